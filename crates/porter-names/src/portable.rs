@@ -1,0 +1,196 @@
+//! Safe names: what a thing is called where its real name cannot be written.
+//!
+//! A safe name keeps as much of the real one as it can, and its extension, so that the file still opens:
+//! `aux.txt` becomes `aux~5a0f3c21.txt`. The mark after `~` is made from the real name, so the same name gets the
+//! same safe name in every run and on every system. The real name is kept in the trunk.
+
+use crate::fold::folded;
+use std::collections::HashSet;
+
+/// What names a place can hold.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct NameRules {
+    /// Refuse what Windows refuses: reserved characters, device names, a dot or space at the end, control
+    /// characters, and text that is not Unicode.
+    pub as_windows: bool,
+    /// Also refuse `%` and the Unicode line separators.
+    pub for_manifest: bool,
+    /// Names that differ only by case or Unicode form are one.
+    pub ignores_case: bool,
+    /// Longest name in bytes of UTF-8.
+    pub most_bytes: usize,
+    /// Longest name in UTF-16 units.
+    pub most_utf16_units: usize,
+}
+
+impl NameRules {
+    /// Names inside an open trunk: they fit every file system a trunk may be copied to later, and a BagIt
+    /// manifest without escapes. (RFC 8493 escapes `%`, but readers in use do not agree on it; some
+    /// also take the Unicode line separators as ends of lines.)
+    pub const TRUNK: Self = Self {
+        as_windows: true,
+        for_manifest: true,
+        ignores_case: true,
+        most_bytes: 255,
+        most_utf16_units: 255,
+    };
+
+    /// A Windows volume; `host_most_bytes` is what the system that has it mounted allows.
+    pub const fn windows(host_most_bytes: usize) -> Self {
+        Self {
+            as_windows: true,
+            for_manifest: false,
+            ignores_case: true,
+            most_bytes: host_most_bytes,
+            most_utf16_units: 255,
+        }
+    }
+
+    /// A Unix file system that keeps any bytes.
+    pub const UNIX: Self = Self {
+        as_windows: false,
+        for_manifest: false,
+        ignores_case: false,
+        most_bytes: 255,
+        most_utf16_units: usize::MAX,
+    };
+
+    /// True when `name` can be held as it is.
+    pub fn hold(&self, name: &[u8]) -> bool {
+        if name.len() > self.most_bytes {
+            return false;
+        }
+        if !self.as_windows {
+            return true;
+        }
+        let Ok(text) = std::str::from_utf8(name) else { return false };
+        !text.ends_with(['.', ' '])
+            && !text.chars().any(|c| self.forbids(c))
+            && !is_device_name(text)
+            && text.encode_utf16().count() <= self.most_utf16_units
+    }
+
+    fn forbids(&self, c: char) -> bool {
+        (self.as_windows
+            && (c.is_control() || matches!(c, '<' | '>' | ':' | '"' | '/' | '\\' | '|' | '?' | '*')))
+            || (self.for_manifest && matches!(c, '%' | '\u{2028}' | '\u{2029}'))
+    }
+
+    /// A name that can be held, made from one that cannot.
+    pub fn safe_name(&self, name: &[u8]) -> String {
+        self.marked_name(name, &mark_of(name))
+    }
+
+    /// The key under which two names are one here.
+    pub fn key(&self, name: &[u8]) -> Vec<u8> {
+        if self.ignores_case { folded(name) } else { name.to_vec() }
+    }
+
+    fn marked_name(&self, name: &[u8], mark: &str) -> String {
+        let shown = String::from_utf8_lossy(name);
+        let cleaned: String = shown.chars().map(|c| if self.forbids(c) { '_' } else { c }).collect();
+        let cleaned = cleaned.trim_end_matches(['.', ' ']);
+        // An extension longer than this is no extension but a sentence with a dot in it.
+        let (stem, extension) = match cleaned.rfind('.') {
+            Some(dot) if dot > 0 && cleaned.len() - dot <= 12 => cleaned.split_at(dot),
+            _ => (cleaned, ""),
+        };
+        let room =
+            self.most_bytes.min(self.most_utf16_units).saturating_sub(mark.len() + 1 + extension.len());
+        let mut end = stem.len().min(room);
+        while !stem.is_char_boundary(end) {
+            end -= 1;
+        }
+        format!("{}~{mark}{extension}", stem[..end].trim_end_matches(['.', ' ']))
+    }
+}
+
+/// Gives each name of one folder a name that the folder can hold, no two the same.
+#[derive(Debug)]
+pub struct Claims {
+    rules: NameRules,
+    taken: HashSet<Vec<u8>>,
+}
+
+impl Claims {
+    /// Nothing claimed yet.
+    pub fn new(rules: NameRules) -> Self {
+        Self { rules, taken: HashSet::new() }
+    }
+
+    /// Claims `name`; none when it can be kept as it is, else the safe name in its stead.
+    pub fn claim(&mut self, name: &[u8]) -> Option<String> {
+        if self.rules.hold(name) && self.taken.insert(self.rules.key(name)) {
+            return None;
+        }
+        let mut safe = self.rules.safe_name(name);
+        let mut next = 2;
+        while !self.taken.insert(self.rules.key(safe.as_bytes())) {
+            safe = self.rules.marked_name(name, &format!("{}-{next}", mark_of(name)));
+            next += 1;
+        }
+        Some(safe)
+    }
+}
+
+/// `CON`, `PRN`, `AUX`, `NUL`, `COM1`…`COM9`, `LPT1`…`LPT9` (also with the superscripts ¹²³), alone or before a
+/// dot, are devices in every folder of Windows.
+fn is_device_name(name: &str) -> bool {
+    let stem = name.split('.').next().unwrap_or(name).trim_end_matches(' ').to_ascii_uppercase();
+    if matches!(stem.as_str(), "CON" | "PRN" | "AUX" | "NUL" | "CONIN$" | "CONOUT$") {
+        return true;
+    }
+    let Some(number) = stem.strip_prefix("COM").or_else(|| stem.strip_prefix("LPT")) else { return false };
+    matches!(number, "1" | "2" | "3" | "4" | "5" | "6" | "7" | "8" | "9" | "¹" | "²" | "³")
+}
+
+/// Eight hexadecimal digits that tell names apart: FNV-1a, folded to 32 bits.
+fn mark_of(name: &[u8]) -> String {
+    let hash = name
+        .iter()
+        .fold(0xcbf2_9ce4_8422_2325_u64, |h, b| (h ^ u64::from(*b)).wrapping_mul(0x0100_0000_01b3));
+    format!("{:08x}", (hash ^ (hash >> 32)) & 0xffff_ffff)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_that_windows_cannot_hold_get_safe_ones_that_keep_their_extension() {
+        let rules = NameRules::windows(255);
+        for (name, start, end) in [
+            (&b"aux.txt"[..], "aux~", ".txt"),
+            (b"NUL", "NUL~", ""),
+            (b"what?.csv", "what_~", ".csv"),
+            (b"C:\\Windows\\evil.dll", "C__Windows_evil~", ".dll"),
+            (b"trailing. ", "trailing~", ""),
+            (b"bad\xff.png", "bad\u{fffd}~", ".png"),
+        ] {
+            assert!(!rules.hold(name), "{name:?}");
+            let safe = rules.safe_name(name);
+            assert!(safe.starts_with(start) && safe.ends_with(end), "{name:?} became {safe}");
+            assert!(rules.hold(safe.as_bytes()), "{safe} is not safe");
+        }
+        for name in ["auxiliary.txt", "COM10", ".profile", "100% kite.txt", "Café 🪁"] {
+            assert!(rules.hold(name.as_bytes()), "{name}");
+        }
+        assert!(!NameRules::TRUNK.hold(b"100% kite.txt") && NameRules::UNIX.hold(b"bad\xff"));
+    }
+
+    #[test]
+    fn long_names_are_cut_between_characters() {
+        let name = format!("{}.jpeg", "é".repeat(200));
+        let safe = NameRules::TRUNK.safe_name(name.as_bytes());
+        assert!(safe.len() <= 255 && safe.ends_with(".jpeg"), "{}", safe.len());
+    }
+
+    #[test]
+    fn names_that_differ_only_by_case_are_kept_apart() {
+        let mut claims = Claims::new(NameRules::TRUNK);
+        assert_eq!(claims.claim(b"Plan.txt"), None);
+        let second = claims.claim(b"plan.TXT").unwrap();
+        assert!(second.starts_with("plan~"));
+        assert_eq!(claims.claim(second.as_bytes()).map(|third| third != second), Some(true));
+    }
+}

@@ -1,0 +1,168 @@
+//! A folder that the running system shows us.
+
+#[cfg(unix)]
+#[path = "host_folder/unix.rs"]
+mod system;
+#[cfg(windows)]
+#[path = "host_folder/windows.rs"]
+mod system;
+
+use crate::error::SystemTrouble;
+use crate::{Capacity, Details, EntryKind, Listed, Metadata, ReadError, ReadTrouble, Volume, VolumeFile};
+use porter_names::{RelativePath, host};
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+use time::OffsetDateTime;
+
+/// A mounted drive, or any folder that holds what a drive held.
+#[derive(Debug)]
+pub struct HostFolder {
+    root: PathBuf,
+    keeps: system::Keeps,
+}
+
+impl HostFolder {
+    /// Takes `root` itself through links, so that `/mnt/old` may be one; nothing below is followed.
+    ///
+    /// Fails if it is no folder or cannot be reached.
+    pub fn open(root: &Path) -> io::Result<Self> {
+        let root = fs::canonicalize(root)?;
+        if !fs::metadata(&root)?.is_dir() {
+            return Err(io::Error::new(io::ErrorKind::NotADirectory, "it is not a folder"));
+        }
+        let keeps = system::Keeps::of(&root);
+        Ok(Self { root, keeps })
+    }
+
+    fn host_path(&self, path: &RelativePath) -> Result<PathBuf, ReadError> {
+        host::to_host(&self.root, path)
+            .map_err(|_| ReadError { path: path.clone(), trouble: ReadTrouble::NameNotHeld })
+    }
+}
+
+impl Volume for HostFolder {
+    fn list(&self, folder: &RelativePath) -> Result<Vec<Result<Listed, ReadError>>, ReadError> {
+        let wrap = |cause| ReadError::new(folder, cause);
+        let rows = fs::read_dir(self.host_path(folder)?).map_err(wrap)?;
+        let mut listed = Vec::new();
+        for row in rows {
+            let row = row.map_err(wrap)?;
+            let name = host::name_from_host(&row.file_name());
+            match row.metadata() {
+                Ok(found) => listed.push(Ok(Listed { name, metadata: metadata_from(&found) })),
+                Err(cause) if cause.kind() == io::ErrorKind::NotFound => {}
+                Err(cause) => {
+                    let path = folder.join(&name).unwrap_or_else(|_| folder.clone());
+                    listed.push(Err(ReadError::new(&path, cause)));
+                }
+            }
+        }
+        Ok(listed)
+    }
+
+    fn metadata(&self, path: &RelativePath) -> Result<Metadata, ReadError> {
+        let found =
+            fs::symlink_metadata(self.host_path(path)?).map_err(|cause| ReadError::new(path, cause))?;
+        Ok(metadata_from(&found))
+    }
+
+    fn details(&self, path: &RelativePath) -> Result<Details, ReadError> {
+        system::details(&self.host_path(path)?, &self.keeps).map_err(|cause| ReadError::new(path, cause))
+    }
+
+    fn open(&self, file: &RelativePath) -> Result<Box<dyn VolumeFile>, ReadError> {
+        match system::open_without_following(&self.host_path(file)?) {
+            Ok(file) => Ok(Box::new(HostFile(file))),
+            Err(cause) => Err(ReadError::new(file, cause)),
+        }
+    }
+
+    fn link_target(&self, link: &RelativePath) -> Result<Vec<u8>, ReadError> {
+        let target = fs::read_link(self.host_path(link)?).map_err(|cause| ReadError::new(link, cause))?;
+        Ok(host::name_from_host(target.as_os_str()))
+    }
+
+    fn capacity(&self) -> Result<Capacity, ReadError> {
+        system::capacity(&self.root).map_err(|cause| ReadError::new(&RelativePath::root(), cause))
+    }
+
+    fn host_root(&self) -> Option<&Path> {
+        Some(&self.root)
+    }
+}
+
+struct HostFile(fs::File);
+
+impl VolumeFile for HostFile {
+    fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize> {
+        system::read_at(&self.0, offset_in_bytes, buffer)
+    }
+}
+
+fn metadata_from(found: &fs::Metadata) -> Metadata {
+    let kind = if found.is_symlink() {
+        EntryKind::Link
+    } else if found.is_dir() {
+        EntryKind::Folder
+    } else if found.is_file() {
+        EntryKind::File
+    } else {
+        EntryKind::Other
+    };
+    Metadata {
+        kind,
+        size_in_bytes: if kind == EntryKind::File { found.len() } else { 0 },
+        modified_utc: system::modified_utc(found),
+        unix_mode: system::unix_mode(found),
+    }
+}
+
+pub(crate) fn trouble_by_system_code(cause: &io::Error) -> Option<SystemTrouble> {
+    system::trouble_by_system_code(cause)
+}
+
+/// A Windows `FILETIME`: ticks of 100 ns since 1601-01-01 UTC ([MS-DTYP] 2.3.3).
+#[cfg_attr(not(unix), allow(dead_code, reason = "Windows gives times through its own calls"))]
+fn utc_from_filetime(ticks: u64) -> Option<OffsetDateTime> {
+    const UNIX_EPOCH_IN_TICKS: i128 = 116_444_736_000_000_000;
+    OffsetDateTime::from_unix_timestamp_nanos((i128::from(ticks) - UNIX_EPOCH_IN_TICKS) * 100).ok()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::io::Read;
+
+    #[test]
+    fn a_folder_is_read_exactly_and_its_links_are_not_followed() {
+        let folder = tempfile::tempdir().unwrap();
+        fs::create_dir(folder.path().join("Kites")).unwrap();
+        fs::write(folder.path().join("Kites/plan é.txt"), b"spar 12 mm").unwrap();
+        #[cfg(unix)]
+        std::os::unix::fs::symlink("Kites/plan é.txt", folder.path().join("link")).unwrap();
+
+        let volume = HostFolder::open(folder.path()).unwrap();
+        let plan = RelativePath::from_bytes("Kites/plan é.txt".as_bytes()).unwrap();
+        assert_eq!(volume.metadata(&plan).unwrap().size_in_bytes, 10);
+        let mut text = String::new();
+        crate::Sequential::new(volume.open(&plan).unwrap()).read_to_string(&mut text).unwrap();
+        assert_eq!(text, "spar 12 mm");
+
+        #[cfg(unix)]
+        {
+            let link = RelativePath::from_bytes(b"link").unwrap();
+            assert_eq!(volume.metadata(&link).unwrap().kind, EntryKind::Link);
+            assert_eq!(volume.link_target(&link).unwrap(), "Kites/plan é.txt".as_bytes());
+            assert!(matches!(volume.open(&link).err().map(|e| e.trouble), Some(ReadTrouble::IsLink)));
+        }
+        let missing = RelativePath::from_bytes(b"Kites/none").unwrap();
+        assert!(matches!(volume.open(&missing).err().map(|e| e.trouble), Some(ReadTrouble::Gone)));
+    }
+
+    #[test]
+    fn filetime_counts_from_1601() {
+        assert_eq!(utc_from_filetime(116_444_736_000_000_000), Some(OffsetDateTime::UNIX_EPOCH));
+        assert_eq!(utc_from_filetime(u64::MAX), None);
+    }
+}

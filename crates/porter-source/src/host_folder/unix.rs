@@ -1,0 +1,152 @@
+//! Unix, reading its own file systems and NTFS through ntfs-3g.
+//!
+//! Windows' attributes and named streams come as extended attributes:
+//! - ntfs-3g gives `system.ntfs_attrib_be` (4 bytes, big endian) and `system.ntfs_crtime_be` (a FILETIME, 8 bytes, big
+//!   endian), and each named stream as `user.NAME` (ntfs-3g(8) and its page on extended attributes);
+//! - elsewhere Samba and Wine keep the attribute bits in `user.DOSATTRIB`, as text such as `0x22` (smb.conf(5), *store
+//!   dos attributes*); other `user.NAME` attributes are taken for named streams.
+
+use super::utc_from_filetime;
+use crate::error::SystemTrouble;
+use crate::{Capacity, Details, NamedStream};
+use rustix::fs::{Mode, OFlags};
+use rustix::io::Errno;
+use std::fs;
+use std::io;
+use std::os::unix::fs::{FileExt, MetadataExt};
+use std::path::Path;
+use time::OffsetDateTime;
+
+const NTFS_ATTRIBUTES: &str = "system.ntfs_attrib_be";
+const NTFS_CREATED: &str = "system.ntfs_crtime_be";
+const SAMBA_ATTRIBUTES: &str = "user.DOSATTRIB";
+
+/// What the file system of a folder keeps beside content, found out once.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Keeps {
+    ntfs_metadata: bool,
+    extended_attributes: bool,
+}
+
+impl Keeps {
+    pub(super) fn of(root: &Path) -> Self {
+        let ntfs_metadata = rustix::fs::lgetxattr(root, NTFS_ATTRIBUTES, &mut [0_u8; 8]).is_ok();
+        let extended_attributes = rustix::fs::llistxattr(root, &mut [0_u8; 0]).is_ok();
+        Self { ntfs_metadata, extended_attributes }
+    }
+}
+
+pub(super) fn details(path: &Path, keeps: &Keeps) -> io::Result<Details> {
+    let mut details = Details::default();
+    if keeps.ntfs_metadata {
+        let mut attributes = [0; 4];
+        if let Ok(4) = rustix::fs::lgetxattr(path, NTFS_ATTRIBUTES, &mut attributes) {
+            details.windows_attributes = Some(u32::from_be_bytes(attributes));
+        }
+        let mut created = [0; 8];
+        if let Ok(8) = rustix::fs::lgetxattr(path, NTFS_CREATED, &mut created) {
+            details.created_utc = utc_from_filetime(u64::from_be_bytes(created));
+        }
+    }
+    if !keeps.extended_attributes {
+        return Ok(details);
+    }
+    let mut names = vec![0_u8; 1024];
+    let length = loop {
+        match rustix::fs::llistxattr(path, &mut names) {
+            Ok(length) => break length,
+            // 64 KiB is the most that Linux lets a listing have.
+            Err(Errno::RANGE) if names.len() < 65_536 => names.resize(names.len() * 8, 0),
+            Err(Errno::NOTSUP | Errno::RANGE) => return Ok(details),
+            Err(cause) => return Err(cause.into()),
+        }
+    };
+    for name in names[..length].split(|b| *b == 0) {
+        let Some(stream) = name.strip_prefix(b"user.") else { continue };
+        let stream = String::from_utf8_lossy(stream).into_owned();
+        let Some(content) = attribute(path, name) else {
+            details.unreadable_streams.push(stream);
+            continue;
+        };
+        if name == SAMBA_ATTRIBUTES.as_bytes() {
+            details.windows_attributes = details.windows_attributes.or(samba_attributes(&content));
+        } else {
+            details.streams.push(NamedStream { name: stream, content });
+        }
+    }
+    details.streams.sort_by(|a, b| a.name.cmp(&b.name));
+    Ok(details)
+}
+
+fn attribute(path: &Path, name: &[u8]) -> Option<Vec<u8>> {
+    let mut content = vec![0_u8; 256];
+    loop {
+        match rustix::fs::lgetxattr(path, name, &mut content) {
+            Ok(length) => {
+                content.truncate(length);
+                return Some(content);
+            }
+            Err(Errno::RANGE) if content.len() < 65_536 => content.resize(content.len() * 16, 0),
+            Err(_) => return None,
+        }
+    }
+}
+
+/// The text at the start; newer Samba appends a binary record that repeats it.
+fn samba_attributes(content: &[u8]) -> Option<u32> {
+    let text = content.split(|b| *b == 0).next()?;
+    u32::from_str_radix(std::str::from_utf8(text).ok()?.strip_prefix("0x")?, 16).ok()
+}
+
+/// Does not wait on a pipe, and leaves the time of last access alone where the system allows that.
+pub(super) fn open_without_following(path: &Path) -> io::Result<fs::File> {
+    let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::CLOEXEC | OFlags::NONBLOCK;
+    #[cfg(any(target_os = "linux", target_os = "android"))]
+    match rustix::fs::open(path, flags | OFlags::NOATIME, Mode::empty()) {
+        // Only a file's owner may ask for that.
+        Err(Errno::PERM) => {}
+        opened => return Ok(opened?.into()),
+    }
+    Ok(rustix::fs::open(path, flags, Mode::empty())?.into())
+}
+
+pub(super) fn read_at(file: &fs::File, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize> {
+    file.read_at(buffer, offset_in_bytes)
+}
+
+pub(super) fn capacity(path: &Path) -> io::Result<Capacity> {
+    let found = rustix::fs::statvfs(path)?;
+    Ok(Capacity {
+        total_in_bytes: found.f_blocks.saturating_mul(found.f_frsize),
+        free_in_bytes: found.f_bavail.saturating_mul(found.f_frsize),
+    })
+}
+
+pub(super) fn modified_utc(found: &fs::Metadata) -> Option<OffsetDateTime> {
+    let seconds = i128::from(found.mtime()) * 1_000_000_000;
+    OffsetDateTime::from_unix_timestamp_nanos(seconds + i128::from(found.mtime_nsec())).ok()
+}
+
+pub(super) fn unix_mode(found: &fs::Metadata) -> Option<u32> {
+    Some(found.mode() & 0o7777)
+}
+
+pub(super) fn trouble_by_system_code(cause: &io::Error) -> Option<SystemTrouble> {
+    match Errno::from_io_error(cause)? {
+        Errno::IO | Errno::NXIO | Errno::NODEV | Errno::STALE => Some(SystemTrouble::Medium),
+        Errno::LOOP => Some(SystemTrouble::IsLink),
+        _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn attribute_bits_are_read_as_samba_and_wine_write_them() {
+        assert_eq!(samba_attributes(b"0x22"), Some(0x22));
+        assert_eq!(samba_attributes(b"0x6\0\0\x04\0\x04\0"), Some(6));
+        assert_eq!(samba_attributes(b"hidden"), None);
+    }
+}

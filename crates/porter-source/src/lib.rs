@@ -1,0 +1,16 @@
+//! Where bytes come from: read-only trees of files, whatever they are stored on.
+//!
+//! Everything that looks at an old machine goes through [`Volume`]. Its first implementation is
+//! [`HostFolder`], a folder that the running system shows us: a mounted drive, or any copy of one.
+
+pub mod error;
+pub mod host_folder;
+pub mod metadata;
+pub mod sequential;
+pub mod volume;
+
+pub use error::{ReadError, ReadTrouble};
+pub use host_folder::HostFolder;
+pub use metadata::{Details, EntryKind, Listed, Metadata, NamedStream};
+pub use sequential::Sequential;
+pub use volume::{Capacity, Volume, VolumeFile};

@@ -1,0 +1,60 @@
+//! What is known of an entry without reading its content.
+
+use time::OffsetDateTime;
+
+/// What an entry is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum EntryKind {
+    /// A file with content.
+    File,
+    /// A folder.
+    Folder,
+    /// A symbolic link or a junction. Never followed.
+    Link,
+    /// A device, a pipe, a socket: nothing that holds a person's data.
+    Other,
+}
+
+/// What a listing tells cheaply.
+#[derive(Debug, Clone)]
+pub struct Metadata {
+    /// What it is.
+    pub kind: EntryKind,
+    /// Length of the content; 0 for all but files.
+    pub size_in_bytes: u64,
+    /// When the content last changed; none if the volume does not know or gives nonsense.
+    pub modified_utc: Option<OffsetDateTime>,
+    /// Permission bits, where the volume keeps them.
+    pub unix_mode: Option<u32>,
+}
+
+/// One row of a folder's listing.
+#[derive(Debug, Clone)]
+pub struct Listed {
+    /// The exact name.
+    pub name: Vec<u8>,
+    /// What is known of it.
+    pub metadata: Metadata,
+}
+
+/// What has to be asked for one by one.
+#[derive(Debug, Clone, Default)]
+pub struct Details {
+    /// Windows' attribute bits (`FILE_ATTRIBUTE_…`, [MS-FSCC] 2.6), where the volume keeps them.
+    pub windows_attributes: Option<u32>,
+    /// When it was made, where the volume keeps it.
+    pub created_utc: Option<OffsetDateTime>,
+    /// Named streams beside the content.
+    pub streams: Vec<NamedStream>,
+    /// Named streams that are there but could not be read.
+    pub unreadable_streams: Vec<String>,
+}
+
+/// A named stream: content beside the content, such as `Zone.Identifier`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NamedStream {
+    /// Its name.
+    pub name: String,
+    /// All of it. Volumes that can hold large streams give them only up to 64 KiB.
+    pub content: Vec<u8>,
+}

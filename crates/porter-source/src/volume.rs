@@ -1,0 +1,49 @@
+//! The one way to read an old machine.
+
+use crate::{Details, Listed, Metadata, ReadError};
+use porter_names::RelativePath;
+use std::io;
+use std::path::Path;
+
+/// A read-only tree with a root.
+///
+/// Paths are exact: case matters, even on a volume whose own system ignores it. No call follows a link in
+/// the last step, and callers never ask for paths below a link.
+pub trait Volume: Send + Sync {
+    /// The entries of a folder, in no particular order. An entry that vanishes meanwhile is left out;
+    /// one whose metadata cannot be read is given as an error of its own.
+    fn list(&self, folder: &RelativePath) -> Result<Vec<Result<Listed, ReadError>>, ReadError>;
+
+    /// What is known of one entry; the entry itself if it is a link.
+    fn metadata(&self, path: &RelativePath) -> Result<Metadata, ReadError>;
+
+    /// Attributes, creation time and named streams. What the volume does not keep is left empty.
+    fn details(&self, path: &RelativePath) -> Result<Details, ReadError>;
+
+    /// Opens a file's content.
+    fn open(&self, file: &RelativePath) -> Result<Box<dyn VolumeFile>, ReadError>;
+
+    /// Where a link leads, in the words of its own system.
+    fn link_target(&self, link: &RelativePath) -> Result<Vec<u8>, ReadError>;
+
+    /// How large the volume is.
+    fn capacity(&self) -> Result<Capacity, ReadError>;
+
+    /// The folder of the running system that shows this volume, if there is one. Restoring needs it.
+    fn host_root(&self) -> Option<&Path>;
+}
+
+/// An open file of a volume.
+pub trait VolumeFile: Send {
+    /// Reads up to `buffer.len()` bytes; 0 at the end.
+    fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize>;
+}
+
+/// How large a volume is.
+#[derive(Debug, Clone, Copy)]
+pub struct Capacity {
+    /// All of it.
+    pub total_in_bytes: u64,
+    /// What the person who runs us may still write.
+    pub free_in_bytes: u64,
+}

@@ -1,0 +1,117 @@
+//! What can be wrong with a trunk.
+
+use porter_names::screen::on_screen;
+use std::io;
+use std::path::PathBuf;
+
+/// The trunk as a whole cannot be written or used.
+#[derive(Debug, thiserror::Error)]
+pub enum TrunkError {
+    /// The folder holds files that are not a trunk's.
+    #[error("`{}` holds something else already", .0.display())]
+    HoldsSomethingElse(PathBuf),
+    /// The folder holds a finished trunk.
+    #[error("`{}` holds a finished trunk already", .0.display())]
+    HoldsTrunk(PathBuf),
+    /// The folder holds a trunk whose capture was cut off.
+    #[error("`{}` holds a trunk whose capture was not finished", .0.display())]
+    Unfinished(PathBuf),
+    /// The folder is no trunk at all.
+    #[error("`{}` is not a trunk: {missing} is not there", folder.display())]
+    NotATrunk {
+        /// The folder that was looked at.
+        folder: PathBuf,
+        /// The first thing that every trunk has and this folder has not.
+        missing: String,
+    },
+    /// Made by a later porter, or by another program.
+    #[error("`{}` cannot be read by this porter: {reason}", folder.display())]
+    Unsupported {
+        /// The trunk.
+        folder: PathBuf,
+        /// What is not supported.
+        reason: String,
+    },
+    /// A part of it that nothing can do without is not as it was written.
+    #[error("the trunk is damaged: {0}")]
+    Damaged(Damage),
+    /// Nothing more fits on the trunk's volume.
+    #[error("the trunk's volume is full")]
+    Full,
+    /// Some other failure of the trunk's volume.
+    #[error("{doing} `{}`: {cause}", path.display())]
+    Io {
+        /// What was tried.
+        doing: &'static str,
+        /// On which file.
+        path: PathBuf,
+        /// The system's answer.
+        cause: io::Error,
+    },
+}
+
+/// One damaged place in a trunk.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Damage {
+    /// The content is not what was written.
+    ContentChanged(String),
+    /// A file of the trunk is gone.
+    FileMissing(String),
+    /// A file is there that no list of the trunk names.
+    FileNotListed(String),
+    /// A link, folder or device stands where a file of the trunk should.
+    NotAPlainFile(String),
+    /// The drive could not read a file of the trunk.
+    FileUnreadable(String, String),
+    /// A line of a list cannot be understood.
+    BadLine {
+        /// The list.
+        file: String,
+        /// Counted from 1.
+        line: u64,
+        /// What is wrong with it.
+        problem: String,
+    },
+    /// The trunk's two lists disagree about a file.
+    ListsDisagree(String),
+}
+
+impl std::fmt::Display for Damage {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let shown = |name: &str| on_screen(name.as_bytes());
+        match self {
+            Self::ContentChanged(file) => write!(f, "`{}` is not what was written", shown(file)),
+            Self::FileMissing(file) => write!(f, "`{}` is missing", shown(file)),
+            Self::FileNotListed(file) => write!(f, "`{}` is in no list of the trunk", shown(file)),
+            Self::NotAPlainFile(file) => write!(f, "`{}` is not a plain file", shown(file)),
+            Self::FileUnreadable(file, cause) => write!(f, "`{}` cannot be read: {cause}", shown(file)),
+            Self::BadLine { file, line, problem } => {
+                write!(f, "line {line} of `{}`: {}", shown(file), shown(problem))
+            }
+            Self::ListsDisagree(file) => write!(f, "the lists disagree about `{}`", shown(file)),
+        }
+    }
+}
+
+impl TrunkError {
+    pub(crate) fn io(doing: &'static str, path: &std::path::Path, cause: io::Error) -> Self {
+        match cause.kind() {
+            io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => Self::Full,
+            _ => Self::Io { doing, path: path.to_path_buf(), cause },
+        }
+    }
+}
+
+/// Why one file's content did not get into the trunk.
+#[derive(Debug, thiserror::Error)]
+pub enum StoreError {
+    /// The old machine could not give it: only this file is lost to the trunk.
+    #[error("reading it failed: {0}")]
+    Source(io::Error),
+    /// The trunk's file system cannot hold a file of this size: only this file is lost to the trunk.
+    #[error("it is too large for the trunk's file system")]
+    TooLarge,
+    /// The trunk cannot be written any more: the capture ends.
+    #[error(transparent)]
+    Trunk(#[from] TrunkError),
+}

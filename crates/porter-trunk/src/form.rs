@@ -1,0 +1,77 @@
+//! What every form of trunk can do, for those who fill it and those who use it.
+
+use crate::{
+    ContentHash, Damage, Entry, EntryAddress, EntryRefused, Label, LeftBehind, StoreError, TrunkError,
+    TrunkItem,
+};
+use std::io::Read;
+use std::path::Path;
+use time::OffsetDateTime;
+
+/// A trunk that is being filled.
+///
+/// Nothing counts as a trunk before it was filled, closed, read back and published, in that order. Dropping a
+/// writer earlier leaves an unfinished trunk that no command takes for a whole one.
+pub trait TrunkWriter: Sync {
+    /// Takes a file's content. May be called from several threads at once. `progress` hears the length of
+    /// each piece as it is written.
+    fn store(
+        &self,
+        address: &EntryAddress,
+        modified_utc: Option<OffsetDateTime>,
+        content: &mut dyn Read,
+        progress: &dyn Fn(u64),
+    ) -> Result<Stored, StoreError>;
+
+    /// Lists an entry; a file's content must have been stored before. Called in the order of the walk.
+    fn record(&self, entry: &Entry) -> Result<(), TrunkError>;
+
+    /// Lists something that was left behind.
+    fn record_left(&self, left: &LeftBehind) -> Result<(), TrunkError>;
+
+    /// Writes the lists and sees everything onto the medium.
+    fn close(&self, items: &[TrunkItem], finished_utc: OffsetDateTime) -> Result<(), TrunkError>;
+
+    /// The closed trunk, to be read back from the medium. It is not published yet.
+    fn read_back(&self) -> Result<Box<dyn Trunk>, TrunkError>;
+
+    /// Makes it a trunk.
+    fn publish(&self) -> Result<(), TrunkError>;
+}
+
+/// Content that is in the trunk.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Stored {
+    /// What was read and written.
+    pub size_in_bytes: u64,
+    /// Its proof.
+    pub hash: ContentHash,
+}
+
+/// Rows of a list, each of which may be unusable on its own.
+pub type Rows<'a, T, E> = Box<dyn Iterator<Item = Result<T, E>> + 'a>;
+
+/// A trunk that can be looked into, taken from, restored and checked.
+pub trait Trunk: Sync {
+    /// Its outside.
+    fn label(&self) -> &Label;
+
+    /// Where it is.
+    fn folder(&self) -> &Path;
+
+    /// Its items, in the order of the capture.
+    fn items(&self) -> &[TrunkItem];
+
+    /// All entries, item after item, folders before what is in them. A line that must not be used
+    /// is given as refused, and the rest goes on.
+    fn entries(&self) -> Result<Rows<'_, Entry, EntryRefused>, TrunkError>;
+
+    /// All that was left behind.
+    fn left(&self) -> Result<Rows<'_, LeftBehind, EntryRefused>, TrunkError>;
+
+    /// Reads a file's content. Not proved: whoever uses it compares its hash.
+    fn open_content(&self, address: &EntryAddress) -> Result<Box<dyn Read + Send>, Damage>;
+
+    /// Compares the trunk's lists with each other and with what is there, without reading any content.
+    fn audit(&self) -> Result<Vec<Damage>, TrunkError>;
+}

@@ -1,0 +1,21 @@
+//! What the trunk asks of the system that holds it.
+
+#[cfg(unix)]
+#[path = "host/unix.rs"]
+mod system;
+#[cfg(windows)]
+#[path = "host/windows.rs"]
+mod system;
+
+pub(crate) use system::{flush_volume, forget_cached, open_plain_file};
+
+use std::io;
+use std::path::Path;
+
+/// What may still be written to the volume that holds `path`, or will hold it: the nearest folder
+/// above that is there already is asked.
+pub fn free_space_in_bytes(path: &Path) -> io::Result<u64> {
+    let path = std::path::absolute(path)?;
+    let there = path.ancestors().find(|folder| folder.exists()).unwrap_or(&path);
+    system::free_space_in_bytes(there)
+}

@@ -1,0 +1,43 @@
+//! Unix.
+
+use rustix::fs::{Mode, OFlags};
+use rustix::io::Errno;
+use std::fs::File;
+use std::io;
+use std::path::Path;
+
+pub(super) fn free_space_in_bytes(folder: &Path) -> io::Result<u64> {
+    let found = rustix::fs::statvfs(folder)?;
+    Ok(found.f_bavail.saturating_mul(found.f_frsize))
+}
+
+/// Returns when all that was written to the volume of `folder` is on the medium, one flush for all files.
+pub(crate) fn flush_volume(folder: &Path) -> io::Result<()> {
+    let folder = File::open(folder)?;
+    #[cfg(any(target_os = "linux", target_os = "android"))]
+    rustix::fs::syncfs(&folder)?;
+    #[cfg(not(any(target_os = "linux", target_os = "android")))]
+    rustix::fs::sync();
+    folder.sync_all()
+}
+
+/// Asks the system to forget what it remembers of a file, so that the next read comes from the medium.
+/// Only a wish: a system that cannot do it still reads the right bytes.
+pub(crate) fn forget_cached(file: &File) {
+    #[cfg(any(target_os = "linux", target_os = "android"))]
+    let _ = rustix::fs::fadvise(file, 0, None, rustix::fs::Advice::DontNeed);
+    #[cfg(not(any(target_os = "linux", target_os = "android")))]
+    let _ = file;
+}
+
+/// Opens a file for reading; a link, or anything else that is not a file, is `InvalidInput`.
+pub(crate) fn open_plain_file(path: &Path) -> io::Result<File> {
+    let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::CLOEXEC | OFlags::NONBLOCK;
+    let not_plain = || io::Error::new(io::ErrorKind::InvalidInput, "not a plain file");
+    let file: File = match rustix::fs::open(path, flags, Mode::empty()) {
+        Ok(file) => file.into(),
+        Err(Errno::LOOP) => return Err(not_plain()),
+        Err(cause) => return Err(cause.into()),
+    };
+    if file.metadata()?.is_file() { Ok(file) } else { Err(not_plain()) }
+}

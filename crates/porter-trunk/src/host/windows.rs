@@ -1,0 +1,57 @@
+//! Windows.
+
+use std::fs::{File, OpenOptions};
+use std::io;
+use std::os::windows::ffi::OsStrExt;
+use std::os::windows::fs::OpenOptionsExt;
+use std::path::Path;
+
+/// `FILE_FLAG_OPEN_REPARSE_POINT`: open a link itself, not what it leads to.
+const OPEN_LINK_ITSELF: u32 = 0x0020_0000;
+
+#[allow(unsafe_code, reason = "a call of the system's interface")]
+pub(super) fn free_space_in_bytes(folder: &Path) -> io::Result<u64> {
+    let wide: Vec<u16> = folder.as_os_str().encode_wide().chain([0]).collect();
+    let mut free_in_bytes = 0;
+    // SAFETY: the path ends with a NUL, and the number outlives the call.
+    let ok = unsafe {
+        windows_sys::Win32::Storage::FileSystem::GetDiskFreeSpaceExW(
+            wide.as_ptr(),
+            &mut free_in_bytes,
+            std::ptr::null_mut(),
+            std::ptr::null_mut(),
+        )
+    };
+    if ok == 0 { Err(io::Error::last_os_error()) } else { Ok(free_in_bytes) }
+}
+
+/// Windows flushes a whole volume only for an administrator, so every file below `folder` is flushed by itself.
+pub(crate) fn flush_volume(folder: &Path) -> io::Result<()> {
+    let mut folders = vec![folder.to_path_buf()];
+    while let Some(folder) = folders.pop() {
+        for row in std::fs::read_dir(folder)? {
+            let row = row?;
+            let kind = row.file_type()?;
+            if kind.is_dir() {
+                folders.push(row.path());
+            } else if kind.is_file() {
+                OpenOptions::new().write(true).open(row.path())?.sync_all()?;
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Windows has no such call; the read-back may come from the system's memory.
+pub(crate) fn forget_cached(_file: &File) {}
+
+/// Opens a file for reading; a link, or anything else that is not a file, is `InvalidInput`.
+pub(crate) fn open_plain_file(path: &Path) -> io::Result<File> {
+    let file = OpenOptions::new().read(true).custom_flags(OPEN_LINK_ITSELF).open(path)?;
+    let found = file.metadata()?;
+    if found.is_file() && !found.is_symlink() {
+        Ok(file)
+    } else {
+        Err(io::Error::new(io::ErrorKind::InvalidInput, "not a plain file"))
+    }
+}

@@ -1,0 +1,110 @@
+//! The trunk's outside.
+
+use serde::{Deserialize, Serialize};
+use std::fmt;
+use time::OffsetDateTime;
+
+/// The name of our format; its version stands beside it.
+pub const FORMAT: &str = "porter-trunk";
+/// A reader refuses trunks of another major version.
+pub const MAJOR: u32 = 1;
+/// A reader accepts any minor version: minor versions only add fields that may be ignored.
+pub const MINOR: u32 = 0;
+
+/// What stands on the outside of a trunk: whose it is, where it comes from, and what to do if it is found.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Label {
+    /// Always [`FORMAT`].
+    pub format: String,
+    /// Version of the format.
+    pub version: FormatVersion,
+    /// Told apart from all other trunks by this.
+    pub trunk_id: TrunkId,
+    /// The program that made it.
+    pub made_by: String,
+    /// When the capture began.
+    #[serde(with = "time::serde::rfc3339")]
+    pub started_utc: OffsetDateTime,
+    /// The machine it was captured from.
+    pub machine: MachineLabel,
+    /// The people on that machine whose things may be in here.
+    pub accounts: Vec<AccountLabel>,
+    /// What the workshop calls the job.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub job: Option<String>,
+    /// Who made the capture.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub technician: Option<String>,
+    /// The workshop.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub workshop: Option<String>,
+    /// Whose things these are.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub owner: Option<String>,
+    /// How to reach them if the trunk is found.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub return_to: Option<String>,
+}
+
+/// Major and minor version of the format.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FormatVersion {
+    /// Changes when old readers would misread.
+    pub major: u32,
+    /// Changes when something was added.
+    pub minor: u32,
+}
+
+/// The machine a trunk comes from.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct MachineLabel {
+    /// Its name.
+    pub name: String,
+    /// What ran on it.
+    pub system: SystemLabel,
+}
+
+/// An operating system.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SystemLabel {
+    /// `windows`; later also others.
+    pub family: String,
+    /// As a person calls it.
+    pub product: String,
+    /// As it numbers itself, as far as known.
+    pub version: Option<String>,
+}
+
+/// A person on the machine.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct AccountLabel {
+    /// Short and stable; the first step of the ids of this person's items.
+    pub id: String,
+    /// As the machine called them.
+    pub name: String,
+}
+
+/// A random number that names a trunk, as 32 hexadecimal digits.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct TrunkId(String);
+
+impl TrunkId {
+    /// A new one, from the system's source of randomness.
+    pub fn random() -> Result<Self, std::io::Error> {
+        let mut bytes = [0; 16];
+        getrandom::fill(&mut bytes).map_err(|cause| std::io::Error::other(cause.to_string()))?;
+        Ok(Self(bytes.iter().map(|byte| format!("{byte:02x}")).collect()))
+    }
+
+    /// The first eight digits: enough to tell a workshop's trunks apart.
+    pub fn short(&self) -> String {
+        self.0.chars().filter(char::is_ascii_alphanumeric).take(8).collect()
+    }
+}
+
+impl fmt::Display for TrunkId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}

@@ -1,0 +1,113 @@
+//! What was on the old machine and is not in the trunk, and why.
+
+use crate::Tally;
+use porter_names::RelativePath;
+use serde::{Deserialize, Serialize};
+
+/// One thing, or one folder with all that is below it, that was left behind.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct LeftBehind {
+    /// The item it belongs to; none for what no item covers.
+    pub item: Option<String>,
+    /// Path below the old machine's root.
+    #[serde(flatten, with = "written_path")]
+    pub volume_path: RelativePath,
+    /// Why it was left.
+    pub reason: LeftReason,
+    /// How much it is; none if that was not counted.
+    pub tally: Option<Tally>,
+}
+
+/// Why something was left behind.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "code", rename_all = "kebab-case")]
+pub enum LeftReason {
+    /// A carry rule leaves it: a cache, or something the new system makes by itself.
+    Rule {
+        /// In plain words.
+        why: String,
+    },
+    /// It is not covered by any item: the system and its programs.
+    NotCovered {
+        /// In plain words.
+        why: String,
+    },
+    /// The system forbade reading it.
+    PermissionDenied,
+    /// It was listed, and gone when it was to be read.
+    Gone,
+    /// A program held it open.
+    InUse,
+    /// The drive could not read it.
+    Medium {
+        /// The system's words.
+        detail: String,
+    },
+    /// A link stood where a file was listed.
+    IsLink,
+    /// The system we run on cannot ask for its name.
+    NameNotHeld,
+    /// The trunk's file system cannot hold so large a file.
+    TooLargeForTrunk,
+    /// A device, pipe or socket.
+    NotAFile,
+    /// A named stream that could not be read, or is too large to be kept.
+    StreamNotRead,
+    /// Any other failure to read.
+    Unreadable {
+        /// The system's words.
+        detail: String,
+    },
+}
+
+impl LeftReason {
+    /// False when leaving it was the plan; true when a person should look at it.
+    pub fn needs_attention(&self) -> bool {
+        !matches!(self, Self::Rule { .. } | Self::NotCovered { .. })
+    }
+}
+
+/// A path as two fields: readable text, and the exact bytes in hexadecimal digits where the text cannot be exact.
+pub(crate) mod written_path {
+    use super::RelativePath;
+    use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+    #[derive(Serialize, Deserialize)]
+    struct Written {
+        path: String,
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        path_hex: Option<String>,
+    }
+
+    pub(crate) fn serialize<S: Serializer>(path: &RelativePath, serializer: S) -> Result<S::Ok, S::Error> {
+        let (path, path_hex) = super::text_and_hex(path.as_bytes());
+        Written { path, path_hex }.serialize(serializer)
+    }
+
+    pub(crate) fn deserialize<'de, D: Deserializer<'de>>(deserializer: D) -> Result<RelativePath, D::Error> {
+        let written = Written::deserialize(deserializer)?;
+        let bytes = super::exact_bytes(written.path, written.path_hex.as_deref())
+            .ok_or_else(|| serde::de::Error::custom("path_hex is no hexadecimal text"))?;
+        RelativePath::from_bytes(&bytes).map_err(serde::de::Error::custom)
+    }
+}
+
+/// Readable text for exact bytes; with the bytes in hexadecimal digits where the text cannot stand for them.
+pub(crate) fn text_and_hex(bytes: &[u8]) -> (String, Option<String>) {
+    match std::str::from_utf8(bytes) {
+        Ok(text) => (text.to_owned(), None),
+        Err(_) => {
+            let hex = bytes.iter().map(|byte| format!("{byte:02x}")).collect();
+            (String::from_utf8_lossy(bytes).into_owned(), Some(hex))
+        }
+    }
+}
+
+/// The exact bytes that [`text_and_hex`] wrote.
+pub(crate) fn exact_bytes(text: String, hex: Option<&str>) -> Option<Vec<u8>> {
+    let Some(hex) = hex else { return Some(text.into_bytes()) };
+    if hex.len() % 2 != 0 || !hex.is_ascii() {
+        return None;
+    }
+    (0..hex.len()).step_by(2).map(|at| u8::from_str_radix(&hex[at..at + 2], 16).ok()).collect()
+}

@@ -1,0 +1,29 @@
+//! What a capture makes: a trunk, holding a label, a list of items, and entries with proof of their content.
+//!
+//! - [`label`]: the outside, readable by anyone who finds it;
+//! - [`item`], [`entry`], [`left`]: what it holds, and what was left behind and why;
+//! - [`form`]: what every form of trunk can do;
+//! - [`open_form`]: the form that anyone can browse, a BagIt bag.
+//!
+//! The format is described in `docs/trunk-format.md`.
+
+pub mod content_hash;
+pub mod entry;
+pub mod error;
+pub mod form;
+mod host;
+pub mod item;
+pub mod label;
+pub mod left;
+pub mod open_form;
+pub mod tally;
+
+pub use content_hash::{ContentHash, ContentHasher};
+pub use entry::{Attributes, Content, Entry, EntryAddress, EntryRefused, NamedStream};
+pub use error::{Damage, StoreError, TrunkError};
+pub use form::{Stored, Trunk, TrunkWriter};
+pub use host::free_space_in_bytes;
+pub use item::TrunkItem;
+pub use label::{AccountLabel, Label, MachineLabel, SystemLabel, TrunkId};
+pub use left::{LeftBehind, LeftReason};
+pub use tally::Tally;

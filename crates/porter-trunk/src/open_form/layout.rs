@@ -1,0 +1,36 @@
+//! Where things lie in an open trunk.
+
+use crate::EntryAddress;
+use porter_names::{PathRefused, RelativePath};
+
+pub(super) const BAG_DECLARATION: &str = "bagit.txt";
+/// RFC 8493, 2.1.1.
+pub(super) const BAG_DECLARATION_TEXT: &str = "BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n";
+pub(super) const BAG_INFO: &str = "bag-info.txt";
+pub(super) const MANIFEST: &str = "manifest-sha512.txt";
+pub(super) const TAG_MANIFEST: &str = "tagmanifest-sha512.txt";
+pub(super) const PAYLOAD: &str = "data";
+pub(super) const OWN_FOLDER: &str = "porter";
+pub(super) const LABEL: &str = "porter/label.json";
+pub(super) const ITEMS: &str = "porter/items.json";
+pub(super) const ENTRIES: &str = "porter/entries.jsonl";
+pub(super) const LEFT: &str = "porter/left.jsonl";
+
+/// All tag files that the tag manifest has to name.
+pub(super) const TAG_FILES: [&str; 7] = [BAG_DECLARATION, BAG_INFO, MANIFEST, LABEL, ITEMS, ENTRIES, LEFT];
+
+/// The folder for what belongs to nobody. No account has this id.
+pub(super) const MACHINE_OWNER: &str = "machine";
+
+/// What systems put at the root of a stick by themselves, and what does not keep it from becoming a trunk.
+pub(super) const NOT_A_PERSONS: [&str; 5] =
+    ["System Volume Information", "$RECYCLE.BIN", "lost+found", ".Spotlight-V100", ".fseventsd"];
+
+/// Where the content of an entry lies, below the trunk's folder.
+pub(super) fn payload_path(address: &EntryAddress) -> Result<RelativePath, PathRefused> {
+    RelativePath::root()
+        .join(PAYLOAD.as_bytes())?
+        .join(address.owner.as_deref().unwrap_or(MACHINE_OWNER).as_bytes())?
+        .join(address.place.as_bytes())?
+        .join_path(address.safe_path.as_ref().unwrap_or(&address.path))
+}

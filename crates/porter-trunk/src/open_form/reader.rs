@@ -1,0 +1,337 @@
+//! Using an open trunk.
+
+use super::layout::{
+    BAG_DECLARATION, BAG_DECLARATION_TEXT, ENTRIES, ITEMS, LABEL, LEFT, MANIFEST, PAYLOAD, TAG_FILES,
+    TAG_MANIFEST, payload_path,
+};
+use super::manifest;
+use crate::form::Rows;
+use crate::host::{forget_cached, open_plain_file};
+use crate::label::{FORMAT, MAJOR};
+use crate::{
+    Content, ContentHash, Damage, Entry, EntryAddress, EntryRefused, Label, LeftBehind, Trunk, TrunkError,
+    TrunkItem,
+};
+use porter_names::{RelativePath, host};
+use std::collections::{HashMap, HashSet};
+use std::fs::{self, File};
+use std::io::{self, BufRead, BufReader, Read};
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, PoisonError};
+
+/// A longer line of a list is damage: the longest real one holds a path and a few small streams.
+const LONGEST_LINE_IN_BYTES: u64 = 16 * 1024 * 1024;
+/// Tag files that are read whole may not be larger.
+const LARGEST_WHOLE_FILE_IN_BYTES: u64 = 64 * 1024 * 1024;
+
+/// A finished open trunk.
+pub struct OpenTrunk {
+    folder: PathBuf,
+    label: Label,
+    items: Vec<TrunkItem>,
+    /// Read from the medium, not from what the system remembers of writing it.
+    from_medium: bool,
+    /// Payload folders that were seen to be folders and no links.
+    plain_folders: Mutex<HashSet<PathBuf>>,
+}
+
+impl OpenTrunk {
+    /// Opens a trunk; its tag files are proved against the tag manifest, its payload is not.
+    pub fn load(folder: &Path) -> Result<Self, TrunkError> {
+        let not_a_trunk = |missing: &str| TrunkError::NotATrunk {
+            folder: folder.to_path_buf(),
+            missing: missing.to_owned(),
+        };
+        match (folder.join(BAG_DECLARATION).is_file(), folder.join(LABEL).is_file()) {
+            (true, true) => {}
+            (true, false) => return Err(not_a_trunk(LABEL)),
+            (false, true) => return Err(TrunkError::Unfinished(folder.to_path_buf())),
+            (false, false) => return Err(not_a_trunk(BAG_DECLARATION)),
+        }
+        let declaration = read_whole(folder, BAG_DECLARATION)?;
+        if declaration != BAG_DECLARATION_TEXT.as_bytes() {
+            let shown = String::from_utf8_lossy(&declaration);
+            let version = shown.lines().find_map(|line| line.strip_prefix("BagIt-Version:"));
+            return Err(match version.map(str::trim) {
+                Some(version) if version != "1.0" => TrunkError::Unsupported {
+                    folder: folder.to_path_buf(),
+                    reason: format!("it is a BagIt bag of version {version}, and only 1.0 is known"),
+                },
+                _ => TrunkError::Damaged(Damage::ContentChanged(BAG_DECLARATION.to_owned())),
+            });
+        }
+        Self::load_parts(folder, false)
+    }
+
+    pub(super) fn load_unpublished(folder: &Path) -> Result<Self, TrunkError> {
+        Self::load_parts(folder, true)
+    }
+
+    fn load_parts(folder: &Path, from_medium: bool) -> Result<Self, TrunkError> {
+        let label_text = read_whole(folder, LABEL)?;
+        // The version first: the rest of a later label may look different.
+        #[derive(serde::Deserialize)]
+        struct Outside {
+            format: String,
+            version: crate::label::FormatVersion,
+        }
+        let bad_label = |cause: serde_json::Error| {
+            TrunkError::Damaged(Damage::BadLine {
+                file: LABEL.to_owned(),
+                line: cause.line() as u64,
+                problem: cause.to_string(),
+            })
+        };
+        let outside: Outside = serde_json::from_slice(&label_text).map_err(bad_label)?;
+        if outside.format != FORMAT || outside.version.major != MAJOR {
+            let reason = format!(
+                "its label says {} version {}, and this is {FORMAT} version {MAJOR}",
+                outside.format, outside.version.major
+            );
+            return Err(TrunkError::Unsupported { folder: folder.to_path_buf(), reason });
+        }
+        prove_tag_files(folder, from_medium)?;
+        let label = serde_json::from_slice(&label_text).map_err(bad_label)?;
+        let items = serde_json::from_slice(&read_whole(folder, ITEMS)?).map_err(|cause| {
+            TrunkError::Damaged(Damage::BadLine {
+                file: ITEMS.to_owned(),
+                line: cause.line() as u64,
+                problem: cause.to_string(),
+            })
+        })?;
+        Ok(Self { folder: folder.to_path_buf(), label, items, from_medium, plain_folders: Mutex::default() })
+    }
+
+    fn lines(&self, name: &'static str) -> Result<Lines, TrunkError> {
+        let path = self.folder.join(name);
+        let file = open_plain_file(&path).map_err(|cause| TrunkError::io("reading", &path, cause))?;
+        Ok(Lines { from: BufReader::with_capacity(256 * 1024, file), number: 0, ended: false })
+    }
+
+    /// Makes sure that no folder on the way to a payload file is a link: a trunk from a stranger must not
+    /// make us read the bench's own files.
+    fn refuse_links_above(&self, payload: &RelativePath, shown: &str) -> Result<(), Damage> {
+        let mut folder = self.folder.clone();
+        let steps: Vec<&[u8]> = payload.steps().collect();
+        let known = |folder: &Path| {
+            self.plain_folders.lock().unwrap_or_else(PoisonError::into_inner).contains(folder)
+        };
+        let parent = host_path(&self.folder, &payload.parent().unwrap_or_default())?;
+        if known(&parent) {
+            return Ok(());
+        }
+        for step in &steps[..steps.len().saturating_sub(1)] {
+            let step = RelativePath::root().join(step).map_err(|_| Damage::FileMissing(shown.to_owned()))?;
+            folder = host_path(&folder, &step)?;
+            match fs::symlink_metadata(&folder) {
+                Ok(found) if found.is_dir() && !found.is_symlink() => {}
+                Ok(_) => return Err(Damage::NotAPlainFile(shown.to_owned())),
+                Err(cause) => return Err(damage_from(&cause, shown)),
+            }
+        }
+        self.plain_folders.lock().unwrap_or_else(PoisonError::into_inner).insert(folder);
+        Ok(())
+    }
+}
+
+impl Trunk for OpenTrunk {
+    fn label(&self) -> &Label {
+        &self.label
+    }
+
+    fn folder(&self) -> &Path {
+        &self.folder
+    }
+
+    fn items(&self) -> &[TrunkItem] {
+        &self.items
+    }
+
+    fn entries(&self) -> Result<Rows<'_, Entry, EntryRefused>, TrunkError> {
+        Ok(Box::new(self.lines(ENTRIES)?.map(|(number, line)| match line {
+            Ok(line) => Entry::from_line(&line, number),
+            Err(problem) => Err(EntryRefused { line: number, item: None, path: Vec::new(), problem }),
+        })))
+    }
+
+    fn left(&self) -> Result<Rows<'_, LeftBehind, EntryRefused>, TrunkError> {
+        Ok(Box::new(self.lines(LEFT)?.map(|(number, line)| {
+            line.and_then(|line| serde_json::from_slice(&line).map_err(|cause| cause.to_string()))
+                .map_err(|problem| EntryRefused { line: number, item: None, path: Vec::new(), problem })
+        })))
+    }
+
+    fn open_content(&self, address: &EntryAddress) -> Result<Box<dyn Read + Send>, Damage> {
+        let shown_path = address.safe_path.as_ref().unwrap_or(&address.path);
+        let payload = payload_path(address).map_err(|_| Damage::FileMissing(shown_path.to_string()))?;
+        let shown = String::from_utf8_lossy(payload.as_bytes()).into_owned();
+        self.refuse_links_above(&payload, &shown)?;
+        let file = open_plain_file(&host_path(&self.folder, &payload)?)
+            .map_err(|cause| damage_from(&cause, &shown))?;
+        if self.from_medium {
+            forget_cached(&file);
+        }
+        Ok(Box::new(file))
+    }
+
+    fn audit(&self) -> Result<Vec<Damage>, TrunkError> {
+        let mut damage = Vec::new();
+        let mut listed: HashMap<Vec<u8>, (ContentHash, bool)> = HashMap::new();
+        for (number, line) in self.lines(MANIFEST)? {
+            match line.and_then(|line| manifest::from_line(&line)) {
+                Ok((hash, path)) => {
+                    listed.insert(path.as_bytes().to_vec(), (hash, false));
+                }
+                Err(problem) => {
+                    damage.push(Damage::BadLine { file: MANIFEST.to_owned(), line: number, problem });
+                }
+            }
+        }
+        for entry in self.entries()? {
+            match entry {
+                Ok(Entry { content: Content::File { hash, .. }, address, .. }) => {
+                    let Ok(path) = payload_path(&address) else { continue };
+                    match listed.get_mut(path.as_bytes()) {
+                        Some((in_manifest, seen)) if *in_manifest == hash => *seen = true,
+                        _ => damage.push(Damage::ListsDisagree(
+                            String::from_utf8_lossy(path.as_bytes()).into_owned(),
+                        )),
+                    }
+                }
+                Ok(_) => {}
+                Err(refused) => damage.push(Damage::BadLine {
+                    file: ENTRIES.to_owned(),
+                    line: refused.line,
+                    problem: refused.problem,
+                }),
+            }
+        }
+        for (path, (_, seen)) in &listed {
+            if !seen {
+                damage.push(Damage::ListsDisagree(String::from_utf8_lossy(path).into_owned()));
+            }
+        }
+        self.find_unlisted(&listed, &mut damage)?;
+        Ok(damage)
+    }
+}
+
+impl OpenTrunk {
+    fn find_unlisted(
+        &self,
+        listed: &HashMap<Vec<u8>, (ContentHash, bool)>,
+        damage: &mut Vec<Damage>,
+    ) -> Result<(), TrunkError> {
+        let Ok(payload) = RelativePath::from_bytes(PAYLOAD.as_bytes()) else { return Ok(()) };
+        let mut folders = vec![payload];
+        while let Some(folder) = folders.pop() {
+            let Ok(host_folder) = host_path(&self.folder, &folder) else { continue };
+            let failed = |cause| TrunkError::io("looking into", &host_folder, cause);
+            for row in fs::read_dir(&host_folder).map_err(failed)? {
+                let row = row.map_err(failed)?;
+                let Ok(path) = folder.join(&host::name_from_host(&row.file_name())) else { continue };
+                let shown = || String::from_utf8_lossy(path.as_bytes()).into_owned();
+                let kind = row.file_type().map_err(failed)?;
+                if kind.is_dir() {
+                    folders.push(path);
+                } else if !kind.is_file() {
+                    damage.push(Damage::NotAPlainFile(shown()));
+                } else if !listed.contains_key(path.as_bytes()) {
+                    damage.push(Damage::FileNotListed(shown()));
+                }
+            }
+        }
+        Ok(())
+    }
+}
+
+fn host_path(root: &Path, below: &RelativePath) -> Result<PathBuf, Damage> {
+    host::to_host(root, below).map_err(|_| Damage::FileMissing(below.to_string()))
+}
+
+fn damage_from(cause: &io::Error, shown: &str) -> Damage {
+    match cause.kind() {
+        io::ErrorKind::NotFound => Damage::FileMissing(shown.to_owned()),
+        io::ErrorKind::InvalidInput => Damage::NotAPlainFile(shown.to_owned()),
+        _ => Damage::FileUnreadable(shown.to_owned(), cause.to_string()),
+    }
+}
+
+fn read_whole(folder: &Path, name: &str) -> Result<Vec<u8>, TrunkError> {
+    let path = folder.join(name);
+    let mut content = Vec::new();
+    open_plain_file(&path)
+        .and_then(|file| file.take(LARGEST_WHOLE_FILE_IN_BYTES).read_to_end(&mut content))
+        .map_err(|cause| TrunkError::io("reading", &path, cause))?;
+    Ok(content)
+}
+
+/// Every tag file we rely on must be named by the tag manifest and be what it says.
+fn prove_tag_files(folder: &Path, unpublished: bool) -> Result<(), TrunkError> {
+    let damaged = |damage| Err(TrunkError::Damaged(damage));
+    let text = read_whole(folder, TAG_MANIFEST)?;
+    let mut proved = HashMap::new();
+    for (number, line) in (1..).zip(text.split(|b| *b == b'\n').filter(|line| !line.is_empty())) {
+        match manifest::from_line(line) {
+            Ok((hash, path)) => proved.insert(path.as_bytes().to_vec(), hash),
+            Err(problem) => {
+                return damaged(Damage::BadLine { file: TAG_MANIFEST.to_owned(), line: number, problem });
+            }
+        };
+    }
+    for name in TAG_FILES {
+        if unpublished && name == BAG_DECLARATION {
+            continue;
+        }
+        let Some(expected) = proved.get(name.as_bytes()) else {
+            return damaged(Damage::ListsDisagree(name.to_owned()));
+        };
+        let found = open_plain_file(&folder.join(name)).and_then(|mut file| {
+            if unpublished {
+                forget_cached(&file);
+            }
+            ContentHash::of_reader(&mut file)
+        });
+        match found {
+            Ok(found) if found == *expected => {}
+            Ok(_) => return damaged(Damage::ContentChanged(name.to_owned())),
+            Err(cause) => return damaged(damage_from(&cause, name)),
+        }
+    }
+    Ok(())
+}
+
+/// The lines of a list, counted from 1, none longer than is reasonable.
+struct Lines {
+    from: BufReader<File>,
+    number: u64,
+    ended: bool,
+}
+
+impl Iterator for Lines {
+    type Item = (u64, Result<Vec<u8>, String>);
+
+    fn next(&mut self) -> Option<Self::Item> {
+        if self.ended {
+            return None;
+        }
+        self.number += 1;
+        let mut line = Vec::new();
+        match (&mut self.from).take(LONGEST_LINE_IN_BYTES).read_until(b'\n', &mut line) {
+            Ok(0) => None,
+            Ok(_) => {
+                if line.last() == Some(&b'\n') {
+                    line.pop();
+                } else if line.len() as u64 == LONGEST_LINE_IN_BYTES {
+                    return Some((self.number, Err("the line is longer than any real one".to_owned())));
+                }
+                Some((self.number, Ok(line)))
+            }
+            Err(cause) => {
+                // Asking again would give the same error for ever.
+                self.ended = true;
+                Some((self.number, Err(cause.to_string())))
+            }
+        }
+    }
+}

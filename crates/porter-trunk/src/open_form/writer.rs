@@ -1,0 +1,261 @@
+//! Filling an open trunk.
+
+use super::layout::{
+    BAG_DECLARATION, BAG_DECLARATION_TEXT, BAG_INFO, ENTRIES, ITEMS, LABEL, LEFT, MANIFEST, NOT_A_PERSONS,
+    OWN_FOLDER, PAYLOAD, TAG_FILES, TAG_MANIFEST, payload_path,
+};
+use super::{OpenTrunk, bag_info, manifest};
+use crate::content_hash::{ContentHash, ContentHasher};
+use crate::host::{flush_volume, open_plain_file};
+use crate::{
+    Content, Entry, EntryAddress, Label, LeftBehind, StoreError, Stored, Tally, Trunk, TrunkError, TrunkItem,
+    TrunkWriter,
+};
+use porter_names::{RelativePath, host};
+use std::cell::RefCell;
+use std::collections::HashSet;
+use std::fs::{self, File};
+use std::io::{self, BufWriter, Read, Write};
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard, PoisonError};
+use time::OffsetDateTime;
+
+/// An open trunk that is being filled.
+pub struct OpenTrunkWriter {
+    folder: PathBuf,
+    label: Label,
+    lists: Mutex<Lists>,
+    folders_made: Mutex<HashSet<PathBuf>>,
+}
+
+struct Lists {
+    entries: BufWriter<File>,
+    left: BufWriter<File>,
+    manifest: BufWriter<File>,
+    payload: Tally,
+}
+
+impl OpenTrunkWriter {
+    /// Begins a trunk in `folder`, which is made if it is not there and must be empty if it is.
+    pub fn create(folder: &Path, label: Label) -> Result<Self, TrunkError> {
+        refuse_unless_free(folder)?;
+        for needed in [folder.join(OWN_FOLDER), folder.join(PAYLOAD)] {
+            fs::create_dir_all(&needed)
+                .map_err(|cause| TrunkError::io("making the folder", &needed, cause))?;
+        }
+        write_new(&folder.join(LABEL), &json_text(&label))?;
+        let list = |name: &str| {
+            let path = folder.join(name);
+            let file = File::create_new(&path).map_err(|cause| TrunkError::io("making", &path, cause))?;
+            Ok::<_, TrunkError>(BufWriter::with_capacity(256 * 1024, file))
+        };
+        let lists = Lists {
+            entries: list(ENTRIES)?,
+            left: list(LEFT)?,
+            manifest: list(MANIFEST)?,
+            payload: Tally::default(),
+        };
+        Ok(Self {
+            folder: folder.to_path_buf(),
+            label,
+            lists: Mutex::new(lists),
+            folders_made: Mutex::default(),
+        })
+    }
+
+    fn lists(&self) -> MutexGuard<'_, Lists> {
+        // A list that a panicking thread left half-written would be found by the read-back.
+        self.lists.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn host_path(&self, below: &RelativePath) -> Result<PathBuf, TrunkError> {
+        host::to_host(&self.folder, below)
+            .map_err(|cause| TrunkError::io("writing", &self.folder, io::Error::other(cause)))
+    }
+
+    fn payload(&self, address: &EntryAddress) -> Result<RelativePath, TrunkError> {
+        payload_path(address)
+            .map_err(|refused| TrunkError::io("writing", &self.folder, io::Error::other(refused)))
+    }
+
+    fn make_folder(&self, folder: &Path) -> Result<(), TrunkError> {
+        let mut made = self.folders_made.lock().unwrap_or_else(PoisonError::into_inner);
+        if !made.contains(folder) {
+            fs::create_dir_all(folder).map_err(|cause| TrunkError::io("making the folder", folder, cause))?;
+            made.insert(folder.to_path_buf());
+        }
+        Ok(())
+    }
+}
+
+impl TrunkWriter for OpenTrunkWriter {
+    fn store(
+        &self,
+        address: &EntryAddress,
+        modified_utc: Option<OffsetDateTime>,
+        content: &mut dyn Read,
+        progress: &dyn Fn(u64),
+    ) -> Result<Stored, StoreError> {
+        let path = self.host_path(&self.payload(address)?)?;
+        if let Some(parent) = path.parent() {
+            self.make_folder(parent)?;
+        }
+        let mut file = File::create_new(&path).map_err(|cause| TrunkError::io("making", &path, cause))?;
+        let stored = copy_and_hash(content, &mut file, progress).map_err(|failed| match failed {
+            CopyFailed::Reading(cause) => StoreError::Source(cause),
+            CopyFailed::Writing(cause) if cause.kind() == io::ErrorKind::FileTooLarge => StoreError::TooLarge,
+            CopyFailed::Writing(cause) => StoreError::Trunk(TrunkError::io("writing", &path, cause)),
+        });
+        match &stored {
+            Ok(_) => {
+                if let Some(modified_utc) = modified_utc {
+                    // For whoever browses the trunk; the true time stands in the list of entries.
+                    let _ = file.set_modified(modified_utc.into());
+                }
+            }
+            Err(_) => {
+                // What was half-written is not in the lists, so it must not stay.
+                drop(file);
+                let _ = fs::remove_file(&path);
+            }
+        }
+        stored
+    }
+
+    fn record(&self, entry: &Entry) -> Result<(), TrunkError> {
+        let payload = self.payload(&entry.address)?;
+        if entry.content == Content::Folder {
+            self.make_folder(&self.host_path(&payload)?)?;
+        }
+        let mut lists = self.lists();
+        let mut line = entry.to_line();
+        line.push('\n');
+        lists
+            .entries
+            .write_all(line.as_bytes())
+            .map_err(|cause| TrunkError::io("writing", &self.folder.join(ENTRIES), cause))?;
+        if let Content::File { size_in_bytes, hash } = &entry.content {
+            lists.payload += Tally::file(*size_in_bytes);
+            manifest::write_line(&mut lists.manifest, hash, &payload)
+                .map_err(|cause| TrunkError::io("writing", &self.folder.join(MANIFEST), cause))?;
+        }
+        Ok(())
+    }
+
+    fn record_left(&self, left: &LeftBehind) -> Result<(), TrunkError> {
+        let mut lists = self.lists();
+        serde_json::to_writer(&mut lists.left, left)
+            .map_err(io::Error::from)
+            .and_then(|()| lists.left.write_all(b"\n"))
+            .map_err(|cause| TrunkError::io("writing", &self.folder.join(LEFT), cause))
+    }
+
+    fn close(&self, items: &[TrunkItem], finished_utc: OffsetDateTime) -> Result<(), TrunkError> {
+        let payload = {
+            let mut lists = self.lists();
+            let Lists { entries, left, manifest, .. } = &mut *lists;
+            for (list, name) in [(entries, ENTRIES), (left, LEFT), (manifest, MANIFEST)] {
+                list.flush().map_err(|cause| TrunkError::io("writing", &self.folder.join(name), cause))?;
+            }
+            lists.payload
+        };
+        write_new(&self.folder.join(ITEMS), &json_text(items))?;
+        write_new(
+            &self.folder.join(BAG_INFO),
+            bag_info::text(&self.label, payload, finished_utc).as_bytes(),
+        )?;
+
+        let mut tag_manifest = Vec::new();
+        for name in TAG_FILES {
+            let hash = if name == BAG_DECLARATION {
+                ContentHash::of(BAG_DECLARATION_TEXT.as_bytes())
+            } else {
+                let path = self.folder.join(name);
+                open_plain_file(&path)
+                    .and_then(|mut file| ContentHash::of_reader(&mut file))
+                    .map_err(|cause| TrunkError::io("reading back", &path, cause))?
+            };
+            tag_manifest.extend_from_slice(format!("{hash}  {name}\n").as_bytes());
+        }
+        write_new(&self.folder.join(TAG_MANIFEST), &tag_manifest)?;
+        flush_volume(&self.folder).map_err(|cause| TrunkError::io("flushing", &self.folder, cause))
+    }
+
+    fn read_back(&self) -> Result<Box<dyn Trunk>, TrunkError> {
+        Ok(Box::new(OpenTrunk::load_unpublished(&self.folder)?))
+    }
+
+    fn publish(&self) -> Result<(), TrunkError> {
+        let aside = self.folder.join("bagit.txt.new");
+        let declaration = self.folder.join(BAG_DECLARATION);
+        write_new(&aside, BAG_DECLARATION_TEXT.as_bytes())?;
+        fs::rename(&aside, &declaration)
+            .map_err(|cause| TrunkError::io("publishing", &declaration, cause))?;
+        flush_volume(&self.folder).map_err(|cause| TrunkError::io("flushing", &self.folder, cause))
+    }
+}
+
+/// Only an empty folder may become a trunk.
+fn refuse_unless_free(folder: &Path) -> Result<(), TrunkError> {
+    let looking = |cause| TrunkError::io("looking into", folder, cause);
+    let rows = match fs::read_dir(folder) {
+        Ok(rows) => rows,
+        Err(cause) if cause.kind() == io::ErrorKind::NotFound => return Ok(()),
+        Err(cause) => return Err(looking(cause)),
+    };
+    let mut empty = true;
+    for row in rows {
+        let name = row.map_err(looking)?.file_name();
+        empty &= NOT_A_PERSONS.iter().any(|known| name == *known);
+    }
+    if empty {
+        return Ok(());
+    }
+    let folder_shown = folder.to_path_buf();
+    Err(match (folder.join(LABEL).exists(), folder.join(BAG_DECLARATION).exists()) {
+        (true, true) => TrunkError::HoldsTrunk(folder_shown),
+        (true, false) => TrunkError::Unfinished(folder_shown),
+        _ => TrunkError::HoldsSomethingElse(folder_shown),
+    })
+}
+
+fn json_text<T: serde::Serialize + ?Sized>(value: &T) -> Vec<u8> {
+    // Strings, numbers and lists only: this cannot fail.
+    let mut text = serde_json::to_vec_pretty(value).unwrap_or_default();
+    text.push(b'\n');
+    text
+}
+
+fn write_new(path: &Path, content: &[u8]) -> Result<(), TrunkError> {
+    File::create_new(path)
+        .and_then(|mut file| file.write_all(content).and_then(|()| file.sync_all()))
+        .map_err(|cause| TrunkError::io("writing", path, cause))
+}
+
+enum CopyFailed {
+    Reading(io::Error),
+    Writing(io::Error),
+}
+
+fn copy_and_hash(from: &mut dyn Read, to: &mut File, progress: &dyn Fn(u64)) -> Result<Stored, CopyFailed> {
+    thread_local! {
+        /// One buffer a thread: most files are small, and a fresh buffer would cost more than they do.
+        static BUFFER: RefCell<Vec<u8>> = RefCell::new(vec![0; 256 * 1024]);
+    }
+    BUFFER.with_borrow_mut(|buffer| {
+        let mut hasher = ContentHasher::default();
+        let mut size_in_bytes = 0;
+        loop {
+            let read = match from.read(buffer) {
+                Ok(0) => return Ok(Stored { size_in_bytes, hash: hasher.finish() }),
+                Ok(read) => read,
+                Err(cause) if cause.kind() == io::ErrorKind::Interrupted => continue,
+                Err(cause) => return Err(CopyFailed::Reading(cause)),
+            };
+            to.write_all(&buffer[..read]).map_err(CopyFailed::Writing)?;
+            hasher.update(&buffer[..read]);
+            size_in_bytes += read as u64;
+            progress(read as u64);
+        }
+    })
+}
