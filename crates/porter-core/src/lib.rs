@@ -1,1 +1,28 @@
-//! stub
+//! The job: from an old machine to a new one, with proof. No interface code.
+//!
+//! A person's things flow one way, and so do these modules:
+//!
+//! 1. [`machine`]: what stands before us: its system, its accounts, its places;
+//! 2. [`catalogue`]: the carry rules, which say what of a place is carried;
+//! 3. [`kinds`] and [`item`]: the things a person would name, found on the machine;
+//! 4. [`walk`] and [`survey`]: how much of each there is, and what to beware of;
+//! 5. [`packing`]: which items are chosen;
+//! 6. [`capture`]: into a trunk, read back before it counts;
+//! 7. [`restore`]: plan, then run, with a journal;
+//! 8. [`check`] and [`receipt`]: the proof.
+//!
+//! The long operations send [`events`] and stop when asked to; [`in_order`] spreads their work over threads.
+
+pub mod capture;
+pub mod catalogue;
+pub mod check;
+pub mod events;
+pub mod in_order;
+pub mod item;
+pub mod kinds;
+pub mod machine;
+pub mod packing;
+pub mod receipt;
+pub mod restore;
+pub mod survey;
+pub mod walk;

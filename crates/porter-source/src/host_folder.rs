@@ -123,10 +123,14 @@ pub(crate) fn trouble_by_system_code(cause: &io::Error) -> Option<SystemTrouble>
 }
 
 /// A Windows `FILETIME`: ticks of 100 ns since 1601-01-01 UTC ([MS-DTYP] 2.3.3).
-#[cfg_attr(not(unix), allow(dead_code, reason = "Windows gives times through its own calls"))]
 fn utc_from_filetime(ticks: u64) -> Option<OffsetDateTime> {
     const UNIX_EPOCH_IN_TICKS: i128 = 116_444_736_000_000_000;
-    OffsetDateTime::from_unix_timestamp_nanos((i128::from(ticks) - UNIX_EPOCH_IN_TICKS) * 100).ok()
+    utc_from_unix_ns((i128::from(ticks) - UNIX_EPOCH_IN_TICKS) * 100)
+}
+
+/// None for years that RFC 3339 cannot write: damaged volumes give such.
+fn utc_from_unix_ns(nanoseconds: i128) -> Option<OffsetDateTime> {
+    OffsetDateTime::from_unix_timestamp_nanos(nanoseconds).ok().filter(|t| (0..=9999).contains(&t.year()))
 }
 
 #[cfg(test)]

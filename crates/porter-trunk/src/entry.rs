@@ -86,6 +86,11 @@ impl Attributes {
         self.0 == 0
     }
 
+    /// Without the mark that Windows itself sets again on every write.
+    pub const fn without_archive(self) -> Self {
+        Self(self.0 & !0x20)
+    }
+
     /// Not to be written to.
     pub const fn is_read_only(self) -> bool {
         self.0 & 0x01 != 0

@@ -49,7 +49,7 @@ pub struct Stored {
 }
 
 /// Rows of a list, each of which may be unusable on its own.
-pub type Rows<'a, T, E> = Box<dyn Iterator<Item = Result<T, E>> + 'a>;
+pub type Rows<'a, T, E> = Box<dyn Iterator<Item = Result<T, E>> + Send + 'a>;
 
 /// A trunk that can be looked into, taken from, restored and checked.
 pub trait Trunk: Sync {

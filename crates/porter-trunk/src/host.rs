@@ -7,7 +7,7 @@ mod system;
 #[path = "host/windows.rs"]
 mod system;
 
-pub(crate) use system::{flush_volume, forget_cached, open_plain_file};
+pub(crate) use system::{forget_cached, open_plain_file};
 
 use std::io;
 use std::path::Path;
@@ -18,4 +18,9 @@ pub fn free_space_in_bytes(path: &Path) -> io::Result<u64> {
     let path = std::path::absolute(path)?;
     let there = path.ancestors().find(|folder| folder.exists()).unwrap_or(&path);
     system::free_space_in_bytes(there)
+}
+
+/// Returns when all that was written below `folder` is on the medium.
+pub fn flush_volume(folder: &Path) -> io::Result<()> {
+    system::flush_volume(folder)
 }

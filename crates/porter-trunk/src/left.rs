@@ -65,11 +65,29 @@ impl LeftReason {
     pub fn needs_attention(&self) -> bool {
         !matches!(self, Self::Rule { .. } | Self::NotCovered { .. })
     }
+
+    /// The code it is written with.
+    pub fn code(&self) -> &'static str {
+        match self {
+            Self::Rule { .. } => "rule",
+            Self::NotCovered { .. } => "not-covered",
+            Self::PermissionDenied => "permission-denied",
+            Self::Gone => "gone",
+            Self::InUse => "in-use",
+            Self::Medium { .. } => "medium",
+            Self::IsLink => "is-link",
+            Self::NameNotHeld => "name-not-held",
+            Self::TooLargeForTrunk => "too-large-for-trunk",
+            Self::NotAFile => "not-a-file",
+            Self::StreamNotRead => "stream-not-read",
+            Self::Unreadable { .. } => "unreadable",
+        }
+    }
 }
 
 /// A path as two fields: readable text, and the exact bytes in hexadecimal digits where the text cannot be exact.
-pub(crate) mod written_path {
-    use super::RelativePath;
+pub mod written_path {
+    use porter_names::RelativePath;
     use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
     #[derive(Serialize, Deserialize)]
@@ -79,12 +97,14 @@ pub(crate) mod written_path {
         path_hex: Option<String>,
     }
 
-    pub(crate) fn serialize<S: Serializer>(path: &RelativePath, serializer: S) -> Result<S::Ok, S::Error> {
+    /// For `#[serde(with = …)]`.
+    pub fn serialize<S: Serializer>(path: &RelativePath, serializer: S) -> Result<S::Ok, S::Error> {
         let (path, path_hex) = super::text_and_hex(path.as_bytes());
         Written { path, path_hex }.serialize(serializer)
     }
 
-    pub(crate) fn deserialize<'de, D: Deserializer<'de>>(deserializer: D) -> Result<RelativePath, D::Error> {
+    /// For `#[serde(with = …)]`. Refuses what is no path below a folder.
+    pub fn deserialize<'de, D: Deserializer<'de>>(deserializer: D) -> Result<RelativePath, D::Error> {
         let written = Written::deserialize(deserializer)?;
         let bytes = super::exact_bytes(written.path, written.path_hex.as_deref())
             .ok_or_else(|| serde::de::Error::custom("path_hex is no hexadecimal text"))?;

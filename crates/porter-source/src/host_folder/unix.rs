@@ -6,7 +6,7 @@
 //! - elsewhere Samba and Wine keep the attribute bits in `user.DOSATTRIB`, as text such as `0x22` (smb.conf(5), *store
 //!   dos attributes*); other `user.NAME` attributes are taken for named streams.
 
-use super::utc_from_filetime;
+use super::{utc_from_filetime, utc_from_unix_ns};
 use crate::error::SystemTrouble;
 use crate::{Capacity, Details, NamedStream};
 use rustix::fs::{Mode, OFlags};
@@ -123,8 +123,8 @@ pub(super) fn capacity(path: &Path) -> io::Result<Capacity> {
 }
 
 pub(super) fn modified_utc(found: &fs::Metadata) -> Option<OffsetDateTime> {
-    let seconds = i128::from(found.mtime()) * 1_000_000_000;
-    OffsetDateTime::from_unix_timestamp_nanos(seconds + i128::from(found.mtime_nsec())).ok()
+    let seconds_in_ns = i128::from(found.mtime()) * 1_000_000_000;
+    utc_from_unix_ns(seconds_in_ns + i128::from(found.mtime_nsec()))
 }
 
 pub(super) fn unix_mode(found: &fs::Metadata) -> Option<u32> {

@@ -12,7 +12,7 @@ pub(super) fn free_space_in_bytes(folder: &Path) -> io::Result<u64> {
 }
 
 /// Returns when all that was written to the volume of `folder` is on the medium, one flush for all files.
-pub(crate) fn flush_volume(folder: &Path) -> io::Result<()> {
+pub(super) fn flush_volume(folder: &Path) -> io::Result<()> {
     let folder = File::open(folder)?;
     #[cfg(any(target_os = "linux", target_os = "android"))]
     rustix::fs::syncfs(&folder)?;

@@ -26,7 +26,7 @@ pub(super) fn free_space_in_bytes(folder: &Path) -> io::Result<u64> {
 }
 
 /// Windows flushes a whole volume only for an administrator, so every file below `folder` is flushed by itself.
-pub(crate) fn flush_volume(folder: &Path) -> io::Result<()> {
+pub(super) fn flush_volume(folder: &Path) -> io::Result<()> {
     let mut folders = vec![folder.to_path_buf()];
     while let Some(folder) = folders.pop() {
         for row in std::fs::read_dir(folder)? {

@@ -6,7 +6,8 @@ use super::layout::{
 };
 use super::{OpenTrunk, bag_info, manifest};
 use crate::content_hash::{ContentHash, ContentHasher};
-use crate::host::{flush_volume, open_plain_file};
+use crate::flush_volume;
+use crate::host::open_plain_file;
 use crate::{
     Content, Entry, EntryAddress, Label, LeftBehind, StoreError, Stored, Tally, Trunk, TrunkError, TrunkItem,
     TrunkWriter,

@@ -1,0 +1,45 @@
+//! Into a trunk: every entry of the chosen items is captured or listed as left, and the trunk is read back before
+//! it counts.
+
+pub mod forecast;
+mod run;
+
+pub use forecast::{Forecast, forecast};
+pub use run::{CaptureReport, capture};
+
+use porter_trunk::{Damage, TrunkError};
+use std::path::PathBuf;
+
+/// Why there is no trunk. What was captured already stays where it is, unfinished.
+#[derive(Debug, thiserror::Error)]
+pub enum CaptureError {
+    /// No item was chosen, or all of them are empty.
+    #[error("there is nothing to capture")]
+    NothingChosen,
+    /// The trunk would lie on the machine that is captured.
+    #[error("the trunk `{}` would lie on the old machine itself", .0.display())]
+    TrunkOnOldMachine(PathBuf),
+    /// It will not fit.
+    #[error("{needed_in_bytes} bytes are needed and {free_in_bytes} are free")]
+    NoRoom {
+        /// What the trunk may take.
+        needed_in_bytes: u64,
+        /// What its volume has.
+        free_in_bytes: u64,
+    },
+    /// The trunk cannot be written.
+    #[error(transparent)]
+    Trunk(#[from] TrunkError),
+    /// The trunk was written, and is not what was written when read back.
+    #[error("reading the trunk back found {} damaged places", .0.len())]
+    ReadBack(Vec<Damage>),
+    /// The account of what was seen does not come out even: a fault of ours.
+    #[error("`{item}`: not every entry is accounted for")]
+    NotAccountedFor {
+        /// The item where it does not.
+        item: String,
+    },
+    /// Somebody asked to stop.
+    #[error("stopped before it was done")]
+    Cancelled,
+}

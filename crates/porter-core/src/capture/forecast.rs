@@ -1,0 +1,56 @@
+//! What a capture will take, before its first byte.
+
+use super::CaptureError;
+use crate::machine::Machine;
+use crate::survey::Survey;
+use porter_trunk::{Tally, TrunkError, free_space_in_bytes};
+use std::path::{Path, PathBuf};
+
+/// The last block of a file is half empty on average; this is for blocks of 8 KiB.
+const BLOCK_LOSS_PER_FILE_IN_BYTES: u64 = 4096;
+/// Lines in the lists of entries and hashes.
+const LINES_PER_ENTRY_IN_BYTES: u64 = 1024;
+
+/// What a capture will take.
+#[derive(Debug, Clone, Copy)]
+pub struct Forecast {
+    /// What will be captured.
+    pub to_capture: Tally,
+    /// What the trunk may take on its volume.
+    pub needed_in_bytes: u64,
+    /// What its volume has.
+    pub free_in_bytes: u64,
+}
+
+/// Refuses what cannot go well: nothing chosen, no room, or a trunk on the old machine itself.
+pub fn forecast(machine: &Machine, survey: &Survey, trunk: &Path) -> Result<Forecast, CaptureError> {
+    let mut to_capture = Tally::default();
+    survey.items.iter().filter(|row| row.chosen).for_each(|row| to_capture += row.to_capture);
+    if to_capture.entries() == 0 {
+        return Err(CaptureError::NothingChosen);
+    }
+    let failed =
+        |cause| CaptureError::Trunk(TrunkError::Io { doing: "looking at", path: trunk.to_path_buf(), cause });
+    if let Some(root) = machine.volume.host_root() {
+        // The old machine is read only, and a trunk inside it would capture itself.
+        if nearest_there(trunk).map_err(failed)?.starts_with(root) {
+            return Err(CaptureError::TrunkOnOldMachine(trunk.to_path_buf()));
+        }
+    }
+    let free_in_bytes = free_space_in_bytes(trunk).map_err(failed)?;
+    let needed_in_bytes = to_capture
+        .size_in_bytes
+        .saturating_add(to_capture.files.saturating_mul(BLOCK_LOSS_PER_FILE_IN_BYTES))
+        .saturating_add(to_capture.entries().saturating_mul(LINES_PER_ENTRY_IN_BYTES));
+    if needed_in_bytes > free_in_bytes {
+        return Err(CaptureError::NoRoom { needed_in_bytes, free_in_bytes });
+    }
+    Ok(Forecast { to_capture, needed_in_bytes, free_in_bytes })
+}
+
+/// The folder itself, or the nearest one above it that is there, without links.
+fn nearest_there(folder: &Path) -> std::io::Result<PathBuf> {
+    let folder = std::path::absolute(folder)?;
+    let there = folder.ancestors().find(|f| f.exists()).unwrap_or(&folder);
+    std::fs::canonicalize(there)
+}

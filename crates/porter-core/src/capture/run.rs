@@ -1,0 +1,319 @@
+//! The capture itself.
+
+use super::CaptureError;
+use crate::catalogue::{Catalogue, Fate};
+use crate::check::prove_trunk;
+use crate::events::{Conduct, Event, Stage};
+use crate::in_order::in_order;
+use crate::item::Item;
+use crate::machine::Machine;
+use crate::survey::Survey;
+use crate::walk::{Grounds, Sight, Spot, walk};
+use porter_names::RelativePath;
+use porter_source::{Details, EntryKind, Metadata, ReadTrouble, Sequential};
+use porter_trunk::{
+    Attributes, Content, Entry, EntryAddress, LeftBehind, LeftReason, NamedStream, StoreError, Tally,
+    TrunkError, TrunkItem, TrunkWriter,
+};
+use std::sync::{Mutex, PoisonError};
+use time::OffsetDateTime;
+
+/// What a capture did.
+#[derive(Debug)]
+pub struct CaptureReport {
+    /// Every item that was on the machine.
+    pub items: Vec<TrunkItem>,
+    /// What was seen in the chosen items.
+    pub seen: Tally,
+    /// What of that is in the trunk.
+    pub captured: Tally,
+    /// What of that is not.
+    pub left: Tally,
+    /// What was left behind, each with its reason; also what no item covers.
+    pub left_behind: Vec<LeftBehind>,
+}
+
+/// Fills the trunk with the chosen items, reads it back, and publishes it.
+///
+/// A file that cannot be read is listed with its reason and the run goes on; a trunk that cannot be written ends it.
+pub fn capture(
+    machine: &Machine,
+    catalogue: &Catalogue,
+    survey: &Survey,
+    trunk: &dyn TrunkWriter,
+    clock: &dyn Fn() -> OffsetDateTime,
+    conduct: Conduct<'_>,
+) -> Result<CaptureReport, CaptureError> {
+    let grounds = Grounds::new(machine, catalogue);
+    let chosen: Vec<&Item> = survey.items.iter().filter(|row| row.chosen).map(|row| &row.item).collect();
+    let mut expected = Tally::default();
+    survey.items.iter().filter(|row| row.chosen).for_each(|row| expected += row.to_capture);
+    conduct.send(&Event::StageBegan { stage: Stage::Capture, expected });
+
+    let mut accounts = vec![Account::default(); chosen.len()];
+    let mut left_behind = Vec::new();
+    let mut failed = None;
+    let seen = Mutex::new(vec![Tally::default(); chosen.len()]);
+    in_order(
+        |hand_over| {
+            for (at, item) in chosen.iter().enumerate() {
+                let mut go_on = true;
+                walk(&grounds, item, |sight, tally| {
+                    seen.lock().unwrap_or_else(PoisonError::into_inner)[at] += tally;
+                    go_on = hand_over((at, sight, tally)) && !conduct.is_stopped();
+                    go_on
+                });
+                if !go_on {
+                    return;
+                }
+            }
+        },
+        |(at, sight, tally)| (at, tally, Carrier { machine, trunk, conduct }.carry(chosen[at], sight, tally)),
+        |(at, listed, done)| {
+            let kept = match done {
+                Ok(done) => accounts[at].enter(listed, done, trunk, &mut left_behind, chosen[at], conduct),
+                Err(cause) => Err(cause),
+            };
+            failed = kept.err();
+            failed.is_none()
+        },
+    );
+    if let Some(cause) = failed {
+        return Err(cause.into());
+    }
+    if conduct.is_stopped() {
+        return Err(CaptureError::Cancelled);
+    }
+    let seen = seen.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let items = balance(survey, &chosen, &seen, &accounts)?;
+
+    for (path, why) in crate::survey::not_covered(machine, catalogue) {
+        let reason = LeftReason::NotCovered { why };
+        let left = LeftBehind { item: None, volume_path: path, reason, tally: None };
+        trunk.record_left(&left)?;
+        left_behind.push(left);
+    }
+    conduct.send(&Event::StageEnded { stage: Stage::Capture });
+
+    conduct.send(&Event::StageBegan { stage: Stage::Flush, expected: Tally::default() });
+    trunk.close(&items, clock())?;
+    conduct.send(&Event::StageEnded { stage: Stage::Flush });
+
+    let damage = prove_trunk(&*trunk.read_back()?, Stage::ReadBack, conduct)?;
+    if conduct.is_stopped() {
+        return Err(CaptureError::Cancelled);
+    }
+    if !damage.is_empty() {
+        return Err(CaptureError::ReadBack(damage.into_iter().map(|(_, damage)| damage).collect()));
+    }
+    trunk.publish()?;
+
+    let mut report = CaptureReport {
+        seen: Tally::default(),
+        captured: Tally::default(),
+        left: Tally::default(),
+        items,
+        left_behind,
+    };
+    for item in report.items.iter().filter(|item| item.chosen) {
+        report.seen += item.seen;
+        report.captured += item.captured;
+        report.left += item.left;
+    }
+    Ok(report)
+}
+
+/// What became of the entries of one item, counted where they arrive: apart from the count of what was seen.
+#[derive(Debug, Clone, Default)]
+struct Account {
+    captured: Tally,
+    left: Tally,
+    /// Files may grow or shrink between being listed and being read.
+    grown_in_bytes: i128,
+}
+
+/// What became of one thing that was seen.
+struct Done {
+    entry: Option<Entry>,
+    left: Vec<LeftBehind>,
+}
+
+impl Account {
+    fn enter(
+        &mut self,
+        listed: Tally,
+        done: Done,
+        trunk: &dyn TrunkWriter,
+        left_behind: &mut Vec<LeftBehind>,
+        item: &Item,
+        conduct: Conduct<'_>,
+    ) -> Result<(), TrunkError> {
+        if let Some(entry) = &done.entry {
+            trunk.record(entry)?;
+            self.captured += listed;
+            if let Content::File { size_in_bytes, .. } = entry.content {
+                self.captured.size_in_bytes += size_in_bytes;
+                self.captured.size_in_bytes -= listed.size_in_bytes;
+                self.grown_in_bytes += i128::from(size_in_bytes) - i128::from(listed.size_in_bytes);
+                let path = entry.address.path.to_string();
+                conduct.send(&Event::File { item: &item.id, path: &path, size_in_bytes });
+            }
+        }
+        for left in done.left {
+            trunk.record_left(&left)?;
+            self.left += left.tally.unwrap_or_default();
+            if left.reason.needs_attention() {
+                let path = left.volume_path.to_string();
+                conduct.send(&Event::Trouble { item: &item.id, path: &path, code: left.reason.code() });
+            }
+            left_behind.push(left);
+        }
+        Ok(())
+    }
+}
+
+/// `seen = captured + left`, item by item, or the capture does not count.
+fn balance(
+    survey: &Survey,
+    chosen: &[&Item],
+    seen: &[Tally],
+    accounts: &[Account],
+) -> Result<Vec<TrunkItem>, CaptureError> {
+    let mut rows = chosen.iter().zip(seen).zip(accounts);
+    let mut items = Vec::with_capacity(survey.items.len());
+    for row in &survey.items {
+        let item = &row.item;
+        let (seen, captured, left) = if row.chosen {
+            let Some(((_, seen), account)) = rows.next() else { continue };
+            let mut seen = *seen;
+            let size = i128::from(seen.size_in_bytes) + account.grown_in_bytes;
+            seen.size_in_bytes = u64::try_from(size).unwrap_or(u64::MAX);
+            if seen != account.captured + account.left {
+                return Err(CaptureError::NotAccountedFor { item: item.id.clone() });
+            }
+            (seen, account.captured, account.left)
+        } else {
+            (row.seen(), Tally::default(), row.seen())
+        };
+        items.push(TrunkItem {
+            id: item.id.clone(),
+            kind: item.kind.to_owned(),
+            account: item.owner.clone(),
+            title: item.title.clone(),
+            chosen: row.chosen,
+            seen,
+            captured,
+            left,
+        });
+    }
+    Ok(items)
+}
+
+/// Carries one thing into the trunk.
+struct Carrier<'a> {
+    machine: &'a Machine,
+    trunk: &'a dyn TrunkWriter,
+    conduct: Conduct<'a>,
+}
+
+impl Carrier<'_> {
+    /// Fails only if the trunk cannot be written.
+    fn carry(&self, item: &Item, sight: Sight<'_>, tally: Tally) -> Result<Done, TrunkError> {
+        let left = |path: &RelativePath, reason, tally| LeftBehind {
+            item: Some(item.id.clone()),
+            volume_path: path.clone(),
+            reason,
+            tally: Some(tally),
+        };
+        let nothing_but = |row| Ok(Done { entry: None, left: vec![row] });
+        let (spot, metadata, held) = match sight {
+            Sight::Unreadable { spot, trouble, .. } => {
+                return nothing_but(left(&spot.on_volume, reason_for(trouble), tally));
+            }
+            Sight::Entry { spot, fate: Fate::Leave(why), .. } => {
+                return nothing_but(left(&spot.on_volume, LeftReason::Rule { why: why.to_owned() }, tally));
+            }
+            Sight::Entry { spot, metadata, fate } => {
+                let held = if let Fate::Hold(why) = fate { Some(why.to_owned()) } else { None };
+                (spot, metadata, held)
+            }
+        };
+        let mut rows = Vec::new();
+        let volume = &*self.machine.volume;
+        let address = EntryAddress {
+            owner: item.owner.clone(),
+            place: item.extent.place.name().to_owned(),
+            path: spot.below_place.clone(),
+            safe_path: spot.safe.clone(),
+        };
+        let content = match metadata.kind {
+            EntryKind::Folder => Content::Folder,
+            EntryKind::Other => return nothing_but(left(&spot.on_volume, LeftReason::NotAFile, tally)),
+            EntryKind::Link => match volume.link_target(&spot.on_volume) {
+                Ok(target) => Content::Link { target },
+                Err(error) => return nothing_but(left(&spot.on_volume, reason_for(error.trouble), tally)),
+            },
+            EntryKind::File => match self.store(&spot, &metadata, &address)? {
+                Ok(content) => content,
+                Err(reason) => return nothing_but(left(&spot.on_volume, reason, tally)),
+            },
+        };
+        let details = match volume.details(&spot.on_volume) {
+            Ok(details) => details,
+            Err(error) => {
+                rows.push(left(&spot.on_volume, reason_for(error.trouble), Tally::default()));
+                Details::default()
+            }
+        };
+        for stream in &details.unreadable_streams {
+            let name = [spot.on_volume.name().unwrap_or_default(), b":", stream.as_bytes()].concat();
+            let path = spot.on_volume.parent().and_then(|folder| folder.join(&name).ok());
+            let path = path.unwrap_or_else(|| spot.on_volume.clone());
+            rows.push(left(&path, LeftReason::StreamNotRead, Tally::default()));
+        }
+        let streams = details.streams.into_iter();
+        let entry = Entry {
+            item: item.id.clone(),
+            address,
+            content,
+            modified_utc: metadata.modified_utc,
+            created_utc: details.created_utc,
+            attributes: Attributes::from_windows_bits(details.windows_attributes.unwrap_or(0)),
+            unix_mode: metadata.unix_mode,
+            streams: streams.map(|s| NamedStream { name: s.name, content: s.content }).collect(),
+            held,
+        };
+        Ok(Done { entry: Some(entry), left: rows })
+    }
+
+    fn store(
+        &self,
+        spot: &Spot,
+        metadata: &Metadata,
+        address: &EntryAddress,
+    ) -> Result<Result<Content, LeftReason>, TrunkError> {
+        let file = match self.machine.volume.open(&spot.on_volume) {
+            Ok(file) => file,
+            Err(error) => return Ok(Err(reason_for(error.trouble))),
+        };
+        let progress = |size_in_bytes| self.conduct.send(&Event::Bytes { size_in_bytes });
+        match self.trunk.store(address, metadata.modified_utc, &mut Sequential::new(file), &progress) {
+            Ok(stored) => Ok(Ok(Content::File { size_in_bytes: stored.size_in_bytes, hash: stored.hash })),
+            Err(StoreError::Source(cause)) => Ok(Err(reason_for(ReadTrouble::from(cause)))),
+            Err(StoreError::TooLarge) => Ok(Err(LeftReason::TooLargeForTrunk)),
+            Err(StoreError::Trunk(cause)) => Err(cause),
+        }
+    }
+}
+
+fn reason_for(trouble: ReadTrouble) -> LeftReason {
+    match trouble {
+        ReadTrouble::PermissionDenied => LeftReason::PermissionDenied,
+        ReadTrouble::Gone => LeftReason::Gone,
+        ReadTrouble::InUse => LeftReason::InUse,
+        ReadTrouble::Medium(cause) => LeftReason::Medium { detail: cause.to_string() },
+        ReadTrouble::NameNotHeld => LeftReason::NameNotHeld,
+        ReadTrouble::IsLink => LeftReason::IsLink,
+        ReadTrouble::Other(cause) => LeftReason::Unreadable { detail: cause.to_string() },
+    }
+}

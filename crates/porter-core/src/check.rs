@@ -1,0 +1,29 @@
+//! The proof: a trunk against itself, or a machine against a trunk.
+
+mod machine;
+mod trunk;
+
+pub use machine::check_machine;
+pub(crate) use machine::{refused_entry, verdict_on_refused};
+pub use trunk::{check_trunk, prove_trunk};
+
+use crate::packing::BadPattern;
+use crate::restore::accounts::AccountsError;
+use porter_trunk::TrunkError;
+
+/// Why there is no receipt.
+#[derive(Debug, thiserror::Error)]
+pub enum CheckError {
+    /// The trunk cannot be used.
+    #[error(transparent)]
+    Trunk(#[from] TrunkError),
+    /// The accounts that were named do not exist.
+    #[error(transparent)]
+    Accounts(#[from] AccountsError),
+    /// A pattern cannot be understood.
+    #[error(transparent)]
+    Pattern(#[from] BadPattern),
+    /// Somebody asked to stop.
+    #[error("stopped before it was done")]
+    Cancelled,
+}

@@ -1,0 +1,374 @@
+//! A machine against a trunk.
+
+use super::CheckError;
+use super::trunk::Counted;
+use crate::events::{Conduct, Event, Stage};
+use crate::in_order::in_order;
+use crate::machine::{Machine, Place};
+use crate::packing::Selection;
+use crate::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
+use crate::restore::accounts::{AccountMap, match_accounts};
+use crate::restore::history::History;
+use crate::restore::links::leads_out;
+use porter_names::{NameRules, RelativePath, fold};
+use porter_source::{EntryKind, Metadata, ReadError, ReadTrouble, Sequential};
+use porter_trunk::{Content, ContentHash, Entry, EntryRefused, MachineLabel, Tally, Trunk, TrunkError};
+use std::collections::{BTreeMap, HashMap};
+use time::OffsetDateTime;
+
+/// Times that differ by no more count as the same: FAT keeps them to 2 s.
+const TIME_TOLERANCE_IN_SECONDS: i64 = 2;
+
+/// Reads every byte that landed and compares it with what was captured.
+///
+/// `given` names the accounts that are called otherwise on the new machine; what was restored on this machine before is
+/// known from its records, together with safe names and what was refused. `selection` narrows the check down further.
+pub fn check_machine(
+    trunk: &dyn Trunk,
+    machine: &Machine,
+    given: &BTreeMap<String, String>,
+    selection: &Selection,
+    checked_utc: OffsetDateTime,
+    conduct: Conduct<'_>,
+) -> Result<Receipt, CheckError> {
+    let history = History::load(machine, &trunk.label().trunk_id);
+    let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
+    let checker = Checker { machine, accounts: &accounts, history: &history, conduct };
+
+    let mut items: Vec<ItemReceipt> = trunk.items().iter().map(ItemReceipt::new).collect();
+    let mut chosen: HashMap<&str, (usize, bool)> = HashMap::new();
+    let mut expected = Tally::default();
+    for (at, item) in trunk.items().iter().enumerate() {
+        let is_chosen = selection.chooses(&item.id, item.account.as_deref()) && history.includes(&item.id);
+        chosen.insert(&item.id, (at, is_chosen && item.chosen));
+        if is_chosen && item.chosen {
+            expected += item.captured;
+        } else {
+            let reason = if item.chosen { Reason::NotChosenNow } else { Reason::NotChosenAtCapture };
+            let left = if item.chosen { item.captured } else { item.seen };
+            items[at].count(Verdict::LeftBehind, left.files, left.size_in_bytes);
+            items[at].verdict = Verdict::LeftBehind;
+            items[at].find(planned(reason));
+        }
+    }
+    conduct.send(&Event::StageBegan { stage: Stage::Check, expected });
+    let mut general = Vec::new();
+    let entries = trunk.entries()?;
+    in_order(
+        |hand_over| {
+            for entry in entries {
+                let wanted = match &entry {
+                    Ok(entry) => chosen.get(entry.item.as_str()).is_none_or(|(_, chosen)| *chosen),
+                    Err(_) => true,
+                };
+                if conduct.is_stopped() || (wanted && !hand_over(entry)) {
+                    return;
+                }
+            }
+        },
+        |entry| match entry {
+            Ok(entry) => {
+                let outcome = checker.check(&entry);
+                Ok((entry, outcome))
+            }
+            Err(refused) => Err(refused),
+        },
+        |checked| {
+            match checked {
+                Ok((entry, outcome)) => match chosen.get(entry.item.as_str()) {
+                    Some((at, _)) => note(&mut items[*at], &entry, outcome, conduct),
+                    None => general.extend(outcome.findings),
+                },
+                Err(refused) => {
+                    let row = refused.item.as_deref().and_then(|item| chosen.get(item));
+                    let finding = refused_entry(&refused);
+                    match row {
+                        Some((at, _)) => items[*at].find(finding),
+                        None => general.push(finding),
+                    }
+                }
+            }
+            true
+        },
+    );
+    if conduct.is_stopped() {
+        return Err(CheckError::Cancelled);
+    }
+    note_left_behind(trunk, &mut items, &mut general)?;
+    conduct.send(&Event::StageEnded { stage: Stage::Check });
+    Ok(Receipt {
+        trunk: trunk.label().clone(),
+        machine: Some(MachineLabel { name: machine.name.clone(), system: machine.system.clone() }),
+        accounts: accounts
+            .iter()
+            .filter_map(|(old, new)| Some((old.clone(), new.as_ref()?.shown_name())))
+            .collect(),
+        checked_utc,
+        items,
+        general,
+    })
+}
+
+fn planned(reason: Reason) -> Finding {
+    Finding {
+        path: RelativePath::root(),
+        verdict: Verdict::LeftBehind,
+        reason,
+        needs_attention: false,
+        expected_at: None,
+    }
+}
+
+/// A line of the trunk's list that must not be used, as a finding.
+pub(crate) fn refused_entry(refused: &EntryRefused) -> Finding {
+    Finding {
+        path: RelativePath::from_bytes(&refused.path).unwrap_or_default(),
+        verdict: Verdict::LeftBehind,
+        reason: Reason::EntryRefused { line: refused.line, problem: refused.problem.clone() },
+        needs_attention: true,
+        expected_at: None,
+    }
+}
+
+/// Adds what the capture left behind: it is part of the truth, whichever way the trunk is checked.
+pub(super) fn note_left_behind(
+    trunk: &dyn Trunk,
+    items: &mut [ItemReceipt],
+    general: &mut Vec<Finding>,
+) -> Result<(), TrunkError> {
+    let at: HashMap<String, usize> = items.iter().enumerate().map(|(at, row)| (row.id.clone(), at)).collect();
+    for left in trunk.left()? {
+        let left = match left {
+            Ok(left) => left,
+            Err(refused) => {
+                general.push(refused_entry(&refused));
+                continue;
+            }
+        };
+        let Some(at) = left.item.as_ref().and_then(|item| at.get(item)) else { continue };
+        let tally = left.tally.unwrap_or_default();
+        items[*at].count(Verdict::LeftBehind, tally.files, tally.size_in_bytes);
+        items[*at].find(Finding {
+            path: left.volume_path,
+            verdict: Verdict::LeftBehind,
+            needs_attention: left.reason.needs_attention(),
+            reason: Reason::LeftAtCapture { left: left.reason },
+            expected_at: None,
+        });
+    }
+    Ok(())
+}
+
+fn note(row: &mut ItemReceipt, entry: &Entry, outcome: Outcome, conduct: Conduct<'_>) {
+    let path = entry.address.path.to_string();
+    if let Content::File { size_in_bytes, .. } = entry.content {
+        row.count(outcome.verdict, 1, size_in_bytes);
+        conduct.send(&Event::File { item: &entry.item, path: &path, size_in_bytes });
+    }
+    for finding in outcome.findings {
+        if finding.needs_attention {
+            let code = finding.verdict.words();
+            conduct.send(&Event::Trouble { item: &entry.item, path: &path, code });
+        }
+        row.find(finding);
+    }
+}
+
+/// What became of one entry.
+struct Outcome {
+    verdict: Verdict,
+    findings: Vec<Finding>,
+}
+
+struct Checker<'a> {
+    machine: &'a Machine,
+    accounts: &'a AccountMap<'a>,
+    history: &'a History,
+    conduct: Conduct<'a>,
+}
+
+impl Checker<'_> {
+    fn check(&self, entry: &Entry) -> Outcome {
+        if let Some(why) = &entry.held {
+            return self.outcome(entry, Verdict::LeftBehind, Reason::Held { why: why.clone() }, false, None);
+        }
+        if let Content::Link { target } = &entry.content
+            && leads_out(&entry.address.path, target)
+        {
+            let target = porter_names::screen::on_screen(target);
+            let reason = Reason::LinkLeadsOut { target };
+            return self.outcome(entry, Verdict::LeftBehind, reason, true, None);
+        }
+        let expected_at = match self.expected_at(entry) {
+            Ok(path) => path,
+            Err(reason) => return self.outcome(entry, Verdict::Missing, reason, true, None),
+        };
+        let at = match self.find(&expected_at) {
+            Ok(found) => found,
+            Err(error) => {
+                let (verdict, reason) = match (self.history.refused(entry), error.trouble) {
+                    (Some(reason), _) => (verdict_on_refused(reason), reason.clone()),
+                    (None, ReadTrouble::Gone) => (Verdict::Missing, Reason::NotThere),
+                    (None, trouble) => {
+                        (Verdict::Missing, Reason::CannotBeRead { detail: trouble.to_string() })
+                    }
+                };
+                return self.outcome(entry, verdict, reason, true, Some(expected_at));
+            }
+        };
+        let (path, metadata) = at;
+        let reason = match self.compare(entry, &path, &metadata) {
+            Ok(reason) => reason,
+            Err(error) => Some(Reason::CannotBeRead { detail: error.trouble.to_string() }),
+        };
+        if let Some(reason) = reason {
+            // What was refused at the restore is told as that, not as somebody's change.
+            return match self.history.refused(entry) {
+                Some(known) => {
+                    self.outcome(entry, verdict_on_refused(known), known.clone(), true, Some(path))
+                }
+                None => self.outcome(entry, Verdict::Changed, reason, true, Some(path)),
+            };
+        }
+        let mut findings = self.remarks(entry, &path, &metadata);
+        if let Some(landed_as) = self.history.landed_as(entry) {
+            let reason = Reason::LandedAs { path: landed_as.to_string() };
+            findings.push(self.finding(entry, Verdict::Landed, reason, false, Some(landed_as.clone())));
+        }
+        Outcome { verdict: Verdict::Landed, findings }
+    }
+
+    /// Where an entry belongs on this machine.
+    fn expected_at(&self, entry: &Entry) -> Result<RelativePath, Reason> {
+        if let Some(landed_as) = self.history.landed_as(entry) {
+            return Ok(landed_as.clone());
+        }
+        let place_name = &entry.address.place;
+        let no_place = || Reason::NoPlace { place: place_name.clone() };
+        let place = Place::from_name(place_name).ok_or_else(no_place)?;
+        let owner = match &entry.address.owner {
+            None => None,
+            Some(id) => match self.accounts.get(id) {
+                Some(Some(account)) => Some(*account),
+                _ => return Err(Reason::NoAccount { account: id.clone() }),
+            },
+        };
+        let found = self.machine.place(owner, place).ok_or_else(no_place)?;
+        found.path.join_path(&entry.address.path).map_err(|_| no_place())
+    }
+
+    /// Finds an entry by its exact path, or else by the rules for names of the machine's own system.
+    fn find(&self, path: &RelativePath) -> Result<(RelativePath, Metadata), ReadError> {
+        let volume = &*self.machine.volume;
+        let gone = match volume.metadata(path) {
+            Ok(metadata) => return Ok((path.clone(), metadata)),
+            Err(error) => error,
+        };
+        let rules = NameRules::windows(255);
+        let mut actual = RelativePath::root();
+        let mut metadata = None;
+        for step in path.steps() {
+            let safe = if rules.hold(step) { None } else { Some(rules.safe_name(step)) };
+            let wanted = safe.as_deref().map_or(step, str::as_bytes);
+            let rows = volume.list(&actual)?;
+            let found = rows.into_iter().flatten().find(|row| fold::same_name(&row.name, wanted));
+            let Some(found) = found else { return Err(gone) };
+            let Ok(next) = actual.join(&found.name) else { return Err(gone) };
+            actual = next;
+            metadata = Some(found.metadata);
+        }
+        metadata.map(|metadata| (actual, metadata)).ok_or(gone)
+    }
+
+    /// None if it is what was captured.
+    fn compare(
+        &self,
+        entry: &Entry,
+        path: &RelativePath,
+        metadata: &Metadata,
+    ) -> Result<Option<Reason>, ReadError> {
+        let volume = &*self.machine.volume;
+        let other_kind = |what: &str| Ok(Some(Reason::OtherKindThere { what: what.to_owned() }));
+        match (&entry.content, metadata.kind) {
+            (Content::Folder, EntryKind::Folder) => Ok(None),
+            (Content::Link { target }, EntryKind::Link) => {
+                let same = volume.link_target(path)? == *target;
+                Ok(if same { None } else { Some(Reason::LinkDiffers) })
+            }
+            (Content::File { size_in_bytes, hash }, EntryKind::File) => {
+                let content = Sequential::new(volume.open(path)?);
+                let found = ContentHash::of_reader(&mut Counted { from: content, conduct: self.conduct })
+                    .map_err(|cause| ReadError::new(path, cause))?;
+                Ok((found != *hash).then_some(Reason::ContentDiffers {
+                    captured_size: *size_in_bytes,
+                    found_size: metadata.size_in_bytes,
+                }))
+            }
+            (_, EntryKind::Folder) => other_kind("a folder"),
+            (_, EntryKind::Link) => other_kind("a link"),
+            (_, EntryKind::File) => other_kind("a file"),
+            (_, EntryKind::Other) => other_kind("a device"),
+        }
+    }
+
+    /// What is not as it was, though the content is.
+    fn remarks(&self, entry: &Entry, path: &RelativePath, metadata: &Metadata) -> Vec<Finding> {
+        let mut reasons = Vec::new();
+        let is_file = matches!(entry.content, Content::File { .. });
+        if let (true, Some(captured), Some(now)) = (is_file, entry.modified_utc, metadata.modified_utc)
+            && (captured - now).whole_seconds().abs() > TIME_TOLERANCE_IN_SECONDS
+        {
+            reasons.push(Reason::TimeDiffers);
+        }
+        if is_file && (!entry.attributes.is_empty() || !entry.streams.is_empty()) {
+            // Unreadable details are as good as none.
+            let details = self.machine.volume.details(path).unwrap_or_default();
+            let wanted = entry.attributes.without_archive();
+            let found = porter_trunk::Attributes::from_windows_bits(details.windows_attributes.unwrap_or(0));
+            if found.without_archive() != wanted {
+                reasons.push(Reason::AttributesDiffer);
+            }
+            let landed = |wanted: &porter_trunk::NamedStream| {
+                details.streams.iter().any(|s| s.name == wanted.name && s.content == wanted.content)
+            };
+            if !entry.streams.iter().all(landed) {
+                reasons.push(Reason::StreamsDiffer);
+            }
+        }
+        let finding = |reason| self.finding(entry, Verdict::Landed, reason, false, Some(path.clone()));
+        reasons.into_iter().map(finding).collect()
+    }
+
+    fn outcome(
+        &self,
+        entry: &Entry,
+        verdict: Verdict,
+        reason: Reason,
+        needs_attention: bool,
+        at: Option<RelativePath>,
+    ) -> Outcome {
+        Outcome { verdict, findings: vec![self.finding(entry, verdict, reason, needs_attention, at)] }
+    }
+
+    fn finding(
+        &self,
+        entry: &Entry,
+        verdict: Verdict,
+        reason: Reason,
+        needs_attention: bool,
+        expected_at: Option<RelativePath>,
+    ) -> Finding {
+        Finding { path: entry.address.path.clone(), verdict, reason, needs_attention, expected_at }
+    }
+}
+
+/// How a receipt counts what the restore refused.
+pub(crate) fn verdict_on_refused(reason: &Reason) -> Verdict {
+    match reason {
+        Reason::InTheWay { .. } => Verdict::KeptExisting,
+        Reason::Held { .. } | Reason::LinkLeadsOut { .. } | Reason::EntryRefused { .. } | Reason::Twice => {
+            Verdict::LeftBehind
+        }
+        _ => Verdict::Missing,
+    }
+}

@@ -1,0 +1,128 @@
+//! A trunk against itself.
+
+use super::CheckError;
+use crate::events::{Conduct, Event, Stage};
+use crate::in_order::in_order;
+use crate::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
+use porter_names::RelativePath;
+use porter_trunk::{Content, ContentHash, Damage, Entry, Tally, Trunk, TrunkError};
+use std::collections::HashMap;
+use std::io::{self, Read};
+use time::OffsetDateTime;
+
+/// Reads every byte of a trunk and compares its lists with each other. Gives each damaged place, with the entry
+/// whose content is hurt where there is one.
+pub fn prove_trunk(
+    trunk: &dyn Trunk,
+    stage: Stage,
+    conduct: Conduct<'_>,
+) -> Result<Vec<(Option<Entry>, Damage)>, TrunkError> {
+    let mut expected = Tally::default();
+    trunk.items().iter().for_each(|item| expected += item.captured);
+    conduct.send(&Event::StageBegan { stage, expected });
+    let mut damage: Vec<_> = trunk.audit()?.into_iter().map(|damage| (None, damage)).collect();
+    let entries = trunk.entries()?;
+    in_order(
+        |hand_over| {
+            // Lines that must not be used were found by the audit.
+            for entry in entries.flatten() {
+                if conduct.is_stopped() || !hand_over(entry) {
+                    return;
+                }
+            }
+        },
+        |entry| {
+            let found = prove_content(trunk, &entry, conduct);
+            (entry, found)
+        },
+        |(entry, found)| {
+            if let Content::File { size_in_bytes, .. } = entry.content {
+                let path = entry.address.path.to_string();
+                conduct.send(&Event::File { item: &entry.item, path: &path, size_in_bytes });
+            }
+            if let Some(found) = found {
+                damage.push((Some(entry), found));
+            }
+            true
+        },
+    );
+    conduct.send(&Event::StageEnded { stage });
+    Ok(damage)
+}
+
+fn prove_content(trunk: &dyn Trunk, entry: &Entry, conduct: Conduct<'_>) -> Option<Damage> {
+    let Content::File { hash, .. } = &entry.content else { return None };
+    let shown = || entry.address.path.to_string();
+    match trunk.open_content(&entry.address) {
+        Err(damage) => Some(damage),
+        Ok(content) => match ContentHash::of_reader(&mut Counted { from: content, conduct }) {
+            Ok(found) if found == *hash => None,
+            Ok(_) => Some(Damage::ContentChanged(shown())),
+            Err(cause) => Some(Damage::FileUnreadable(shown(), cause.to_string())),
+        },
+    }
+}
+
+/// Tells of every piece that is read.
+pub(super) struct Counted<'a, R> {
+    pub(super) from: R,
+    pub(super) conduct: Conduct<'a>,
+}
+
+impl<R: Read> Read for Counted<'_, R> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let read = self.from.read(buffer)?;
+        self.conduct.send(&Event::Bytes { size_in_bytes: read as u64 });
+        Ok(read)
+    }
+}
+
+/// Checks a trunk alone: whether all that was captured is in it, and nothing of it has changed.
+pub fn check_trunk(
+    trunk: &dyn Trunk,
+    checked_utc: OffsetDateTime,
+    conduct: Conduct<'_>,
+) -> Result<Receipt, CheckError> {
+    let damage = prove_trunk(trunk, Stage::Check, conduct)?;
+    if conduct.is_stopped() {
+        return Err(CheckError::Cancelled);
+    }
+    let mut items: Vec<ItemReceipt> = trunk.items().iter().map(ItemReceipt::new).collect();
+    for (row, item) in items.iter_mut().zip(trunk.items()) {
+        row.count(Verdict::Landed, item.captured.files, item.captured.size_in_bytes);
+    }
+    let at: HashMap<&str, usize> =
+        trunk.items().iter().enumerate().map(|(at, item)| (item.id.as_str(), at)).collect();
+    let mut general = Vec::new();
+    for (entry, damage) in damage {
+        let verdict =
+            if matches!(damage, Damage::FileMissing(_)) { Verdict::Missing } else { Verdict::Changed };
+        let path = entry.as_ref().map_or_else(RelativePath::root, |entry| entry.address.path.clone());
+        let finding = Finding {
+            path,
+            verdict,
+            reason: Reason::TrunkDamaged { detail: damage.to_string() },
+            needs_attention: true,
+            expected_at: None,
+        };
+        let row = entry.as_ref().and_then(|entry| at.get(entry.item.as_str())).map(|at| &mut items[*at]);
+        match (row, entry.as_ref().map(|entry| &entry.content)) {
+            (Some(row), Some(Content::File { size_in_bytes, .. })) => {
+                row.files.landed = row.files.landed.saturating_sub(1);
+                row.bytes.landed = row.bytes.landed.saturating_sub(*size_in_bytes);
+                row.count(verdict, 1, *size_in_bytes);
+                row.find(finding);
+            }
+            _ => general.push(finding),
+        }
+    }
+    super::machine::note_left_behind(trunk, &mut items, &mut general)?;
+    Ok(Receipt {
+        trunk: trunk.label().clone(),
+        machine: None,
+        accounts: Vec::new(),
+        checked_utc,
+        items,
+        general,
+    })
+}

@@ -1,0 +1,90 @@
+//! What a long operation tells while it runs. Facts only: lines, bars and JSON are the caller's business.
+
+use porter_trunk::Tally;
+use serde::Serialize;
+use std::sync::atomic::{AtomicBool, Ordering};
+
+/// One fact from a running operation.
+#[derive(Debug, Clone, Serialize)]
+#[serde(tag = "event", rename_all = "kebab-case")]
+pub enum Event<'a> {
+    /// A stage begins; as much is expected.
+    StageBegan {
+        /// Which.
+        stage: Stage,
+        /// As far as known beforehand.
+        expected: Tally,
+    },
+    /// Some bytes of content were dealt with. Comes very often.
+    Bytes {
+        /// How many.
+        size_in_bytes: u64,
+    },
+    /// A file was dealt with.
+    File {
+        /// The item it belongs to.
+        item: &'a str,
+        /// Its path below its place, harmless to show.
+        path: &'a str,
+        /// Length of its content.
+        size_in_bytes: u64,
+    },
+    /// Something could not be dealt with, and the run goes on.
+    Trouble {
+        /// The item it belongs to.
+        item: &'a str,
+        /// Its path, harmless to show.
+        path: &'a str,
+        /// In short: the code of the reason.
+        code: &'a str,
+    },
+    /// A stage is over.
+    StageEnded {
+        /// Which.
+        stage: Stage,
+    },
+}
+
+/// The parts of the long operations.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Stage {
+    /// Counting what is there.
+    Survey,
+    /// Copying into the trunk.
+    Capture,
+    /// Waiting until everything is on the medium.
+    Flush,
+    /// Reading the trunk back.
+    ReadBack,
+    /// Comparing with what is on the new machine.
+    Plan,
+    /// Writing to the new machine.
+    Restore,
+    /// Reading what landed.
+    Check,
+}
+
+/// Who listens, and whether to stop: handed to every long operation.
+#[derive(Clone, Copy)]
+pub struct Conduct<'a> {
+    /// Hears every event, from several threads.
+    pub events: &'a (dyn Fn(&Event<'_>) + Sync),
+    /// Set from outside to end the operation at the next safe place.
+    pub stop: &'a AtomicBool,
+}
+
+impl Conduct<'_> {
+    pub(crate) fn send(&self, event: &Event<'_>) {
+        (self.events)(event);
+    }
+
+    pub(crate) fn is_stopped(&self) -> bool {
+        self.stop.load(Ordering::Relaxed)
+    }
+}
+
+/// Somebody asked the operation to stop.
+#[derive(Debug, Clone, Copy, thiserror::Error)]
+#[error("stopped before it was done")]
+pub struct Cancelled;

@@ -1,0 +1,76 @@
+//! The people on a machine.
+
+use super::{FoundPlace, Place};
+use porter_names::{RelativePath, screen::on_screen};
+use std::collections::BTreeMap;
+use time::OffsetDateTime;
+
+/// A person's account.
+#[derive(Debug, Clone)]
+pub struct Account {
+    /// Short, stable, fit for a command line: `odile`.
+    pub id: String,
+    /// As the machine has it.
+    pub name: Vec<u8>,
+    /// The profile folder.
+    pub home: RelativePath,
+    /// When the account's registry was last written, which happens at the end of each session.
+    pub last_used_utc: Option<OffsetDateTime>,
+    /// False if the profile folder has no registry: nobody ever signed in, or somebody copied it by hand.
+    pub has_registry: bool,
+    /// Where this person's things are.
+    pub places: BTreeMap<Place, FoundPlace>,
+}
+
+impl Account {
+    /// The name, harmless to show.
+    pub fn shown_name(&self) -> String {
+        on_screen(&self.name)
+    }
+}
+
+/// A short id made of a name: letters and digits in lower case, anything else a hyphen.
+pub fn id_from_name(name: &[u8]) -> String {
+    let text = String::from_utf8_lossy(name);
+    let mut id = String::new();
+    for c in text.chars().flat_map(char::to_lowercase) {
+        if c.is_alphanumeric() {
+            id.push(c);
+        } else if !id.ends_with('-') && !id.is_empty() {
+            id.push('-');
+        }
+    }
+    // Long names would make item ids that nobody can type.
+    let id: String = id.chars().take(48).collect();
+    let id = id.trim_matches('-');
+    if id.is_empty() { "unnamed".to_owned() } else { id.to_owned() }
+}
+
+/// `id`, or `id-2`, `id-3`… if others have it already.
+pub fn unused_id(id: &str, is_taken: impl Fn(&str) -> bool) -> String {
+    if !is_taken(id) {
+        return id.to_owned();
+    }
+    let mut number = 2_u64;
+    loop {
+        let numbered = format!("{id}-{number}");
+        if !is_taken(&numbered) {
+            return numbered;
+        }
+        number += 1;
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn ids_can_be_typed_and_are_told_apart() {
+        assert_eq!(id_from_name(b"Odile Marchetti"), "odile-marchetti");
+        assert_eq!(id_from_name("Зоя".as_bytes()), "зоя");
+        assert_eq!(id_from_name(b" $$ "), "unnamed");
+        assert_eq!(id_from_name(b"tamsin.LOFT-PC"), "tamsin-loft-pc");
+        assert_eq!(unused_id("odile", |id| id == "odile" || id == "odile-2"), "odile-3");
+    }
+}

@@ -1,0 +1,5 @@
+//! Which items are carried.
+
+pub mod selection;
+
+pub use selection::{BadPattern, Selection};

@@ -1,0 +1,110 @@
+//! Choosing items by account and by patterns over their ids, the same in every command.
+
+use globset::{GlobBuilder, GlobSet, GlobSetBuilder};
+
+/// What was asked for. Nothing asked for is everything.
+#[derive(Debug, Clone, Default)]
+pub struct Selection {
+    accounts: Vec<String>,
+    only: Patterns,
+    skip: Patterns,
+}
+
+#[derive(Debug, Clone, Default)]
+struct Patterns {
+    texts: Vec<String>,
+    set: GlobSet,
+}
+
+/// A pattern that cannot be understood.
+#[derive(Debug, thiserror::Error)]
+#[error("`{pattern}` is no pattern: {cause}")]
+pub struct BadPattern {
+    pattern: String,
+    cause: globset::Error,
+}
+
+impl Selection {
+    /// `accounts` are ids of accounts: with any, only their items are chosen. A pattern in `only` or `skip` fits an id
+    /// as a whole (`*` stands for any text, slashes too) or a beginning of it that ends before a slash: `odile`,
+    /// `*/folder/music`, `odile/*`. What fits `skip` is never chosen. Case does not matter.
+    pub fn new(accounts: &[String], only: &[String], skip: &[String]) -> Result<Self, BadPattern> {
+        Ok(Self { accounts: accounts.to_vec(), only: patterns(only)?, skip: patterns(skip)? })
+    }
+
+    /// True if an item is chosen.
+    pub fn chooses(&self, item_id: &str, owner: Option<&str>) -> bool {
+        let by_account = self.accounts.is_empty()
+            || owner.is_some_and(|owner| self.accounts.iter().any(|chosen| chosen == owner));
+        let by_pattern = self.only.texts.is_empty() || self.only.set.is_match(item_id);
+        by_account && by_pattern && !self.skip.set.is_match(item_id)
+    }
+
+    /// The patterns and accounts that fit nothing: most likely typing mistakes.
+    pub fn unmatched<'i>(
+        &self,
+        items: impl Iterator<Item = (&'i str, Option<&'i str>)> + Clone,
+    ) -> Vec<String> {
+        let mut unmatched: Vec<String> = self
+            .accounts
+            .iter()
+            .filter(|chosen| !items.clone().any(|(_, owner)| owner == Some(chosen.as_str())))
+            .cloned()
+            .collect();
+        for text in self.only.texts.iter().chain(&self.skip.texts) {
+            let set = patterns(std::slice::from_ref(text)).map(|p| p.set).unwrap_or_default();
+            if !items.clone().any(|(id, _)| set.is_match(id)) {
+                unmatched.push(text.clone());
+            }
+        }
+        unmatched
+    }
+}
+
+fn patterns(texts: &[String]) -> Result<Patterns, BadPattern> {
+    let mut set = GlobSetBuilder::new();
+    for text in texts {
+        let bad = |cause| BadPattern { pattern: text.clone(), cause };
+        let trimmed = text.trim_end_matches('/');
+        for pattern in [trimmed.to_owned(), format!("{trimmed}/*")] {
+            set.add(GlobBuilder::new(&pattern).case_insensitive(true).build().map_err(bad)?);
+        }
+    }
+    let set = set.build().map_err(|cause| BadPattern { pattern: texts.join(" "), cause })?;
+    Ok(Patterns { texts: texts.to_vec(), set })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn texts(list: &[&str]) -> Vec<String> {
+        list.iter().map(|text| (*text).to_owned()).collect()
+    }
+
+    #[test]
+    fn accounts_and_patterns_choose_together_and_mistakes_are_found() {
+        let items = [
+            ("odile/folder/documents", Some("odile")),
+            ("odile/folder/music", Some("odile")),
+            ("bram/folder/music", Some("bram")),
+            ("machine/folder/drive/kite-plans", None),
+        ];
+        let chosen = |accounts: &[&str], only: &[&str], skip: &[&str]| {
+            let selection = Selection::new(&texts(accounts), &texts(only), &texts(skip)).unwrap();
+            items
+                .iter()
+                .filter(|(id, owner)| selection.chooses(id, *owner))
+                .map(|(id, _)| *id)
+                .collect::<Vec<_>>()
+        };
+        assert_eq!(chosen(&[], &[], &[]).len(), 4);
+        assert_eq!(chosen(&["bram"], &[], &[]), ["bram/folder/music"]);
+        assert_eq!(chosen(&[], &["odile"], &["*/music"]), ["odile/folder/documents"]);
+        assert_eq!(chosen(&[], &["Machine/*"], &[]), ["machine/folder/drive/kite-plans"]);
+
+        let mistaken = Selection::new(&[], &texts(&["odil/*"]), &texts(&["bram"])).unwrap();
+        assert_eq!(mistaken.unmatched(items.into_iter()), ["odil/*"]);
+        assert!(Selection::new(&[], &texts(&["a{b"]), &[]).is_err());
+    }
+}

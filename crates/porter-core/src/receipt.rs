@@ -1,0 +1,113 @@
+//! The result of a check: one verdict per item, and per file below it that did not simply land.
+
+pub mod reason;
+pub mod verdict;
+
+pub use reason::Reason;
+pub use verdict::{ByVerdict, Verdict};
+
+use porter_names::RelativePath;
+use porter_trunk::{Label, MachineLabel};
+use time::OffsetDateTime;
+
+/// What a check found.
+#[derive(Debug, Clone)]
+pub struct Receipt {
+    /// The trunk's outside.
+    pub trunk: Label,
+    /// The machine it was compared with; none when the trunk was checked alone.
+    pub machine: Option<MachineLabel>,
+    /// Which account of the trunk landed in which of the machine, by id and name.
+    pub accounts: Vec<(String, String)>,
+    /// When.
+    pub checked_utc: OffsetDateTime,
+    /// One row per item of the trunk.
+    pub items: Vec<ItemReceipt>,
+    /// Findings that belong to no item.
+    pub general: Vec<Finding>,
+}
+
+/// The verdict on one item.
+#[derive(Debug, Clone)]
+pub struct ItemReceipt {
+    /// Its id.
+    pub id: String,
+    /// Its kind.
+    pub kind: String,
+    /// The account it belongs to.
+    pub account: Option<String>,
+    /// In words.
+    pub title: String,
+    /// The gravest verdict on anything in it that needs a person's attention; `landed` if nothing does.
+    pub verdict: Verdict,
+    /// Its files.
+    pub files: ByVerdict,
+    /// Their bytes.
+    pub bytes: ByVerdict,
+    /// All that did not simply land.
+    pub findings: Vec<Finding>,
+}
+
+/// One thing that did not simply land.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Finding {
+    /// Below its place; below the old machine's root for what was left at the capture.
+    pub path: RelativePath,
+    /// What became of it.
+    pub verdict: Verdict,
+    /// Why.
+    pub reason: Reason,
+    /// True if a person should look at it; false if it went as planned.
+    pub needs_attention: bool,
+    /// Where it should be on the new machine, below its root.
+    pub expected_at: Option<RelativePath>,
+}
+
+impl Receipt {
+    /// Items, files and bytes by verdict.
+    pub fn totals(&self) -> (ByVerdict, ByVerdict, ByVerdict) {
+        let (mut items, mut files, mut bytes) = Default::default();
+        for item in &self.items {
+            ByVerdict::add(&mut items, item.verdict, 1);
+            files += item.files;
+            bytes += item.bytes;
+        }
+        (items, files, bytes)
+    }
+
+    /// True if a person should look at something.
+    pub fn needs_attention(&self) -> bool {
+        let findings = self.items.iter().flat_map(|item| &item.findings).chain(&self.general);
+        findings.into_iter().any(|finding| finding.needs_attention)
+    }
+}
+
+impl ItemReceipt {
+    /// An empty row.
+    pub fn new(item: &porter_trunk::TrunkItem) -> Self {
+        Self {
+            id: item.id.clone(),
+            kind: item.kind.clone(),
+            account: item.account.clone(),
+            title: item.title.clone(),
+            verdict: Verdict::Landed,
+            files: ByVerdict::default(),
+            bytes: ByVerdict::default(),
+            findings: Vec::new(),
+        }
+    }
+
+    /// Counts some files under a verdict.
+    pub fn count(&mut self, verdict: Verdict, files: u64, size_in_bytes: u64) {
+        self.files.add(verdict, files);
+        self.bytes.add(verdict, size_in_bytes);
+    }
+
+    /// Notes a finding; the item's verdict follows.
+    pub fn find(&mut self, finding: Finding) {
+        if finding.needs_attention {
+            self.verdict = self.verdict.max(finding.verdict);
+        }
+        self.findings.push(finding);
+    }
+}

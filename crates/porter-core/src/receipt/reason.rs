@@ -1,0 +1,97 @@
+//! Why something did not simply land, as data. The words are the caller's.
+
+use porter_trunk::LeftReason;
+use serde::{Deserialize, Serialize};
+
+/// Why something did not simply land.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "code", rename_all = "kebab-case")]
+pub enum Reason {
+    /// The content is not what was captured.
+    ContentDiffers {
+        /// Length when captured.
+        captured_size: u64,
+        /// Length now.
+        found_size: u64,
+    },
+    /// Nothing is there.
+    NotThere,
+    /// Something of another kind is there: `a folder`, `a file`, `a link`.
+    OtherKindThere {
+        /// What.
+        what: String,
+    },
+    /// A link leads elsewhere than it did.
+    LinkDiffers,
+    /// It is there but could not be read.
+    CannotBeRead {
+        /// The system's words.
+        detail: String,
+    },
+    /// The new machine has no account for it.
+    NoAccount {
+        /// The account of the old machine.
+        account: String,
+    },
+    /// The new machine has no such place, or something that is no folder stands there.
+    NoPlace {
+        /// The place.
+        place: String,
+    },
+    /// The item was not to be captured.
+    NotChosenAtCapture,
+    /// The item was not to be restored, or not to be checked now.
+    NotChosenNow,
+    /// Left behind at the capture.
+    LeftAtCapture {
+        /// Why then.
+        left: LeftReason,
+    },
+    /// Kept in the trunk on purpose.
+    Held {
+        /// In plain words.
+        why: String,
+    },
+    /// It landed under another name, because its own cannot be held there or was taken.
+    LandedAs {
+        /// Where.
+        path: String,
+    },
+    /// It landed, but its time of change is not what it was.
+    TimeDiffers,
+    /// It landed, but attributes such as *hidden* did not.
+    AttributesDiffer,
+    /// It landed, but a named stream did not.
+    StreamsDiffer,
+    /// The trunk's line about it must not be used.
+    EntryRefused {
+        /// Line in the list of entries.
+        line: u64,
+        /// What is wrong with it.
+        problem: String,
+    },
+    /// A link that would lead out of its place is not made.
+    LinkLeadsOut {
+        /// Where it would lead.
+        target: String,
+    },
+    /// Something that must not be replaced stands in its way.
+    InTheWay {
+        /// What: `a link`.
+        what: String,
+        /// Where.
+        path: String,
+    },
+    /// The trunk has two entries for the same thing.
+    Twice,
+    /// The trunk's own content is not what was captured.
+    TrunkDamaged {
+        /// In words.
+        detail: String,
+    },
+    /// It could not be written.
+    NotWritten {
+        /// The system's words.
+        detail: String,
+    },
+}

@@ -1,0 +1,81 @@
+//! Onto another machine: the whole plan first, then its steps under a journal.
+//!
+//! 1. [`accounts`]: which account of the trunk is which on the machine;
+//! 2. [`plan`]: what becomes of each entry, decided against what is there ([`target`]);
+//! 3. [`run`]: the steps, each written to the [`journal`] before it is taken;
+//! 4. [`history`]: what the journals of earlier restores tell a later check.
+//!
+//! Nothing on the machine is deleted or overwritten: what differs is set aside under a dated name. No link is
+//! followed, and none is made that leads out of its place.
+
+pub mod accounts;
+pub mod history;
+mod host;
+pub mod journal;
+mod land;
+pub mod links;
+pub mod plan;
+pub mod run;
+pub mod target;
+
+pub use plan::{Action, Plan, Refused, Step, plan_restore, plan_take};
+pub use run::{RestoreReport, run_plan};
+
+use crate::receipt::Reason;
+use accounts::AccountsError;
+pub use journal::EntryKey;
+use porter_trunk::TrunkError;
+use std::io;
+use std::path::PathBuf;
+
+/// Why nothing was restored, or not all of the plan.
+#[derive(Debug, thiserror::Error)]
+pub enum RestoreError {
+    /// The trunk cannot be used.
+    #[error(transparent)]
+    Trunk(#[from] TrunkError),
+    /// Accounts do not match.
+    #[error(transparent)]
+    Accounts(#[from] AccountsError),
+    /// The machine is not a folder of the running system, so nothing can be written to it.
+    #[error("this machine can only be read")]
+    ReadOnlyMachine,
+    /// It will not fit.
+    #[error("{needed_in_bytes} bytes are needed and {free_in_bytes} are free")]
+    NoRoom {
+        /// What the plan writes.
+        needed_in_bytes: u64,
+        /// What the volume has.
+        free_in_bytes: u64,
+    },
+    /// The folder where porter keeps its records on the machine is a link or a file.
+    #[error("the folder for porter's records cannot be used: {0}")]
+    RecordsInTheWay(String),
+    /// The new machine's volume filled up, or is read-only: going on makes no sense.
+    #[error("writing `{}`: {cause}", path.display())]
+    Volume {
+        /// What was to be written.
+        path: PathBuf,
+        /// The system's answer.
+        cause: io::Error,
+    },
+    /// The journal cannot be kept, and without it nothing is changed.
+    #[error("the journal `{}` cannot be written: {cause}", path.display())]
+    Journal {
+        /// The journal.
+        path: PathBuf,
+        /// The system's answer.
+        cause: io::Error,
+    },
+    /// The folder or place to take things to cannot be used.
+    #[error("`{path}`: {reason:?}")]
+    Target {
+        /// What was to be used.
+        path: String,
+        /// Why it cannot be.
+        reason: Reason,
+    },
+    /// Somebody asked to stop.
+    #[error("stopped before it was done")]
+    Cancelled,
+}

@@ -1,0 +1,13 @@
+//! What restoring asks of the system it runs on.
+
+#[cfg(unix)]
+#[path = "host/unix.rs"]
+mod system;
+#[cfg(windows)]
+#[path = "host/windows.rs"]
+mod system;
+
+pub(crate) use system::{
+    Owner, make_link, most_bytes_in_name, owner_like, rename_without_replacing, set_file_metadata,
+    set_folder_metadata, set_folder_owner, set_link_metadata,
+};

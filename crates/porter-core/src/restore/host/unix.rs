@@ -1,0 +1,135 @@
+//! Unix, writing its own file systems and NTFS through ntfs-3g. How Windows' metadata is kept in extended attributes
+//! is told where it is read, in porter-source.
+
+use porter_trunk::Entry;
+use rustix::fs::{AtFlags, CWD, RenameFlags, Timespec, Timestamps, XattrFlags};
+use rustix::io::Errno;
+use std::ffi::OsStr;
+use std::fs::{self, File};
+use std::io;
+use std::os::unix::ffi::OsStrExt;
+use std::os::unix::fs::{MetadataExt, PermissionsExt};
+use std::path::Path;
+use time::OffsetDateTime;
+
+/// Whose a restored thing is to be.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Owner {
+    user: u32,
+    group: u32,
+}
+
+/// The owner of `folder`, if we may give things away and it is not ourselves.
+pub(crate) fn owner_like(folder: &Path) -> Option<Owner> {
+    let found = fs::symlink_metadata(folder).ok()?;
+    let (user, group) = (found.uid(), found.gid());
+    let us = rustix::process::geteuid();
+    (us.is_root() && (user, group) != (0, 0)).then_some(Owner { user, group })
+}
+
+/// Longest name that file systems here take.
+pub(crate) const fn most_bytes_in_name() -> usize {
+    255
+}
+
+/// Renames, and fails with `AlreadyExists` rather than replace anything.
+pub(crate) fn rename_without_replacing(from: &Path, to: &Path) -> io::Result<()> {
+    #[cfg(any(target_os = "linux", target_os = "android"))]
+    match rustix::fs::renameat_with(CWD, from, CWD, to, RenameFlags::NOREPLACE) {
+        // Some file systems cannot promise it; there a look beforehand has to do.
+        Err(Errno::INVAL | Errno::NOSYS | Errno::NOTSUP) => {}
+        done => return Ok(done?),
+    }
+    if fs::symlink_metadata(to).is_ok() {
+        return Err(io::Error::new(io::ErrorKind::AlreadyExists, "something is there already"));
+    }
+    fs::rename(from, to)
+}
+
+/// Makes a link that leads to `target`, in the words of this system.
+pub(crate) fn make_link(target: &[u8], at: &Path) -> io::Result<()> {
+    std::os::unix::fs::symlink(OsStr::from_bytes(target), at)
+}
+
+/// Owner, streams, attributes and times, in an order in which none undoes another. What the volume cannot keep is
+/// found by the check.
+pub(crate) fn set_file_metadata(
+    file: &File,
+    path: &Path,
+    entry: &Entry,
+    owner: Option<Owner>,
+) -> io::Result<()> {
+    if let Some(Owner { user, group }) = owner {
+        std::os::unix::fs::fchown(file, Some(user), Some(group))?;
+    }
+    for stream in &entry.streams {
+        let name = format!("user.{}", stream.name);
+        let _ = rustix::fs::lsetxattr(path, name, &stream.content, XattrFlags::empty());
+    }
+    set_windows_metadata(path, entry);
+    if entry.attributes.is_read_only() {
+        let mode = file.metadata()?.permissions().mode();
+        file.set_permissions(fs::Permissions::from_mode(mode & !0o222))?;
+    }
+    set_times(path, entry.modified_utc);
+    Ok(())
+}
+
+/// Owner and times of a link itself.
+pub(crate) fn set_link_metadata(path: &Path, entry: &Entry, owner: Option<Owner>) {
+    if let Some(Owner { user, group }) = owner {
+        let _ = std::os::unix::fs::lchown(path, Some(user), Some(group));
+    }
+    set_times(path, entry.modified_utc);
+}
+
+/// Owner of a folder, before anything is put into it.
+pub(crate) fn set_folder_owner(path: &Path, owner: Option<Owner>) {
+    if let Some(Owner { user, group }) = owner {
+        let _ = std::os::unix::fs::lchown(path, Some(user), Some(group));
+    }
+}
+
+/// Attributes and times of a folder, after everything was put into it.
+pub(crate) fn set_folder_metadata(path: &Path, entry: &Entry) {
+    set_windows_metadata(path, entry);
+    set_times(path, entry.modified_utc);
+}
+
+fn set_windows_metadata(path: &Path, entry: &Entry) {
+    if let Some(created_utc) = entry.created_utc {
+        let ticks = created_utc.unix_timestamp_nanos() / 100 + 116_444_736_000_000_000;
+        if let Ok(ticks) = u64::try_from(ticks) {
+            let _ = rustix::fs::lsetxattr(
+                path,
+                "system.ntfs_crtime_be",
+                &ticks.to_be_bytes(),
+                XattrFlags::REPLACE,
+            );
+        }
+    }
+    if entry.attributes.is_empty() {
+        return;
+    }
+    const NTFS_ATTRIBUTES: &str = "system.ntfs_attrib_be";
+    let mut there = [0; 4];
+    if let Ok(4) = rustix::fs::lgetxattr(path, NTFS_ATTRIBUTES, &mut there) {
+        let bits = (u32::from_be_bytes(there) & !0x27) | entry.attributes.windows_bits();
+        let _ = rustix::fs::lsetxattr(path, NTFS_ATTRIBUTES, &bits.to_be_bytes(), XattrFlags::empty());
+    } else {
+        // The archive mark says nothing to Samba and Wine, and read-only is kept in the mode.
+        let bits = entry.attributes.without_archive().windows_bits();
+        if bits & !0x01 != 0 {
+            let text = format!("{bits:#x}");
+            let _ = rustix::fs::lsetxattr(path, "user.DOSATTRIB", text.as_bytes(), XattrFlags::empty());
+        }
+    }
+}
+
+/// The time of last access becomes that of the change: nothing better is known.
+fn set_times(path: &Path, modified_utc: Option<OffsetDateTime>) {
+    let Some(modified_utc) = modified_utc else { return };
+    let time = Timespec { tv_sec: modified_utc.unix_timestamp(), tv_nsec: modified_utc.nanosecond().into() };
+    let times = Timestamps { last_access: time, last_modification: time };
+    let _ = rustix::fs::utimensat(CWD, path, &times, AtFlags::SYMLINK_NOFOLLOW);
+}

@@ -1,0 +1,116 @@
+//! Windows, through its own calls.
+
+use porter_names::RelativePath;
+use porter_names::host;
+use porter_trunk::Entry;
+use std::fs::{self, File, FileTimes};
+use std::io;
+use std::os::windows::ffi::OsStrExt;
+use std::os::windows::fs::{FileTimesExt, OpenOptionsExt};
+use std::path::{Path, PathBuf};
+
+/// `FILE_FLAG_BACKUP_SEMANTICS`: without it a folder cannot be opened.
+const OPEN_FOLDERS_TOO: u32 = 0x0200_0000;
+/// `FILE_WRITE_ATTRIBUTES`: enough to set times.
+const WRITE_ATTRIBUTES: u32 = 0x0100;
+
+/// On Windows a new file inherits the rights of its folder; nothing has to be given away.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Owner;
+
+pub(crate) fn owner_like(_folder: &Path) -> Option<Owner> {
+    None
+}
+
+/// Windows counts UTF-16 units instead.
+pub(crate) const fn most_bytes_in_name() -> usize {
+    usize::MAX
+}
+
+/// Renames, and fails with `AlreadyExists` rather than replace anything.
+#[allow(unsafe_code, reason = "a call of the system's interface")]
+pub(crate) fn rename_without_replacing(from: &Path, to: &Path) -> io::Result<()> {
+    let wide = |path: &Path| path.as_os_str().encode_wide().chain([0]).collect::<Vec<u16>>();
+    let (from, to) = (wide(from), wide(to));
+    // SAFETY: both paths end with a NUL. Without flags nothing is replaced.
+    let ok = unsafe { windows_sys::Win32::Storage::FileSystem::MoveFileExW(from.as_ptr(), to.as_ptr(), 0) };
+    if ok == 0 { Err(io::Error::last_os_error()) } else { Ok(()) }
+}
+
+/// Makes a link that leads to `target`. Windows lets administrators do that, others only where developers may.
+pub(crate) fn make_link(target: &[u8], at: &Path) -> io::Result<()> {
+    let mut words = PathBuf::new();
+    for step in target.split(|b| matches!(b, b'/' | b'\\')).filter(|step| !step.is_empty()) {
+        match step {
+            b".." => words.push(".."),
+            b"." => {}
+            name => {
+                let name = RelativePath::root().join(name).map_err(io::Error::other)?;
+                words.push(host::to_host(Path::new(""), &name).map_err(io::Error::other)?);
+            }
+        }
+    }
+    let leads_to_folder = at.parent().is_some_and(|folder| folder.join(&words).is_dir());
+    if leads_to_folder {
+        std::os::windows::fs::symlink_dir(words, at)
+    } else {
+        std::os::windows::fs::symlink_file(words, at)
+    }
+}
+
+pub(crate) fn set_file_metadata(
+    file: &File,
+    path: &Path,
+    entry: &Entry,
+    _owner: Option<Owner>,
+) -> io::Result<()> {
+    for stream in &entry.streams {
+        let mut name = path.as_os_str().to_owned();
+        name.push(":");
+        name.push(&stream.name);
+        let _ = fs::write(name, &stream.content);
+    }
+    // Times before attributes: a read-only file takes no times.
+    let _ = file.set_times(times(entry));
+    set_attributes(path, entry);
+    Ok(())
+}
+
+pub(crate) fn set_link_metadata(_path: &Path, _entry: &Entry, _owner: Option<Owner>) {}
+
+pub(crate) fn set_folder_owner(_path: &Path, _owner: Option<Owner>) {}
+
+pub(crate) fn set_folder_metadata(path: &Path, entry: &Entry) {
+    let folder =
+        fs::OpenOptions::new().access_mode(WRITE_ATTRIBUTES).custom_flags(OPEN_FOLDERS_TOO).open(path);
+    if let Ok(folder) = folder {
+        let _ = folder.set_times(times(entry));
+    }
+    set_attributes(path, entry);
+}
+
+fn times(entry: &Entry) -> FileTimes {
+    let mut times = FileTimes::new();
+    if let Some(modified_utc) = entry.modified_utc {
+        times = times.set_modified(modified_utc.into()).set_accessed(modified_utc.into());
+    }
+    if let Some(created_utc) = entry.created_utc {
+        times = times.set_created(created_utc.into());
+    }
+    times
+}
+
+#[allow(unsafe_code, reason = "a call of the system's interface")]
+fn set_attributes(path: &Path, entry: &Entry) {
+    if entry.attributes.is_empty() {
+        return;
+    }
+    let wide: Vec<u16> = path.as_os_str().encode_wide().chain([0]).collect();
+    // SAFETY: the path ends with a NUL. What could not be set is found by the check.
+    unsafe {
+        windows_sys::Win32::Storage::FileSystem::SetFileAttributesW(
+            wide.as_ptr(),
+            entry.attributes.windows_bits(),
+        );
+    }
+}

@@ -1,0 +1,164 @@
+//! What a restore does, written down before it does it.
+//!
+//! JSON Lines in the machine's records folder, one file per restore, named by when it began. Described in
+//! `docs/journal-format.md`.
+
+use crate::receipt::Reason;
+use porter_names::RelativePath;
+use porter_trunk::{TrunkId, written_path};
+use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs::{self, File};
+use std::io::{self, BufWriter, Write};
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, PoisonError};
+use time::OffsetDateTime;
+
+/// The format's name and version.
+pub const FORMAT: &str = "porter-journal/1";
+
+/// A path as a JSON object: readable, and exact where that differs.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct PathField(#[serde(with = "written_path")] pub RelativePath);
+
+/// An entry of the trunk, by its address.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+pub struct EntryKey {
+    /// The account's id in the trunk.
+    pub owner: Option<String>,
+    /// The place.
+    pub place: String,
+    /// Below the place.
+    #[serde(flatten, with = "written_path")]
+    pub path: RelativePath,
+}
+
+impl EntryKey {
+    /// The key of an entry.
+    pub fn of(address: &porter_trunk::EntryAddress) -> Self {
+        Self { owner: address.owner.clone(), place: address.place.clone(), path: address.path.clone() }
+    }
+}
+
+/// One line.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "step", rename_all = "kebab-case")]
+pub enum JournalLine {
+    /// The first line.
+    Begin {
+        /// [`FORMAT`].
+        format: String,
+        /// Which trunk.
+        trunk_id: TrunkId,
+        /// When.
+        #[serde(with = "time::serde::rfc3339")]
+        started_utc: OffsetDateTime,
+        /// Which account of the trunk goes into which of the machine.
+        accounts: BTreeMap<String, String>,
+        /// Ids of the chosen items.
+        items: BTreeSet<String>,
+    },
+    /// A folder is about to be made.
+    Folder {
+        /// Below the machine's root.
+        at: PathField,
+    },
+    /// What is there is about to be renamed.
+    SetAside {
+        /// What was there.
+        at: PathField,
+        /// Its dated name.
+        to: PathField,
+    },
+    /// A file or link is about to get its name.
+    Land {
+        /// Which entry.
+        entry: EntryKey,
+        /// Below the machine's root.
+        at: PathField,
+        /// True if it gets another name than its own.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        renamed: bool,
+    },
+    /// An entry was there already, byte for byte, under another name than its own.
+    FoundAs {
+        /// Which entry.
+        entry: EntryKey,
+        /// Below the machine's root.
+        at: PathField,
+    },
+    /// An entry does not land.
+    Refused {
+        /// Which entry.
+        entry: EntryKey,
+        /// Why.
+        reason: Reason,
+    },
+    /// The last line.
+    End {
+        /// When.
+        #[serde(with = "time::serde::rfc3339")]
+        finished_utc: OffsetDateTime,
+    },
+}
+
+/// A journal that is being kept.
+pub struct Journal {
+    path: PathBuf,
+    to: Mutex<BufWriter<File>>,
+}
+
+impl Journal {
+    /// Begins a journal in `records`, which is made if it is not there.
+    pub fn begin(records: &Path, first: &JournalLine) -> io::Result<Self> {
+        fs::create_dir_all(records)?;
+        let (started_utc, short) = match first {
+            JournalLine::Begin { started_utc, trunk_id, .. } => (*started_utc, trunk_id.short()),
+            _ => return Err(io::Error::other("a journal begins with its beginning")),
+        };
+        let at = format!(
+            "{:04}-{:02}-{:02}T{:02}{:02}{:02}Z",
+            started_utc.year(),
+            u8::from(started_utc.month()),
+            started_utc.day(),
+            started_utc.hour(),
+            started_utc.minute(),
+            started_utc.second()
+        );
+        let mut number = 1;
+        loop {
+            // Two restores within a second are told apart by a number, in order.
+            let path = records.join(format!("restore-{at}-{number:02}-{short}.jsonl"));
+            match File::create_new(&path) {
+                Ok(file) => {
+                    let journal = Self { path, to: Mutex::new(BufWriter::new(file)) };
+                    journal.write(first)?;
+                    return Ok(journal);
+                }
+                Err(cause) if cause.kind() == io::ErrorKind::AlreadyExists && number < 99 => number += 1,
+                Err(cause) => return Err(cause),
+            }
+        }
+    }
+
+    /// Where it is.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// Writes a line and hands it to the system, before the step it tells of is taken.
+    pub fn write(&self, line: &JournalLine) -> io::Result<()> {
+        let mut text = serde_json::to_vec(line)?;
+        text.push(b'\n');
+        let mut to = self.to.lock().unwrap_or_else(PoisonError::into_inner);
+        to.write_all(&text)?;
+        to.flush()
+    }
+
+    /// Writes the last line and sees the journal onto the medium.
+    pub fn end(&self, finished_utc: OffsetDateTime) -> io::Result<()> {
+        self.write(&JournalLine::End { finished_utc })?;
+        self.to.lock().unwrap_or_else(PoisonError::into_inner).get_ref().sync_all()
+    }
+}

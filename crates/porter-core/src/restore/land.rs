@@ -1,0 +1,134 @@
+//! Putting one file or link in its place: written aside, proved, and only then given its name.
+
+use super::host;
+use crate::events::{Conduct, Event};
+use crate::receipt::Reason;
+use porter_trunk::{Content, ContentHasher, Entry, Trunk};
+use std::cell::RefCell;
+use std::fs::{self, File};
+use std::io::{self, Read, Write};
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU64, Ordering};
+
+/// Why one entry did not land.
+#[derive(Debug)]
+pub(super) enum NotLanded {
+    /// Only this entry is concerned.
+    Refused(Reason),
+    /// The volume takes nothing more: the restore ends.
+    VolumeFailed(io::Error),
+}
+
+/// A file with its final content and metadata, waiting for its name. Dropped without one, it is removed.
+pub(super) struct Waiting {
+    path: PathBuf,
+    named: bool,
+}
+
+impl Drop for Waiting {
+    fn drop(&mut self) {
+        if !self.named {
+            let _ = fs::remove_file(&self.path);
+        }
+    }
+}
+
+/// Writes an entry beside its place, under a name that nothing else has, and proves the content on the way.
+pub(super) fn write_aside(
+    trunk: &dyn Trunk,
+    entry: &Entry,
+    target: &Path,
+    owner: Option<host::Owner>,
+    conduct: Conduct<'_>,
+) -> Result<Waiting, NotLanded> {
+    static NUMBER: AtomicU64 = AtomicU64::new(0);
+    let folder = target.parent().unwrap_or(target);
+    let number = NUMBER.fetch_add(1, Ordering::Relaxed);
+    let waiting = |path| Waiting { path, named: false };
+    let path = folder.join(format!(".porter-{:08x}-{number}.part", std::process::id()));
+    match &entry.content {
+        Content::File { .. } => {
+            let file = File::create_new(&path).map_err(not_written)?;
+            let waiting = waiting(path);
+            copy_proved(trunk, entry, &file, conduct)?;
+            host::set_file_metadata(&file, &waiting.path, entry, owner).map_err(not_written)?;
+            Ok(waiting)
+        }
+        Content::Link { target } => {
+            host::make_link(target, &path).map_err(not_written)?;
+            let waiting = waiting(path);
+            host::set_link_metadata(&waiting.path, entry, owner);
+            Ok(waiting)
+        }
+        Content::Folder => Err(NotLanded::Refused(Reason::NotWritten { detail: "a folder".to_owned() })),
+    }
+}
+
+/// Gives the waiting file its name. What stands there is first renamed to `set_aside`; if anything else came to stand
+/// there meanwhile, it is left alone.
+pub(super) fn give_name(
+    mut waiting: Waiting,
+    target: &Path,
+    set_aside: Option<&Path>,
+) -> Result<(), NotLanded> {
+    if let Some(aside) = set_aside {
+        host::rename_without_replacing(target, aside).map_err(not_written)?;
+    }
+    match host::rename_without_replacing(&waiting.path, target) {
+        Ok(()) => {
+            waiting.named = true;
+            Ok(())
+        }
+        Err(cause) => {
+            if let Some(aside) = set_aside {
+                // Nothing landed, so what was there gets its name back.
+                let _ = host::rename_without_replacing(aside, target);
+            }
+            Err(not_written(cause))
+        }
+    }
+}
+
+fn copy_proved(
+    trunk: &dyn Trunk,
+    entry: &Entry,
+    mut to: &File,
+    conduct: Conduct<'_>,
+) -> Result<(), NotLanded> {
+    thread_local! {
+        static BUFFER: RefCell<Vec<u8>> = RefCell::new(vec![0; 256 * 1024]);
+    }
+    let Content::File { hash, .. } = &entry.content else { return Ok(()) };
+    let damaged = |detail: String| NotLanded::Refused(Reason::TrunkDamaged { detail });
+    let mut from = trunk.open_content(&entry.address).map_err(|damage| damaged(damage.to_string()))?;
+    let mut hasher = ContentHasher::default();
+    BUFFER.with_borrow_mut(|buffer| {
+        loop {
+            match from.read(buffer) {
+                Ok(0) => return Ok(()),
+                Ok(read) => {
+                    to.write_all(&buffer[..read]).map_err(not_written)?;
+                    hasher.update(&buffer[..read]);
+                    conduct.send(&Event::Bytes { size_in_bytes: read as u64 });
+                }
+                Err(cause) if cause.kind() == io::ErrorKind::Interrupted => {}
+                Err(cause) => return Err(damaged(cause.to_string())),
+            }
+        }
+    })?;
+    if hasher.finish() == *hash {
+        Ok(())
+    } else {
+        Err(damaged("its content is not what was captured".to_owned()))
+    }
+}
+
+/// Sorts a failure to write: a full or read-only volume concerns everything, anything else this entry.
+pub(super) fn not_written(cause: io::Error) -> NotLanded {
+    match cause.kind() {
+        io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded | io::ErrorKind::ReadOnlyFilesystem => {
+            NotLanded::VolumeFailed(cause)
+        }
+        _ => NotLanded::Refused(Reason::NotWritten { detail: cause.to_string() }),
+    }
+}

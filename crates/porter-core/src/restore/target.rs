@@ -1,0 +1,203 @@
+//! Deciding where things go in a folder tree that has things in it already.
+//!
+//! Works on names only: what is there is listed, what is planned is remembered, and nothing is written.
+
+use crate::receipt::Reason;
+use porter_names::{NameRules, RelativePath, host};
+use porter_source::EntryKind;
+use std::collections::HashMap;
+use std::fs;
+use std::path::{Path, PathBuf};
+use time::Date;
+
+/// A tree that things are to be put into, and all that was decided about it so far.
+pub struct TargetTree {
+    root: PathBuf,
+    rules: NameRules,
+    /// The date that names set-aside things.
+    today: Date,
+    folders: HashMap<RelativePath, FolderView>,
+}
+
+/// One folder of the tree: what is there, and what will be.
+#[derive(Default)]
+struct FolderView {
+    names: HashMap<Vec<u8>, Vec<Known>>,
+}
+
+struct Known {
+    name: Vec<u8>,
+    is_there: Option<EntryKind>,
+    /// The exact name of the thing that is planned here.
+    planned_for: Option<Vec<u8>>,
+}
+
+/// Where a thing goes.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Destination {
+    /// Below the tree's root.
+    pub path: RelativePath,
+    /// What is there now.
+    pub is_there: Option<EntryKind>,
+}
+
+impl TargetTree {
+    /// A tree below `root`, whose volume holds names by `rules`.
+    pub fn new(root: &Path, rules: NameRules, today: Date) -> Self {
+        Self { root: root.to_path_buf(), rules, today, folders: HashMap::new() }
+    }
+
+    /// Below the running system's root.
+    pub fn host_path(&self, path: &RelativePath) -> Result<PathBuf, Reason> {
+        host::to_host(&self.root, path).map_err(|cause| Reason::NotWritten { detail: cause.to_string() })
+    }
+
+    /// Chooses the name for `exact_name` in `folder`. A name that is there already, in any spelling that counts as the
+    /// same, is used; one that another thing of this restore has taken, or that cannot be held, is replaced by a safe one.
+    pub fn choose(&mut self, folder: &RelativePath, exact_name: &[u8]) -> Result<Destination, Reason> {
+        let rules = self.rules;
+        let view = self.view(folder)?;
+        let mut wanted = if rules.hold(exact_name) {
+            exact_name.to_vec()
+        } else {
+            rules.safe_name(exact_name).into_bytes()
+        };
+        let mut number = 1;
+        loop {
+            let known = view.names.entry(rules.key(&wanted)).or_default();
+            let at =
+                known.iter().position(|k| k.name == wanted).or(if known.is_empty() { None } else { Some(0) });
+            let Some(at) = at else {
+                known.push(Known { name: wanted, is_there: None, planned_for: Some(exact_name.to_vec()) });
+                return destination(folder, &known[0]);
+            };
+            match &known[at].planned_for {
+                Some(other) if other == exact_name => return Err(Reason::Twice),
+                Some(_) => {
+                    wanted = rules.safe_name(exact_name).into_bytes();
+                    if number > 1 {
+                        wanted = with_mark(&wanted, &format!("-{number}"));
+                    }
+                    number += 1;
+                }
+                None => {
+                    known[at].planned_for = Some(exact_name.to_vec());
+                    return destination(folder, &known[at]);
+                }
+            }
+        }
+    }
+
+    /// A free name beside `path` for what stands there now: `letter (set aside 2026-11-23).txt`.
+    pub fn choose_aside(&mut self, path: &RelativePath) -> Result<RelativePath, Reason> {
+        let today = self.today;
+        let rules = self.rules;
+        let mark =
+            format!(" (set aside {:04}-{:02}-{:02}", today.year(), u8::from(today.month()), today.day());
+        let folder = path.parent().unwrap_or_default();
+        let name = path.name().unwrap_or_default().to_vec();
+        let view = self.view(&folder)?;
+        let mut number = 1;
+        loop {
+            let number_mark = if number == 1 { ")".to_owned() } else { format!(" {number})") };
+            let aside = with_mark(&name, &format!("{mark}{number_mark}"));
+            let aside = if rules.hold(&aside) { aside } else { rules.safe_name(&aside).into_bytes() };
+            let known = view.names.entry(rules.key(&aside)).or_default();
+            if known.is_empty() {
+                // Planned for itself: no entry has this name, so nothing will claim it.
+                known.push(Known { name: aside.clone(), is_there: None, planned_for: Some(Vec::new()) });
+                return folder.join(&aside).map_err(unusable);
+            }
+            number += 1;
+        }
+    }
+
+    fn view(&mut self, folder: &RelativePath) -> Result<&mut FolderView, Reason> {
+        if !self.folders.contains_key(folder) {
+            let view = self.look(folder)?;
+            self.folders.insert(folder.clone(), view);
+        }
+        Ok(self.folders.entry(folder.clone()).or_default())
+    }
+
+    /// What is in a folder; nothing if it is not there yet.
+    fn look(&self, folder: &RelativePath) -> Result<FolderView, Reason> {
+        let mut view = FolderView::default();
+        let unreadable = |cause: std::io::Error| Reason::CannotBeRead { detail: cause.to_string() };
+        let rows = match fs::read_dir(self.host_path(folder)?) {
+            Ok(rows) => rows,
+            Err(cause) if cause.kind() == std::io::ErrorKind::NotFound => return Ok(view),
+            // A file that will be set aside stands where the folder will be.
+            Err(cause) if cause.kind() == std::io::ErrorKind::NotADirectory => return Ok(view),
+            Err(cause) => return Err(unreadable(cause)),
+        };
+        for row in rows {
+            let row = row.map_err(unreadable)?;
+            let kind = row.file_type().map_err(unreadable)?;
+            let kind = if kind.is_symlink() {
+                EntryKind::Link
+            } else if kind.is_dir() {
+                EntryKind::Folder
+            } else if kind.is_file() {
+                EntryKind::File
+            } else {
+                EntryKind::Other
+            };
+            let name = host::name_from_host(&row.file_name());
+            let known = Known { name: name.clone(), is_there: Some(kind), planned_for: None };
+            view.names.entry(self.rules.key(&name)).or_default().push(known);
+        }
+        Ok(view)
+    }
+}
+
+fn destination(folder: &RelativePath, known: &Known) -> Result<Destination, Reason> {
+    let path = folder.join(&known.name).map_err(unusable)?;
+    Ok(Destination { path, is_there: known.is_there })
+}
+
+fn unusable(refused: porter_names::PathRefused) -> Reason {
+    Reason::NotWritten { detail: refused.to_string() }
+}
+
+/// Puts `mark` between a name and its extension.
+fn with_mark(name: &[u8], mark: &str) -> Vec<u8> {
+    let dot = name.iter().rposition(|b| *b == b'.').filter(|dot| *dot > 0).unwrap_or(name.len());
+    [&name[..dot], mark.as_bytes(), &name[dot..]].concat()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use time::macros::date;
+
+    fn path(text: &str) -> RelativePath {
+        RelativePath::from_bytes(text.as_bytes()).unwrap()
+    }
+
+    #[test]
+    fn names_meet_what_is_there_and_each_other_without_losing_anything() {
+        let folder = tempfile::tempdir().unwrap();
+        fs::create_dir_all(folder.path().join("plans")).unwrap();
+        fs::write(folder.path().join("plans/Letter.TXT"), "new machine's").unwrap();
+        fs::write(folder.path().join("plans/Letter (set aside 2026-11-23).TXT"), "older").unwrap();
+        let mut tree = TargetTree::new(folder.path(), NameRules::windows(255), date!(2026 - 11 - 23));
+
+        let plans = tree.choose(&RelativePath::root(), b"Plans").unwrap();
+        assert_eq!(plans, Destination { path: path("plans"), is_there: Some(EntryKind::Folder) });
+        let letter = tree.choose(&plans.path, b"letter.txt").unwrap();
+        assert_eq!(letter.path, path("plans/Letter.TXT"));
+        assert_eq!(
+            tree.choose_aside(&letter.path).unwrap(),
+            path("plans/Letter (set aside 2026-11-23 2).TXT")
+        );
+        assert_eq!(tree.choose(&plans.path, b"letter.txt"), Err(Reason::Twice));
+        let second = tree.choose(&plans.path, b"LETTER.txt").unwrap();
+        assert!(
+            second.is_there.is_none() && second.path.as_bytes().starts_with(b"plans/LETTER~"),
+            "{second:?}"
+        );
+        let device = tree.choose(&plans.path, b"NUL").unwrap();
+        assert!(device.path.as_bytes().starts_with(b"plans/NUL~"), "{device:?}");
+    }
+}

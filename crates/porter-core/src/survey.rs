@@ -1,0 +1,141 @@
+//! A read-only look at a machine: who, what, how big, and what to beware of.
+
+pub mod caution;
+mod count;
+
+pub use caution::Caution;
+
+use crate::catalogue::Catalogue;
+use crate::events::{Cancelled, Conduct, Event, Stage};
+use crate::item::Item;
+use crate::kinds::find_items;
+use crate::machine::{Machine, Place, PlaceState};
+use crate::packing::Selection;
+use crate::walk::Grounds;
+use porter_names::RelativePath;
+use porter_trunk::Tally;
+use time::OffsetDateTime;
+
+/// What a survey found.
+#[derive(Debug)]
+pub struct Survey {
+    /// A row per account, in the machine's order.
+    pub accounts: Vec<AccountSurvey>,
+    /// A row per item.
+    pub items: Vec<ItemSurvey>,
+    /// What no item covers, with the reason.
+    pub not_covered: Vec<(RelativePath, String)>,
+    /// Cautions about the machine as a whole.
+    pub cautions: Vec<Caution>,
+}
+
+/// An account and all its items together.
+#[derive(Debug)]
+pub struct AccountSurvey {
+    /// Its id.
+    pub id: String,
+    /// When it was last used, as far as known.
+    pub last_used_utc: Option<OffsetDateTime>,
+    /// What would be captured.
+    pub to_capture: Tally,
+    /// Cautions about the account.
+    pub cautions: Vec<Caution>,
+}
+
+/// An item and how much it is.
+#[derive(Debug)]
+pub struct ItemSurvey {
+    /// The item.
+    pub item: Item,
+    /// True unless the selection leaves it out.
+    pub chosen: bool,
+    /// What would be captured.
+    pub to_capture: Tally,
+    /// What rules leave.
+    pub to_leave: Tally,
+    /// The newest change in it.
+    pub newest_utc: Option<OffsetDateTime>,
+    /// Cautions about the item.
+    pub cautions: Vec<Caution>,
+}
+
+impl ItemSurvey {
+    /// All that is there.
+    pub fn seen(&self) -> Tally {
+        self.to_capture + self.to_leave
+    }
+}
+
+/// Counts every item of a machine.
+pub fn survey(
+    machine: &Machine,
+    catalogue: &Catalogue,
+    selection: &Selection,
+    conduct: Conduct<'_>,
+) -> Result<Survey, Cancelled> {
+    conduct.send(&Event::StageBegan { stage: Stage::Survey, expected: Tally::default() });
+    let grounds = Grounds::new(machine, catalogue);
+    let found = find_items(machine, catalogue);
+    let counts = count::count(&grounds, &found, conduct)?;
+    let mut items: Vec<ItemSurvey> = found
+        .into_iter()
+        .zip(counts)
+        .map(|(item, count)| ItemSurvey {
+            chosen: selection.chooses(&item.id, item.owner.as_deref()),
+            cautions: caution::of_item(&item, &count),
+            to_capture: count.to_capture,
+            to_leave: count.to_leave,
+            newest_utc: count.newest_utc,
+            item,
+        })
+        .collect();
+    // An item without anything in it is no news, but it must not lose its cautions.
+    items.retain(|row| row.seen().entries() > 0 || !row.cautions.is_empty());
+
+    let mut accounts: Vec<AccountSurvey> =
+        machine.accounts.iter().map(|account| of_account(account, &items)).collect();
+    caution::about_unused_accounts(&mut accounts);
+    conduct.send(&Event::StageEnded { stage: Stage::Survey });
+    Ok(Survey {
+        accounts,
+        items,
+        not_covered: not_covered(machine, catalogue),
+        cautions: caution::of_machine(machine),
+    })
+}
+
+fn of_account(account: &crate::machine::Account, items: &[ItemSurvey]) -> AccountSurvey {
+    let own = items.iter().filter(|row| row.item.owner.as_deref() == Some(&account.id));
+    let mut to_capture = Tally::default();
+    own.clone().for_each(|row| to_capture += row.to_capture);
+    AccountSurvey {
+        id: account.id.clone(),
+        last_used_utc: account.last_used_utc.or_else(|| own.filter_map(|row| row.newest_utc).max()),
+        to_capture,
+        cautions: caution::of_account(account),
+    }
+}
+
+/// What lies at the root of the drive and beside the profile folders and is no item.
+pub fn not_covered(machine: &Machine, catalogue: &Catalogue) -> Vec<(RelativePath, String)> {
+    let mut rows = Vec::new();
+    let root = RelativePath::root();
+    for row in &machine.at_root {
+        let is_profiles = row.name.eq_ignore_ascii_case(machine.layout.profiles.as_bytes());
+        if let (false, Some(why), Ok(path)) =
+            (is_profiles, catalogue.not_covered_at_root(row), root.join(&row.name))
+        {
+            rows.push((path, why.to_owned()));
+        }
+    }
+    let shared = machine.place(None, Place::SharedHome).filter(|found| found.state == PlaceState::Present);
+    let profiles = RelativePath::from_bytes(machine.layout.profiles.as_bytes()).unwrap_or_default();
+    for name in &machine.not_people {
+        let Ok(path) = profiles.join(name) else { continue };
+        if shared.is_none_or(|shared| shared.path.name() != Some(name)) {
+            rows.push((path, "not a person's: the system makes it by itself".to_owned()));
+        }
+    }
+    rows.sort();
+    rows
+}

@@ -1,0 +1,139 @@
+//! Counting all items at once: folders are spread over threads, because waiting for listings is what takes long.
+
+use crate::catalogue::Fate;
+use crate::events::{Cancelled, Conduct, Event};
+use crate::in_order::workers;
+use crate::item::Item;
+use crate::walk::{Grounds, Pending, Sight, beginning, look_into, tally_of};
+use porter_names::NameRules;
+use porter_source::EntryKind;
+use porter_trunk::Tally;
+use std::sync::{Condvar, Mutex, PoisonError};
+use time::OffsetDateTime;
+
+/// 4 GiB and more does not fit in one file on FAT32.
+const LARGEST_ON_FAT32_IN_BYTES: u64 = u32::MAX as u64;
+/// Windows' old limit of 260 counts the drive, the colon, the backslash and the end.
+const LONGEST_FOR_MOST_PROGRAMS: usize = 260 - 4;
+
+/// What was found in one item.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Count {
+    pub(super) to_capture: Tally,
+    pub(super) to_leave: Tally,
+    pub(super) newest_utc: Option<OffsetDateTime>,
+    pub(super) unreadable: u64,
+    pub(super) links: u64,
+    pub(super) too_large_for_fat32: u64,
+    pub(super) names_windows_cannot_hold: u64,
+    pub(super) long_paths: u64,
+}
+
+impl Count {
+    fn add(&mut self, other: &Self) {
+        self.to_capture += other.to_capture;
+        self.to_leave += other.to_leave;
+        self.newest_utc = self.newest_utc.max(other.newest_utc);
+        self.unreadable += other.unreadable;
+        self.links += other.links;
+        self.too_large_for_fat32 += other.too_large_for_fat32;
+        self.names_windows_cannot_hold += other.names_windows_cannot_hold;
+        self.long_paths += other.long_paths;
+    }
+
+    fn see(&mut self, sight: &Sight<'_>) {
+        let (spot, metadata, fate) = match sight {
+            Sight::Entry { spot, metadata, fate } => (spot, metadata, fate),
+            Sight::Unreadable { of_folder, .. } => {
+                self.unreadable += 1;
+                if !of_folder {
+                    self.to_leave += Tally::file(0);
+                }
+                return;
+            }
+        };
+        if matches!(fate, Fate::Leave(_)) || metadata.kind == EntryKind::Other {
+            self.to_leave += tally_of(metadata);
+            return;
+        }
+        self.to_capture += tally_of(metadata);
+        if metadata.kind == EntryKind::File {
+            self.newest_utc = self.newest_utc.max(metadata.modified_utc);
+            self.too_large_for_fat32 += u64::from(metadata.size_in_bytes > LARGEST_ON_FAT32_IN_BYTES);
+        }
+        self.links += u64::from(metadata.kind == EntryKind::Link);
+        let name = spot.on_volume.name().unwrap_or_default();
+        self.names_windows_cannot_hold += u64::from(!NameRules::windows(usize::MAX).hold(name));
+        self.long_paths += u64::from(spot.on_volume.as_bytes().len() > LONGEST_FOR_MOST_PROGRAMS);
+    }
+}
+
+struct Queue<'m> {
+    pending: Vec<(usize, Pending<'m>)>,
+    being_looked_into: usize,
+    stopped: bool,
+}
+
+/// One count per item, in their order.
+pub(super) fn count(
+    grounds: &Grounds<'_>,
+    items: &[Item],
+    conduct: Conduct<'_>,
+) -> Result<Vec<Count>, Cancelled> {
+    let pending: Vec<_> = items
+        .iter()
+        .enumerate()
+        .filter_map(|(at, item)| beginning(grounds, item).map(|pending| (at, pending)))
+        .collect();
+    let queue = Mutex::new(Queue { pending, being_looked_into: 0, stopped: false });
+    let more = Condvar::new();
+    let totals = Mutex::new(vec![Count::default(); items.len()]);
+
+    std::thread::scope(|scope| {
+        for _ in 0..workers() {
+            scope.spawn(|| {
+                let mut own = vec![Count::default(); items.len()];
+                while let Some((at, folder)) = next(&queue, &more) {
+                    let sights = look_into(grounds, &folder);
+                    let mut size_in_bytes = 0;
+                    for (sight, _) in &sights {
+                        own[at].see(sight);
+                        if let Sight::Entry { metadata, .. } = sight {
+                            size_in_bytes += metadata.size_in_bytes;
+                        }
+                    }
+                    conduct.send(&Event::Bytes { size_in_bytes });
+                    let mut queue = queue.lock().unwrap_or_else(PoisonError::into_inner);
+                    queue.pending.extend(sights.into_iter().filter_map(|(_, next)| Some((at, next?))));
+                    queue.being_looked_into -= 1;
+                    queue.stopped |= conduct.is_stopped();
+                    more.notify_all();
+                }
+                let mut totals = totals.lock().unwrap_or_else(PoisonError::into_inner);
+                totals.iter_mut().zip(&own).for_each(|(total, own)| total.add(own));
+            });
+        }
+    });
+    if queue.into_inner().unwrap_or_else(PoisonError::into_inner).stopped {
+        return Err(Cancelled);
+    }
+    Ok(totals.into_inner().unwrap_or_else(PoisonError::into_inner))
+}
+
+/// The next folder; waits while others may still find some; none when all is done.
+fn next<'m>(queue: &Mutex<Queue<'m>>, more: &Condvar) -> Option<(usize, Pending<'m>)> {
+    let mut queue = queue.lock().unwrap_or_else(PoisonError::into_inner);
+    loop {
+        if queue.stopped {
+            return None;
+        }
+        if let Some(folder) = queue.pending.pop() {
+            queue.being_looked_into += 1;
+            return Some(folder);
+        }
+        if queue.being_looked_into == 0 {
+            return None;
+        }
+        queue = more.wait(queue).unwrap_or_else(PoisonError::into_inner);
+    }
+}
