@@ -1,1 +1,39 @@
-//! stub
+//! The demo's machines: everything in them is made up, set in Saltmarsh Kiteworks, a workshop that builds and
+//! repairs kites, and the same in every run.
+//!
+//! - [`loft_pc`]: the old PC of 2012, as Windows 7 left it, with the things that go wrong on real ones;
+//! - [`tidewater`]: the new PC, as a fresh Windows 11 is, its accounts made already, one under another name.
+//!
+//! [`picture`], [`sound`], [`film`] and [`writing`] make content in real formats; [`tree`] puts it on the disk with
+//! its dates and attributes. The tests use the same machines in the small size.
+
+pub mod dice;
+pub mod film;
+pub mod loft_pc;
+pub mod picture;
+pub mod sound;
+pub mod tidewater;
+pub mod tree;
+pub mod writing;
+
+pub use loft_pc::build_loft_pc;
+pub use tidewater::build_tidewater;
+
+/// How much the demo machines hold.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum DemoSize {
+    /// About 4,000 files and 150 MB.
+    Full,
+    /// Every shape of thing, few of each.
+    Small,
+}
+
+impl DemoSize {
+    /// `full` things in the full size, a few in the small one.
+    fn of(self, full: usize) -> usize {
+        match self {
+            Self::Full => full,
+            Self::Small => full.div_ceil(40).min(full),
+        }
+    }
+}

@@ -1,1 +1,29 @@
-fn main() {}
+//! `porter`: carries a person's files from an old PC to a new one, and proves that they arrived.
+//!
+//! One file per command in `commands`, what they show in `views`, what went wrong and what to do about it in
+//! `failure`. The job itself is done by porter-core.
+
+mod arguments;
+mod commands;
+mod failure;
+mod open;
+mod progress;
+mod screen;
+mod stop;
+mod views;
+
+use arguments::Arguments;
+use clap::Parser;
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    let arguments = Arguments::parse();
+    stop::listen();
+    match commands::run(&arguments) {
+        Ok(outcome) => outcome.exit_code(),
+        Err(failure) => {
+            failure.show();
+            failure.exit_code()
+        }
+    }
+}

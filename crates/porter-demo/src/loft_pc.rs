@@ -1,0 +1,267 @@
+//! `LOFT-PC`: the workshop's PC of 2012, as Windows 7 left it.
+
+use crate::tree::{Mark, Tree};
+use crate::{DemoSize, film, picture, sound, writing};
+use std::io;
+use std::path::Path;
+use time::OffsetDateTime;
+use time::macros::datetime;
+
+const ODILE_LAST: OffsetDateTime = datetime!(2026-10-30 16:42 UTC);
+const TAMSIN_LAST: OffsetDateTime = datetime!(2026-10-29 11:05 UTC);
+/// Bram left the workshop last year.
+const BRAM_LAST: OffsetDateTime = datetime!(2025-08-15 14:20 UTC);
+
+/// Builds the old machine's drive in `root`, which must not be there yet.
+pub fn build_loft_pc(root: &Path, size: DemoSize) -> io::Result<()> {
+    let mut tree = Tree::begin(root, ODILE_LAST)?;
+    system(&mut tree)?;
+    odile(&mut tree, size)?;
+    tamsin(&mut tree, size)?;
+    bram(&mut tree, size)?;
+    shared(&mut tree, size)?;
+    drive_root(&mut tree, size)?;
+    tree.finish()
+}
+
+fn system(tree: &mut Tree) -> io::Result<()> {
+    for file in ["Windows/System32/kernel32.dll", "Windows/System32/config/SOFTWARE", "Windows/explorer.exe"]
+    {
+        tree.file(file, &writing::noise(file, 4096))?;
+    }
+    tree.file("Program Files/KiteCAD/kitecad.exe", &writing::noise("kitecad", 20_000))?;
+    tree.file("ProgramData/KiteCAD/licence.txt", b"Licence of Saltmarsh Kiteworks: SK-0000-DEMO\r\n")?;
+    tree.file("pagefile.sys", &[0; 4096])?;
+    tree.folder("$Recycle.Bin")?;
+    tree.folder("PerfLogs/Admin")?;
+    // As Windows 7 keeps old programs happy; one of these leads to its own parent.
+    tree.link("Documents and Settings", "Users")?;
+    tree.link("Users/All Users", "../ProgramData")?;
+    tree.link("Users/Default User", "Default")?;
+    tree.file("Users/Default/NTUSER.DAT", &writing::noise("default registry", 8192))?;
+    tree.file("Users/desktop.ini", b"[.ShellClassInfo]\r\n")?;
+    tree.mark("Users/desktop.ini", Mark::System)
+}
+
+/// What Windows 7 puts into every profile folder.
+fn profile(tree: &mut Tree, home: &str, last_used_utc: OffsetDateTime) -> io::Result<()> {
+    for folder in [
+        "AppData/LocalLow",
+        "AppData/Roaming/Microsoft/Windows",
+        "Contacts",
+        "Desktop",
+        "Documents",
+        "Downloads",
+        "Favorites",
+        "Links",
+        "Music",
+        "Pictures",
+        "Saved Games",
+        "Searches",
+        "Videos",
+    ] {
+        tree.folder(&format!("{home}/{folder}"))?;
+    }
+    for (link, target) in [
+        ("Application Data", "AppData/Roaming"),
+        ("Local Settings", "AppData/Local"),
+        ("My Documents", "Documents"),
+        ("AppData/Local/Application Data", "../Local"),
+        ("Documents/My Pictures", "../Pictures"),
+        ("Documents/My Music", "../Music"),
+    ] {
+        tree.link(&format!("{home}/{link}"), target)?;
+    }
+    for (file, length) in [
+        ("NTUSER.DAT", 65_536),
+        ("ntuser.dat.LOG1", 8192),
+        ("AppData/Local/Microsoft/Windows/UsrClass.dat", 16_384),
+    ] {
+        let path = format!("{home}/{file}");
+        tree.dated_file(&path, &writing::noise(&path, length), last_used_utc)?;
+        tree.mark(&path, Mark::System)?;
+    }
+    for folder in ["Desktop", "Documents", "Pictures"] {
+        let path = format!("{home}/{folder}/desktop.ini");
+        tree.file(&path, b"[.ShellClassInfo]\r\nIconResource=shell32.dll,-1\r\n")?;
+        tree.mark(&path, Mark::System)?;
+    }
+    let keys = format!("{home}/AppData/Roaming/Microsoft/Protect/S-1-5-21-1000/5a1e-key");
+    tree.file(&keys, &writing::noise(&keys, 468))
+}
+
+fn odile(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
+    let home = "Users/odile";
+    profile(tree, home, ODILE_LAST)?;
+    for year in 2012..=2026 {
+        let folder = format!("{home}/Documents/Kites/{year}");
+        for number in 1..=size.of(24) {
+            let path = format!("{folder}/Job {number:03} - sail and spars.rtf");
+            tree.file(&path, &writing::rtf(&path, 30 + number))?;
+            let path = format!("{folder}/Job {number:03} - notes.txt");
+            tree.file(&path, &writing::text(&path, 12 + number))?;
+        }
+        let path = format!("{folder}/Parts used in {year}.csv");
+        tree.file(&path, &writing::csv(&path, size.of(900)))?;
+    }
+    tree.link(&format!("{home}/Documents/Latest jobs"), "Kites/2026")?;
+    tree.file(&format!("{home}/Documents/Price list.csv"), &writing::csv("price list of the workshop", 60))?;
+    tree.file(&format!("{home}/Documents/Workshop rules.txt"), &workshop_rules())?;
+    tree.folder(&format!("{home}/Documents/Kites/2027"))?;
+    odd_names(tree, &format!("{home}/Documents/Odds and ends"))?;
+
+    for number in 0..size.of(560) {
+        let path = format!("{home}/Pictures/{}/IMG_{number:04}.png", 2012 + number / 40);
+        tree.file(&path, &picture::png(&path, 240, 160))?;
+    }
+    let thumbs = format!("{home}/Pictures/2012/Thumbs.db");
+    tree.file(&thumbs, &writing::noise(&thumbs, 30_000))?;
+    tree.mark(&thumbs, Mark::Hidden)?;
+    for number in 1..=size.of(6) {
+        let path = format!("{home}/Music/Lines in the wind {number}.wav");
+        tree.file(&path, &sound::wav(&path, if size == DemoSize::Full { 90 } else { 1 }))?;
+    }
+    let film = format!("{home}/Videos/Kite festival.avi");
+    tree.file(&film, &film::avi(&film, if size == DemoSize::Full { 180 } else { 4 }))?;
+    for number in 1..=size.of(40) {
+        let path = format!("{home}/Downloads/Catalogue {number}.csv");
+        tree.file(&path, &writing::csv(&path, size.of(600)))?;
+        // The same again: people press the button twice.
+        tree.file(
+            &format!("{home}/Downloads/Catalogue {number} (1).csv"),
+            &writing::csv(&path, size.of(600)),
+        )?;
+    }
+    favourites(tree, home, size.of(40))?;
+    program_data(tree, home, size)?;
+    tree.file(&format!("{home}/KiteCAD backup/plans 2025.kcd"), &writing::noise("kcd", 40_000))?;
+    tree.file(&format!("{home}/Desktop/To do.txt"), &writing::text("To do", 9))
+}
+
+fn tamsin(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
+    let home = "Users/tamsin";
+    profile(tree, home, TAMSIN_LAST)?;
+    for number in 0..size.of(168) {
+        let path =
+            format!("{home}/Documents/Orders/{}/{:02} orders.csv", 2012 + number / 12, 1 + number % 12);
+        tree.file(&path, &writing::csv(&path, size.of(400)))?;
+    }
+    for number in 1..=size.of(420) {
+        let path = format!("{home}/Documents/Letters/Letter {number:03}.rtf");
+        tree.file(&path, &writing::rtf(&path, 20))?;
+    }
+    tree.folder(&format!("{home}/Documents/Letters/Drafts"))?;
+    for number in 0..size.of(260) {
+        let path = format!("{home}/Pictures/Shop window/{number:03}.png");
+        tree.file(&path, &picture::png(&path, 200, 150))?;
+    }
+    for (name, lines) in [("Read me first.txt", 12), ("Opening hours.txt", 5)] {
+        tree.file(&format!("{home}/Desktop/{name}"), &writing::text(name, lines))?;
+    }
+    tree.mark(&format!("{home}/Desktop/Read me first.txt"), Mark::ReadOnly)?;
+    let hidden = format!("{home}/Documents/.diary.txt");
+    tree.file(&hidden, &writing::text("diary", 40))?;
+    tree.mark(&hidden, Mark::Hidden)?;
+    favourites(tree, home, size.of(30))?;
+    program_data(tree, home, size)
+}
+
+fn bram(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
+    let home = "Users/bram";
+    profile(tree, home, BRAM_LAST)?;
+    for number in 1..=size.of(240) {
+        let path = format!("{home}/Documents/Repairs/Repair {number:03}.txt");
+        tree.dated_file(&path, &writing::text(&path, 25), BRAM_LAST - time::Duration::days(number as i64))?;
+    }
+    for number in 1..=size.of(80) {
+        let path = format!("{home}/Pictures/Repairs/before {number:03}.png");
+        tree.dated_file(
+            &path,
+            &picture::png(&path, 200, 150),
+            BRAM_LAST - time::Duration::days(number as i64),
+        )?;
+    }
+    Ok(())
+}
+
+fn shared(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
+    for number in 1..=size.of(60) {
+        let path = format!("Users/Public/Documents/Instructions/How to fly it {number:02}.rtf");
+        tree.file(&path, &writing::rtf(&path, 60))?;
+    }
+    tree.file(
+        "Users/Public/Documents/Opening hours.txt",
+        &writing::text("Opening hours of the workshop", 6),
+    )?;
+    for number in 1..=size.of(40) {
+        let path = format!("Users/Public/Pictures/Catalogue/kite {number:02}.png");
+        tree.file(&path, &picture::png(&path, 320, 240))?;
+    }
+    tree.folder("Users/Public/Music")
+}
+
+fn drive_root(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
+    for number in 1..=size.of(120) {
+        let path = format!("Kite Plans/Plan {number:03}/cutting list.csv");
+        tree.file(&path, &writing::csv(&path, 40))?;
+        let path = format!("Kite Plans/Plan {number:03}/drawing.png");
+        tree.file(&path, &picture::png(&path, 160, 120))?;
+    }
+    tree.file("insurance letter.txt", &writing::text("insurance letter", 14))
+}
+
+/// Caches and junk, and between them the few files that matter.
+fn program_data(tree: &mut Tree, home: &str, size: DemoSize) -> io::Result<()> {
+    tree.file(
+        &format!("{home}/AppData/Roaming/KiteCAD/settings.ini"),
+        b"[window]\r\nwidth=1280\r\nunits=mm\r\n",
+    )?;
+    for number in 1..=size.of(30) {
+        let path = format!("{home}/AppData/Roaming/KiteCAD/library/part {number:02}.kcp");
+        tree.file(&path, &writing::noise(&path, 6000))?;
+    }
+    for number in 0..size.of(280) {
+        let path = format!("{home}/AppData/Local/Kitebrowser/Default/Cache/f_{number:06x}");
+        tree.file(&path, &writing::noise(&path, 24_000))?;
+        let path = format!("{home}/AppData/Local/Temp/~DF{number:04X}.tmp");
+        tree.file(&path, &writing::noise(&path, 2500))?;
+    }
+    tree.file(&format!("{home}/AppData/Local/Kitebrowser/Default/notes.txt"), &writing::text("notes", 5))
+}
+
+fn favourites(tree: &mut Tree, home: &str, count: usize) -> io::Result<()> {
+    for number in 1..=count {
+        let folder = ["Suppliers", "Weather", "Clubs"][number % 3];
+        let path = format!("{home}/Favorites/{folder}/Page {number:02}.url");
+        tree.file(&path, &writing::favourite(&format!("page{number}.{}", folder.to_lowercase())))?;
+    }
+    Ok(())
+}
+
+/// Names that make careless copies fail.
+fn odd_names(tree: &mut Tree, folder: &str) -> io::Result<()> {
+    let long = "A very long name that somebody typed because the cursor was in the wrong field and nobody noticed until ";
+    let long: String = long.chars().cycle().take(196).collect();
+    for name in [
+        "  two spaces before.txt",
+        "Café menü – Ostersonntag.txt",
+        "kite 🪁 and wind 💨.txt",
+        "100% wind.txt",
+        "e\u{301}tude (decomposed).txt",
+        "Ōtsuru 大凧.txt",
+        "semi;colon & ampersand 'quotes'.txt",
+        "no extension",
+        ".begins with a dot",
+        &format!("{}.txt", long.trim_end()),
+    ] {
+        tree.file(&format!("{folder}/{name}"), &writing::text(name, 4))?;
+    }
+    tree.file(&format!("{folder}/empty.txt"), b"")?;
+    let deep = "deeper/".repeat(24);
+    tree.file(&format!("{folder}/{deep}found it.txt"), b"All the way down.\r\n")
+}
+
+/// Both machines have it.
+pub(crate) fn workshop_rules() -> Vec<u8> {
+    writing::text("Workshop rules", 8)
+}

@@ -1,0 +1,62 @@
+//! `TIDEWATER`: the new PC, as a fresh Windows 11 is after its accounts were made.
+
+use crate::loft_pc::workshop_rules;
+use crate::tree::Tree;
+use crate::writing;
+use std::io;
+use std::path::Path;
+use time::OffsetDateTime;
+use time::macros::datetime;
+
+const SET_UP: OffsetDateTime = datetime!(2026-11-16 09:30 UTC);
+
+/// Builds the new machine's drive in `root`, which must not be there yet. Tamsin's account has another name than on
+/// the old machine, and a few files there are already in the way of old ones.
+pub fn build_tidewater(root: &Path) -> io::Result<()> {
+    let mut tree = Tree::begin(root, SET_UP)?;
+    for file in ["Windows/System32/kernel32.dll", "Windows/System32/config/SOFTWARE", "Windows/explorer.exe"]
+    {
+        tree.file(file, &writing::noise(&format!("new {file}"), 4096))?;
+    }
+    for folder in ["Windows/SystemApps", "Program Files/WindowsApps", "ProgramData/Microsoft", "$Recycle.Bin"]
+    {
+        tree.folder(folder)?;
+    }
+    tree.link("Documents and Settings", "Users")?;
+    tree.link("Users/All Users", "../ProgramData")?;
+    tree.file("Users/Default/NTUSER.DAT", &writing::noise("new default registry", 8192))?;
+    for account in ["odile", "tamsin.okafor", "bram"] {
+        let home = format!("Users/{account}");
+        for folder in [
+            "AppData/Local/Temp",
+            "AppData/LocalLow",
+            "AppData/Roaming",
+            "Contacts",
+            "Desktop",
+            "Documents",
+            "Downloads",
+            "Favorites",
+            "Links",
+            "Music",
+            "Pictures",
+            "Saved Games",
+            "Searches",
+            "Videos",
+        ] {
+            tree.folder(&format!("{home}/{folder}"))?;
+        }
+        tree.link(&format!("{home}/My Documents"), "Documents")?;
+        let registry = format!("{home}/NTUSER.DAT");
+        tree.dated_file(&registry, &writing::noise(&registry, 16_384), SET_UP)?;
+    }
+    for folder in ["Desktop", "Documents", "Downloads", "Music", "Pictures", "Videos"] {
+        tree.folder(&format!("Users/Public/{folder}"))?;
+    }
+    // In the way of old files: one that differs, one that is the same, a folder that differs only by case.
+    tree.file("Users/odile/Documents/Price list.csv", &writing::csv("a draft for the new season", 5))?;
+    tree.file("Users/odile/Documents/Workshop rules.txt", &workshop_rules())?;
+    tree.file("Users/odile/Documents/kites/2026/Job 001 - notes.txt", b"Begun on the new PC.\r\n")?;
+    tree.file("Users/Public/Documents/Opening hours.txt", &writing::text("Opening hours, new", 3))?;
+    tree.file("Users/tamsin.okafor/Desktop/Welcome.txt", b"Your new PC is ready.\r\n")?;
+    tree.finish()
+}

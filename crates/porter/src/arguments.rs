@@ -1,0 +1,62 @@
+//! What can be said on the command line. The options that several commands share are here; each command's own
+//! arguments stand with it.
+
+use crate::commands::{capture, check, demo, look, restore, survey, take};
+use clap::{Args, Parser, Subcommand};
+use porter_core::events::Event;
+use std::path::PathBuf;
+
+/// Loyal Porter carries a person's digital life from an old PC to a new one, and proves that it arrived.
+#[derive(Debug, Parser)]
+#[command(name = "porter", version, max_term_width = 100, after_help = EXIT_STATUS, disable_help_subcommand = true)]
+pub(crate) struct Arguments {
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+const EXIT_STATUS: &str = "\
+A MACHINE is the folder where the system drive of a PC is mounted (or a copy of it).
+A TRUNK is the folder that a capture makes.
+
+Exit status: 0 all done and all well, 1 could not be done, 2 wrong use,
+             3 done, but something needs a person's attention.
+
+`porter demo` shows the whole job on made-up machines.";
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    Survey(survey::SurveyArguments),
+    Capture(capture::CaptureArguments),
+    Look(look::LookArguments),
+    Take(take::TakeArguments),
+    Restore(restore::RestoreArguments),
+    Check(check::CheckArguments),
+    Demo(demo::DemoArguments),
+}
+
+/// How a long command behaves.
+#[derive(Debug, Clone, Default, Args)]
+pub(crate) struct ConductArguments {
+    /// Show no progress
+    #[arg(long, short)]
+    pub(crate) quiet: bool,
+    /// Append what happens to FILE while it happens, as JSON Lines
+    #[arg(long, value_name = "FILE")]
+    pub(crate) events: Option<PathBuf>,
+}
+
+/// Which items.
+#[derive(Debug, Clone, Default, Args)]
+pub(crate) struct SelectionArguments {
+    /// Only items that fit: an id, the beginning of one, or a pattern such as '*/folder/music'
+    #[arg(long, value_name = "PATTERN")]
+    pub(crate) only: Vec<String>,
+    /// No items that fit
+    #[arg(long, value_name = "PATTERN")]
+    pub(crate) skip: Vec<String>,
+}
+
+/// True if an event belongs into the file of events: pieces of files come too often.
+pub(crate) fn is_recorded(event: &Event<'_>) -> bool {
+    !matches!(event, Event::Bytes { .. })
+}

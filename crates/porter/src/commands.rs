@@ -1,0 +1,25 @@
+//! One file per command: its arguments, one call of the core, one view.
+
+pub(crate) mod capture;
+pub(crate) mod check;
+pub(crate) mod demo;
+pub(crate) mod look;
+pub(crate) mod restore;
+pub(crate) mod survey;
+pub(crate) mod take;
+
+use crate::arguments::{Arguments, Command};
+use crate::failure::{Failure, Outcome};
+
+/// Runs a command. The demo comes through here too, so what it shows is what it runs.
+pub(crate) fn run(arguments: &Arguments) -> Result<Outcome, Failure> {
+    match &arguments.command {
+        Command::Survey(arguments) => survey::run(arguments),
+        Command::Capture(arguments) => capture::run(arguments),
+        Command::Look(arguments) => look::run(arguments),
+        Command::Take(arguments) => take::run(arguments),
+        Command::Restore(arguments) => restore::run(arguments),
+        Command::Check(arguments) => check::run(arguments),
+        Command::Demo(arguments) => demo::run(arguments),
+    }
+}

@@ -1,0 +1,81 @@
+//! `porter check`.
+
+use crate::arguments::{ConductArguments, SelectionArguments};
+use crate::failure::{Failure, Outcome};
+use crate::screen::say_json;
+use crate::{open, views};
+use clap::Args;
+use porter_core::check::{check_machine, check_trunk};
+use porter_core::receipt::Receipt;
+use porter_trunk::Trunk;
+use std::fs::File;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+/// Prove a trunk, or a machine against a trunk, byte for byte, and give the receipt
+#[derive(Debug, Args)]
+pub(crate) struct CheckArguments {
+    /// Folder of the trunk
+    trunk: PathBuf,
+    /// Folder where the new machine's system drive is mounted; without it the trunk alone is checked
+    machine: Option<PathBuf>,
+    /// OLD=NEW, if it was restored without porter's records. A name alone: only the items of that account
+    #[arg(long, value_name = "OLD=NEW")]
+    account: Vec<String>,
+    #[command(flatten)]
+    selection: SelectionArguments,
+    /// Write the receipt as JSON; `-` is standard output
+    #[arg(long, value_name = "FILE|-")]
+    json: Option<PathBuf>,
+    /// Write the receipt as a page to print and sign
+    #[arg(long, value_name = "FILE.html")]
+    page: Option<PathBuf>,
+    #[command(flatten)]
+    conduct: ConductArguments,
+}
+
+pub(crate) fn run(arguments: &CheckArguments) -> Result<Outcome, Failure> {
+    let trunk = open::trunk(&arguments.trunk)?;
+    let receipt = prove(arguments, &trunk)?;
+    match &arguments.json {
+        Some(path) if path.as_os_str() == "-" => say_json(&views::receipt::json(&receipt)),
+        Some(path) => {
+            publish(path, format!("{:#}\n", views::receipt::json(&receipt)).as_bytes())?;
+            views::receipt::show(&receipt);
+        }
+        None => views::receipt::show(&receipt),
+    }
+    if let Some(path) = &arguments.page {
+        publish(path, views::page::html(&receipt).as_bytes())?;
+    }
+    Ok(Outcome::attention_if(receipt.needs_attention()))
+}
+
+fn prove(arguments: &CheckArguments, trunk: &dyn Trunk) -> Result<Receipt, Failure> {
+    let (mapping, selection) = open::selection_in(trunk.label(), &arguments.account, &arguments.selection)?;
+    let ids = trunk.items().iter().map(|item| (item.id.as_str(), item.account.as_deref()));
+    open::refuse_unmatched(&selection, ids)?;
+    let Some(folder) = &arguments.machine else {
+        return Ok(open::conducted(&arguments.conduct, |conduct| {
+            check_trunk(trunk, open::now_utc(), conduct)
+        })??);
+    };
+    let machine = open::machine(folder)?;
+    Ok(open::conducted(&arguments.conduct, |conduct| {
+        check_machine(trunk, &machine, &mapping, &selection, open::now_utc(), conduct)
+    })??)
+}
+
+/// Written aside and renamed, so that no half receipt ever has the name of a whole one.
+fn publish(path: &Path, content: &[u8]) -> Result<(), Failure> {
+    let mut aside = path.as_os_str().to_owned();
+    aside.push(".part");
+    let aside = PathBuf::from(aside);
+    File::create(&aside)
+        .and_then(|mut file| file.write_all(content).and_then(|()| file.sync_all()))
+        .and_then(|()| std::fs::rename(&aside, path))
+        .map_err(|cause| {
+            let _ = std::fs::remove_file(&aside);
+            Failure::new(format!("`{}` cannot be written: {cause}", path.display()), "Name another file.")
+        })
+}

@@ -1,0 +1,127 @@
+//! `porter demo`.
+
+use crate::arguments::Arguments;
+use crate::failure::{Failure, Outcome};
+use crate::screen::{BOLD, FAINT, say, styled};
+use clap::{Args, Parser};
+use porter_demo::{DemoSize, build_loft_pc, build_tidewater};
+use std::path::{Path, PathBuf};
+use std::time::Instant;
+
+/// Build two made-up machines and run the whole job on them, command by command
+#[derive(Debug, Args)]
+pub(crate) struct DemoArguments {
+    /// Folder for the machines: new, or empty. Without it, a new temporary one
+    folder: Option<PathBuf>,
+    /// Everything in small
+    #[arg(long, hide = true)]
+    small: bool,
+}
+
+pub(crate) fn run(arguments: &DemoArguments) -> Result<Outcome, Failure> {
+    let folder = match &arguments.folder {
+        Some(folder) => free_folder(folder)?,
+        None => temporary_folder()?,
+    };
+    let size = if arguments.small { DemoSize::Small } else { DemoSize::Full };
+    let path = |name: &str| folder.join(name).display().to_string();
+    let (old, new, trunk) = (path("LOFT-PC"), path("TIDEWATER"), path("trunk"));
+    let (page, json) = (path("receipt.html"), path("receipt.json"));
+
+    say(format_args!("{} in {}", styled(BOLD, "Saltmarsh Kiteworks"), folder.display()));
+    say("The workshop replaces its PC of 2012, LOFT-PC, by a new one, TIDEWATER. Everything is made up.");
+    let began = Instant::now();
+    build_loft_pc(Path::new(&old), size).and_then(|()| build_tidewater(Path::new(&new))).map_err(
+        |cause| {
+            Failure::new(
+                format!("the demo machines cannot be built: {cause}"),
+                "Name a folder with 400 MB of free space.",
+            )
+        },
+    )?;
+    say(styled(FAINT, format_args!("Both machines were built in {:.1} s.", began.elapsed().as_secs_f64())));
+
+    let steps: [(&str, Vec<&str>); 5] = [
+        ("Look at the old machine: who is on it, what there is, what to beware of.", vec!["survey", &old]),
+        (
+            "Capture it into a trunk. The trunk is read back before it counts.",
+            vec!["capture", &old, &trunk, "--job", "SK-2026-114", "--owner", "Odile Marchetti"],
+        ),
+        (
+            "See what a restore would do. Tamsin's account has another name on the new machine.",
+            vec!["restore", &trunk, &new, "--account", "tamsin=tamsin.okafor", "--try"],
+        ),
+        ("Restore.", vec!["restore", &trunk, &new, "--account", "tamsin=tamsin.okafor", "--yes"]),
+        (
+            "Prove that every item landed, byte for byte, and print the receipt.",
+            vec!["check", &trunk, &new, "--page", &page, "--json", &json],
+        ),
+    ];
+    let mut attention = false;
+    for (why, words) in &steps {
+        say("");
+        say(styled(FAINT, format_args!("# {why}")));
+        say(styled(
+            BOLD,
+            format_args!("$ porter {}", words.iter().map(|word| quoted(word)).collect::<Vec<_>>().join(" ")),
+        ));
+        let words = std::iter::once("porter").chain(words.iter().copied());
+        let arguments = Arguments::try_parse_from(words)
+            .map_err(|error| Failure::new(error.to_string(), "This is a fault of porter."))?;
+        attention |= super::run(&arguments)? == Outcome::Attention;
+    }
+    say("");
+    say(format_args!(
+        "{} {:.1} s for everything. Look around in {}",
+        styled(BOLD, "That was the job."),
+        began.elapsed().as_secs_f64(),
+        folder.display()
+    ));
+    say(format_args!("  the receipt to print and sign   {page}"));
+    say(format_args!("  what the trunk holds            porter look {}", quoted(&trunk)));
+    say(format_args!(
+        "  one thing taken out of it       porter take {} odile/folder/documents/Kites {}",
+        quoted(&trunk),
+        quoted(&path("taken"))
+    ));
+    Ok(Outcome::attention_if(attention))
+}
+
+/// As a person would type it.
+fn quoted(word: &str) -> String {
+    if word.contains([' ', '*', '\'', '"', '&', ';', '(', ')']) {
+        format!("'{word}'")
+    } else {
+        word.to_owned()
+    }
+}
+
+fn free_folder(folder: &Path) -> Result<PathBuf, Failure> {
+    let failed = |cause: std::io::Error| {
+        Failure::new(format!("`{}`: {cause}", folder.display()), "Name another folder for the demo.")
+    };
+    std::fs::create_dir_all(folder).map_err(failed)?;
+    if std::fs::read_dir(folder).map_err(failed)?.next().is_some() {
+        return Err(Failure::wrong_use(
+            format!("`{}` is not empty", folder.display()),
+            "Nothing was changed. Name a new or an empty folder for the demo.",
+        ));
+    }
+    Ok(folder.to_path_buf())
+}
+
+fn temporary_folder() -> Result<PathBuf, Failure> {
+    let above = std::env::temp_dir();
+    for number in 1..1000 {
+        let folder = above.join(format!("porter-demo-{number}"));
+        match std::fs::create_dir(&folder) {
+            Ok(()) => return Ok(folder),
+            Err(cause) if cause.kind() == std::io::ErrorKind::AlreadyExists => {}
+            Err(cause) => {
+                let what = format!("`{}` cannot be made: {cause}", folder.display());
+                return Err(Failure::new(what, "Name a folder for the demo."));
+            }
+        }
+    }
+    Err(Failure::new(format!("`{}` is full of demos", above.display()), "Delete some, or name a folder."))
+}

@@ -1,0 +1,85 @@
+//! `porter look`.
+
+use crate::failure::{Failure, Outcome};
+use crate::screen::say_json;
+use crate::{open, views};
+use clap::Args;
+use porter_names::RelativePath;
+use porter_trunk::{Trunk, TrunkItem};
+use std::path::PathBuf;
+
+/// Show what a trunk holds
+#[derive(Debug, Args)]
+pub(crate) struct LookArguments {
+    /// Folder of the trunk
+    trunk: PathBuf,
+    /// An item, or a folder in it: odile/folder/documents/Kites
+    #[arg(value_name = "ITEM[/PATH]")]
+    item: Option<String>,
+    /// One JSON document on standard output
+    #[arg(long)]
+    json: bool,
+}
+
+pub(crate) fn run(arguments: &LookArguments) -> Result<Outcome, Failure> {
+    let trunk = open::trunk(&arguments.trunk)?;
+    let rows = match &arguments.item {
+        None => None,
+        Some(text) => {
+            let (item, below) = item_and_path(&trunk, text)?;
+            let id = item.id.clone();
+            let entries = trunk.entries()?.flatten().filter(move |entry| entry.item == id);
+            let rows = views::look::rows_at(entries, &below);
+            if rows.is_empty() && !below.is_root() && !holds(&trunk, item, &below)? {
+                return Err(nothing_there(item, &below));
+            }
+            Some(rows)
+        }
+    };
+    match (&rows, arguments.json) {
+        (rows, true) => say_json(&views::look::json(trunk.label(), trunk.items(), rows.as_deref())),
+        (Some(rows), false) => views::look::show_rows(rows),
+        (None, false) => views::look::show_trunk(trunk.label(), trunk.items()),
+    }
+    Ok(Outcome::Well)
+}
+
+/// Tells where an item's id ends and the path in it begins: ids may begin alike, so the longest one counts.
+pub(crate) fn item_and_path<'t>(
+    trunk: &'t dyn Trunk,
+    text: &str,
+) -> Result<(&'t TrunkItem, RelativePath), Failure> {
+    let text = text.trim_end_matches('/');
+    let item = trunk
+        .items()
+        .iter()
+        .filter(|item| {
+            text.strip_prefix(item.id.as_str()).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+        })
+        .max_by_key(|item| item.id.len());
+    let Some(item) = item else {
+        return Err(Failure::wrong_use(
+            format!("the trunk has no item `{text}`"),
+            "`porter look TRUNK` shows the ids of its items.",
+        ));
+    };
+    let rest = text[item.id.len()..].trim_start_matches('/');
+    let below = RelativePath::from_bytes(rest.as_bytes()).map_err(|refused| {
+        Failure::wrong_use(format!("`{rest}`: {refused}"), "Name a path inside the item.")
+    })?;
+    Ok((item, below))
+}
+
+/// True if the item has an entry at, or below, a path.
+pub(crate) fn holds(trunk: &dyn Trunk, item: &TrunkItem, below: &RelativePath) -> Result<bool, Failure> {
+    let mut entries = trunk.entries()?.flatten();
+    Ok(entries.any(|entry| entry.item == item.id && entry.address.path.is_within(below)))
+}
+
+/// The path is not in the item.
+pub(crate) fn nothing_there(item: &TrunkItem, below: &RelativePath) -> Failure {
+    Failure::wrong_use(
+        format!("`{}` holds no `{below}`", item.id),
+        format!("`porter look TRUNK {}` shows what it holds.", item.id),
+    )
+}

@@ -1,0 +1,56 @@
+//! `porter survey`.
+
+use crate::arguments::{ConductArguments, SelectionArguments};
+use crate::failure::{Failure, Outcome};
+use crate::screen::say_json;
+use crate::{open, views};
+use clap::Args;
+use porter_core::catalogue::Catalogue;
+use porter_core::machine::Machine;
+use porter_core::packing::Selection;
+use porter_core::survey::{Survey, survey};
+use std::path::PathBuf;
+
+/// Look at a machine: who, what, how big, and what to beware of. Reads only
+#[derive(Debug, Args)]
+pub(crate) struct SurveyArguments {
+    /// Folder where the machine's system drive is mounted
+    machine: PathBuf,
+    /// Only the items of this account (may be given several times)
+    #[arg(long, value_name = "NAME")]
+    account: Vec<String>,
+    #[command(flatten)]
+    selection: SelectionArguments,
+    /// One JSON document on standard output
+    #[arg(long)]
+    json: bool,
+    #[command(flatten)]
+    conduct: ConductArguments,
+}
+
+pub(crate) fn run(arguments: &SurveyArguments) -> Result<Outcome, Failure> {
+    let machine = open::machine(&arguments.machine)?;
+    let catalogue = open::catalogue()?;
+    let selection = open::selection_on(&machine, &arguments.account, &arguments.selection)?;
+    let survey = look_at(&machine, &catalogue, &selection, &arguments.conduct)?;
+    if arguments.json {
+        say_json(&views::survey::json(&machine, &survey));
+    } else {
+        views::survey::show(&machine, &survey);
+    }
+    Ok(Outcome::Well)
+}
+
+/// A survey of which every pattern fits something.
+pub(crate) fn look_at(
+    machine: &Machine,
+    catalogue: &Catalogue,
+    selection: &Selection,
+    conduct: &ConductArguments,
+) -> Result<Survey, Failure> {
+    let found = open::conducted(conduct, |conduct| survey(machine, catalogue, selection, conduct))?
+        .map_err(|cancelled| Failure::new(cancelled.to_string(), "Nothing was changed."))?;
+    let ids = found.items.iter().map(|row| (row.item.id.as_str(), row.item.owner.as_deref()));
+    open::refuse_unmatched(selection, ids)?;
+    Ok(found)
+}

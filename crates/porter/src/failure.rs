@@ -1,0 +1,232 @@
+//! What went wrong, in words, with what to do about it and the exit status.
+
+use crate::screen::{BAD, BOLD, styled, tell};
+use porter_core::capture::CaptureError;
+use porter_core::check::CheckError;
+use porter_core::machine::NotRecognised;
+use porter_core::packing::BadPattern;
+use porter_core::restore::RestoreError;
+use porter_core::restore::accounts::AccountsError;
+use porter_trunk::{Damage, TrunkError};
+use std::process::ExitCode;
+
+use crate::views::numbers::size;
+
+/// How a command ended that did what it could.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Outcome {
+    /// All done and all well.
+    Well,
+    /// Done, but something needs a person's attention.
+    Attention,
+}
+
+impl Outcome {
+    pub(crate) fn attention_if(needed: bool) -> Self {
+        if needed { Self::Attention } else { Self::Well }
+    }
+
+    pub(crate) fn exit_code(self) -> ExitCode {
+        ExitCode::from(if self == Self::Well { 0 } else { 3 })
+    }
+}
+
+/// Why a command could not do what it was asked to.
+#[derive(Debug)]
+pub(crate) struct Failure {
+    what: String,
+    advice: String,
+    wrong_use: bool,
+}
+
+impl Failure {
+    pub(crate) fn new(what: impl Into<String>, advice: impl Into<String>) -> Self {
+        Self { what: what.into(), advice: advice.into(), wrong_use: false }
+    }
+
+    pub(crate) fn wrong_use(what: impl Into<String>, advice: impl Into<String>) -> Self {
+        Self { wrong_use: true, ..Self::new(what, advice) }
+    }
+
+    pub(crate) fn show(&self) {
+        tell(format_args!("{} {}", styled(BAD, "porter:"), self.what));
+        for line in self.advice.lines() {
+            tell(format_args!("{} {line}", styled(BOLD, "  ->")));
+        }
+    }
+
+    pub(crate) fn exit_code(&self) -> ExitCode {
+        ExitCode::from(if self.wrong_use { 2 } else { 1 })
+    }
+}
+
+const STOPPED: &str = "stopped before it was done";
+
+impl From<TrunkError> for Failure {
+    fn from(error: TrunkError) -> Self {
+        let advice = match &error {
+            TrunkError::HoldsSomethingElse(_) => {
+                "Nothing was changed. Name a new or an empty folder for the trunk.".to_owned()
+            }
+            TrunkError::HoldsTrunk(_) => {
+                "Nothing was changed. Name another folder; `porter look` shows what this trunk holds.".to_owned()
+            }
+            TrunkError::Unfinished(_) => "An earlier capture was cut off. What it copied is still in there, but not proved.\n\
+                 Capture into a new folder; delete this one only when that is done."
+                .to_owned(),
+            TrunkError::NotATrunk { .. } => "Name the folder that a capture made.".to_owned(),
+            TrunkError::Unsupported { .. } => "Use the porter that made it, or a later one.".to_owned(),
+            TrunkError::Damaged(damage) => match damage {
+                Damage::FileMissing(_) | Damage::FileUnreadable(..) => {
+                    "Nothing was changed. If there is another copy of the trunk, use that one.".to_owned()
+                }
+                _ => "Nothing was changed. The trunk is not as it was written and must not be trusted as it is.\n\
+                      If there is another copy of it, use that one; the files in its folder `data` can be looked at."
+                    .to_owned(),
+            },
+            TrunkError::Full => "The trunk is not finished. Make room, or capture into a new folder on a larger drive."
+                .to_owned(),
+            TrunkError::Io { .. } => "Is the drive still connected, and may you write to it?".to_owned(),
+        };
+        Self::new(error.to_string(), advice)
+    }
+}
+
+impl From<CaptureError> for Failure {
+    fn from(error: CaptureError) -> Self {
+        let what = error.to_string();
+        match error {
+            CaptureError::Trunk(error) => error.into(),
+            CaptureError::NothingChosen => {
+                Self::wrong_use(what, "Look at `porter survey`, and at --account, --only and --skip.")
+            }
+            CaptureError::TrunkOnOldMachine(_) => {
+                Self::wrong_use(what, "The old machine is only read. Name a folder on another drive.")
+            }
+            CaptureError::NoRoom { needed_in_bytes, free_in_bytes } => Self::new(
+                format!(
+                    "the trunk needs up to {}, and its volume has {} free",
+                    size(needed_in_bytes),
+                    size(free_in_bytes)
+                ),
+                "Nothing was written. Use a larger drive, or leave items out with --skip.",
+            ),
+            CaptureError::ReadBack(damage) => {
+                let places: Vec<String> = damage.iter().take(10).map(Damage::to_string).collect();
+                Self::new(
+                    format!("{what}:\n   {}", places.join("\n   ")),
+                    "The drive does not give back what was written to it. Do not trust it: use another one.",
+                )
+            }
+            CaptureError::NotAccountedFor { .. } => {
+                Self::new(what, "This is a fault of porter. The trunk was not finished; please report it.")
+            }
+            CaptureError::Cancelled => {
+                Self::new(STOPPED, "The trunk is not finished, and no command will take it for a whole one.")
+            }
+        }
+    }
+}
+
+impl From<RestoreError> for Failure {
+    fn from(error: RestoreError) -> Self {
+        let what = error.to_string();
+        match error {
+            RestoreError::Trunk(error) => error.into(),
+            RestoreError::Accounts(error) => error.into(),
+            RestoreError::NoRoom { needed_in_bytes, free_in_bytes } => Self::new(
+                format!(
+                    "the restore writes {}, and the volume has {} free",
+                    size(needed_in_bytes),
+                    size(free_in_bytes)
+                ),
+                "Nothing was changed. Make room, or restore less with --only or --skip.",
+            ),
+            RestoreError::Volume { .. } => Self::new(
+                what,
+                "What landed before is kept and complete. When the volume takes files again, run the same command:\n\
+                 it leaves what is there already as it is.",
+            ),
+            RestoreError::Journal { .. } | RestoreError::RecordsInTheWay(_) => Self::new(
+                what,
+                "Without a record nothing more is changed. Is the new machine's drive writable?",
+            ),
+            RestoreError::ReadOnlyMachine | RestoreError::Target { .. } => {
+                Self::new(what, "Name a folder that can be written to.")
+            }
+            RestoreError::Cancelled => Self::new(
+                STOPPED,
+                "What landed is complete. Run the same command again: it leaves what is there already as it is.",
+            ),
+        }
+    }
+}
+
+impl From<AccountsError> for Failure {
+    fn from(error: AccountsError) -> Self {
+        let what = error.to_string();
+        match &error {
+            AccountsError::NoneFor { without, .. } => {
+                let first = without.first().cloned().unwrap_or_default();
+                Self::new(
+                    what,
+                    format!(
+                        "Nothing was changed. Say where they go with --account {first}=NAME,\n\
+                         or leave them out with --skip '{first}/*'. New accounts are made on the new machine itself."
+                    ),
+                )
+            }
+            AccountsError::TwoIntoOne { first, second, .. } => Self::wrong_use(
+                what,
+                format!(
+                    "Restore one of them, and leave the other out: --skip '{second}/*' or --skip '{first}/*'."
+                ),
+            ),
+            AccountsError::NotInTrunk { .. } | AccountsError::NotOnMachine { .. } => {
+                Self::wrong_use(what, "It is written --account OLD=NEW.")
+            }
+        }
+    }
+}
+
+impl From<CheckError> for Failure {
+    fn from(error: CheckError) -> Self {
+        match error {
+            CheckError::Trunk(error) => error.into(),
+            CheckError::Accounts(error) => error.into(),
+            CheckError::Pattern(error) => error.into(),
+            CheckError::Cancelled => Self::new(STOPPED, "There is no receipt. Run the same command again."),
+        }
+    }
+}
+
+impl From<BadPattern> for Failure {
+    fn from(error: BadPattern) -> Self {
+        Self::wrong_use(error.to_string(), "`*` stands for any text; `porter survey` shows the ids.")
+    }
+}
+
+impl Failure {
+    /// A folder that is no machine.
+    pub(crate) fn not_recognised(folder: &str, error: &NotRecognised) -> Self {
+        match error {
+            NotRecognised::Unreadable(cause) => Self::new(
+                format!("`{folder}` cannot be looked at: {}", cause.trouble),
+                "Is the drive mounted, and may you read it?",
+            ),
+            NotRecognised::NoSystem { looked_for, found } => {
+                let mut names: Vec<String> =
+                    found.iter().take(8).map(|name| porter_names::screen::on_screen(name)).collect();
+                names.sort();
+                let found = if names.is_empty() { "nothing".to_owned() } else { names.join(", ") };
+                Self::new(
+                    format!(
+                        "`{folder}` {error}.\n   Looked for\n   - {}\n   Found {found}",
+                        looked_for.join("\n   - ").replace("this does not look", "does not look")
+                    ),
+                    "Name the folder where the system drive is mounted: the one that holds Windows and Users.",
+                )
+            }
+        }
+    }
+}

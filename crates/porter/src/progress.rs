@@ -1,0 +1,149 @@
+//! Progress with rate and time left: a moving line on a terminal, now and then a plain line elsewhere.
+
+use crate::screen::tell;
+use crate::views::numbers::{count, size};
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use porter_core::events::{Event, Stage};
+use porter_trunk::Tally;
+use std::io::IsTerminal;
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Mutex, PoisonError};
+use std::time::{Duration, Instant};
+
+/// Where no terminal is, a line so often.
+const PLAIN_LINE_EVERY: Duration = Duration::from_secs(5);
+
+/// Listens to events and shows how far a command is.
+pub(crate) struct Progress {
+    how: How,
+    files: AtomicU64,
+    size_in_bytes: AtomicU64,
+    stage: Mutex<Running>,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum How {
+    Silent,
+    Plain,
+    Moving,
+}
+
+struct Running {
+    words: &'static str,
+    expected: Tally,
+    began: Instant,
+    last_line: Instant,
+    bar: Option<ProgressBar>,
+}
+
+impl Progress {
+    pub(crate) fn new(quiet: bool) -> Self {
+        let how = match (quiet, std::io::stderr().is_terminal()) {
+            (true, _) => How::Silent,
+            (false, true) => How::Moving,
+            (false, false) => How::Plain,
+        };
+        let now = Instant::now();
+        let stage = Running { words: "", expected: Tally::default(), began: now, last_line: now, bar: None };
+        Self { how, files: AtomicU64::new(0), size_in_bytes: AtomicU64::new(0), stage: Mutex::new(stage) }
+    }
+
+    pub(crate) fn hear(&self, event: &Event<'_>) {
+        if self.how == How::Silent {
+            return;
+        }
+        match event {
+            Event::StageBegan { stage, expected } => self.begin(*stage, *expected),
+            Event::Bytes { size_in_bytes } => {
+                self.size_in_bytes.fetch_add(*size_in_bytes, Ordering::Relaxed);
+                self.show();
+            }
+            Event::File { .. } => {
+                self.files.fetch_add(1, Ordering::Relaxed);
+                self.show();
+            }
+            Event::Trouble { .. } => {}
+            Event::StageEnded { .. } => self.end(),
+        }
+    }
+
+    /// Takes the moving line away.
+    pub(crate) fn end(&self) {
+        let mut running = self.stage.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(bar) = running.bar.take() {
+            bar.finish_and_clear();
+        }
+    }
+
+    fn begin(&self, stage: Stage, expected: Tally) {
+        self.end();
+        self.files.store(0, Ordering::Relaxed);
+        self.size_in_bytes.store(0, Ordering::Relaxed);
+        let mut running = self.stage.lock().unwrap_or_else(PoisonError::into_inner);
+        running.words = words(stage);
+        running.expected = expected;
+        running.began = Instant::now();
+        running.last_line = running.began;
+        if self.how == How::Moving {
+            let bar = ProgressBar::with_draw_target(
+                Some(expected.size_in_bytes),
+                ProgressDrawTarget::stderr_with_hz(8),
+            );
+            let template = if expected.size_in_bytes > 0 {
+                "{prefix:<14} {wide_bar} {decimal_bytes}/{decimal_total_bytes}  {decimal_bytes_per_sec}  {eta} left"
+            } else {
+                "{prefix:<14} {spinner} {elapsed}"
+            };
+            if let Ok(style) = ProgressStyle::with_template(template) {
+                bar.set_style(style.progress_chars("=> "));
+            }
+            bar.set_prefix(running.words);
+            running.bar = Some(bar);
+        }
+    }
+
+    fn show(&self) {
+        // Whoever comes while another shows does not wait: the next event shows it anyway.
+        let Ok(mut running) = self.stage.try_lock() else { return };
+        let size_in_bytes = self.size_in_bytes.load(Ordering::Relaxed);
+        match &running.bar {
+            Some(bar) => bar.set_position(size_in_bytes),
+            None if self.how == How::Plain && running.last_line.elapsed() >= PLAIN_LINE_EVERY => {
+                let seconds = running.began.elapsed().as_secs_f64();
+                tell(plain_line(&running, self.files.load(Ordering::Relaxed), size_in_bytes, seconds));
+                running.last_line = Instant::now();
+            }
+            None => {}
+        }
+    }
+}
+
+fn plain_line(running: &Running, files: u64, size_in_bytes: u64, seconds: f64) -> String {
+    let rate = size_in_bytes as f64 / seconds;
+    if running.expected.size_in_bytes == 0 {
+        return format!("{}: {} so far", running.words, size(size_in_bytes));
+    }
+    let left_in_bytes = running.expected.size_in_bytes.saturating_sub(size_in_bytes);
+    format!(
+        "{}: {} of {} files, {} of {}, {}/s, {:.0} s left",
+        running.words,
+        count(files),
+        count(running.expected.files),
+        size(size_in_bytes),
+        size(running.expected.size_in_bytes),
+        size(rate as u64),
+        if rate > 0.0 { left_in_bytes as f64 / rate } else { 0.0 }
+    )
+}
+
+fn words(stage: Stage) -> &'static str {
+    match stage {
+        Stage::Survey => "looking",
+        Stage::Capture => "capturing",
+        Stage::Flush => "flushing",
+        Stage::ReadBack => "reading back",
+        Stage::Plan => "comparing",
+        Stage::Restore => "restoring",
+        Stage::Check => "checking",
+    }
+}

@@ -1,0 +1,116 @@
+//! What a capture shows.
+
+use super::numbers::{counted, padded, size};
+use super::words;
+use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled};
+use porter_core::capture::{CaptureReport, Forecast};
+use porter_core::machine::Machine;
+use porter_trunk::{LeftBehind, LeftReason, Tally};
+use serde_json::{Value, json};
+use std::collections::BTreeMap;
+use std::path::Path;
+
+/// Lists longer than this are folded.
+const LONGEST_LIST: usize = 10;
+
+/// Before the first byte.
+pub(crate) fn show_forecast(machine: &Machine, forecast: &Forecast, trunk: &Path) {
+    say(format_args!(
+        "{}: {} in {}, into {}",
+        styled(BOLD, format_args!("Capturing {}", machine.name)),
+        size(forecast.to_capture.size_in_bytes),
+        counted(forecast.to_capture.files, "file"),
+        trunk.display()
+    ));
+    say(format_args!(
+        "The trunk takes up to {}; {} are free there.",
+        size(forecast.needed_in_bytes),
+        size(forecast.free_in_bytes)
+    ));
+}
+
+/// After the last.
+pub(crate) fn show(report: &CaptureReport, trunk: &Path, trunk_id: &str) {
+    say("");
+    for (what, tally) in [("seen", report.seen), ("captured", report.captured), ("left", report.left)] {
+        say(format_args!("  {} {}", styled(BOLD, padded(what, 9)), tally_words(tally)));
+    }
+    say("");
+    say(format_args!("{} (seen = captured + left)", styled(GOOD, "Every entry is accounted for.")));
+
+    let mut by_rule: BTreeMap<&str, Tally> = BTreeMap::new();
+    for left in &report.left_behind {
+        if let (LeftReason::Rule { why }, Some(tally)) = (&left.reason, left.tally) {
+            *by_rule.entry(why).or_default() += tally;
+        }
+    }
+    if !by_rule.is_empty() {
+        say("Left by rule:");
+        for (why, tally) in by_rule {
+            let amount = format!("{}, {}", counted(tally.entries(), "entry"), size(tally.size_in_bytes));
+            say(format_args!("  {}  {why}", padded(&amount, 24)));
+        }
+    }
+    let attention: Vec<&LeftBehind> = need_attention(report).collect();
+    if !attention.is_empty() {
+        say("");
+        say(styled(
+            CARE,
+            format_args!("{} could not be captured:", counted(attention.len() as u64, "entry")),
+        ));
+        for left in attention.iter().take(LONGEST_LIST) {
+            say(format_args!("  {}", left.volume_path));
+            say(format_args!("      {}", words::left(&left.reason)));
+        }
+        if attention.len() > LONGEST_LIST {
+            let more = attention.len() - LONGEST_LIST;
+            say(styled(FAINT, format_args!("  … and {more} more; `porter check` lists them, --json too")));
+        }
+    }
+    say("");
+    say(format_args!(
+        "{} Trunk {trunk_id} in {} was read back: every byte is what was written.",
+        styled(GOOD, "Done."),
+        trunk.display()
+    ));
+}
+
+/// What a person should look at.
+pub(crate) fn need_attention(report: &CaptureReport) -> impl Iterator<Item = &LeftBehind> {
+    report.left_behind.iter().filter(|left| left.reason.needs_attention())
+}
+
+/// Files, folders, links and bytes.
+pub(crate) fn tally_words(tally: Tally) -> String {
+    format!(
+        "{}  {}  {}  {}",
+        padded(&counted(tally.files, "file"), 14),
+        padded(&counted(tally.folders, "folder"), 14),
+        padded(&counted(tally.links, "link"), 9),
+        size(tally.size_in_bytes)
+    )
+}
+
+/// `porter-capture/1`.
+pub(crate) fn json(report: &CaptureReport, trunk: &Path, trunk_id: &str) -> Value {
+    let left_behind = report.left_behind.iter().map(|left| {
+        json!({
+            "path": left.volume_path.to_string(),
+            "reason": words::left(&left.reason),
+            "code": left.reason.code(),
+            "item": left.item,
+            "needs_attention": left.reason.needs_attention(),
+            "files": left.tally.map(|tally| tally.files),
+            "bytes": left.tally.map(|tally| tally.size_in_bytes),
+        })
+    });
+    json!({
+        "format": "porter-capture/1",
+        "trunk": {"id": trunk_id, "folder": trunk.display().to_string()},
+        "seen": report.seen,
+        "captured": report.captured,
+        "left": report.left,
+        "left_behind": left_behind.collect::<Vec<_>>(),
+        "items": report.items,
+    })
+}

@@ -1,0 +1,139 @@
+//! What a look into a trunk shows.
+
+use super::numbers::{count, counted, date_and_time, padded, rfc3339, size};
+use super::survey::system;
+use crate::screen::{BOLD, FAINT, say, styled};
+use porter_names::RelativePath;
+use porter_trunk::{Content, Entry, Label, TrunkItem};
+use serde_json::{Value, json};
+use std::collections::BTreeMap;
+
+/// The outside, and the items.
+pub(crate) fn show_trunk(label: &Label, items: &[TrunkItem]) {
+    say(format_args!(
+        "{}  captured from {}, {}",
+        styled(BOLD, format_args!("Trunk {}", label.trunk_id.short())),
+        label.machine.name,
+        system(&label.machine.system)
+    ));
+    let fact = |name: &str, value: Option<&str>| {
+        if let Some(value) = value {
+            say(format_args!("  {} {}", padded(name, 11), porter_names::screen::on_screen(value.as_bytes())));
+        }
+    };
+    fact("job", label.job.as_deref());
+    fact("owner", label.owner.as_deref());
+    fact("return to", label.return_to.as_deref());
+    fact("technician", label.technician.as_deref());
+    fact("workshop", label.workshop.as_deref());
+    fact("captured", Some(&date_and_time(label.started_utc)));
+    fact("made by", Some(&label.made_by));
+    say("");
+    let width = items.iter().map(|item| item.id.chars().count()).max().unwrap_or(0);
+    for item in items {
+        if !item.chosen {
+            say(styled(FAINT, format_args!("  {}  not captured, on purpose", padded(&item.id, width))));
+            continue;
+        }
+        say(format_args!(
+            "  {}  {:>7} {:<5}  {:>9}  {}",
+            padded(&item.id, width),
+            count(item.captured.files),
+            if item.captured.files == 1 { "file" } else { "files" },
+            size(item.captured.size_in_bytes),
+            styled(FAINT, &item.title)
+        ));
+    }
+}
+
+/// One row of a folder in the trunk.
+pub(crate) struct Row {
+    pub(crate) path: RelativePath,
+    pub(crate) is_folder: bool,
+    pub(crate) files: u64,
+    pub(crate) size_in_bytes: u64,
+    pub(crate) link_target: Option<String>,
+    pub(crate) modified_utc: Option<time::OffsetDateTime>,
+    pub(crate) held: bool,
+}
+
+/// Folds entries into the rows of the folder `at`; all below a folder are counted in its row.
+pub(crate) fn rows_at(entries: impl Iterator<Item = Entry>, at: &RelativePath) -> Vec<Row> {
+    let depth = at.steps().count();
+    let mut rows: BTreeMap<RelativePath, Row> = BTreeMap::new();
+    for entry in entries.filter(|entry| entry.address.path.is_within(at)) {
+        let path = &entry.address.path;
+        let steps: Vec<&[u8]> = path.steps().take(depth + 1).collect();
+        let is_itself = steps.len() == path.steps().count();
+        if path == at && entry.content == Content::Folder {
+            continue;
+        }
+        let Ok(row_path) = RelativePath::from_bytes(&steps.join(&b'/')) else { continue };
+        let row = rows.entry(row_path.clone()).or_insert(Row {
+            path: row_path,
+            is_folder: !is_itself,
+            files: 0,
+            size_in_bytes: 0,
+            link_target: None,
+            modified_utc: None,
+            held: false,
+        });
+        match &entry.content {
+            Content::File { size_in_bytes, .. } => {
+                row.files += 1;
+                row.size_in_bytes += size_in_bytes;
+            }
+            Content::Folder => row.is_folder = true,
+            Content::Link { target } if is_itself => {
+                row.link_target = Some(porter_names::screen::on_screen(target));
+            }
+            Content::Link { .. } => {}
+        }
+        if is_itself {
+            row.modified_utc = entry.modified_utc;
+            row.held = entry.held.is_some();
+        }
+    }
+    rows.into_values().collect()
+}
+
+/// The rows of a folder.
+pub(crate) fn show_rows(rows: &[Row]) {
+    for row in rows {
+        let name = porter_names::screen::on_screen(row.path.name().unwrap_or_default());
+        let date = row.modified_utc.map(date_and_time).unwrap_or_default();
+        let remark = match (&row.link_target, row.is_folder, row.held) {
+            (Some(target), ..) => format!("  -> {target}"),
+            (_, true, _) => format!("/  {}", styled(FAINT, counted(row.files, "file"))),
+            (_, _, true) => format!("  {}", styled(FAINT, "kept in the trunk")),
+            _ => String::new(),
+        };
+        say(format_args!("  {:>9}  {}  {name}{remark}", size(row.size_in_bytes), padded(&date, 20)));
+    }
+    let (mut files, mut bytes) = (0, 0);
+    for row in rows {
+        files += row.files;
+        bytes += row.size_in_bytes;
+    }
+    say(format_args!("  {:>9}  in {}", size(bytes), counted(files, "file")));
+}
+
+/// `porter-look/1`.
+pub(crate) fn json(label: &Label, items: &[TrunkItem], rows: Option<&[Row]>) -> Value {
+    let mut document = json!({"format": "porter-look/1", "label": label, "items": items});
+    if let Some(rows) = rows {
+        let rows = rows.iter().map(|row| {
+            json!({
+                "path": row.path.to_string(),
+                "kind": if row.link_target.is_some() { "link" } else if row.is_folder { "folder" } else { "file" },
+                "files": row.files,
+                "bytes": row.size_in_bytes,
+                "target": row.link_target,
+                "modified_utc": row.modified_utc.map(rfc3339),
+                "held": row.held,
+            })
+        });
+        document["entries"] = rows.collect();
+    }
+    document
+}

@@ -1,0 +1,206 @@
+//! The receipt for the terminal and as JSON.
+
+use super::numbers::{count, counted, date_and_time, padded, rfc3339, size};
+use super::words;
+use crate::screen::{BAD, BOLD, CARE, FAINT, GOOD, say, styled};
+use anstyle::Style;
+use porter_core::receipt::{Finding, ItemReceipt, Receipt, Verdict};
+use serde_json::{Value, json};
+use std::collections::BTreeMap;
+
+/// Lists longer than this are folded.
+const LONGEST_LIST: usize = 10;
+
+/// A group of items: a person's, or everybody's.
+pub(crate) struct Group<'r> {
+    /// The person on the old machine; none for everybody's.
+    pub(crate) account: Option<&'r str>,
+    /// The person's name on the new machine.
+    pub(crate) landed_in: Option<&'r str>,
+    /// Their items.
+    pub(crate) items: Vec<&'r ItemReceipt>,
+}
+
+/// The items by person, in the order of the trunk; everybody's last.
+pub(crate) fn by_person(receipt: &Receipt) -> Vec<Group<'_>> {
+    let mut groups: Vec<Group<'_>> = Vec::new();
+    for item in &receipt.items {
+        let account = item.account.as_deref();
+        match groups.iter_mut().find(|group| group.account == account) {
+            Some(group) => group.items.push(item),
+            None => {
+                let landed_in = receipt.accounts.iter().find(|(old, _)| Some(old.as_str()) == account);
+                groups.push(Group {
+                    account,
+                    landed_in: landed_in.map(|(_, new)| new.as_str()),
+                    items: vec![item],
+                });
+            }
+        }
+    }
+    groups
+}
+
+/// What the whole receipt says, in one sentence.
+pub(crate) fn sentence(receipt: &Receipt) -> String {
+    let (items, files, _) = receipt.totals();
+    let alone = receipt.machine.is_none();
+    let landed = if alone { "whole" } else { "landed" };
+    if !receipt.needs_attention() {
+        let left_out = if items.left_behind > 0 {
+            format!("; {} left out on purpose", counted(items.left_behind, "item"))
+        } else {
+            String::new()
+        };
+        return format!(
+            "All is well: {} {landed}, {} proved byte for byte{left_out}.",
+            counted(items.landed, "item"),
+            counted(files.landed, "file")
+        );
+    }
+    let wrong = Verdict::ALL
+        .iter()
+        .filter(|verdict| **verdict != Verdict::Landed)
+        .map(|verdict| (attention_count(receipt, *verdict), verdict.words()))
+        .filter(|(number, _)| *number > 0)
+        .map(|(number, words)| format!("{} {words}", count(number)))
+        .collect::<Vec<_>>();
+    format!("Needs attention: {}. {} {landed}.", wrong.join(", "), counted(files.landed, "file"))
+}
+
+fn attention_count(receipt: &Receipt, verdict: Verdict) -> u64 {
+    let findings = receipt.items.iter().flat_map(|item| &item.findings).chain(&receipt.general);
+    findings.filter(|finding| finding.needs_attention && finding.verdict == verdict).count() as u64
+}
+
+/// What a verdict is called here: in a check of a trunk alone nothing has landed anywhere.
+pub(crate) fn verdict_words(receipt: &Receipt, verdict: Verdict) -> &'static str {
+    if receipt.machine.is_none() && verdict == Verdict::Landed { "whole" } else { verdict.words() }
+}
+
+/// For the terminal.
+pub(crate) fn show(receipt: &Receipt) {
+    let label = &receipt.trunk;
+    let to = receipt.machine.as_ref().map(|machine| format!(" -> {}", machine.name)).unwrap_or_default();
+    say(format_args!(
+        "{}  {}{to}  trunk {}  {}",
+        styled(BOLD, "Receipt"),
+        label.machine.name,
+        label.trunk_id.short(),
+        styled(FAINT, date_and_time(receipt.checked_utc))
+    ));
+    let width = receipt.items.iter().map(|item| item.id.chars().count()).max().unwrap_or(0);
+    for group in by_person(receipt) {
+        say("");
+        say(styled(BOLD, person(&group)));
+        for item in &group.items {
+            show_item(receipt, item, width);
+        }
+    }
+    if !receipt.general.is_empty() {
+        say("");
+        say(styled(BOLD, "The trunk itself"));
+        show_findings(receipt, &receipt.general.iter().collect::<Vec<_>>());
+    }
+    say("");
+    say(styled(if receipt.needs_attention() { BAD } else { GOOD }, sentence(receipt)));
+}
+
+/// `odile`, `tamsin -> tamsin.okafor`, `For everybody`.
+pub(crate) fn person(group: &Group<'_>) -> String {
+    match (group.account, group.landed_in) {
+        (None, _) => "For everybody".to_owned(),
+        (Some(old), Some(new)) if old != new => format!("{old} -> {new}"),
+        (Some(old), _) => old.to_owned(),
+    }
+}
+
+fn show_item(receipt: &Receipt, item: &ItemReceipt, width: usize) {
+    let (files, bytes) = match item.verdict {
+        Verdict::LeftBehind => (item.files.left_behind, item.bytes.left_behind),
+        _ => (item.files.landed, item.bytes.landed),
+    };
+    say(format_args!(
+        "  {}  {}  {:>7} {:<5}  {:>9}",
+        styled(style_of(item.verdict), padded(verdict_words(receipt, item.verdict), 13)),
+        padded(&item.id, width),
+        count(files),
+        if files == 1 { "file" } else { "files" },
+        size(bytes)
+    ));
+    let attention: Vec<&Finding> = item.findings.iter().filter(|finding| finding.needs_attention).collect();
+    show_findings(receipt, &attention);
+    for (why, number) in planned(item) {
+        say(styled(FAINT, format_args!("      {}: {why}", counted(number, "entry"))));
+    }
+}
+
+/// What went as planned and still did not simply land, counted by its reason.
+pub(crate) fn planned(item: &ItemReceipt) -> BTreeMap<String, u64> {
+    let mut planned = BTreeMap::new();
+    for finding in item.findings.iter().filter(|finding| !finding.needs_attention) {
+        *planned.entry(words::reason(&finding.reason)).or_default() += 1;
+    }
+    planned
+}
+
+fn show_findings(receipt: &Receipt, findings: &[&Finding]) {
+    for finding in findings.iter().take(LONGEST_LIST) {
+        let verdict = verdict_words(receipt, finding.verdict);
+        say(format_args!("      {}  {}", styled(style_of(finding.verdict), verdict), finding.path));
+        say(format_args!("        {}", words::reason(&finding.reason)));
+    }
+    if findings.len() > LONGEST_LIST {
+        let more = findings.len() - LONGEST_LIST;
+        say(styled(FAINT, format_args!("      … and {} more; --json - lists them all", count(more as u64))));
+    }
+}
+
+fn style_of(verdict: Verdict) -> Style {
+    match verdict {
+        Verdict::Landed => GOOD,
+        Verdict::LeftBehind | Verdict::KeptExisting => CARE,
+        Verdict::Changed | Verdict::Missing => BAD,
+    }
+}
+
+/// `porter-receipt/1`.
+pub(crate) fn json(receipt: &Receipt) -> Value {
+    let (items, files, bytes) = receipt.totals();
+    let finding = |finding: &Finding| {
+        let mut row = json!({
+            "path": finding.path.to_string(),
+            "verdict": finding.verdict,
+            "reason": words::reason(&finding.reason),
+            "needs_attention": finding.needs_attention,
+            "details": finding.reason,
+        });
+        if let Some(expected_at) = &finding.expected_at {
+            row["expected_at"] = expected_at.to_string().into();
+        }
+        row
+    };
+    let item = |item: &ItemReceipt| {
+        json!({
+            "id": item.id,
+            "kind": item.kind,
+            "account": item.account,
+            "title": item.title,
+            "verdict": item.verdict,
+            "files": item.files,
+            "bytes": item.bytes,
+            "reasons": item.findings.iter().map(finding).collect::<Vec<_>>(),
+        })
+    };
+    json!({
+        "format": "porter-receipt/1",
+        "trunk": receipt.trunk,
+        "machine": receipt.machine,
+        "accounts": receipt.accounts.iter().map(|(old, new)| json!({"old": old, "new": new})).collect::<Vec<_>>(),
+        "checked_utc": rfc3339(receipt.checked_utc),
+        "needs_attention": receipt.needs_attention(),
+        "totals": {"items": items, "files": files, "bytes": bytes},
+        "items": receipt.items.iter().map(item).collect::<Vec<_>>(),
+        "reasons": receipt.general.iter().map(finding).collect::<Vec<_>>(),
+    })
+}

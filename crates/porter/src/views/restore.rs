@@ -1,0 +1,152 @@
+//! What a restore shows, before and after.
+
+use super::numbers::{counted, padded, size};
+use super::words;
+use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled};
+use porter_core::restore::{Plan, Refused, RestoreReport};
+use porter_names::RelativePath;
+use serde_json::{Value, json};
+use std::collections::BTreeMap;
+
+/// Lists longer than this are folded.
+const LONGEST_LIST: usize = 10;
+
+/// What would happen, before anything does.
+pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str) {
+    say(styled(BOLD, format_args!("Restoring {from} to {to}")));
+    for (old, new) in &plan.accounts {
+        say(format_args!("  {old} -> {new}"));
+    }
+    say("");
+    say(row(
+        "to write",
+        &format!("{}, {}", counted(plan.to_write.files, "file"), size(plan.to_write.size_in_bytes)),
+    ));
+    say(row("there already", &format!("{}, byte for byte", counted(plan.identical.files, "file"))));
+    let set_aside: Vec<_> = plan.set_aside().collect();
+    say(row("to set aside", &counted(set_aside.len() as u64, "entry")));
+    show_pairs(set_aside.iter().copied(), set_aside.len());
+    let renamed: Vec<_> = plan.renamed().map(|step| (&step.entry.address.path, &step.at)).collect();
+    if !renamed.is_empty() {
+        say(row(
+            "other names",
+            &format!(
+                "{}: in the spelling that is there, or one that can be held",
+                counted(renamed.len() as u64, "entry")
+            ),
+        ));
+        show_pairs(renamed.iter().copied(), renamed.len());
+    }
+    show_refused(&plan.refused);
+    say(row("free space", &size(plan.free_in_bytes)));
+}
+
+/// What was done.
+pub(crate) fn show(report: &RestoreReport) {
+    say("");
+    say(format_args!(
+        "{} {} written, {}; {} there already; {} set aside, nothing deleted.",
+        styled(GOOD, "Restored."),
+        counted(report.written.files, "file"),
+        size(report.written.size_in_bytes),
+        counted(report.identical.files, "file"),
+        counted(report.set_aside.len() as u64, "entry")
+    ));
+    let attention = report.refused.iter().filter(|refused| refused.needs_attention).count();
+    if attention > 0 {
+        say(styled(CARE, format_args!("{} did not land:", counted(attention as u64, "entry"))));
+        show_refused(&report.refused);
+    }
+    if let Some(journal) = &report.journal {
+        say(styled(FAINT, format_args!("Recorded in {}", journal.display())));
+    }
+}
+
+fn row(name: &str, value: &str) -> String {
+    format!("  {} {value}", styled(BOLD, padded(name, 14)))
+}
+
+fn show_pairs<'p>(pairs: impl Iterator<Item = (&'p RelativePath, &'p RelativePath)>, all: usize) {
+    for (from, to) in pairs.take(LONGEST_LIST) {
+        let to = to.name().map(porter_names::screen::on_screen).unwrap_or_default();
+        say(format_args!("      {from}"));
+        say(format_args!("        {} {to}", styled(FAINT, "becomes")));
+    }
+    fold(all);
+}
+
+fn fold(all: usize) {
+    if all > LONGEST_LIST {
+        say(styled(FAINT, format_args!("      … and {} more; --json lists them all", all - LONGEST_LIST)));
+    }
+}
+
+fn show_refused(refused: &[Refused]) {
+    let mut kept: BTreeMap<String, u64> = BTreeMap::new();
+    for row in refused.iter().filter(|row| !row.needs_attention) {
+        *kept.entry(words::reason(&row.reason)).or_default() += 1;
+    }
+    for (why, number) in kept {
+        say(row("kept in trunk", &format!("{}: {why}", counted(number, "entry"))));
+    }
+    let attention: Vec<&Refused> = refused.iter().filter(|row| row.needs_attention).collect();
+    if attention.is_empty() {
+        return;
+    }
+    say(styled(CARE, row("cannot land", &counted(attention.len() as u64, "entry"))));
+    for row in attention.iter().take(LONGEST_LIST) {
+        say(format_args!("      {}  {}", row.item.as_deref().unwrap_or("?"), row.path));
+        say(format_args!("        {}", words::reason(&row.reason)));
+    }
+    fold(attention.len());
+}
+
+fn pairs_json<'p>(pairs: impl Iterator<Item = (&'p RelativePath, &'p RelativePath)>) -> Vec<Value> {
+    pairs.map(|(from, to)| json!({"from": from.to_string(), "to": to.to_string()})).collect()
+}
+
+fn refused_json(refused: &[Refused]) -> Vec<Value> {
+    let row = |row: &Refused| {
+        json!({
+            "item": row.item,
+            "path": row.path.to_string(),
+            "verdict": row.verdict(),
+            "reason": words::reason(&row.reason),
+            "needs_attention": row.needs_attention,
+        })
+    };
+    refused.iter().map(row).collect()
+}
+
+/// `porter-restore/1`, with nothing done.
+pub(crate) fn plan_json(plan: &Plan) -> Value {
+    let renamed = plan.renamed().map(|step| (&step.entry.address.path, &step.at));
+    json!({
+        "format": "porter-restore/1",
+        "tried_only": true,
+        "accounts": plan.accounts,
+        "items": plan.items,
+        "written": plan.to_write,
+        "identical": plan.identical,
+        "set_aside": pairs_json(plan.set_aside()),
+        "renamed": pairs_json(renamed),
+        "refused": refused_json(&plan.refused),
+    })
+}
+
+/// `porter-restore/1`.
+pub(crate) fn json(report: &RestoreReport, accounts: &BTreeMap<String, String>) -> Value {
+    let pairs =
+        |pairs: &[(RelativePath, RelativePath)]| pairs_json(pairs.iter().map(|(from, to)| (from, to)));
+    json!({
+        "format": "porter-restore/1",
+        "tried_only": false,
+        "accounts": accounts,
+        "written": report.written,
+        "identical": report.identical,
+        "set_aside": pairs(&report.set_aside),
+        "renamed": pairs(&report.renamed),
+        "refused": refused_json(&report.refused),
+        "journal": report.journal.as_ref().map(|path| path.display().to_string()),
+    })
+}

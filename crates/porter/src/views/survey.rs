@@ -1,0 +1,164 @@
+//! What a survey shows.
+
+use super::numbers::{count, counted, date, padded, rfc3339, size};
+use super::words;
+use crate::screen::{BOLD, CARE, FAINT, say, styled};
+use porter_core::machine::Machine;
+use porter_core::survey::{Caution, ItemSurvey, Survey};
+use porter_trunk::{SystemLabel, Tally};
+use serde_json::{Value, json};
+
+/// A system in a few words.
+pub(crate) fn system(system: &SystemLabel) -> String {
+    match &system.version {
+        Some(version) => format!("{} (version {version})", system.product),
+        None => system.product.clone(),
+    }
+}
+
+/// For the terminal.
+pub(crate) fn show(machine: &Machine, survey: &Survey) {
+    let root = machine.volume.host_root().map(|root| root.display().to_string()).unwrap_or_default();
+    say(format_args!(
+        "{}  {}  {}",
+        styled(BOLD, &machine.name),
+        system(&machine.system),
+        styled(FAINT, root)
+    ));
+    let width = survey.items.iter().map(|row| row.item.id.chars().count()).max().unwrap_or(0);
+    for (row, account) in survey.accounts.iter().zip(&machine.accounts) {
+        let last_used =
+            row.last_used_utc.map_or("last use unknown".to_owned(), |at| format!("last used {}", date(at)));
+        say("");
+        say(format_args!(
+            "{}  {last_used}  {}, {}",
+            styled(BOLD, account.shown_name()),
+            counted(row.to_capture.files, "file"),
+            size(row.to_capture.size_in_bytes)
+        ));
+        show_cautions("  ", &row.cautions);
+        show_items(survey.items.iter().filter(|item| item.item.owner.as_deref() == Some(&row.id)), width);
+    }
+    say("");
+    say(styled(BOLD, "For everybody"));
+    show_items(survey.items.iter().filter(|item| item.item.owner.is_none()), width);
+    show_cautions("  ", &survey.cautions);
+
+    let (mut chosen, mut left) = (Tally::default(), Tally::default());
+    for row in survey.items.iter().filter(|row| row.chosen) {
+        chosen += row.to_capture;
+        left += row.to_leave;
+    }
+    say("");
+    say(format_args!(
+        "{}  {} in {}",
+        styled(BOLD, padded("To capture", 14)),
+        size(chosen.size_in_bytes),
+        counted(chosen.files, "file")
+    ));
+    say(format_args!(
+        "{}  {} in {}: caches, temporary files, and what Windows makes by itself",
+        styled(BOLD, padded("Left by rule", 14)),
+        size(left.size_in_bytes),
+        counted(left.files, "file")
+    ));
+    let not_covered: Vec<String> = survey.not_covered.iter().map(|(path, _)| path.to_string()).collect();
+    if !not_covered.is_empty() {
+        say_wrapped("Not a person's", &not_covered.join(", "));
+    }
+    say_wrapped("Not yet covered", words::NOT_YET_COVERED);
+}
+
+/// A heading and text beside it, in lines of at most 100 columns.
+fn say_wrapped(heading: &str, text: &str) {
+    let mut line = String::new();
+    let mut heading = styled(BOLD, padded(heading, 15));
+    for word in text.split_whitespace() {
+        if !line.is_empty() && line.chars().count() + word.chars().count() > 82 {
+            say(format_args!("{heading} {line}"));
+            heading = padded("", 15);
+            line.clear();
+        }
+        if !line.is_empty() {
+            line.push(' ');
+        }
+        line.push_str(word);
+    }
+    say(format_args!("{heading} {line}"));
+}
+
+fn show_items<'s>(items: impl Iterator<Item = &'s ItemSurvey>, width: usize) {
+    for row in items {
+        let line = format!(
+            "  {}  {:>7} {:<5}  {:>9}  {}",
+            padded(&row.item.id, width),
+            count(row.to_capture.files),
+            if row.to_capture.files == 1 { "file" } else { "files" },
+            size(row.to_capture.size_in_bytes),
+            row.newest_utc.map(|at| format!("newest {}", date(at))).unwrap_or_default()
+        );
+        let line = line.trim_end();
+        say(if row.chosen { line.to_owned() } else { styled(FAINT, format_args!("{line}  (not chosen)")) });
+        show_cautions("      ", &row.cautions);
+    }
+}
+
+fn show_cautions(indent: &str, cautions: &[Caution]) {
+    for caution in cautions {
+        let (what, advice) = words::caution(caution);
+        say(format_args!("{indent}{} {what}", styled(CARE, "!")));
+        say(format_args!("{indent}  {}", styled(FAINT, advice)));
+    }
+}
+
+/// `porter-survey/1`.
+pub(crate) fn json(machine: &Machine, survey: &Survey) -> Value {
+    let accounts = survey.accounts.iter().zip(&machine.accounts).map(|(row, account)| {
+        json!({
+            "id": account.id,
+            "name": account.shown_name(),
+            "home": account.home.to_string(),
+            "last_used_utc": row.last_used_utc.map(rfc3339),
+            "files": row.to_capture.files,
+            "size_in_bytes": row.to_capture.size_in_bytes,
+            "cautions": cautions_json(&row.cautions),
+        })
+    });
+    let items = survey.items.iter().map(|row| {
+        json!({
+            "id": row.item.id,
+            "kind": row.item.kind,
+            "account": row.item.owner,
+            "title": row.item.title,
+            "chosen": row.chosen,
+            "files": row.to_capture.files,
+            "size_in_bytes": row.to_capture.size_in_bytes,
+            "left_files": row.to_leave.files,
+            "left_size_in_bytes": row.to_leave.size_in_bytes,
+            "newest_utc": row.newest_utc.map(rfc3339),
+            "cautions": cautions_json(&row.cautions),
+        })
+    });
+    let not_covered =
+        survey.not_covered.iter().map(|(path, why)| json!({"path": path.to_string(), "why": why}));
+    json!({
+        "format": "porter-survey/1",
+        "machine": {"name": machine.name, "system": machine.system},
+        "accounts": accounts.collect::<Vec<_>>(),
+        "items": items.collect::<Vec<_>>(),
+        "cautions": cautions_json(&survey.cautions),
+        "not_covered": not_covered.collect::<Vec<_>>(),
+        "not_yet_covered": words::NOT_YET_COVERED,
+    })
+}
+
+fn cautions_json(cautions: &[Caution]) -> Vec<Value> {
+    let row = |caution: &Caution| {
+        let (what, advice) = words::caution(caution);
+        let mut row = json!(caution);
+        row["what"] = what.into();
+        row["do"] = advice.into();
+        row
+    };
+    cautions.iter().map(row).collect()
+}

@@ -1,0 +1,116 @@
+//! Cautions and reasons in plain words, each with what to do.
+
+use super::numbers::{count, counted};
+use porter_core::receipt::Reason;
+use porter_core::survey::Caution;
+use porter_trunk::LeftReason;
+
+/// What a survey does not look at yet, told each time until it does.
+pub(crate) const NOT_YET_COVERED: &str = "Windows settings and the registry, printers, network drives, the list of \
+     installed programs; browser and mail profiles are carried as plain files of program data";
+
+/// What to beware of, and what to do.
+pub(crate) fn caution(caution: &Caution) -> (String, &'static str) {
+    match caution {
+        Caution::UnusedAccount { days } => (
+            format!("not used for {} before this machine was last used", counted(days.unsigned_abs(), "day")),
+            "ask whether it is still wanted; leave it out with --skip",
+        ),
+        Caution::NoRegistry => (
+            "this profile folder has no registry (NTUSER.DAT)".to_owned(),
+            "nobody ever signed in, or it was copied here by hand; look into it before you decide",
+        ),
+        Caution::PlaceIsLink { place } => (
+            format!("{place} is a link to somewhere else, which is not followed"),
+            "look where it leads, and carry that place too",
+        ),
+        Caution::Unreadable { count } => (
+            format!(
+                "{} could not be looked into",
+                counted(*count, "folder or file").replace("folder or files", "folders or files")
+            ),
+            "run as administrator or root",
+        ),
+        Caution::Links { count } => (
+            format!("{}: recorded, not followed", counted(*count, "link")),
+            "what they lead to is carried only if it lies in an item itself",
+        ),
+        Caution::TooLargeForFat32 { count } => {
+            (format!("{} of 4 GiB or more", counted(*count, "file")), "do not put the trunk on a FAT32 stick")
+        }
+        Caution::NamesWindowsCannotHold { count } => (
+            format!("{} that Windows cannot hold", counted(*count, "name")),
+            "they get safe names on the new machine, and the receipt lists them",
+        ),
+        Caution::LongPaths { count } => (
+            format!("{} longer than 260 characters", counted(*count, "path")),
+            "they are carried, but most Windows programs cannot open them",
+        ),
+        Caution::ProgramData => (
+            "what programs keep for themselves, as plain files".to_owned(),
+            "install the programs first; some look for their data elsewhere",
+        ),
+        Caution::EarlierWindows { path } => (
+            format!("{path} holds an earlier Windows, perhaps with people's files"),
+            "survey that folder by itself",
+        ),
+    }
+}
+
+/// Why something was left at the capture.
+pub(crate) fn left(reason: &LeftReason) -> String {
+    match reason {
+        LeftReason::Rule { why } | LeftReason::NotCovered { why } => why.clone(),
+        LeftReason::PermissionDenied => "permission denied; run as administrator or root".to_owned(),
+        LeftReason::Gone => "it was gone when it was to be read".to_owned(),
+        LeftReason::InUse => "a program held it open; close the program and capture again".to_owned(),
+        LeftReason::Medium { detail } => format!("the drive could not read it ({detail})"),
+        LeftReason::IsLink => "a link stood there, and links are not followed".to_owned(),
+        LeftReason::NameNotHeld => "this system cannot hold its name; capture on another system".to_owned(),
+        LeftReason::TooLargeForTrunk => {
+            "too large for the trunk's file system; use a stick that is not FAT32".to_owned()
+        }
+        LeftReason::NotAFile => "a device or pipe, not a file".to_owned(),
+        LeftReason::StreamNotRead => "a named stream that could not be read".to_owned(),
+        LeftReason::Unreadable { detail } => format!("it could not be read ({detail})"),
+    }
+}
+
+/// Why something did not simply land, and what to do.
+pub(crate) fn reason(reason: &Reason) -> String {
+    match reason {
+        Reason::ContentDiffers { captured_size, found_size } => format!(
+            "the content is not what was captured ({} bytes then, {} now); if nobody worked on it, take it out of the trunk again",
+            count(*captured_size),
+            count(*found_size)
+        ),
+        Reason::NotThere => "it is not there; take it out of the trunk again".to_owned(),
+        Reason::OtherKindThere { what } => format!("{what} is there instead"),
+        Reason::LinkDiffers => "the link leads elsewhere now".to_owned(),
+        Reason::CannotBeRead { detail } => format!("it is there and cannot be read ({detail})"),
+        Reason::NoAccount { account } => {
+            format!("the new machine has no account for {account}; name one with --account {account}=NAME")
+        }
+        Reason::NoPlace { place } => format!("the new machine has no place called {place}"),
+        Reason::NotChosenAtCapture => "left out on purpose when it was captured".to_owned(),
+        Reason::NotChosenNow => "in the trunk, and left out on purpose".to_owned(),
+        Reason::LeftAtCapture { left: reason } => left(reason),
+        Reason::Held { why } => why.clone(),
+        Reason::LandedAs { path } => format!("landed under another name: {path}"),
+        Reason::TimeDiffers => "landed, but its date of change is another".to_owned(),
+        Reason::AttributesDiffer => "landed, but without a mark such as hidden or read-only".to_owned(),
+        Reason::StreamsDiffer => "landed, but without a named stream".to_owned(),
+        Reason::EntryRefused { line, problem } => format!(
+            "refused: {}{}",
+            porter_names::screen::on_screen(problem.as_bytes()),
+            if *line > 0 { format!(" (line {line} of the trunk's list)") } else { String::new() }
+        ),
+        Reason::LinkLeadsOut { target } => {
+            format!("a link that leads out of its place, to {target}; make it by hand if it is wanted")
+        }
+        Reason::InTheWay { what, path } => format!("{what} stands in its way ({path}) and was kept"),
+        Reason::Twice => "the trunk has it twice; the first one counts".to_owned(),
+        Reason::TrunkDamaged { detail } => format!("the trunk is damaged: {detail}"),
+        Reason::NotWritten { detail } => format!("it could not be written ({detail})"),
+    }
+}
