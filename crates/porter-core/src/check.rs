@@ -1,5 +1,6 @@
 //! The proof: a trunk against itself, or a machine against a trunk.
 
+mod finder;
 mod machine;
 mod trunk;
 

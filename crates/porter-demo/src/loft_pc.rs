@@ -83,11 +83,11 @@ fn profile(tree: &mut Tree, home: &str, last_used_utc: OffsetDateTime) -> io::Re
     }
     for folder in ["Desktop", "Documents", "Pictures"] {
         let path = format!("{home}/{folder}/desktop.ini");
-        tree.file(&path, b"[.ShellClassInfo]\r\nIconResource=shell32.dll,-1\r\n")?;
+        tree.dated_file(&path, b"[.ShellClassInfo]\r\nIconResource=shell32.dll,-1\r\n", last_used_utc)?;
         tree.mark(&path, Mark::System)?;
     }
     let keys = format!("{home}/AppData/Roaming/Microsoft/Protect/S-1-5-21-1000/5a1e-key");
-    tree.file(&keys, &writing::noise(&keys, 468))
+    tree.dated_file(&keys, &writing::noise(&keys, 468), last_used_utc)
 }
 
 fn odile(tree: &mut Tree, size: DemoSize) -> io::Result<()> {

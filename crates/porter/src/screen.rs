@@ -7,7 +7,8 @@ use std::io::Write;
 pub(crate) const BOLD: Style = Style::new().bold();
 pub(crate) const FAINT: Style = Style::new().dimmed();
 pub(crate) const GOOD: Style = AnsiColor::Green.on_default();
-pub(crate) const CARE: Style = AnsiColor::Yellow.on_default().bold();
+/// Not yellow, which nobody can read on white.
+pub(crate) const CARE: Style = AnsiColor::Magenta.on_default().bold();
 pub(crate) const BAD: Style = AnsiColor::Red.on_default().bold();
 
 /// Text in a style.

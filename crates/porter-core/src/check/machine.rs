@@ -1,6 +1,7 @@
 //! A machine against a trunk.
 
 use super::CheckError;
+use super::finder::Finder;
 use super::trunk::Counted;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
@@ -10,7 +11,7 @@ use crate::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
 use crate::restore::accounts::{AccountMap, match_accounts};
 use crate::restore::history::History;
 use crate::restore::links::leads_out;
-use porter_names::{NameRules, RelativePath, fold};
+use porter_names::RelativePath;
 use porter_source::{EntryKind, Metadata, ReadError, ReadTrouble, Sequential};
 use porter_trunk::{Content, ContentHash, Entry, EntryRefused, MachineLabel, Tally, Trunk, TrunkError};
 use std::collections::{BTreeMap, HashMap};
@@ -33,7 +34,8 @@ pub fn check_machine(
 ) -> Result<Receipt, CheckError> {
     let history = History::load(machine, &trunk.label().trunk_id);
     let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
-    let checker = Checker { machine, accounts: &accounts, history: &history, conduct };
+    let finder = Finder::new(&*machine.volume);
+    let checker = Checker { machine, accounts: &accounts, history: &history, finder, conduct };
 
     let mut items: Vec<ItemReceipt> = trunk.items().iter().map(ItemReceipt::new).collect();
     let mut chosen: HashMap<&str, (usize, bool)> = HashMap::new();
@@ -184,6 +186,7 @@ struct Checker<'a> {
     machine: &'a Machine,
     accounts: &'a AccountMap<'a>,
     history: &'a History,
+    finder: Finder<'a>,
     conduct: Conduct<'a>,
 }
 
@@ -203,7 +206,7 @@ impl Checker<'_> {
             Ok(path) => path,
             Err(reason) => return self.outcome(entry, Verdict::Missing, reason, true, None),
         };
-        let at = match self.find(&expected_at) {
+        let at = match self.finder.find(&expected_at) {
             Ok(found) => found,
             Err(error) => {
                 let (verdict, reason) = match (self.history.refused(entry), error.trouble) {
@@ -255,29 +258,6 @@ impl Checker<'_> {
         };
         let found = self.machine.place(owner, place).ok_or_else(no_place)?;
         found.path.join_path(&entry.address.path).map_err(|_| no_place())
-    }
-
-    /// Finds an entry by its exact path, or else by the rules for names of the machine's own system.
-    fn find(&self, path: &RelativePath) -> Result<(RelativePath, Metadata), ReadError> {
-        let volume = &*self.machine.volume;
-        let gone = match volume.metadata(path) {
-            Ok(metadata) => return Ok((path.clone(), metadata)),
-            Err(error) => error,
-        };
-        let rules = NameRules::windows(255);
-        let mut actual = RelativePath::root();
-        let mut metadata = None;
-        for step in path.steps() {
-            let safe = if rules.hold(step) { None } else { Some(rules.safe_name(step)) };
-            let wanted = safe.as_deref().map_or(step, str::as_bytes);
-            let rows = volume.list(&actual)?;
-            let found = rows.into_iter().flatten().find(|row| fold::same_name(&row.name, wanted));
-            let Some(found) = found else { return Err(gone) };
-            let Ok(next) = actual.join(&found.name) else { return Err(gone) };
-            actual = next;
-            metadata = Some(found.metadata);
-        }
-        metadata.map(|metadata| (actual, metadata)).ok_or(gone)
     }
 
     /// None if it is what was captured.

@@ -10,10 +10,10 @@ use super::target::{Destination, TargetTree};
 use crate::check::refused_entry;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
-use crate::machine::{Machine, Place, PlaceState};
+use crate::machine::{Account, Machine, Place, PlaceState};
 use crate::packing::Selection;
 use crate::receipt::{Reason, Verdict};
-use porter_names::{NameRules, RelativePath, screen::on_screen};
+use porter_names::{NameRules, RelativePath, fold, screen::on_screen};
 use porter_source::EntryKind;
 use porter_trunk::{Content, ContentHash, Entry, Tally, Trunk, free_space_in_bytes};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
@@ -28,6 +28,8 @@ pub struct Plan {
     pub planned_utc: OffsetDateTime,
     /// Which account of the trunk goes into which of the machine, by id.
     pub accounts: BTreeMap<String, String>,
+    /// The same accounts by the names that people know: the trunk's, and the machine's.
+    pub account_names: Vec<(String, String)>,
     /// The chosen items.
     pub items: BTreeSet<String>,
     /// Folders to make, those above before those in them.
@@ -138,12 +140,15 @@ pub fn plan_restore(
     let of_chosen = |id: &String| {
         trunk.items().iter().any(|item| item.account.as_ref() == Some(id) && items.contains(&item.id))
     };
-    let accounts = accounts
+    let wanted: Vec<(&String, &Account)> = accounts
         .iter()
         .filter(|(id, _)| of_chosen(id))
-        .filter_map(|(id, account)| Some((id.clone(), account.as_ref()?.id.clone())))
+        .filter_map(|(id, account)| Some((id, (*account)?)))
         .collect();
-    planner.finish(accounts, items, conduct)
+    let by_id = wanted.iter().map(|(id, account)| ((*id).clone(), account.id.clone())).collect();
+    let mut plan = planner.finish(by_id, items, conduct)?;
+    plan.account_names = wanted.iter().map(|(id, account)| ((*id).clone(), account.shown_name())).collect();
+    Ok(plan)
 }
 
 /// Plans taking part of one item into a folder: `below` is a path below the item's place.
@@ -327,7 +332,8 @@ impl<'a> Planner<'a> {
     }
 
     fn plan_step(&mut self, entry: Entry, destination: Destination, own_path: &RelativePath) {
-        let renamed = destination.path != *own_path;
+        // Another case is what Windows takes for the same name.
+        let renamed = !fold::same_name(destination.path.as_bytes(), own_path.as_bytes());
         let at = destination.path;
         let in_the_way = |what: &str| Reason::InTheWay { what: what.to_owned(), path: at.to_string() };
         let action = match (&entry.content, destination.is_there) {
@@ -536,6 +542,7 @@ impl<'a> Planner<'a> {
             root: self.root.to_path_buf(),
             planned_utc: self.now_utc,
             accounts,
+            account_names: Vec::new(),
             items,
             folders: self.new_folders,
             steps: self.steps,

@@ -2,7 +2,7 @@
 //! white, signed, and understood by the PC's owner too.
 
 use super::numbers::{count, counted, date_and_time, size};
-use super::receipt::{by_person, person, planned, sentence, verdict_words};
+use super::receipt::{by_person, landed_as, person, planned, sentence, verdict_words};
 use super::survey::system;
 use super::words;
 use porter_core::receipt::{Finding, ItemReceipt, Receipt, Verdict};
@@ -31,6 +31,8 @@ pub(crate) fn html(receipt: &Receipt) -> String {
     verdict(&mut page, receipt);
     attention(&mut page, receipt);
     items(&mut page, receipt);
+    other_names(&mut page, receipt);
+    as_planned(&mut page, receipt);
     explain(&mut page, receipt);
     sign(&mut page);
     let _ = write!(
@@ -104,14 +106,26 @@ fn attention(page: &mut String, receipt: &Receipt) {
     }
     let _ = write!(page, "<section>\n<h2>Please look at these</h2>\n");
     for item in &receipt.items {
-        findings(page, receipt, &item.id, &item.findings);
+        let rows: Vec<&Finding> = item.findings.iter().filter(|finding| finding.needs_attention).collect();
+        findings(page, receipt, &item.id, &rows);
     }
-    findings(page, receipt, "The trunk itself", &receipt.general);
+    findings(page, receipt, "The trunk itself", &receipt.general.iter().collect::<Vec<_>>());
     let _ = writeln!(page, "</section>");
 }
 
-fn findings(page: &mut String, receipt: &Receipt, heading: &str, findings: &[Finding]) {
-    let rows: Vec<&Finding> = findings.iter().filter(|finding| finding.needs_attention).collect();
+/// What to look for under another name.
+fn other_names(page: &mut String, receipt: &Receipt) {
+    if receipt.items.iter().all(|item| landed_as(item).is_empty()) {
+        return;
+    }
+    let _ = write!(page, "<section>\n<h2>Landed under another name</h2>\n");
+    for item in &receipt.items {
+        findings(page, receipt, &item.id, &landed_as(item));
+    }
+    let _ = writeln!(page, "</section>");
+}
+
+fn findings(page: &mut String, receipt: &Receipt, heading: &str, rows: &[&Finding]) {
     if rows.is_empty() {
         return;
     }
@@ -158,20 +172,28 @@ fn row(page: &mut String, receipt: &Receipt, item: &ItemReceipt) {
         Verdict::LeftBehind => (item.files.left_behind, item.bytes.left_behind),
         _ => (item.files.landed, item.bytes.landed),
     };
-    let planned: Vec<String> = planned(item)
-        .into_iter()
-        .map(|(why, number)| format!("<li>{}: {}</li>", text(&counted(number, "entry")), text(&why)))
-        .collect();
-    let details = if planned.is_empty() { String::new() } else { format!("<ul>{}</ul>", planned.concat()) };
     let _ = writeln!(
         page,
-        "<tr class=\"{}\"><td><bdi>{}</bdi>{details}</td><td>{}</td><td>{}</td><td>{}</td></tr>",
+        "<tr class=\"{}\"><td><bdi>{}</bdi></td><td>{}</td><td>{}</td><td>{}</td></tr>",
         if item.verdict == Verdict::Landed { "well" } else { "look" },
         text(&item.title),
         text(verdict_words(receipt, item.verdict)),
         count(files),
         size(bytes)
     );
+}
+
+/// What was left or kept on purpose.
+fn as_planned(page: &mut String, receipt: &Receipt) {
+    let planned = planned(receipt);
+    if planned.is_empty() {
+        return;
+    }
+    let _ = write!(page, "<section>\n<h2>Not on the new machine, as planned</h2>\n<ul>\n");
+    for (why, number) in planned {
+        let _ = writeln!(page, "<li>in {}: {}</li>", counted(number, "item"), text(&why));
+    }
+    let _ = writeln!(page, "</ul>\n</section>");
 }
 
 fn explain(page: &mut String, receipt: &Receipt) {

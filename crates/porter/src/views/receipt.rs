@@ -4,9 +4,9 @@ use super::numbers::{count, counted, date_and_time, padded, rfc3339, size};
 use super::words;
 use crate::screen::{BAD, BOLD, CARE, FAINT, GOOD, say, styled};
 use anstyle::Style;
-use porter_core::receipt::{Finding, ItemReceipt, Receipt, Verdict};
+use porter_core::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
 use serde_json::{Value, json};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Lists longer than this are folded.
 const LONGEST_LIST: usize = 10;
@@ -102,6 +102,7 @@ pub(crate) fn show(receipt: &Receipt) {
         say(styled(BOLD, "The trunk itself"));
         show_findings(receipt, &receipt.general.iter().collect::<Vec<_>>());
     }
+    show_planned(receipt);
     say("");
     say(styled(if receipt.needs_attention() { BAD } else { GOOD }, sentence(receipt)));
 }
@@ -130,18 +131,40 @@ fn show_item(receipt: &Receipt, item: &ItemReceipt, width: usize) {
     ));
     let attention: Vec<&Finding> = item.findings.iter().filter(|finding| finding.needs_attention).collect();
     show_findings(receipt, &attention);
-    for (why, number) in planned(item) {
-        say(styled(FAINT, format_args!("      {}: {why}", counted(number, "entry"))));
+    show_findings(receipt, &landed_as(item));
+}
+
+/// The same few reasons come up in most items, so they are told once.
+fn show_planned(receipt: &Receipt) {
+    let in_items = planned(receipt);
+    if in_items.is_empty() {
+        return;
+    }
+    say("");
+    say(styled(BOLD, "As planned"));
+    for (why, number) in in_items {
+        say(format_args!("  {}  {why}", padded(&format!("in {}", counted(number, "item")), 12)));
     }
 }
 
-/// What went as planned and still did not simply land, counted by its reason.
-pub(crate) fn planned(item: &ItemReceipt) -> BTreeMap<String, u64> {
-    let mut planned = BTreeMap::new();
-    for finding in item.findings.iter().filter(|finding| !finding.needs_attention) {
-        *planned.entry(words::reason(&finding.reason)).or_default() += 1;
+/// What landed under another name than its own.
+pub(crate) fn landed_as(item: &ItemReceipt) -> Vec<&Finding> {
+    let is_landed_as = |finding: &&Finding| matches!(finding.reason, Reason::LandedAs { .. });
+    item.findings.iter().filter(is_landed_as).collect()
+}
+
+/// Why else things did not simply land, as it was planned: each reason with the number of items it comes up in.
+pub(crate) fn planned(receipt: &Receipt) -> BTreeMap<String, u64> {
+    let is_planned = |f: &&Finding| !f.needs_attention && !matches!(f.reason, Reason::LandedAs { .. });
+    let mut in_items = BTreeMap::new();
+    for item in &receipt.items {
+        let reasons: BTreeSet<String> =
+            item.findings.iter().filter(is_planned).map(|finding| words::reason(&finding.reason)).collect();
+        for why in reasons {
+            *in_items.entry(why).or_default() += 1;
+        }
     }
-    planned
+    in_items
 }
 
 fn show_findings(receipt: &Receipt, findings: &[&Finding]) {

@@ -3,6 +3,7 @@
 use super::numbers::{counted, padded, size};
 use super::words;
 use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled};
+use porter_core::receipt::Reason;
 use porter_core::restore::{Plan, Refused, RestoreReport};
 use porter_names::RelativePath;
 use serde_json::{Value, json};
@@ -14,7 +15,7 @@ const LONGEST_LIST: usize = 10;
 /// What would happen, before anything does.
 pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str) {
     say(styled(BOLD, format_args!("Restoring {from} to {to}")));
-    for (old, new) in &plan.accounts {
+    for (old, new) in &plan.account_names {
         say(format_args!("  {old} -> {new}"));
     }
     say("");
@@ -31,7 +32,7 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str) {
         say(row(
             "other names",
             &format!(
-                "{}: in the spelling that is there, or one that can be held",
+                "{}: their own names cannot be held there, or are taken",
                 counted(renamed.len() as u64, "entry")
             ),
         ));
@@ -84,7 +85,9 @@ fn fold(all: usize) {
 fn show_refused(refused: &[Refused]) {
     let mut kept: BTreeMap<String, u64> = BTreeMap::new();
     for row in refused.iter().filter(|row| !row.needs_attention) {
-        *kept.entry(words::reason(&row.reason)).or_default() += 1;
+        let why =
+            if let Reason::Held { why } = &row.reason { why.clone() } else { words::reason(&row.reason) };
+        *kept.entry(why).or_default() += 1;
     }
     for (why, number) in kept {
         say(row("kept in trunk", &format!("{}: {why}", counted(number, "entry"))));

@@ -31,18 +31,19 @@ pub(crate) fn show(machine: &Machine, survey: &Survey) {
             row.last_used_utc.map_or("last use unknown".to_owned(), |at| format!("last used {}", date(at)));
         say("");
         say(format_args!(
-            "{}  {last_used}  {}, {}",
+            "{}  {last_used}  {}, {}{}",
             styled(BOLD, account.shown_name()),
             counted(row.to_capture.files, "file"),
-            size(row.to_capture.size_in_bytes)
+            size(row.to_capture.size_in_bytes),
+            marks(&row.cautions)
         ));
-        show_cautions("  ", &row.cautions);
-        show_items(survey.items.iter().filter(|item| item.item.owner.as_deref() == Some(&row.id)), width);
+        let own = survey.items.iter().filter(|item| item.item.owner.as_deref() == Some(&row.id));
+        show_items(own, width);
     }
     say("");
     say(styled(BOLD, "For everybody"));
     show_items(survey.items.iter().filter(|item| item.item.owner.is_none()), width);
-    show_cautions("  ", &survey.cautions);
+    show_cautions(survey);
 
     let (mut chosen, mut left) = (Tally::default(), Tally::default());
     for row in survey.items.iter().filter(|row| row.chosen) {
@@ -88,26 +89,57 @@ fn say_wrapped(heading: &str, text: &str) {
 }
 
 fn show_items<'s>(items: impl Iterator<Item = &'s ItemSurvey>, width: usize) {
-    for row in items {
+    // A folder in which there is nothing to capture is no news.
+    for row in items.filter(|row| row.to_capture.entries() > 0 || !row.cautions.is_empty()) {
         let line = format!(
             "  {}  {:>7} {:<5}  {:>9}  {}",
             padded(&row.item.id, width),
             count(row.to_capture.files),
             if row.to_capture.files == 1 { "file" } else { "files" },
             size(row.to_capture.size_in_bytes),
-            row.newest_utc.map(|at| format!("newest {}", date(at))).unwrap_or_default()
+            padded(&row.newest_utc.map(|at| format!("newest {}", date(at))).unwrap_or_default(), 17)
         );
+        let line = format!("{line}{}", marks(&row.cautions));
         let line = line.trim_end();
         say(if row.chosen { line.to_owned() } else { styled(FAINT, format_args!("{line}  (not chosen)")) });
-        show_cautions("      ", &row.cautions);
     }
 }
 
-fn show_cautions(indent: &str, cautions: &[Caution]) {
-    for caution in cautions {
-        let (what, advice) = words::caution(caution);
-        say(format_args!("{indent}{} {what}", styled(CARE, "!")));
-        say(format_args!("{indent}  {}", styled(FAINT, advice)));
+/// `  ! links, program data`.
+fn marks(cautions: &[Caution]) -> String {
+    let words: Vec<&str> = cautions.iter().map(|caution| words::caution(caution).mark).collect();
+    if words.is_empty() {
+        String::new()
+    } else {
+        format!("  {}", styled(CARE, format_args!("! {}", words.join(", "))))
+    }
+}
+
+/// Each caution with what to do, once for all the rows that are marked with it.
+fn show_cautions(survey: &Survey) {
+    let of_accounts =
+        survey.accounts.iter().flat_map(|row| row.cautions.iter().map(move |c| (row.id.as_str(), c)));
+    let of_items =
+        survey.items.iter().flat_map(|row| row.cautions.iter().map(move |c| (row.item.id.as_str(), c)));
+    let of_machine = survey.cautions.iter().map(|caution| ("", caution));
+    let mut told: Vec<&str> = Vec::new();
+    for (at, caution) in of_accounts.chain(of_items).chain(of_machine) {
+        let words = words::caution(caution);
+        if told.contains(&words.mark) {
+            continue;
+        }
+        if told.is_empty() {
+            say("");
+            say(styled(BOLD, "Cautions"));
+        }
+        told.push(words.mark);
+        let where_it_is = if at.is_empty() { String::new() } else { format!(" ({at})") };
+        say(format_args!(
+            "  {}  {}{where_it_is}",
+            styled(CARE, padded(&format!("! {}", words.mark), 16)),
+            words.what
+        ));
+        say(format_args!("  {}  {}", padded("", 16), styled(FAINT, words.advice)));
     }
 }
 
@@ -154,10 +186,10 @@ pub(crate) fn json(machine: &Machine, survey: &Survey) -> Value {
 
 fn cautions_json(cautions: &[Caution]) -> Vec<Value> {
     let row = |caution: &Caution| {
-        let (what, advice) = words::caution(caution);
+        let words = words::caution(caution);
         let mut row = json!(caution);
-        row["what"] = what.into();
-        row["do"] = advice.into();
+        row["what"] = words.what.into();
+        row["do"] = words.advice.into();
         row
     };
     cautions.iter().map(row).collect()

@@ -9,52 +9,71 @@ use porter_trunk::LeftReason;
 pub(crate) const NOT_YET_COVERED: &str = "Windows settings and the registry, printers, network drives, the list of \
      installed programs; browser and mail profiles are carried as plain files of program data";
 
+/// A caution in three lengths.
+pub(crate) struct CautionWords {
+    /// A word or two, to stand in a row.
+    pub(crate) mark: &'static str,
+    /// What to beware of.
+    pub(crate) what: String,
+    /// What to do about it.
+    pub(crate) advice: &'static str,
+}
+
 /// What to beware of, and what to do.
-pub(crate) fn caution(caution: &Caution) -> (String, &'static str) {
-    match caution {
+pub(crate) fn caution(caution: &Caution) -> CautionWords {
+    let (mark, what, advice) = match caution {
         Caution::UnusedAccount { days } => (
+            "unused",
             format!("not used for {} before this machine was last used", counted(days.unsigned_abs(), "day")),
             "ask whether it is still wanted; leave it out with --skip",
         ),
         Caution::NoRegistry => (
-            "this profile folder has no registry (NTUSER.DAT)".to_owned(),
+            "no registry",
+            "the profile folder has no registry (NTUSER.DAT)".to_owned(),
             "nobody ever signed in, or it was copied here by hand; look into it before you decide",
         ),
         Caution::PlaceIsLink { place } => (
+            "elsewhere",
             format!("{place} is a link to somewhere else, which is not followed"),
             "look where it leads, and carry that place too",
         ),
-        Caution::Unreadable { count } => (
-            format!(
-                "{} could not be looked into",
-                counted(*count, "folder or file").replace("folder or files", "folders or files")
-            ),
+        Caution::Unreadable { count: number } => (
+            "unreadable",
+            format!("{} could not be looked into", count(*number)),
             "run as administrator or root",
         ),
         Caution::Links { count } => (
-            format!("{}: recorded, not followed", counted(*count, "link")),
-            "what they lead to is carried only if it lies in an item itself",
+            "links",
+            format!("{}, recorded and not followed", counted(*count, "link")),
+            "what a link leads to is carried only if it lies in an item itself",
         ),
-        Caution::TooLargeForFat32 { count } => {
-            (format!("{} of 4 GiB or more", counted(*count, "file")), "do not put the trunk on a FAT32 stick")
-        }
+        Caution::TooLargeForFat32 { count } => (
+            "4 GiB files",
+            format!("{} of 4 GiB or more", counted(*count, "file")),
+            "do not put the trunk on a FAT32 stick",
+        ),
         Caution::NamesWindowsCannotHold { count } => (
+            "odd names",
             format!("{} that Windows cannot hold", counted(*count, "name")),
             "they get safe names on the new machine, and the receipt lists them",
         ),
         Caution::LongPaths { count } => (
+            "long paths",
             format!("{} longer than 260 characters", counted(*count, "path")),
             "they are carried, but most Windows programs cannot open them",
         ),
         Caution::ProgramData => (
-            "what programs keep for themselves, as plain files".to_owned(),
+            "program data",
+            "what programs keep for themselves, carried as plain files".to_owned(),
             "install the programs first; some look for their data elsewhere",
         ),
         Caution::EarlierWindows { path } => (
+            "earlier Windows",
             format!("{path} holds an earlier Windows, perhaps with people's files"),
             "survey that folder by itself",
         ),
-    }
+    };
+    CautionWords { mark, what, advice }
 }
 
 /// Why something was left at the capture.
@@ -95,8 +114,8 @@ pub(crate) fn reason(reason: &Reason) -> String {
         Reason::NotChosenAtCapture => "left out on purpose when it was captured".to_owned(),
         Reason::NotChosenNow => "in the trunk, and left out on purpose".to_owned(),
         Reason::LeftAtCapture { left: reason } => left(reason),
-        Reason::Held { why } => why.clone(),
-        Reason::LandedAs { path } => format!("landed under another name: {path}"),
+        Reason::Held { why } => format!("kept in the trunk: {why}"),
+        Reason::LandedAs { path } => format!("landed as {path}"),
         Reason::TimeDiffers => "landed, but its date of change is another".to_owned(),
         Reason::AttributesDiffer => "landed, but without a mark such as hidden or read-only".to_owned(),
         Reason::StreamsDiffer => "landed, but without a named stream".to_owned(),
