@@ -1,1 +1,3 @@
+//! Chores of the developers: see `cargo xtask help`.
+
 fn main() {}

@@ -13,6 +13,7 @@
 //!
 //! The long operations send [`events`] and stop when asked to; [`in_order`] spreads their work over threads.
 
+mod attributes;
 pub mod capture;
 pub mod catalogue;
 pub mod check;

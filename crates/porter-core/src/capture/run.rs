@@ -1,6 +1,7 @@
 //! The capture itself.
 
 use super::CaptureError;
+use crate::attributes::attributes_of;
 use crate::catalogue::{Catalogue, Fate};
 use crate::check::prove_trunk;
 use crate::events::{Conduct, Event, Stage};
@@ -12,8 +13,8 @@ use crate::walk::{Grounds, Sight, Spot, walk};
 use porter_names::RelativePath;
 use porter_source::{Details, EntryKind, Metadata, ReadTrouble, Sequential};
 use porter_trunk::{
-    Attributes, Content, Entry, EntryAddress, LeftBehind, LeftReason, NamedStream, StoreError, Tally,
-    TrunkError, TrunkItem, TrunkWriter,
+    Content, Entry, EntryAddress, LeftBehind, LeftReason, NamedStream, StoreError, Tally, TrunkError,
+    TrunkItem, TrunkWriter,
 };
 use std::sync::{Mutex, PoisonError};
 use time::OffsetDateTime;
@@ -271,6 +272,7 @@ impl Carrier<'_> {
             let path = path.unwrap_or_else(|| spot.on_volume.clone());
             rows.push(left(&path, LeftReason::StreamNotRead, Tally::default()));
         }
+        let attributes = attributes_of(&metadata, &details);
         let streams = details.streams.into_iter();
         let entry = Entry {
             item: item.id.clone(),
@@ -278,7 +280,7 @@ impl Carrier<'_> {
             content,
             modified_utc: metadata.modified_utc,
             created_utc: details.created_utc,
-            attributes: Attributes::from_windows_bits(details.windows_attributes.unwrap_or(0)),
+            attributes,
             unix_mode: metadata.unix_mode,
             streams: streams.map(|s| NamedStream { name: s.name, content: s.content }).collect(),
             held,

@@ -3,6 +3,7 @@
 use super::CheckError;
 use super::finder::Finder;
 use super::trunk::Counted;
+use crate::attributes::attributes_of;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
 use crate::machine::{Machine, Place};
@@ -13,7 +14,9 @@ use crate::restore::history::History;
 use crate::restore::links::leads_out;
 use porter_names::RelativePath;
 use porter_source::{EntryKind, Metadata, ReadError, ReadTrouble, Sequential};
-use porter_trunk::{Content, ContentHash, Entry, EntryRefused, MachineLabel, Tally, Trunk, TrunkError};
+use porter_trunk::{
+    Content, ContentHash, Entry, EntryRefused, MachineLabel, Tally, Trunk, TrunkError, TrunkItem,
+};
 use std::collections::{BTreeMap, HashMap};
 use time::OffsetDateTime;
 
@@ -46,11 +49,7 @@ pub fn check_machine(
         if is_chosen && item.chosen {
             expected += item.captured;
         } else {
-            let reason = if item.chosen { Reason::NotChosenNow } else { Reason::NotChosenAtCapture };
-            let left = if item.chosen { item.captured } else { item.seen };
-            items[at].count(Verdict::LeftBehind, left.files, left.size_in_bytes);
-            items[at].verdict = Verdict::LeftBehind;
-            items[at].find(planned(reason));
+            leave_out(&mut items[at], item);
         }
     }
     conduct.send(&Event::StageBegan { stage: Stage::Check, expected });
@@ -111,14 +110,22 @@ pub fn check_machine(
     })
 }
 
-fn planned(reason: Reason) -> Finding {
-    Finding {
+/// Marks an item as left out on purpose: at the capture, or else now.
+pub(super) fn leave_out(row: &mut ItemReceipt, item: &TrunkItem) {
+    let (left, reason) = if item.chosen {
+        (item.captured, Reason::NotChosenNow)
+    } else {
+        (item.seen, Reason::NotChosenAtCapture)
+    };
+    row.count(Verdict::LeftBehind, left.files, left.size_in_bytes);
+    row.verdict = Verdict::LeftBehind;
+    row.find(Finding {
         path: RelativePath::root(),
         verdict: Verdict::LeftBehind,
         reason,
         needs_attention: false,
         expected_at: None,
-    }
+    });
 }
 
 /// A line of the trunk's list that must not be used, as a finding.
@@ -304,8 +311,7 @@ impl Checker<'_> {
             // Unreadable details are as good as none.
             let details = self.machine.volume.details(path).unwrap_or_default();
             let wanted = entry.attributes.without_archive();
-            let found = porter_trunk::Attributes::from_windows_bits(details.windows_attributes.unwrap_or(0));
-            if found.without_archive() != wanted {
+            if attributes_of(metadata, &details).without_archive() != wanted {
                 reasons.push(Reason::AttributesDiffer);
             }
             let landed = |wanted: &porter_trunk::NamedStream| {

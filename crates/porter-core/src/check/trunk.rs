@@ -89,7 +89,11 @@ pub fn check_trunk(
     }
     let mut items: Vec<ItemReceipt> = trunk.items().iter().map(ItemReceipt::new).collect();
     for (row, item) in items.iter_mut().zip(trunk.items()) {
-        row.count(Verdict::Landed, item.captured.files, item.captured.size_in_bytes);
+        if item.chosen {
+            row.count(Verdict::Landed, item.captured.files, item.captured.size_in_bytes);
+        } else {
+            super::machine::leave_out(row, item);
+        }
     }
     let at: HashMap<&str, usize> =
         trunk.items().iter().enumerate().map(|(at, item)| (item.id.as_str(), at)).collect();

@@ -1,0 +1,16 @@
+//! What Windows keeps about a thing, as far as the volume at hand can tell.
+
+use porter_source::{Details, EntryKind, Metadata};
+use porter_trunk::Attributes;
+
+const READ_ONLY: u32 = 0x01;
+
+/// The attributes of an entry. On a Unix file system a file that its owner may not write to is read-only, as Wine and
+/// Samba have it.
+pub(crate) fn attributes_of(metadata: &Metadata, details: &Details) -> Attributes {
+    let mut bits = details.windows_attributes.unwrap_or(0);
+    if metadata.kind == EntryKind::File && metadata.unix_mode.is_some_and(|mode| mode & 0o200 == 0) {
+        bits |= READ_ONLY;
+    }
+    Attributes::from_windows_bits(bits)
+}

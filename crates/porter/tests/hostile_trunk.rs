@@ -1,0 +1,167 @@
+//! Trunks that a stranger made, or that were damaged.
+
+mod workbench;
+
+use std::fs;
+use workbench::{Workbench, forge};
+
+/// A trunk with one honest file, and one line more for each way out.
+fn hostile_bench() -> Workbench {
+    let bench = Workbench::new();
+    bench.empty_machine("PC", "odile");
+    bench.empty_machine("NEW", "odile");
+    bench.write("PC/Users/odile/Documents/honest.txt", "honest");
+    bench.porter(&["capture", "PC", "trunk"]).with_status(0);
+    bench
+}
+
+#[cfg(unix)]
+#[test]
+fn nothing_leaves_its_place_and_every_attempt_is_named() {
+    let bench = hostile_bench();
+    let line =
+        bench.read("trunk/porter/entries.jsonl").lines().find(|l| l.contains("honest")).unwrap().to_owned();
+    let with_path = |path: &str| {
+        line.replace("\"path\":\"honest.txt\"", &format!("\"path\":\"{path}\",\"stored\":\"honest.txt\""))
+    };
+    let link = |path: &str, target: &str| {
+        format!(
+            "{{\"item\":\"odile/folder/documents\",\"owner\":\"odile\",\"place\":\"documents\",\"path\":\"{path}\",\"kind\":\"link\",\"target\":\"{target}\"}}"
+        )
+    };
+    let lines = [
+        with_path("../../../../evil-1.txt"),
+        with_path("/tmp/evil-2.txt"),
+        with_path("C:\\\\evil-3.txt"),
+        with_path("evil-4\\u0000.txt"),
+        with_path("NUL"),
+        link("out", "../../../.."),
+        with_path("out/evil-5.txt"),
+        link("absolute", "/etc"),
+        link("inside", "."),
+        with_path("inside/through a link.txt"),
+        line.replace("\"owner\":\"odile\"", "\"owner\":\"..\""),
+        line.replace("\"place\":\"documents\"", "\"place\":\"documents/deep\""),
+        line.replace("honest.txt\"", "stolen.txt\",\"stored\":\"../../../label.json\""),
+        line.replace("odile/folder/documents", "odile/folder/unheard-of")
+            .replace("honest.txt\"", "unheard.txt\",\"stored\":\"honest.txt\""),
+    ];
+    forge(&bench.path("trunk"), "porter/entries.jsonl", |text| text + &lines.join("\n") + "\n");
+    let before = bench.snapshot("");
+
+    let report = bench.porter(&["restore", "trunk", "NEW", "--yes", "--json"]).with_status(3).json();
+    let after = bench.snapshot("");
+    let new: Vec<String> = after
+        .keys()
+        .filter(|path| !before.contains_key(*path))
+        .map(|path| path.to_string_lossy().into_owned())
+        .filter(|path| !path.contains("Loyal Porter"))
+        .collect();
+    assert!(new.iter().all(|path| path.starts_with("NEW/Users/odile/Documents/")), "{new:#?}");
+    assert!(new.iter().all(|path| !path.ends_with("/NUL") && !path.contains(':')), "{new:#?}");
+    // Two attempts are harmless under a safe name, and one link leads to its own folder.
+    let honest = ["honest.txt", "inside", "out", "C__evil-3~", "NUL~", "out/evil-5.txt"];
+    let unexpected = new.iter().filter(|path| !honest.iter().any(|name| path.contains(name)));
+    assert_eq!(unexpected.collect::<Vec<_>>(), Vec::<&String>::new());
+    let refused = report["refused"].as_array().unwrap();
+    let refused_for = |words: &str| {
+        refused
+            .iter()
+            .any(|row| row["needs_attention"] == true && row["reason"].as_str().unwrap().contains(words))
+    };
+    for words in [
+        "leads out of its folder",
+        "absolute path",
+        "NUL byte",
+        "leads out of its place, to ../../../..",
+        "to /etc",
+        "no name of an account",
+        "does not list its item",
+    ] {
+        assert!(refused_for(words), "{words} is not in {refused:#?}");
+    }
+    assert!(fs::symlink_metadata("/tmp/evil-2.txt").is_err());
+    // The trunk's own check does not believe these lines either.
+    let said = bench.porter(&["check", "trunk"]).with_status(3);
+    assert!(said.out.contains("of `porter/entries.jsonl`: it is an absolute path"), "{}", said.out);
+}
+
+#[cfg(unix)]
+#[test]
+fn a_trunk_cannot_make_us_read_the_benchs_own_files() {
+    let bench = hostile_bench();
+    bench.write("secret/honest.txt", "honest");
+    fs::remove_dir_all(bench.path("trunk/data/odile/documents")).unwrap();
+    std::os::unix::fs::symlink(bench.path("secret"), bench.path("trunk/data/odile/documents")).unwrap();
+    let said = bench.porter(&["check", "trunk"]).with_status(3);
+    assert!(said.out.contains("is not a plain file"), "{}", said.out);
+    bench.porter(&["restore", "trunk", "NEW", "--yes"]).with_status(3);
+    assert!(!bench.path("NEW/Users/odile/Documents/honest.txt").exists());
+}
+
+#[cfg(unix)]
+#[test]
+fn links_on_the_new_machine_are_not_written_through() {
+    let bench = hostile_bench();
+    fs::create_dir(bench.path("elsewhere")).unwrap();
+    fs::remove_dir(bench.path("NEW/Users/odile/Documents")).unwrap();
+    std::os::unix::fs::symlink(bench.path("elsewhere"), bench.path("NEW/Users/odile/Documents")).unwrap();
+    bench.porter(&["restore", "trunk", "NEW", "--yes"]).with_status(3);
+    assert_eq!(fs::read_dir(bench.path("elsewhere")).unwrap().count(), 0);
+    let receipt = bench.porter(&["check", "trunk", "NEW", "--json", "-"]).with_status(3).json();
+    assert_eq!(receipt["totals"]["files"]["kept_existing"], 1, "{receipt:#}");
+}
+
+#[test]
+fn any_damage_is_found_and_named() {
+    let bench = Workbench::with_trunk();
+    bench.porter(&["check", "trunk"]).with_status(0);
+    let payload = bench.path("trunk/data/odile/documents/Workshop rules.txt");
+    let whole = fs::read(&payload).unwrap();
+    let mut flipped = whole.clone();
+    flipped[7] ^= 0x10;
+    fs::write(&payload, &flipped).unwrap();
+    let said = bench.porter(&["check", "trunk"]).with_status(3);
+    assert!(
+        said.out.contains("Needs attention: 1 changed") && said.out.contains("Workshop rules.txt"),
+        "{}",
+        said.out
+    );
+    // A damaged file is never given its name on the new machine; everything else lands.
+    fs::remove_file(bench.path("TIDEWATER/Users/odile/Documents/Workshop rules.txt")).unwrap();
+    let words = ["restore", "trunk", "TIDEWATER", "--account", "tamsin=tamsin.okafor", "--yes", "--json"];
+    let report = bench.porter(&words).with_status(3).json();
+    assert_eq!(
+        report["refused"].as_array().unwrap().iter().filter(|r| r["needs_attention"] == true).count(),
+        1
+    );
+    assert!(!bench.path("TIDEWATER/Users/odile/Documents/Workshop rules.txt").exists());
+
+    fs::remove_file(&payload).unwrap();
+    assert!(bench.porter(&["check", "trunk"]).with_status(3).out.contains("1 missing"));
+    fs::write(&payload, &whole).unwrap();
+    bench.write("trunk/data/odile/stowaway.txt", "x");
+    assert!(bench.porter(&["check", "trunk"]).with_status(3).out.contains("is in no list"));
+    fs::remove_file(bench.path("trunk/data/odile/stowaway.txt")).unwrap();
+    bench.porter(&["check", "trunk"]).with_status(0);
+
+    // Without its lists nothing of it can be believed.
+    for list in
+        ["porter/entries.jsonl", "porter/label.json", "bag-info.txt", "tagmanifest-sha512.txt", "bagit.txt"]
+    {
+        let path = bench.path("trunk").join(list);
+        let whole = fs::read(&path).unwrap();
+        let mut flipped = whole.clone();
+        flipped[5] ^= 1;
+        fs::write(&path, flipped).unwrap();
+        let said = bench.porter(&["check", "trunk"]).with_status(1);
+        assert!(
+            said.err.contains("damaged") || said.err.contains("cannot be read by this porter"),
+            "{list}: {}",
+            said.err
+        );
+        fs::write(&path, whole).unwrap();
+    }
+    forge(&bench.path("trunk"), "porter/label.json", |text| text.replace("\"major\": 1", "\"major\": 9"));
+    assert!(bench.porter(&["look", "trunk"]).with_status(1).err.contains("version 9"));
+}

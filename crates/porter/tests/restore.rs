@@ -1,0 +1,111 @@
+//! Accounts, choices and obstacles when restoring; looking and taking.
+
+mod workbench;
+
+use std::fs;
+use workbench::Workbench;
+
+#[test]
+fn nobodys_things_are_put_into_a_strangers_account() {
+    let bench = Workbench::with_trunk();
+    let before = bench.snapshot("TIDEWATER");
+    for (words, status, said) in [
+        (&["--yes"][..], 1, "no account for tamsin"),
+        (
+            &["--account", "tamsin=nobody", "--yes"],
+            2,
+            "no account `nobody`; it has bram, odile, tamsin.okafor",
+        ),
+        (&["--account", "zelda=odile", "--yes"], 2, "the trunk has no account `zelda`"),
+        (&["--account", "tamsin=odile", "--yes"], 2, "would both land in the account `odile`"),
+        (&["--account", "tamsin=tamsin.okafor", "--only", "attic", "--yes"], 2, "no item fits `attic`"),
+    ] {
+        let words = [&["restore", "trunk", "TIDEWATER"], words].concat();
+        let told = bench.porter(&words).with_status(status);
+        assert!(told.err.contains(said), "{}", told.err);
+    }
+    assert_eq!(bench.snapshot("TIDEWATER"), before);
+}
+
+#[test]
+fn a_part_can_be_restored_and_the_receipt_tells_what_was_left_out() {
+    let bench = Workbench::with_trunk();
+    bench
+        .porter(&["restore", "trunk", "TIDEWATER", "--account", "odile", "--skip", "*/pictures", "--yes"])
+        .with_status(0);
+    assert!(bench.path("TIDEWATER/Users/odile/Music/Lines in the wind 1.wav").exists());
+    assert!(!bench.path("TIDEWATER/Users/odile/Pictures/2012").exists());
+    assert!(!bench.path("TIDEWATER/Kite Plans").exists());
+    let receipt = bench.porter(&["check", "trunk", "TIDEWATER", "--json", "-"]).with_status(0).json();
+    let verdict = |id: &str| {
+        receipt["items"].as_array().unwrap().iter().find(|i| i["id"] == id).unwrap()["verdict"].clone()
+    };
+    assert_eq!(verdict("odile/folder/music"), "landed");
+    assert_eq!(verdict("odile/folder/pictures"), "left_behind");
+    assert_eq!(verdict("bram/folder/documents"), "left_behind");
+    // A trunk of a part: what was not captured is on the receipt too.
+    bench.porter(&["capture", "LOFT-PC", "part", "--only", "bram/folder/documents"]).with_status(0);
+    let receipt = bench.porter(&["check", "part", "--json", "-"]).with_status(0).json();
+    assert_eq!(receipt["totals"]["items"]["landed"], 1);
+    assert!(receipt["totals"]["items"]["left_behind"].as_u64().unwrap() > 20);
+}
+
+#[test]
+fn folders_and_files_in_each_others_way_are_set_aside_whole() {
+    let bench = Workbench::new();
+    bench.empty_machine("PC", "odile");
+    bench.empty_machine("NEW", "odile");
+    bench.write("PC/Users/odile/Documents/plan/a.txt", "old a");
+    bench.write("PC/Users/odile/Documents/letter", "old letter");
+    bench.write("NEW/Users/odile/Documents/plan", "a file where a folder comes");
+    bench.write("NEW/Users/odile/Documents/letter/inside.txt", "a folder where a file comes");
+    bench.porter(&["capture", "PC", "trunk"]).with_status(0);
+    bench.porter(&["restore", "trunk", "NEW", "--yes"]).with_status(0);
+    bench.porter(&["check", "trunk", "NEW"]).with_status(0);
+    let names: Vec<String> = fs::read_dir(bench.path("NEW/Users/odile/Documents"))
+        .unwrap()
+        .map(|row| row.unwrap().file_name().into_string().unwrap())
+        .collect();
+    let aside = |start: &str| names.iter().find(|name| name.starts_with(start)).cloned().unwrap();
+    let file = format!("NEW/Users/odile/Documents/{}", aside("plan (set aside"));
+    assert_eq!(bench.read(&file), "a file where a folder comes");
+    let folder = format!("NEW/Users/odile/Documents/{}/inside.txt", aside("letter (set aside"));
+    assert_eq!(bench.read(&folder), "a folder where a file comes");
+}
+
+#[test]
+fn looking_and_taking_reach_every_file() {
+    let bench = Workbench::with_trunk();
+    let whole = bench.porter(&["look", "trunk"]).with_status(0);
+    assert!(whole.out.contains("captured from LOFT-PC") && whole.out.contains("tamsin/folder/desktop"));
+    let folder = bench.porter(&["look", "trunk", "odile/folder/documents/Kites/2014"]).with_status(0);
+    assert!(
+        folder.out.contains("Job 001 - notes.txt") && folder.out.contains("in 3 files"),
+        "{}",
+        folder.out
+    );
+    let rows = bench.porter(&["look", "trunk", "odile/folder/documents", "--json"]).with_status(0).json();
+    let kinds: Vec<_> =
+        rows["entries"].as_array().unwrap().iter().map(|row| (&row["path"], &row["kind"])).collect();
+    assert!(kinds.iter().any(|(path, kind)| *path == "Latest jobs" && *kind == "link"), "{kinds:?}");
+    let nowhere = bench.porter(&["look", "trunk", "odile/folder/documents/attic"]).with_status(2);
+    assert!(nowhere.err.contains("holds no `attic`"), "{}", nowhere.err);
+
+    bench
+        .porter(&["take", "trunk", "odile/folder/documents/Kites/2014/Job 001 - notes.txt", "desk"])
+        .with_status(0);
+    let source = bench.read("LOFT-PC/Users/odile/Documents/Kites/2014/Job 001 - notes.txt");
+    assert_eq!(bench.read("desk/Job 001 - notes.txt"), source);
+    // What is kept in the trunk is given to whoever asks for it.
+    bench.porter(&["take", "trunk", "odile/folder/home/NTUSER.DAT", "desk"]).with_status(0);
+    assert!(bench.path("desk/NTUSER.DAT").exists());
+    // What differs there is set aside, and the same thing taken twice is no trouble.
+    bench.write("desk/Job 001 - notes.txt", "scribbled over");
+    bench.porter(&["take", "trunk", "odile/folder/documents/Kites/2014", "desk"]).with_status(0);
+    assert_eq!(bench.read("desk/2014/Job 001 - notes.txt"), source);
+    bench
+        .porter(&["take", "trunk", "odile/folder/documents/Kites/2014/Job 001 - notes.txt", "desk"])
+        .with_status(0);
+    assert_eq!(bench.read("desk/Job 001 - notes.txt"), source);
+    assert!(fs::read_dir(bench.path("desk")).unwrap().count() == 4);
+}

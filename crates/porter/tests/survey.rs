@@ -1,0 +1,89 @@
+//! What a survey sees.
+
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
+
+mod workbench;
+
+use serde_json::Value;
+use workbench::Workbench;
+
+fn item<'j>(survey: &'j Value, id: &str) -> &'j Value {
+    let items = survey["items"].as_array().unwrap();
+    items.iter().find(|item| item["id"] == id).unwrap_or_else(|| panic!("no item {id} in {survey:#}"))
+}
+
+#[test]
+fn a_survey_tells_people_from_the_rest_and_warns() {
+    let bench = Workbench::with_demo_machines();
+    let before = bench.snapshot("LOFT-PC");
+    let survey = bench.porter(&["survey", "LOFT-PC", "--json"]).with_status(0).json();
+    assert_eq!(bench.snapshot("LOFT-PC"), before, "a survey only reads");
+
+    assert_eq!(survey["format"], "porter-survey/1");
+    assert_eq!(survey["machine"]["name"], "LOFT-PC");
+    assert_eq!(survey["machine"]["system"]["product"], "Windows Vista or 7");
+    let names: Vec<&Value> = survey["accounts"].as_array().unwrap().iter().map(|row| &row["name"]).collect();
+    assert_eq!(names, ["bram", "odile", "tamsin"]);
+    assert_eq!(survey["accounts"][0]["last_used_utc"], "2025-08-15T14:20:00Z");
+    assert_eq!(survey["accounts"][0]["cautions"][0]["code"], "unused-account");
+    // The cache and the temporary files are not counted with what is carried.
+    let local = item(&survey, "odile/folder/local-data");
+    assert_eq!((&local["files"], &local["left_files"]), (&2.into(), &14.into()));
+    assert_eq!(item(&survey, "machine/folder/drive/kite-plans")["files"], 6);
+    assert_eq!(item(&survey, "machine/folder/shared-documents")["account"], Value::Null);
+
+    let narrow = bench.porter(&["survey", "LOFT-PC", "--account", "ODILE", "--skip", "*/music", "--json"]);
+    let chosen = narrow.with_status(0).json();
+    let chosen = chosen["items"].as_array().unwrap().iter().filter(|item| item["chosen"] == true);
+    assert!(chosen.clone().count() > 5 && chosen.clone().all(|item| item["account"] == "odile"));
+    let mistake = bench.porter(&["survey", "LOFT-PC", "--only", "odil/*"]).with_status(2);
+    assert!(mistake.err.contains("no item fits `odil/*`"), "{}", mistake.err);
+}
+
+#[test]
+fn windows_xp_is_recognised_and_its_nested_places_are_items_of_their_own() {
+    let bench = Workbench::new();
+    let home = "WINDSOCK/Documents and Settings/Bram Lindqvist";
+    for (file, content) in [
+        ("WINDSOCK/WINDOWS/system32/ntoskrnl.exe", "x".to_owned()),
+        ("WINDSOCK/Documents and Settings/All Users/Documents/My Pictures/team.png", "team".to_owned()),
+        (&format!("{home}/NTUSER.DAT"), "x".to_owned()),
+        (&format!("{home}/My Documents/plan.txt"), "plan".to_owned()),
+        (&format!("{home}/My Documents/My Pictures/kite.png"), "kite".to_owned()),
+        (&format!("{home}/Local Settings/Temp/junk.tmp"), "junk".to_owned()),
+        (&format!("{home}/Local Settings/Application Data/KiteCAD/a.ini"), "ini".to_owned()),
+        ("WINDSOCK/Documents and Settings/LocalService/NTUSER.DAT", "x".to_owned()),
+    ] {
+        bench.write(file, content);
+    }
+    let survey = bench.porter(&["survey", "WINDSOCK", "--json"]).with_status(0).json();
+    assert_eq!(survey["machine"]["system"]["product"], "Windows XP");
+    assert_eq!(survey["accounts"].as_array().unwrap().len(), 1);
+    for id in ["documents", "pictures", "local-data"] {
+        assert_eq!(item(&survey, &format!("bram-lindqvist/folder/{id}"))["files"], 1, "{id}");
+    }
+    assert_eq!(item(&survey, "machine/folder/shared-pictures")["files"], 1);
+    let home = item(&survey, "bram-lindqvist/folder/home");
+    assert_eq!((&home["files"], &home["left_files"]), (&1.into(), &1.into()), "NTUSER.DAT, and the junk");
+
+    // Onto a newer system: My Documents are Documents there.
+    bench.empty_machine("NEW", "bram");
+    bench.porter(&["capture", "WINDSOCK", "trunk"]).with_status(0);
+    bench.porter(&["restore", "trunk", "NEW", "--account", "Bram Lindqvist=bram", "--yes"]).with_status(0);
+    assert_eq!(bench.read("NEW/Users/bram/Pictures/kite.png"), "kite");
+    assert_eq!(bench.read("NEW/Users/bram/AppData/Local/KiteCAD/a.ini"), "ini");
+    bench.porter(&["check", "trunk", "NEW"]).with_status(0);
+}
+
+#[test]
+fn what_is_no_machine_is_refused_with_what_was_looked_for() {
+    let bench = Workbench::new();
+    bench.write("box/letter.txt", "x");
+    let said = bench.porter(&["survey", "box"]).with_status(1);
+    for words in
+        ["does not look like the system drive", "Windows/System32", "Documents and Settings", "letter.txt"]
+    {
+        assert!(said.err.contains(words), "{words} is not in {}", said.err);
+    }
+    bench.porter(&["survey", "nowhere"]).with_status(1);
+}
