@@ -12,7 +12,7 @@ use crate::kinds::find_items;
 use crate::machine::{Machine, Place, PlaceState};
 use crate::packing::Selection;
 use crate::walk::Grounds;
-use porter_names::RelativePath;
+use porter_names::{NameRules, RelativePath};
 use porter_trunk::Tally;
 use time::OffsetDateTime;
 
@@ -74,7 +74,7 @@ pub fn survey(
     conduct: Conduct<'_>,
 ) -> Result<Survey, Cancelled> {
     conduct.send(&Event::StageBegan { stage: Stage::Survey, expected: Tally::default() });
-    let grounds = Grounds::new(machine, catalogue);
+    let grounds = Grounds::new(machine, catalogue, NameRules::TRUNK);
     let found = find_items(machine, catalogue);
     let counts = count::count(&grounds, &found, conduct)?;
     let mut items: Vec<ItemSurvey> = found

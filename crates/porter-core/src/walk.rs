@@ -19,20 +19,22 @@ pub struct Grounds<'m> {
     pub machine: &'m Machine,
     /// The rules.
     pub catalogue: &'m Catalogue,
+    /// Which names need a safe one beside them.
+    names: NameRules,
     /// All places of the machine: none is walked as part of another.
     places: HashSet<RelativePath>,
 }
 
 impl<'m> Grounds<'m> {
     /// Takes stock of the places.
-    pub fn new(machine: &'m Machine, catalogue: &'m Catalogue) -> Self {
+    pub fn new(machine: &'m Machine, catalogue: &'m Catalogue, names: NameRules) -> Self {
         let of_accounts = machine.accounts.iter().flat_map(|account| account.places.values());
         let places = of_accounts
             .chain(machine.places.values())
             .filter(|found| found.state == PlaceState::Present)
             .map(|found| found.path.clone())
             .collect();
-        Self { machine, catalogue, places }
+        Self { machine, catalogue, names, places }
     }
 }
 
@@ -121,7 +123,7 @@ pub fn look_into<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Vec<(Sight<
     }
     listed.sort_unstable_by(|a, b| a.name.cmp(&b.name));
     // Safe names depend on all the names of a folder, so they are given out before any is passed over.
-    let mut claims = Claims::new(NameRules::TRUNK);
+    let mut claims = Claims::new(grounds.names);
     for row in listed {
         let safe_name = claims.claim(&row.name);
         let is_folder = row.metadata.kind == EntryKind::Folder;

@@ -17,6 +17,11 @@ pub fn folded(name: &[u8]) -> Vec<u8> {
     }
 }
 
+/// The text with accents and other marks on letters taken away.
+pub fn without_accents(text: &str) -> String {
+    text.nfkd().filter(|c| !unicode_normalization::char::is_combining_mark(*c)).collect()
+}
+
 /// True when [`folded`] is the same for both.
 pub fn same_name(a: &[u8], b: &[u8]) -> bool {
     a == b || folded(a) == folded(b)

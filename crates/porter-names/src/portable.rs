@@ -15,6 +15,8 @@ pub struct NameRules {
     pub as_windows: bool,
     /// Also refuse `%` and the Unicode line separators.
     pub for_manifest: bool,
+    /// Also refuse everything that is not ASCII.
+    pub only_ascii: bool,
     /// Names that differ only by case or Unicode form are one.
     pub ignores_case: bool,
     /// Longest name in bytes of UTF-8.
@@ -30,6 +32,7 @@ impl NameRules {
     pub const TRUNK: Self = Self {
         as_windows: true,
         for_manifest: true,
+        only_ascii: false,
         ignores_case: true,
         most_bytes: 255,
         most_utf16_units: 255,
@@ -40,6 +43,7 @@ impl NameRules {
         Self {
             as_windows: true,
             for_manifest: false,
+            only_ascii: false,
             ignores_case: true,
             most_bytes: host_most_bytes,
             most_utf16_units: 255,
@@ -50,6 +54,7 @@ impl NameRules {
     pub const UNIX: Self = Self {
         as_windows: false,
         for_manifest: false,
+        only_ascii: false,
         ignores_case: false,
         most_bytes: 255,
         most_utf16_units: usize::MAX,
@@ -61,7 +66,7 @@ impl NameRules {
             return false;
         }
         if !self.as_windows {
-            return true;
+            return !self.only_ascii || name.is_ascii();
         }
         let Ok(text) = std::str::from_utf8(name) else { return false };
         !text.ends_with(['.', ' '])
@@ -74,6 +79,7 @@ impl NameRules {
         (self.as_windows
             && (c.is_control() || matches!(c, '<' | '>' | ':' | '"' | '/' | '\\' | '|' | '?' | '*')))
             || (self.for_manifest && matches!(c, '%' | '\u{2028}' | '\u{2029}'))
+            || (self.only_ascii && !c.is_ascii())
     }
 
     /// A name that can be held, made from one that cannot.
@@ -176,6 +182,8 @@ mod tests {
             assert!(rules.hold(name.as_bytes()), "{name}");
         }
         assert!(!NameRules::TRUNK.hold(b"100% kite.txt") && NameRules::UNIX.hold(b"bad\xff"));
+        let old_stick = NameRules { only_ascii: true, ..NameRules::TRUNK };
+        assert!(old_stick.safe_name("Café.txt".as_bytes()).starts_with("Caf_~"));
     }
 
     #[test]

@@ -4,6 +4,7 @@ use crate::{
     ContentHash, Damage, Entry, EntryAddress, EntryRefused, Label, LeftBehind, StoreError, TrunkError,
     TrunkItem,
 };
+use porter_names::NameRules;
 use std::io::Read;
 use std::path::Path;
 use time::OffsetDateTime;
@@ -13,6 +14,9 @@ use time::OffsetDateTime;
 /// Nothing counts as a trunk before it was filled, closed, read back and published, in that order. Dropping a
 /// writer earlier leaves an unfinished trunk that no command takes for a whole one.
 pub trait TrunkWriter: Sync {
+    /// Which names the trunk can hold inside: entries with others need a safe path.
+    fn name_rules(&self) -> NameRules;
+
     /// Takes a file's content. May be called from several threads at once. `progress` hears the length of
     /// each piece as it is written.
     fn store(

@@ -45,7 +45,7 @@ pub fn capture(
     clock: &dyn Fn() -> OffsetDateTime,
     conduct: Conduct<'_>,
 ) -> Result<CaptureReport, CaptureError> {
-    let grounds = Grounds::new(machine, catalogue);
+    let grounds = Grounds::new(machine, catalogue, trunk.name_rules());
     let chosen: Vec<&Item> = survey.items.iter().filter(|row| row.chosen).map(|row| &row.item).collect();
     let mut expected = Tally::default();
     survey.items.iter().filter(|row| row.chosen).for_each(|row| expected += row.to_capture);

@@ -1,7 +1,7 @@
 //! The people on a machine.
 
 use super::{FoundPlace, Place};
-use porter_names::{RelativePath, screen::on_screen};
+use porter_names::{RelativePath, fold, screen::on_screen};
 use std::collections::BTreeMap;
 use time::OffsetDateTime;
 
@@ -29,12 +29,14 @@ impl Account {
     }
 }
 
-/// A short id made of a name: letters and digits in lower case, anything else a hyphen.
+/// A short id made of a name: Latin letters without accents and digits, in lower case, anything else a hyphen.
+///
+/// Ids are typed, and name folders in trunks, also on sticks that take nothing but ASCII.
 pub fn id_from_name(name: &[u8]) -> String {
     let text = String::from_utf8_lossy(name);
     let mut id = String::new();
-    for c in text.chars().flat_map(char::to_lowercase) {
-        if c.is_alphanumeric() {
+    for c in fold::without_accents(&text).chars().flat_map(char::to_lowercase) {
+        if c.is_ascii_alphanumeric() {
             id.push(c);
         } else if !id.ends_with('-') && !id.is_empty() {
             id.push('-');
@@ -68,7 +70,8 @@ mod tests {
     #[test]
     fn ids_can_be_typed_and_are_told_apart() {
         assert_eq!(id_from_name(b"Odile Marchetti"), "odile-marchetti");
-        assert_eq!(id_from_name("Зоя".as_bytes()), "зоя");
+        assert_eq!(id_from_name("Zoë Çelik".as_bytes()), "zoe-celik");
+        assert_eq!(id_from_name("Зоя".as_bytes()), "unnamed");
         assert_eq!(id_from_name(b" $$ "), "unnamed");
         assert_eq!(id_from_name(b"tamsin.LOFT-PC"), "tamsin-loft-pc");
         assert_eq!(unused_id("odile", |id| id == "odile" || id == "odile-2"), "odile-3");

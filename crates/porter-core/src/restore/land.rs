@@ -51,7 +51,7 @@ pub(super) fn write_aside(
             let file = File::create_new(&path).map_err(not_written)?;
             let waiting = waiting(path);
             copy_proved(trunk, entry, &file, conduct)?;
-            host::set_file_metadata(&file, &waiting.path, entry, owner).map_err(not_written)?;
+            host::set_file_metadata(file, &waiting.path, entry, owner).map_err(not_written)?;
             Ok(waiting)
         }
         Content::Link { target } => {

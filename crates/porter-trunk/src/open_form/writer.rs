@@ -12,7 +12,7 @@ use crate::{
     Content, Entry, EntryAddress, Label, LeftBehind, StoreError, Stored, Tally, Trunk, TrunkError, TrunkItem,
     TrunkWriter,
 };
-use porter_names::{RelativePath, host};
+use porter_names::{NameRules, RelativePath, host};
 use std::cell::RefCell;
 use std::collections::HashSet;
 use std::fs::{self, File};
@@ -25,6 +25,7 @@ use time::OffsetDateTime;
 pub struct OpenTrunkWriter {
     folder: PathBuf,
     label: Label,
+    name_rules: NameRules,
     lists: Mutex<Lists>,
     folders_made: Mutex<HashSet<PathBuf>>,
 }
@@ -59,6 +60,7 @@ impl OpenTrunkWriter {
         Ok(Self {
             folder: folder.to_path_buf(),
             label,
+            name_rules: names_that_fit(folder),
             lists: Mutex::new(lists),
             folders_made: Mutex::default(),
         })
@@ -90,6 +92,10 @@ impl OpenTrunkWriter {
 }
 
 impl TrunkWriter for OpenTrunkWriter {
+    fn name_rules(&self) -> NameRules {
+        self.name_rules
+    }
+
     fn store(
         &self,
         address: &EntryAddress,
@@ -194,6 +200,17 @@ impl TrunkWriter for OpenTrunkWriter {
             .map_err(|cause| TrunkError::io("publishing", &declaration, cause))?;
         flush_volume(&self.folder).map_err(|cause| TrunkError::io("flushing", &self.folder, cause))
     }
+}
+
+/// Finds out by trying: old drivers for FAT take no letters beyond ASCII, or turn them into others.
+fn names_that_fit(folder: &Path) -> NameRules {
+    const PROBE: &str = "probe é 🪁.new";
+    let path = folder.join(OWN_FOLDER).join(PROBE);
+    let made = File::create_new(&path).is_ok();
+    let is_probe = |row: io::Result<fs::DirEntry>| row.is_ok_and(|row| row.file_name() == PROBE);
+    let fits = made && fs::read_dir(folder.join(OWN_FOLDER)).is_ok_and(|mut rows| rows.any(is_probe));
+    let _ = fs::remove_file(&path);
+    NameRules { only_ascii: !fits, ..NameRules::TRUNK }
 }
 
 /// Only an empty folder may become a trunk.

@@ -189,7 +189,7 @@ fn as_planned(page: &mut String, receipt: &Receipt) {
     if planned.is_empty() {
         return;
     }
-    let _ = write!(page, "<section>\n<h2>Not on the new machine, as planned</h2>\n<ul>\n");
+    let _ = write!(page, "<section>\n<h2>Good to know</h2>\n<ul>\n");
     for (why, number) in planned {
         let _ = writeln!(page, "<li>in {}: {}</li>", counted(number, "item"), text(&why));
     }

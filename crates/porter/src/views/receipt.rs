@@ -141,7 +141,7 @@ fn show_planned(receipt: &Receipt) {
         return;
     }
     say("");
-    say(styled(BOLD, "As planned"));
+    say(styled(BOLD, "Good to know"));
     for (why, number) in in_items {
         say(format_args!("  {}  {why}", padded(&format!("in {}", counted(number, "item")), 12)));
     }

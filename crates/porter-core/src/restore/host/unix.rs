@@ -54,24 +54,25 @@ pub(crate) fn make_link(target: &[u8], at: &Path) -> io::Result<()> {
 /// Owner, streams, attributes and times, in an order in which none undoes another. What the volume cannot keep is
 /// found by the check.
 pub(crate) fn set_file_metadata(
-    file: &File,
+    file: File,
     path: &Path,
     entry: &Entry,
     owner: Option<Owner>,
 ) -> io::Result<()> {
     if let Some(Owner { user, group }) = owner {
-        std::os::unix::fs::fchown(file, Some(user), Some(group))?;
+        std::os::unix::fs::fchown(&file, Some(user), Some(group))?;
     }
     for stream in &entry.streams {
         let name = format!("user.{}", stream.name);
         let _ = rustix::fs::lsetxattr(path, name, &stream.content, XattrFlags::empty());
     }
-    set_windows_metadata(path, entry);
     if entry.attributes.is_read_only() {
         let mode = file.metadata()?.permissions().mode();
         file.set_permissions(fs::Permissions::from_mode(mode & !0o222))?;
     }
+    drop(file);
     set_times(path, entry.modified_utc);
+    set_windows_metadata(path, entry);
     Ok(())
 }
 
@@ -92,10 +93,12 @@ pub(crate) fn set_folder_owner(path: &Path, owner: Option<Owner>) {
 
 /// Attributes and times of a folder, after everything was put into it.
 pub(crate) fn set_folder_metadata(path: &Path, entry: &Entry) {
-    set_windows_metadata(path, entry);
     set_times(path, entry.modified_utc);
+    set_windows_metadata(path, entry);
 }
 
+/// Comes after the times: ntfs-3g loses a time of change that is set after the time of creation, which shows only when
+/// the volume is mounted again.
 fn set_windows_metadata(path: &Path, entry: &Entry) {
     if let Some(created_utc) = entry.created_utc {
         let ticks = created_utc.unix_timestamp_nanos() / 100 + 116_444_736_000_000_000;

@@ -59,7 +59,7 @@ pub(crate) fn make_link(target: &[u8], at: &Path) -> io::Result<()> {
 }
 
 pub(crate) fn set_file_metadata(
-    file: &File,
+    file: File,
     path: &Path,
     entry: &Entry,
     _owner: Option<Owner>,

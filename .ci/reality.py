@@ -1,0 +1,62 @@
+"""What the reality lane does to NTFS volumes and bags, without porter: marks files, compares trees, flips a bit."""
+import os
+import sys
+
+HOME = {"tamsin": "tamsin.okafor"}
+ATTRIBUTES = "system.ntfs_attrib_be"
+CREATED = "system.ntfs_crtime_be"
+
+
+def mark(root):
+    """Hidden, system and read-only files, a named stream, a creation time."""
+    documents = os.path.join(root, "Users/odile/Documents")
+    rules = os.path.join(documents, "Workshop rules.txt")
+    os.setxattr(rules, "user.Zone.Identifier", b"[ZoneTransfer]\r\nZoneId=3\r\n")
+    os.setxattr(rules, CREATED, (130_000_000_000_000_000).to_bytes(8, "big"))
+    for name, bits in [("Price list.csv", 0x22), ("Workshop rules.txt", 0x26), ("Kites/2014/Job 001 - notes.txt", 0x21)]:
+        os.setxattr(os.path.join(documents, name), ATTRIBUTES, bits.to_bytes(4, "big"))
+
+
+def compare(old, new):
+    """Every file of every person: bytes, time, attributes, creation time, streams."""
+    files = 0
+    for account in os.listdir(os.path.join(old, "Users")):
+        for place in ["Desktop", "Documents", "Downloads", "Favorites", "Music", "Pictures", "Videos"]:
+            start = os.path.join(old, "Users", account, place)
+            if account in ("Default", "Public") or os.path.islink(os.path.join(old, "Users", account)):
+                continue
+            for folder, _, names in os.walk(start):
+                for name in names:
+                    source = os.path.join(folder, name)
+                    if os.path.islink(source) or name.lower() in ("desktop.ini", "thumbs.db"):
+                        continue
+                    below = os.path.relpath(source, os.path.join(old, "Users", account))
+                    target = os.path.join(new, "Users", HOME.get(account, account), below)
+                    same(source, target)
+                    files += 1
+    rules = os.path.join(new, "Users/odile/Documents/Workshop rules.txt")
+    assert os.getxattr(rules, "user.Zone.Identifier").startswith(b"[ZoneTransfer]")
+    assert os.getxattr(rules, CREATED) == (130_000_000_000_000_000).to_bytes(8, "big")
+    aside = [n for n in os.listdir(os.path.join(new, "Users/odile/Documents")) if n.startswith("Price list (set aside")]
+    assert len(aside) == 1, aside
+    print(f"{files} files are the same on both volumes: bytes, times, attributes, streams")
+    assert files > 2500, files
+
+
+def same(source, target):
+    with open(source, "rb") as a, open(target, "rb") as b:
+        assert a.read() == b.read(), target
+    times = [os.stat(path).st_mtime_ns for path in (source, target)]
+    assert times[0] == times[1], (target, times)
+    assert os.getxattr(source, ATTRIBUTES) == os.getxattr(target, ATTRIBUTES), target
+    assert sorted(os.listxattr(source)) == sorted(os.listxattr(target)), target
+
+
+def flip(path):
+    with open(path, "r+b") as file:
+        first = file.read(1)[0]
+        file.seek(0)
+        file.write(bytes([first ^ 4]))
+
+
+{"mark": mark, "compare": compare, "flip": flip}[sys.argv[1]](*sys.argv[2:])
