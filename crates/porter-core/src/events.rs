@@ -1,7 +1,8 @@
 //! What a long operation tells while it runs. Facts only: lines, bars and JSON are the caller's business.
 
+use porter_names::RelativePath;
 use porter_trunk::Tally;
-use serde::Serialize;
+use serde::{Serialize, Serializer};
 use std::sync::atomic::{AtomicBool, Ordering};
 
 /// One fact from a running operation.
@@ -24,8 +25,9 @@ pub enum Event<'a> {
     File {
         /// The item it belongs to.
         item: &'a str,
-        /// Its path below its place, harmless to show.
-        path: &'a str,
+        /// Its path below its place, or where it lands.
+        #[serde(serialize_with = "shown")]
+        path: &'a RelativePath,
         /// Length of its content.
         size_in_bytes: u64,
     },
@@ -33,8 +35,9 @@ pub enum Event<'a> {
     Trouble {
         /// The item it belongs to.
         item: &'a str,
-        /// Its path, harmless to show.
-        path: &'a str,
+        /// Its path.
+        #[serde(serialize_with = "shown")]
+        path: &'a RelativePath,
         /// In short: the code of the reason.
         code: &'a str,
     },
@@ -43,6 +46,11 @@ pub enum Event<'a> {
         /// Which.
         stage: Stage,
     },
+}
+
+/// Harmless to show; made only when somebody writes it down.
+fn shown<S: Serializer>(path: &&RelativePath, serializer: S) -> Result<S::Ok, S::Error> {
+    serializer.collect_str(path)
 }
 
 /// The parts of the long operations.

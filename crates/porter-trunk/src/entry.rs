@@ -149,7 +149,7 @@ struct Line {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     size: Option<u64>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    sha512: Option<ContentHash>,
+    blake3: Option<ContentHash>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     target: Option<String>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -183,10 +183,18 @@ struct StreamLine {
 }
 
 impl Entry {
+    /// Length of its content; 0 for all but files.
+    pub fn size_in_bytes(&self) -> u64 {
+        match self.content {
+            Content::File { size_in_bytes, .. } => size_in_bytes,
+            Content::Folder | Content::Link { .. } => 0,
+        }
+    }
+
     /// The entry as one line of JSON, without the end of the line.
     pub fn to_line(&self) -> String {
         let (path, path_hex) = text_and_hex(self.address.path.as_bytes());
-        let (kind, size, sha512, target) = match &self.content {
+        let (kind, size, blake3, target) = match &self.content {
             Content::File { size_in_bytes, hash } => {
                 (KindWord::File, Some(*size_in_bytes), Some(*hash), (None, None))
             }
@@ -209,7 +217,7 @@ impl Entry {
                 .map(|p| String::from_utf8_lossy(p.as_bytes()).into_owned()),
             kind,
             size,
-            sha512,
+            blake3,
             target: target.0,
             target_hex: target.1,
             modified_utc: self.modified_utc,
@@ -253,9 +261,9 @@ fn from_checked_line(line: Line) -> Result<Entry, String> {
             return Err(format!("`{step}` is no name of an account or place"));
         }
     }
-    let content = match (line.kind, line.size, line.sha512, line.target) {
+    let content = match (line.kind, line.size, line.blake3, line.target) {
         (KindWord::File, Some(size_in_bytes), Some(hash), _) => Content::File { size_in_bytes, hash },
-        (KindWord::File, ..) => return Err("a file needs a size and a sha512".into()),
+        (KindWord::File, ..) => return Err("a file needs a size and a blake3".into()),
         (KindWord::Folder, ..) => Content::Folder,
         (KindWord::Link, _, _, Some(target)) => Content::Link {
             target: exact_bytes(target, line.target_hex.as_deref())

@@ -76,6 +76,15 @@ pub trait Trunk: Sync {
     /// Reads a file's content. Not proved: whoever uses it compares its hash.
     fn open_content(&self, address: &EntryAddress) -> Result<Box<dyn Read + Send>, Damage>;
 
-    /// Compares the trunk's lists with each other and with what is there, without reading any content.
-    fn audit(&self) -> Result<Vec<Damage>, TrunkError>;
+    /// Begins to compare the trunk's lists with each other and with what is there, without reading any content.
+    fn audit(&self) -> Result<Box<dyn Audit + '_>, TrunkError>;
+}
+
+/// A comparison of a trunk's lists, fed with its entries by whoever reads them anyway.
+pub trait Audit {
+    /// Takes the next entry; gives what is wrong with it.
+    fn see(&mut self, entry: &Entry) -> Option<Damage>;
+
+    /// After the last entry: all that was not found entry by entry.
+    fn finish(self: Box<Self>) -> Result<Vec<Damage>, TrunkError>;
 }

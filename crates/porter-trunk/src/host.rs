@@ -7,7 +7,7 @@ mod system;
 #[path = "host/windows.rs"]
 mod system;
 
-pub(crate) use system::{forget_cached, open_plain_file};
+pub(crate) use system::{forget_cached, open_plain_file, will_be_read};
 
 use std::io;
 use std::path::Path;

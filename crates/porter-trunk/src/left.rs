@@ -1,6 +1,7 @@
 //! What was on the old machine and is not in the trunk, and why.
 
 use crate::Tally;
+use crate::hex::{from_hex, to_hex};
 use porter_names::RelativePath;
 use serde::{Deserialize, Serialize};
 
@@ -116,18 +117,14 @@ pub mod written_path {
 pub(crate) fn text_and_hex(bytes: &[u8]) -> (String, Option<String>) {
     match std::str::from_utf8(bytes) {
         Ok(text) => (text.to_owned(), None),
-        Err(_) => {
-            let hex = bytes.iter().map(|byte| format!("{byte:02x}")).collect();
-            (String::from_utf8_lossy(bytes).into_owned(), Some(hex))
-        }
+        Err(_) => (String::from_utf8_lossy(bytes).into_owned(), Some(to_hex(bytes))),
     }
 }
 
 /// The exact bytes that [`text_and_hex`] wrote.
 pub(crate) fn exact_bytes(text: String, hex: Option<&str>) -> Option<Vec<u8>> {
-    let Some(hex) = hex else { return Some(text.into_bytes()) };
-    if hex.len() % 2 != 0 || !hex.is_ascii() {
-        return None;
+    match hex {
+        Some(hex) => from_hex(hex),
+        None => Some(text.into_bytes()),
     }
-    (0..hex.len()).step_by(2).map(|at| u8::from_str_radix(&hex[at..at + 2], 16).ok()).collect()
 }

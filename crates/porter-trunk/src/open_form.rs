@@ -13,6 +13,7 @@ mod bag_info;
 mod layout;
 mod manifest;
 mod reader;
+mod sha512;
 mod writer;
 
 pub use reader::OpenTrunk;

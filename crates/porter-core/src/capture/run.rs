@@ -61,7 +61,7 @@ pub fn capture(
                 let mut go_on = true;
                 walk(&grounds, item, |sight, tally| {
                     seen.lock().unwrap_or_else(PoisonError::into_inner)[at] += tally;
-                    go_on = hand_over((at, sight, tally)) && !conduct.is_stopped();
+                    go_on = hand_over((at, sight, tally), tally.size_in_bytes) && !conduct.is_stopped();
                     go_on
                 });
                 if !go_on {
@@ -156,16 +156,18 @@ impl Account {
                 self.captured.size_in_bytes += size_in_bytes;
                 self.captured.size_in_bytes -= listed.size_in_bytes;
                 self.grown_in_bytes += i128::from(size_in_bytes) - i128::from(listed.size_in_bytes);
-                let path = entry.address.path.to_string();
-                conduct.send(&Event::File { item: &item.id, path: &path, size_in_bytes });
+                conduct.send(&Event::File { item: &item.id, path: &entry.address.path, size_in_bytes });
             }
         }
         for left in done.left {
             trunk.record_left(&left)?;
             self.left += left.tally.unwrap_or_default();
             if left.reason.needs_attention() {
-                let path = left.volume_path.to_string();
-                conduct.send(&Event::Trouble { item: &item.id, path: &path, code: left.reason.code() });
+                conduct.send(&Event::Trouble {
+                    item: &item.id,
+                    path: &left.volume_path,
+                    code: left.reason.code(),
+                });
             }
             left_behind.push(left);
         }

@@ -58,11 +58,12 @@ pub fn check_machine(
     in_order(
         |hand_over| {
             for entry in entries {
+                let size = entry.as_ref().map_or(0, Entry::size_in_bytes);
                 let wanted = match &entry {
                     Ok(entry) => chosen.get(entry.item.as_str()).is_none_or(|(_, chosen)| *chosen),
                     Err(_) => true,
                 };
-                if conduct.is_stopped() || (wanted && !hand_over(entry)) {
+                if conduct.is_stopped() || (wanted && !hand_over(entry, size)) {
                     return;
                 }
             }
@@ -169,15 +170,15 @@ pub(super) fn note_left_behind(
 }
 
 fn note(row: &mut ItemReceipt, entry: &Entry, outcome: Outcome, conduct: Conduct<'_>) {
-    let path = entry.address.path.to_string();
+    let path = &entry.address.path;
     if let Content::File { size_in_bytes, .. } = entry.content {
         row.count(outcome.verdict, 1, size_in_bytes);
-        conduct.send(&Event::File { item: &entry.item, path: &path, size_in_bytes });
+        conduct.send(&Event::File { item: &entry.item, path, size_in_bytes });
     }
     for finding in outcome.findings {
         if finding.needs_attention {
             let code = finding.verdict.words();
-            conduct.send(&Event::Trouble { item: &entry.item, path: &path, code });
+            conduct.send(&Event::Trouble { item: &entry.item, path, code });
         }
         row.find(finding);
     }

@@ -2,10 +2,10 @@
 
 use super::CheckError;
 use crate::events::{Conduct, Event, Stage};
-use crate::in_order::in_order;
+use crate::in_order::in_order_by_batch;
 use crate::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
 use porter_names::RelativePath;
-use porter_trunk::{Content, ContentHash, Damage, Entry, Tally, Trunk, TrunkError};
+use porter_trunk::{Content, ContentHash, Damage, Entry, EntryRefused, Tally, Trunk, TrunkError};
 use std::collections::HashMap;
 use std::io::{self, Read};
 use time::OffsetDateTime;
@@ -20,40 +20,64 @@ pub fn prove_trunk(
     let mut expected = Tally::default();
     trunk.items().iter().for_each(|item| expected += item.captured);
     conduct.send(&Event::StageBegan { stage, expected });
-    let mut damage: Vec<_> = trunk.audit()?.into_iter().map(|damage| (None, damage)).collect();
+    let mut audit = trunk.audit()?;
+    let mut damage = Vec::new();
     let entries = trunk.entries()?;
-    in_order(
+    in_order_by_batch(
         |hand_over| {
-            // Lines that must not be used were found by the audit.
-            for entry in entries.flatten() {
-                if conduct.is_stopped() || !hand_over(entry) {
+            for entry in entries {
+                let size_in_bytes = entry.as_ref().map_or(0, Entry::size_in_bytes);
+                if conduct.is_stopped() || !hand_over(entry, size_in_bytes) {
                     return;
                 }
             }
         },
-        |entry| {
-            let found = prove_content(trunk, &entry, conduct);
-            (entry, found)
+        |entries| {
+            // All are opened before the first is read, so that the drive can fetch them together.
+            let open = |entry: &Entry| match entry.content {
+                Content::File { .. } => Some(trunk.open_content(&entry.address)),
+                Content::Folder | Content::Link { .. } => None,
+            };
+            let opened: Vec<_> = entries.into_iter().map(|entry| entry.map(|e| (open(&e), e))).collect();
+            let prove = |(content, entry)| (prove_content(content, &entry, conduct), entry);
+            opened.into_iter().map(|opened| opened.map(prove)).collect()
         },
-        |(entry, found)| {
-            if let Content::File { size_in_bytes, .. } = entry.content {
-                let path = entry.address.path.to_string();
-                conduct.send(&Event::File { item: &entry.item, path: &path, size_in_bytes });
-            }
-            if let Some(found) = found {
-                damage.push((Some(entry), found));
+        |proved| {
+            match proved {
+                Ok((found, entry)) => {
+                    let unlisted = audit.see(&entry);
+                    let wrong = found.or(unlisted);
+                    if let Content::File { size_in_bytes, .. } = entry.content {
+                        let path = &entry.address.path;
+                        conduct.send(&Event::File { item: &entry.item, path, size_in_bytes });
+                    }
+                    if let Some(wrong) = wrong {
+                        damage.push((Some(entry), wrong));
+                    }
+                }
+                Err(EntryRefused { line, problem, .. }) => {
+                    let file = "porter/entries.jsonl".to_owned();
+                    damage.push((None, Damage::BadLine { file, line, problem }));
+                }
             }
             true
         },
     );
+    if !conduct.is_stopped() {
+        damage.extend(audit.finish()?.into_iter().map(|damage| (None, damage)));
+    }
     conduct.send(&Event::StageEnded { stage });
     Ok(damage)
 }
 
-fn prove_content(trunk: &dyn Trunk, entry: &Entry, conduct: Conduct<'_>) -> Option<Damage> {
+fn prove_content(
+    content: Option<Result<Box<dyn Read + Send>, Damage>>,
+    entry: &Entry,
+    conduct: Conduct<'_>,
+) -> Option<Damage> {
     let Content::File { hash, .. } = &entry.content else { return None };
     let shown = || entry.address.path.to_string();
-    match trunk.open_content(&entry.address) {
+    match content? {
         Err(damage) => Some(damage),
         Ok(content) => match ContentHash::of_reader(&mut Counted { from: content, conduct }) {
             Ok(found) if found == *hash => None,

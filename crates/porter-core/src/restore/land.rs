@@ -3,10 +3,9 @@
 use super::host;
 use crate::events::{Conduct, Event};
 use crate::receipt::Reason;
-use porter_trunk::{Content, ContentHasher, Entry, Trunk};
-use std::cell::RefCell;
+use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, in_pieces};
 use std::fs::{self, File};
-use std::io::{self, Read, Write};
+use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
 
@@ -95,26 +94,19 @@ fn copy_proved(
     mut to: &File,
     conduct: Conduct<'_>,
 ) -> Result<(), NotLanded> {
-    thread_local! {
-        static BUFFER: RefCell<Vec<u8>> = RefCell::new(vec![0; 256 * 1024]);
-    }
     let Content::File { hash, .. } = &entry.content else { return Ok(()) };
     let damaged = |detail: String| NotLanded::Refused(Reason::TrunkDamaged { detail });
     let mut from = trunk.open_content(&entry.address).map_err(|damage| damaged(damage.to_string()))?;
     let mut hasher = ContentHasher::default();
-    BUFFER.with_borrow_mut(|buffer| {
-        loop {
-            match from.read(buffer) {
-                Ok(0) => return Ok(()),
-                Ok(read) => {
-                    to.write_all(&buffer[..read]).map_err(not_written)?;
-                    hasher.update(&buffer[..read]);
-                    conduct.send(&Event::Bytes { size_in_bytes: read as u64 });
-                }
-                Err(cause) if cause.kind() == io::ErrorKind::Interrupted => {}
-                Err(cause) => return Err(damaged(cause.to_string())),
-            }
-        }
+    in_pieces(&mut *from, |piece| {
+        to.write_all(piece)?;
+        hasher.update(piece);
+        conduct.send(&Event::Bytes { size_in_bytes: piece.len() as u64 });
+        Ok(())
+    })
+    .map_err(|failed| match failed {
+        PieceFailed::Reading(cause) => damaged(cause.to_string()),
+        PieceFailed::Using(cause) => not_written(cause),
     })?;
     if hasher.finish() == *hash {
         Ok(())

@@ -484,7 +484,7 @@ impl<'a> Planner<'a> {
         in_order(
             |hand_over| {
                 for at in &self.to_compare {
-                    if conduct.is_stopped() || !hand_over(*at) {
+                    if conduct.is_stopped() || !hand_over(*at, steps[*at].entry.size_in_bytes()) {
                         return;
                     }
                 }

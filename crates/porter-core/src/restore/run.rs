@@ -78,7 +78,7 @@ pub fn run_plan(
     in_order(
         |hand_over| {
             for step in steps {
-                if conduct.is_stopped() || !hand_over(step) {
+                if conduct.is_stopped() || !hand_over(step, step.entry.size_in_bytes()) {
                     return;
                 }
             }
@@ -89,10 +89,9 @@ pub fn run_plan(
                 Ok(()) => report.note_landed(step, conduct),
                 Err(StepFailed::Refused(reason)) => {
                     let refused = refused_step(step, reason);
-                    let path = step.at.to_string();
                     conduct.send(&Event::Trouble {
                         item: &step.entry.item,
-                        path: &path,
+                        path: &step.at,
                         code: "not-written",
                     });
                     if let Err(cause) = runner.journal_refused(&refused) {
@@ -142,8 +141,7 @@ impl RestoreReport {
         }
         if let Content::File { size_in_bytes, .. } = step.entry.content {
             self.written += Tally::file(size_in_bytes);
-            let path = step.at.to_string();
-            conduct.send(&Event::File { item: &step.entry.item, path: &path, size_in_bytes });
+            conduct.send(&Event::File { item: &step.entry.item, path: &step.at, size_in_bytes });
         } else {
             self.written += Tally::LINK;
         }

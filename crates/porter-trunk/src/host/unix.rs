@@ -30,6 +30,18 @@ pub(crate) fn forget_cached(file: &File) {
     let _ = file;
 }
 
+/// Asks the system to begin reading a file: whoever opens several before reading the first waits only once.
+pub(crate) fn will_be_read(file: &File) {
+    #[cfg(any(target_os = "linux", target_os = "android"))]
+    {
+        // Of a large file the beginning is enough; the system reads ahead by itself from there.
+        const BEGINNING: Option<std::num::NonZeroU64> = std::num::NonZeroU64::new(512 * 1024);
+        let _ = rustix::fs::fadvise(file, 0, BEGINNING, rustix::fs::Advice::WillNeed);
+    }
+    #[cfg(not(any(target_os = "linux", target_os = "android")))]
+    let _ = file;
+}
+
 /// Opens a file for reading; a link, or anything else that is not a file, is `InvalidInput`.
 pub(crate) fn open_plain_file(path: &Path) -> io::Result<File> {
     let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::CLOEXEC | OFlags::NONBLOCK;

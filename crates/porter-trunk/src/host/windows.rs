@@ -45,6 +45,9 @@ pub(super) fn flush_volume(folder: &Path) -> io::Result<()> {
 /// Windows has no such call; the read-back may come from the system's memory.
 pub(crate) fn forget_cached(_file: &File) {}
 
+/// Windows has no such call.
+pub(crate) fn will_be_read(_file: &File) {}
+
 /// Opens a file for reading; a link, or anything else that is not a file, is `InvalidInput`.
 pub(crate) fn open_plain_file(path: &Path) -> io::Result<File> {
     let file = OpenOptions::new().read(true).custom_flags(OPEN_LINK_ITSELF).open(path)?;

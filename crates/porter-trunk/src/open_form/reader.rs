@@ -5,11 +5,12 @@ use super::layout::{
     TAG_MANIFEST, payload_path,
 };
 use super::manifest;
+use super::sha512::Sha512Hash;
 use crate::form::Rows;
-use crate::host::{forget_cached, open_plain_file};
+use crate::host::{forget_cached, open_plain_file, will_be_read};
 use crate::label::{FORMAT, MAJOR};
 use crate::{
-    Content, ContentHash, Damage, Entry, EntryAddress, EntryRefused, Label, LeftBehind, Trunk, TrunkError,
+    Audit, Content, Damage, Entry, EntryAddress, EntryRefused, Label, LeftBehind, Trunk, TrunkError,
     TrunkItem,
 };
 use porter_names::{RelativePath, host};
@@ -164,85 +165,82 @@ impl Trunk for OpenTrunk {
     fn open_content(&self, address: &EntryAddress) -> Result<Box<dyn Read + Send>, Damage> {
         let shown_path = address.safe_path.as_ref().unwrap_or(&address.path);
         let payload = payload_path(address).map_err(|_| Damage::FileMissing(shown_path.to_string()))?;
-        let shown = String::from_utf8_lossy(payload.as_bytes()).into_owned();
+        let shown = shown(&payload);
         self.refuse_links_above(&payload, &shown)?;
         let file = open_plain_file(&host_path(&self.folder, &payload)?)
             .map_err(|cause| damage_from(&cause, &shown))?;
         if self.from_medium {
             forget_cached(&file);
         }
+        will_be_read(&file);
         Ok(Box::new(file))
     }
 
-    fn audit(&self) -> Result<Vec<Damage>, TrunkError> {
-        let mut damage = Vec::new();
-        let mut listed: HashMap<Vec<u8>, (ContentHash, bool)> = HashMap::new();
+    fn audit(&self) -> Result<Box<dyn Audit + '_>, TrunkError> {
+        let mut audit = OpenAudit { trunk: self, listed: HashMap::new(), damage: Vec::new() };
         for (number, line) in self.lines(MANIFEST)? {
             match line.and_then(|line| manifest::from_line(&line)) {
-                Ok((hash, path)) => {
-                    listed.insert(path.as_bytes().to_vec(), (hash, false));
+                Ok((_, path)) => {
+                    audit.listed.insert(path, false);
                 }
                 Err(problem) => {
-                    damage.push(Damage::BadLine { file: MANIFEST.to_owned(), line: number, problem });
+                    audit.damage.push(Damage::BadLine { file: MANIFEST.to_owned(), line: number, problem });
                 }
             }
         }
-        for entry in self.entries()? {
-            match entry {
-                Ok(Entry { content: Content::File { hash, .. }, address, .. }) => {
-                    let Ok(path) = payload_path(&address) else { continue };
-                    match listed.get_mut(path.as_bytes()) {
-                        Some((in_manifest, seen)) if *in_manifest == hash => *seen = true,
-                        _ => damage.push(Damage::ListsDisagree(
-                            String::from_utf8_lossy(path.as_bytes()).into_owned(),
-                        )),
-                    }
-                }
-                Ok(_) => {}
-                Err(refused) => damage.push(Damage::BadLine {
-                    file: ENTRIES.to_owned(),
-                    line: refused.line,
-                    problem: refused.problem,
-                }),
-            }
-        }
-        for (path, (_, seen)) in &listed {
-            if !seen {
-                damage.push(Damage::ListsDisagree(String::from_utf8_lossy(path).into_owned()));
-            }
-        }
-        self.find_unlisted(&listed, &mut damage)?;
-        Ok(damage)
+        Ok(Box::new(audit))
     }
 }
 
-impl OpenTrunk {
-    fn find_unlisted(
-        &self,
-        listed: &HashMap<Vec<u8>, (ContentHash, bool)>,
-        damage: &mut Vec<Damage>,
-    ) -> Result<(), TrunkError> {
-        let Ok(payload) = RelativePath::from_bytes(PAYLOAD.as_bytes()) else { return Ok(()) };
-        let mut folders = vec![payload];
+/// The manifest, against the list of entries and against the payload that is there.
+struct OpenAudit<'t> {
+    trunk: &'t OpenTrunk,
+    /// What the manifest lists, and whether an entry was seen for it.
+    listed: HashMap<RelativePath, bool>,
+    damage: Vec<Damage>,
+}
+
+impl Audit for OpenAudit<'_> {
+    fn see(&mut self, entry: &Entry) -> Option<Damage> {
+        let Content::File { .. } = &entry.content else { return None };
+        let path = payload_path(&entry.address).ok()?;
+        match self.listed.get_mut(&path) {
+            Some(seen) => {
+                *seen = true;
+                None
+            }
+            None => Some(Damage::ListsDisagree(shown(&path))),
+        }
+    }
+
+    fn finish(mut self: Box<Self>) -> Result<Vec<Damage>, TrunkError> {
+        let unseen = self.listed.iter().filter(|(_, seen)| !**seen);
+        let mut unseen: Vec<Damage> = unseen.map(|(path, _)| Damage::ListsDisagree(shown(path))).collect();
+        self.damage.append(&mut unseen);
+        let mut folders: Vec<RelativePath> =
+            RelativePath::from_bytes(PAYLOAD.as_bytes()).into_iter().collect();
         while let Some(folder) = folders.pop() {
-            let Ok(host_folder) = host_path(&self.folder, &folder) else { continue };
+            let Ok(host_folder) = host_path(&self.trunk.folder, &folder) else { continue };
             let failed = |cause| TrunkError::io("looking into", &host_folder, cause);
             for row in fs::read_dir(&host_folder).map_err(failed)? {
                 let row = row.map_err(failed)?;
                 let Ok(path) = folder.join(&host::name_from_host(&row.file_name())) else { continue };
-                let shown = || String::from_utf8_lossy(path.as_bytes()).into_owned();
                 let kind = row.file_type().map_err(failed)?;
                 if kind.is_dir() {
                     folders.push(path);
                 } else if !kind.is_file() {
-                    damage.push(Damage::NotAPlainFile(shown()));
-                } else if !listed.contains_key(path.as_bytes()) {
-                    damage.push(Damage::FileNotListed(shown()));
+                    self.damage.push(Damage::NotAPlainFile(shown(&path)));
+                } else if !self.listed.contains_key(&path) {
+                    self.damage.push(Damage::FileNotListed(shown(&path)));
                 }
             }
         }
-        Ok(())
+        Ok(self.damage)
     }
+}
+
+fn shown(path: &RelativePath) -> String {
+    String::from_utf8_lossy(path.as_bytes()).into_owned()
 }
 
 fn host_path(root: &Path, below: &RelativePath) -> Result<PathBuf, Damage> {
@@ -290,7 +288,7 @@ fn prove_tag_files(folder: &Path, unpublished: bool) -> Result<(), TrunkError> {
             if unpublished {
                 forget_cached(&file);
             }
-            ContentHash::of_reader(&mut file)
+            Sha512Hash::of_reader(&mut file)
         });
         match found {
             Ok(found) if found == *expected => {}

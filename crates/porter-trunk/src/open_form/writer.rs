@@ -4,8 +4,9 @@ use super::layout::{
     BAG_DECLARATION, BAG_DECLARATION_TEXT, BAG_INFO, ENTRIES, ITEMS, LABEL, LEFT, MANIFEST, NOT_A_PERSONS,
     OWN_FOLDER, PAYLOAD, TAG_FILES, TAG_MANIFEST, payload_path,
 };
+use super::sha512::Sha512Hash;
 use super::{OpenTrunk, bag_info, manifest};
-use crate::content_hash::{ContentHash, ContentHasher};
+use crate::content_hash::{ContentHasher, PieceFailed, in_pieces};
 use crate::flush_volume;
 use crate::host::open_plain_file;
 use crate::{
@@ -13,8 +14,8 @@ use crate::{
     TrunkWriter,
 };
 use porter_names::{NameRules, RelativePath, host};
-use std::cell::RefCell;
-use std::collections::HashSet;
+use sha2::{Digest, Sha512};
+use std::collections::{HashMap, HashSet};
 use std::fs::{self, File};
 use std::io::{self, BufWriter, Read, Write};
 use std::path::{Path, PathBuf};
@@ -28,6 +29,8 @@ pub struct OpenTrunkWriter {
     name_rules: NameRules,
     lists: Mutex<Lists>,
     folders_made: Mutex<HashSet<PathBuf>>,
+    /// For the manifest: of files that were stored and are not recorded yet.
+    stored: Mutex<HashMap<RelativePath, Sha512Hash>>,
 }
 
 struct Lists {
@@ -63,6 +66,7 @@ impl OpenTrunkWriter {
             name_rules: names_that_fit(folder),
             lists: Mutex::new(lists),
             folders_made: Mutex::default(),
+            stored: Mutex::default(),
         })
     }
 
@@ -103,18 +107,22 @@ impl TrunkWriter for OpenTrunkWriter {
         content: &mut dyn Read,
         progress: &dyn Fn(u64),
     ) -> Result<Stored, StoreError> {
-        let path = self.host_path(&self.payload(address)?)?;
+        let payload = self.payload(address)?;
+        let path = self.host_path(&payload)?;
         if let Some(parent) = path.parent() {
             self.make_folder(parent)?;
         }
         let mut file = File::create_new(&path).map_err(|cause| TrunkError::io("making", &path, cause))?;
         let stored = copy_and_hash(content, &mut file, progress).map_err(|failed| match failed {
-            CopyFailed::Reading(cause) => StoreError::Source(cause),
-            CopyFailed::Writing(cause) if cause.kind() == io::ErrorKind::FileTooLarge => StoreError::TooLarge,
-            CopyFailed::Writing(cause) => StoreError::Trunk(TrunkError::io("writing", &path, cause)),
+            PieceFailed::Reading(cause) => StoreError::Source(cause),
+            PieceFailed::Using(cause) if cause.kind() == io::ErrorKind::FileTooLarge => StoreError::TooLarge,
+            PieceFailed::Using(cause) => StoreError::Trunk(TrunkError::io("writing", &path, cause)),
         });
         match &stored {
-            Ok(_) => {
+            Ok((_, sha512)) => {
+                let mut stored = self.stored.lock().unwrap_or_else(PoisonError::into_inner);
+                stored.insert(payload, *sha512);
+                drop(stored);
                 if let Some(modified_utc) = modified_utc {
                     // For whoever browses the trunk; the true time stands in the list of entries.
                     let _ = file.set_modified(modified_utc.into());
@@ -126,7 +134,7 @@ impl TrunkWriter for OpenTrunkWriter {
                 let _ = fs::remove_file(&path);
             }
         }
-        stored
+        stored.map(|(stored, _)| stored)
     }
 
     fn record(&self, entry: &Entry) -> Result<(), TrunkError> {
@@ -141,9 +149,14 @@ impl TrunkWriter for OpenTrunkWriter {
             .entries
             .write_all(line.as_bytes())
             .map_err(|cause| TrunkError::io("writing", &self.folder.join(ENTRIES), cause))?;
-        if let Content::File { size_in_bytes, hash } = &entry.content {
+        if let Content::File { size_in_bytes, .. } = &entry.content {
             lists.payload += Tally::file(*size_in_bytes);
-            manifest::write_line(&mut lists.manifest, hash, &payload)
+            let sha512 = self.stored.lock().unwrap_or_else(PoisonError::into_inner).remove(&payload);
+            let Some(sha512) = sha512 else {
+                let cause = io::Error::other("an entry was recorded whose content was not stored");
+                return Err(TrunkError::io("listing", &self.folder.join(MANIFEST), cause));
+            };
+            manifest::write_line(&mut lists.manifest, &sha512, &payload)
                 .map_err(|cause| TrunkError::io("writing", &self.folder.join(MANIFEST), cause))?;
         }
         Ok(())
@@ -175,11 +188,11 @@ impl TrunkWriter for OpenTrunkWriter {
         let mut tag_manifest = Vec::new();
         for name in TAG_FILES {
             let hash = if name == BAG_DECLARATION {
-                ContentHash::of(BAG_DECLARATION_TEXT.as_bytes())
+                Sha512Hash::of(BAG_DECLARATION_TEXT.as_bytes())
             } else {
                 let path = self.folder.join(name);
                 open_plain_file(&path)
-                    .and_then(|mut file| ContentHash::of_reader(&mut file))
+                    .and_then(|mut file| Sha512Hash::of_reader(&mut file))
                     .map_err(|cause| TrunkError::io("reading back", &path, cause))?
             };
             tag_manifest.extend_from_slice(format!("{hash}  {name}\n").as_bytes());
@@ -250,30 +263,21 @@ fn write_new(path: &Path, content: &[u8]) -> Result<(), TrunkError> {
         .map_err(|cause| TrunkError::io("writing", path, cause))
 }
 
-enum CopyFailed {
-    Reading(io::Error),
-    Writing(io::Error),
-}
-
-fn copy_and_hash(from: &mut dyn Read, to: &mut File, progress: &dyn Fn(u64)) -> Result<Stored, CopyFailed> {
-    thread_local! {
-        /// One buffer a thread: most files are small, and a fresh buffer would cost more than they do.
-        static BUFFER: RefCell<Vec<u8>> = RefCell::new(vec![0; 256 * 1024]);
-    }
-    BUFFER.with_borrow_mut(|buffer| {
-        let mut hasher = ContentHasher::default();
-        let mut size_in_bytes = 0;
-        loop {
-            let read = match from.read(buffer) {
-                Ok(0) => return Ok(Stored { size_in_bytes, hash: hasher.finish() }),
-                Ok(read) => read,
-                Err(cause) if cause.kind() == io::ErrorKind::Interrupted => continue,
-                Err(cause) => return Err(CopyFailed::Reading(cause)),
-            };
-            to.write_all(&buffer[..read]).map_err(CopyFailed::Writing)?;
-            hasher.update(&buffer[..read]);
-            size_in_bytes += read as u64;
-            progress(read as u64);
-        }
-    })
+fn copy_and_hash(
+    from: &mut dyn Read,
+    to: &mut File,
+    progress: &dyn Fn(u64),
+) -> Result<(Stored, Sha512Hash), PieceFailed<io::Error>> {
+    let mut hasher = ContentHasher::default();
+    let mut sha512 = Sha512::new();
+    let mut size_in_bytes = 0;
+    in_pieces(from, |piece| {
+        to.write_all(piece)?;
+        hasher.update(piece);
+        sha512.update(piece);
+        size_in_bytes += piece.len() as u64;
+        progress(piece.len() as u64);
+        Ok(())
+    })?;
+    Ok((Stored { size_in_bytes, hash: hasher.finish() }, sha512.into()))
 }

@@ -1,0 +1,331 @@
+//! Stand-ins for machines and trunks that fail in the ways real ones do.
+#![allow(dead_code, reason = "each test file uses a part of it")]
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+use porter_core::catalogue::Catalogue;
+use porter_core::events::{Conduct, Event};
+use porter_core::machine::{Machine, recognise};
+use porter_core::packing::Selection;
+use porter_core::survey::{Survey, survey};
+use porter_names::{NameRules, RelativePath};
+use porter_source::{
+    Capacity, Details, EntryKind, Listed, Metadata, ReadError, ReadTrouble, Volume, VolumeFile,
+};
+use porter_trunk::open_form::OpenTrunkWriter;
+use porter_trunk::{
+    Entry, EntryAddress, Label, LeftBehind, MachineLabel, StoreError, Stored, Trunk, TrunkError, TrunkId,
+    TrunkItem, TrunkWriter,
+};
+use std::collections::BTreeMap;
+use std::io::{self, Read};
+use std::path::Path;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use time::OffsetDateTime;
+use time::macros::datetime;
+
+pub const NOW: OffsetDateTime = datetime!(2026-11-23 08:00 UTC);
+
+pub fn now() -> OffsetDateTime {
+    NOW
+}
+
+pub fn path(text: &str) -> RelativePath {
+    RelativePath::from_bytes(text.as_bytes()).unwrap()
+}
+
+/// Nobody listens, and nobody stops it.
+pub fn undisturbed(run: &mut dyn FnMut(Conduct<'_>)) {
+    run(Conduct { events: &|_: &Event<'_>| {}, stop: &AtomicBool::new(false) });
+}
+
+/// Somebody stops it after so many events.
+pub fn stopped_after(events: u64, run: &mut dyn FnMut(Conduct<'_>)) {
+    let stop = AtomicBool::new(false);
+    let heard = AtomicU64::new(0);
+    let listen = |_: &Event<'_>| {
+        if heard.fetch_add(1, Ordering::Relaxed) >= events {
+            stop.store(true, Ordering::Relaxed);
+        }
+    };
+    run(Conduct { events: &listen, stop: &stop });
+}
+
+/// How an entry of a [`ScriptedVolume`] behaves.
+#[derive(Debug, Clone)]
+pub enum Script {
+    /// A file with that content.
+    File(Vec<u8>),
+    /// A file of which the drive can read only so many bytes.
+    BadSectorAfter(usize, Vec<u8>),
+    /// A file that is listed with another size than it has.
+    Listed(u64, Vec<u8>),
+    /// A file that is listed and gone when it is opened.
+    Vanishes,
+    /// A file that another program holds.
+    InUse,
+    /// A file with named streams, one of which cannot be read.
+    WithStreams(Vec<u8>),
+    /// A folder that may not be listed.
+    ShutFolder,
+    /// A folder.
+    Folder,
+    /// A link.
+    Link(Vec<u8>),
+    /// A pipe.
+    Pipe,
+}
+
+/// A volume that does what a script says.
+#[derive(Default)]
+pub struct ScriptedVolume {
+    entries: BTreeMap<RelativePath, Script>,
+}
+
+impl ScriptedVolume {
+    /// The smallest Windows 7 machine, with the account `odile`.
+    pub fn windows() -> Self {
+        let mut volume = Self::default();
+        volume.add("Windows/System32", Script::Folder);
+        volume.add("Users/odile/NTUSER.DAT", Script::File(b"registry".to_vec()));
+        volume.add("Users/odile/Documents", Script::Folder);
+        volume
+    }
+
+    /// Adds an entry and the folders above it.
+    pub fn add(&mut self, at: &str, script: Script) {
+        self.add_exact(&path(at), script);
+    }
+
+    pub fn add_exact(&mut self, at: &RelativePath, script: Script) {
+        let mut above = at.parent();
+        while let Some(folder) = above.filter(|folder| !folder.is_root()) {
+            self.entries.entry(folder.clone()).or_insert(Script::Folder);
+            above = folder.parent();
+        }
+        self.entries.insert(at.clone(), script);
+    }
+
+    pub fn recognised(self) -> Machine {
+        recognise(Arc::new(self), "SCRIPT-PC".to_owned()).unwrap()
+    }
+
+    fn script(&self, at: &RelativePath) -> Result<&Script, ReadError> {
+        self.entries.get(at).ok_or(ReadError { path: at.clone(), trouble: ReadTrouble::Gone })
+    }
+}
+
+fn metadata_of(script: &Script) -> Metadata {
+    let (kind, size_in_bytes) = match script {
+        Script::File(content) | Script::BadSectorAfter(_, content) | Script::WithStreams(content) => {
+            (EntryKind::File, content.len() as u64)
+        }
+        Script::Listed(size_in_bytes, _) => (EntryKind::File, *size_in_bytes),
+        Script::Vanishes | Script::InUse => (EntryKind::File, 7),
+        Script::Folder | Script::ShutFolder => (EntryKind::Folder, 0),
+        Script::Link(_) => (EntryKind::Link, 0),
+        Script::Pipe => (EntryKind::Other, 0),
+    };
+    Metadata { kind, size_in_bytes, modified_utc: Some(NOW), unix_mode: None }
+}
+
+impl Volume for ScriptedVolume {
+    fn list(&self, folder: &RelativePath) -> Result<Vec<Result<Listed, ReadError>>, ReadError> {
+        if !folder.is_root() && matches!(self.script(folder)?, Script::ShutFolder) {
+            return Err(ReadError { path: folder.clone(), trouble: ReadTrouble::PermissionDenied });
+        }
+        let inside = self.entries.iter().filter(|(at, _)| at.parent().as_ref() == Some(folder));
+        Ok(inside
+            .map(|(at, script)| {
+                Ok(Listed { name: at.name().unwrap().to_vec(), metadata: metadata_of(script) })
+            })
+            .collect())
+    }
+
+    fn metadata(&self, at: &RelativePath) -> Result<Metadata, ReadError> {
+        Ok(metadata_of(self.script(at)?))
+    }
+
+    fn details(&self, at: &RelativePath) -> Result<Details, ReadError> {
+        let mut details = Details::default();
+        if matches!(self.script(at)?, Script::WithStreams(_)) {
+            details.windows_attributes = Some(0x22);
+            details.streams =
+                vec![porter_source::NamedStream { name: "note".to_owned(), content: b"a note".to_vec() }];
+            details.unreadable_streams = vec!["huge".to_owned()];
+        }
+        Ok(details)
+    }
+
+    fn open(&self, file: &RelativePath) -> Result<Box<dyn VolumeFile>, ReadError> {
+        let trouble = |trouble| ReadError { path: file.clone(), trouble };
+        match self.script(file)? {
+            Script::File(content) | Script::Listed(_, content) | Script::WithStreams(content) => {
+                Ok(Box::new(ScriptedFile { content: content.clone(), good: usize::MAX }))
+            }
+            Script::BadSectorAfter(good, content) => {
+                Ok(Box::new(ScriptedFile { content: content.clone(), good: *good }))
+            }
+            Script::InUse => Err(trouble(ReadTrouble::InUse)),
+            _ => Err(trouble(ReadTrouble::Gone)),
+        }
+    }
+
+    fn link_target(&self, link: &RelativePath) -> Result<Vec<u8>, ReadError> {
+        match self.script(link)? {
+            Script::Link(target) => Ok(target.clone()),
+            _ => Err(ReadError { path: link.clone(), trouble: ReadTrouble::Gone }),
+        }
+    }
+
+    fn capacity(&self) -> Result<Capacity, ReadError> {
+        Ok(Capacity { total_in_bytes: 1 << 40, free_in_bytes: 0 })
+    }
+
+    fn host_root(&self) -> Option<&Path> {
+        None
+    }
+}
+
+struct ScriptedFile {
+    content: Vec<u8>,
+    good: usize,
+}
+
+impl VolumeFile for ScriptedFile {
+    fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize> {
+        let start = usize::try_from(offset_in_bytes).unwrap().min(self.content.len());
+        if start >= self.good {
+            // EIO, as a bad sector gives it.
+            return Err(io::Error::from_raw_os_error(5));
+        }
+        let end = (start + buffer.len()).min(self.content.len()).min(self.good);
+        buffer[..end - start].copy_from_slice(&self.content[start..end]);
+        Ok(end - start)
+    }
+}
+
+/// How a [`FailingTrunk`] fails.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum TrunkFailure {
+    Never,
+    /// The volume is full after so many files.
+    FullAfter(u64),
+    /// It holds no file larger than that.
+    NothingLargerThan(u64),
+    /// It keeps other bytes than it was given, and tells nobody.
+    Lies,
+}
+
+/// An open trunk on a drive that fails.
+pub struct FailingTrunk {
+    trunk: OpenTrunkWriter,
+    folder: std::path::PathBuf,
+    failure: TrunkFailure,
+    stored: AtomicU64,
+}
+
+impl FailingTrunk {
+    pub fn create(folder: &Path, failure: TrunkFailure) -> Self {
+        let trunk = OpenTrunkWriter::create(folder, label(&["odile"])).unwrap();
+        Self { trunk, folder: folder.to_path_buf(), failure, stored: AtomicU64::new(0) }
+    }
+}
+
+impl TrunkWriter for FailingTrunk {
+    fn name_rules(&self) -> NameRules {
+        self.trunk.name_rules()
+    }
+
+    fn store(
+        &self,
+        address: &EntryAddress,
+        modified_utc: Option<OffsetDateTime>,
+        content: &mut dyn Read,
+        progress: &dyn Fn(u64),
+    ) -> Result<Stored, StoreError> {
+        let stored_before = self.stored.fetch_add(1, Ordering::SeqCst);
+        match self.failure {
+            TrunkFailure::FullAfter(files) if stored_before >= files => return Err(TrunkError::Full.into()),
+            TrunkFailure::NothingLargerThan(limit) => {
+                let mut whole = Vec::new();
+                content.read_to_end(&mut whole).map_err(StoreError::Source)?;
+                if whole.len() as u64 > limit {
+                    return Err(StoreError::TooLarge);
+                }
+                return self.trunk.store(address, modified_utc, &mut &whole[..], progress);
+            }
+            _ => {}
+        }
+        let stored = self.trunk.store(address, modified_utc, content, progress)?;
+        if self.failure == TrunkFailure::Lies && stored.size_in_bytes > 0 {
+            let payload = self.folder.join("data/odile/documents").join(address.path.to_string());
+            if let Ok(mut bytes) = std::fs::read(&payload) {
+                bytes[0] ^= 1;
+                std::fs::write(&payload, bytes).unwrap();
+            }
+        }
+        Ok(stored)
+    }
+
+    fn record(&self, entry: &Entry) -> Result<(), TrunkError> {
+        self.trunk.record(entry)
+    }
+
+    fn record_left(&self, left: &LeftBehind) -> Result<(), TrunkError> {
+        self.trunk.record_left(left)
+    }
+
+    fn close(&self, items: &[TrunkItem], finished_utc: OffsetDateTime) -> Result<(), TrunkError> {
+        self.trunk.close(items, finished_utc)
+    }
+
+    fn read_back(&self) -> Result<Box<dyn Trunk>, TrunkError> {
+        self.trunk.read_back()
+    }
+
+    fn publish(&self) -> Result<(), TrunkError> {
+        self.trunk.publish()
+    }
+}
+
+pub fn label(accounts: &[&str]) -> Label {
+    let accounts = accounts
+        .iter()
+        .map(|name| porter_trunk::AccountLabel { id: (*name).to_owned(), name: (*name).to_owned() })
+        .collect();
+    Label {
+        format: porter_trunk::label::FORMAT.to_owned(),
+        version: porter_trunk::label::FormatVersion { major: 1, minor: 0 },
+        trunk_id: TrunkId::random().unwrap(),
+        made_by: "a test".to_owned(),
+        started_utc: NOW,
+        machine: MachineLabel {
+            name: "SCRIPT-PC".to_owned(),
+            system: porter_trunk::SystemLabel {
+                family: "windows".to_owned(),
+                product: "Windows".to_owned(),
+                version: None,
+            },
+        },
+        accounts,
+        job: None,
+        technician: None,
+        workshop: None,
+        owner: None,
+        return_to: None,
+    }
+}
+
+pub fn catalogue() -> Catalogue {
+    Catalogue::built_in().unwrap()
+}
+
+/// A survey of everything.
+pub fn surveyed(machine: &Machine) -> Survey {
+    let mut found = None;
+    undisturbed(&mut |conduct| {
+        found = Some(survey(machine, &catalogue(), &Selection::default(), conduct).unwrap());
+    });
+    found.unwrap()
+}
