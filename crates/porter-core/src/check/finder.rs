@@ -14,7 +14,8 @@ pub(super) struct Finder<'v> {
     names: Mutex<HashMap<RelativePath, Arc<Names>>>,
 }
 
-type Names = HashMap<Vec<u8>, Vec<u8>>;
+/// A folder may hold several names that count as one; they are in their order.
+type Names = HashMap<Vec<u8>, Vec<Vec<u8>>>;
 
 impl<'v> Finder<'v> {
     pub(super) fn new(volume: &'v dyn Volume) -> Self {
@@ -42,9 +43,12 @@ impl<'v> Finder<'v> {
         let Some(folder) = self.actual_folder(&folder)? else { return Ok(None) };
         let rules = NameRules::windows(255);
         let safe = if rules.hold(name) { None } else { Some(rules.safe_name(name)) };
-        let wanted = fold::folded(safe.as_deref().map_or(name, str::as_bytes));
+        let wanted = safe.as_deref().map_or(name, str::as_bytes);
         let names = self.names_in(&folder)?;
-        Ok(names.get(&wanted).and_then(|actual| folder.join(actual).ok()))
+        let alike = names.get(&fold::folded(wanted)).map(Vec::as_slice).unwrap_or_default();
+        // The exact name first, as the restore chose it.
+        let actual = alike.iter().find(|name| *name == wanted).or(alike.first());
+        Ok(actual.and_then(|actual| folder.join(actual).ok()))
     }
 
     fn actual_folder(&self, folder: &RelativePath) -> Result<Option<RelativePath>, ReadError> {
@@ -70,8 +74,11 @@ impl<'v> Finder<'v> {
             Err(ReadError { trouble: ReadTrouble::Gone | ReadTrouble::Other(_), .. }) => Vec::new(),
             Err(error) => return Err(error),
         };
-        let names: Names =
-            rows.into_iter().flatten().map(|row| (fold::folded(&row.name), row.name)).collect();
+        let mut names = Names::new();
+        for row in rows.into_iter().flatten() {
+            names.entry(fold::folded(&row.name)).or_default().push(row.name);
+        }
+        names.values_mut().for_each(|alike| alike.sort());
         let names = Arc::new(names);
         self.names.lock().unwrap_or_else(PoisonError::into_inner).insert(folder.clone(), Arc::clone(&names));
         Ok(names)

@@ -81,7 +81,7 @@ pub enum JournalLine {
         #[serde(default, skip_serializing_if = "std::ops::Not::not")]
         renamed: bool,
     },
-    /// An entry was there already, byte for byte, under another name than its own.
+    /// An entry is there under another name than its own: a file that was there already, byte for byte, or a folder.
     FoundAs {
         /// Which entry.
         entry: EntryKey,

@@ -70,6 +70,14 @@ pub fn run_plan(
         }
     }
 
+    // A check has to know which folder stands for which.
+    for step in plan.steps.iter().filter(|step| step.renamed && step.entry.content == Content::Folder) {
+        runner.write(|| JournalLine::FoundAs {
+            entry: EntryKey::of(&step.entry.address),
+            at: PathField(step.at.clone()),
+        })?;
+    }
+
     // Links come last: no file of this restore can then be written through one.
     let is_link = |step: &&Step| matches!(step.entry.content, Content::Link { .. });
     let is_file = |step: &&Step| matches!(step.entry.content, Content::File { .. });

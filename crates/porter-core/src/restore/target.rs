@@ -147,6 +147,8 @@ impl TargetTree {
             let known = Known { name: name.clone(), is_there: Some(kind), planned_for: None };
             view.names.entry(self.rules.key(&name)).or_default().push(known);
         }
+        // Where several names count as one, the choice must not hang on the order of a listing.
+        view.names.values_mut().for_each(|alike| alike.sort_by(|a, b| a.name.cmp(&b.name)));
         Ok(view)
     }
 }

@@ -1,0 +1,263 @@
+//! What every form of trunk has to do, whatever it is made of. A new form runs the same suite.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+use porter_names::{NameRules, RelativePath};
+use porter_trunk::open_form::{OpenTrunk, OpenTrunkWriter};
+use porter_trunk::{
+    AccountLabel, Attributes, Content, ContentHash, Entry, EntryAddress, Label, LeftBehind, LeftReason,
+    MachineLabel, NamedStream, StoreError, SystemLabel, Tally, Trunk, TrunkError, TrunkId, TrunkItem,
+    TrunkWriter,
+};
+use std::io::{self, Read};
+use std::path::Path;
+use time::OffsetDateTime;
+use time::macros::datetime;
+
+const NOW: OffsetDateTime = datetime!(2026-11-23 08:00 UTC);
+
+/// How to make and open a form of trunk.
+struct Form {
+    create: fn(&Path, Label) -> Result<Box<dyn TrunkWriter>, TrunkError>,
+    load: fn(&Path) -> Result<Box<dyn Trunk>, TrunkError>,
+}
+
+const OPEN: Form = Form {
+    create: |folder, label| Ok(Box::new(OpenTrunkWriter::create(folder, label)?)),
+    load: |folder| Ok(Box::new(OpenTrunk::load(folder)?)),
+};
+
+fn label() -> Label {
+    Label {
+        format: porter_trunk::label::FORMAT.to_owned(),
+        version: porter_trunk::label::FormatVersion { major: 1, minor: 7 },
+        trunk_id: TrunkId::random().unwrap(),
+        made_by: "a test".to_owned(),
+        started_utc: NOW,
+        machine: MachineLabel {
+            name: "LOFT-PC \u{1b}[31m".to_owned(),
+            system: SystemLabel {
+                family: "windows".to_owned(),
+                product: "Windows".to_owned(),
+                version: None,
+            },
+        },
+        accounts: vec![AccountLabel { id: "odile".to_owned(), name: "Odile".to_owned() }],
+        job: Some("SK-1\nPayload-Oxum: 0.0".to_owned()),
+        technician: None,
+        workshop: None,
+        owner: None,
+        return_to: None,
+    }
+}
+
+fn item(captured: Tally) -> TrunkItem {
+    TrunkItem {
+        id: "odile/folder/documents".to_owned(),
+        kind: "folder".to_owned(),
+        account: Some("odile".to_owned()),
+        title: "Documents".to_owned(),
+        chosen: true,
+        seen: captured,
+        captured,
+        left: Tally::default(),
+    }
+}
+
+/// An entry whose name may need a safe one.
+fn entry(rules: NameRules, name: &[u8], content: Content) -> Entry {
+    let path = RelativePath::from_bytes(name).unwrap();
+    let safe: Vec<Vec<u8>> = path
+        .steps()
+        .map(|step| if rules.hold(step) { step.to_vec() } else { rules.safe_name(step).into_bytes() })
+        .collect();
+    let safe = RelativePath::from_bytes(&safe.join(&b'/')).unwrap();
+    Entry {
+        item: "odile/folder/documents".to_owned(),
+        address: EntryAddress {
+            owner: Some("odile".to_owned()),
+            place: "documents".to_owned(),
+            safe_path: (safe != path).then_some(safe),
+            path,
+        },
+        content,
+        modified_utc: Some(datetime!(2012-03-04 05:06:07.123_456_7 UTC)),
+        created_utc: Some(datetime!(1601-01-01 00:00 UTC)),
+        attributes: Attributes::from_windows_bits(0x27),
+        unix_mode: Some(0o640),
+        streams: vec![NamedStream { name: "Zone.Identifier".to_owned(), content: vec![0, 255, 10] }],
+        held: None,
+    }
+}
+
+fn store(trunk: &dyn TrunkWriter, name: &[u8], content: &[u8]) -> Entry {
+    let mut entry = entry(trunk.name_rules(), name, Content::Folder);
+    let stored = trunk.store(&entry.address, entry.modified_utc, &mut &content[..], &|_| {}).unwrap();
+    assert_eq!(stored.hash, ContentHash::of(content));
+    entry.content = Content::File { size_in_bytes: stored.size_in_bytes, hash: stored.hash };
+    entry
+}
+
+fn conforms(form: &Form) {
+    everything_comes_back(form);
+    it_is_no_trunk_before_it_is_published(form);
+    a_source_that_fails_leaves_nothing_behind(form);
+    many_threads_may_store_at_once(form);
+    what_later_versions_wrote_is_refused(form);
+}
+
+#[test]
+fn the_open_form_conforms() {
+    conforms(&OPEN);
+}
+
+fn everything_comes_back(form: &Form) {
+    let folder = tempfile::tempdir().unwrap();
+    let trunk = (form.create)(&folder.path().join("trunk"), label()).unwrap();
+    let rules = trunk.name_rules();
+    let contents: [(&[u8], Vec<u8>); 7] = [
+        (b"plain.txt", b"plain".to_vec()),
+        (b"empty", Vec::new()),
+        (b"deep/er/and/deeper.bin", vec![0x5a; 1_000_003]),
+        (b"bad \xff \xed\xa0\x80 name?.txt", b"ill-formed".to_vec()),
+        (b"NUL", b"a device elsewhere".to_vec()),
+        ("Café 100% \u{2028}.txt".as_bytes(), b"line separator".to_vec()),
+        (&[b'x'; 255], b"as long as names get".to_vec()),
+    ];
+    let mut written = vec![
+        entry(rules, b"deep", Content::Folder),
+        entry(rules, b"link", Content::Link { target: b"..\\\xffelsewhere".to_vec() }),
+    ];
+    written.extend(contents.iter().map(|(name, content)| store(&*trunk, name, content)));
+    written[3].held = Some("kept".to_owned());
+    let mut tally = Tally::FOLDER + Tally::LINK;
+    for entry in &written {
+        trunk.record(entry).unwrap();
+        if matches!(entry.content, Content::File { .. }) {
+            tally += Tally::file(entry.size_in_bytes());
+        }
+    }
+    let left = LeftBehind {
+        item: Some("odile/folder/documents".to_owned()),
+        volume_path: RelativePath::from_bytes(b"Users/odile/\xff.pst").unwrap(),
+        reason: LeftReason::Medium { detail: "bad sector".to_owned() },
+        tally: Some(Tally::file(9)),
+    };
+    trunk.record_left(&left).unwrap();
+    trunk.close(&[item(tally)], NOW).unwrap();
+    trunk.publish().unwrap();
+
+    let trunk = (form.load)(&folder.path().join("trunk")).unwrap();
+    assert_eq!(trunk.label().machine.name, label().machine.name);
+    assert_eq!(trunk.items(), [item(tally)]);
+    let read: Vec<Entry> = trunk.entries().unwrap().map(Result::unwrap).collect();
+    assert_eq!(read, written, "in the order in which they were recorded");
+    assert_eq!(trunk.left().unwrap().map(Result::unwrap).collect::<Vec<_>>(), [left]);
+    for (entry, (name, content)) in read[2..].iter().zip(&contents) {
+        let mut found = Vec::new();
+        trunk.open_content(&entry.address).unwrap().read_to_end(&mut found).unwrap();
+        assert_eq!(&found, content, "{name:?}");
+    }
+    let mut audit = trunk.audit().unwrap();
+    assert!(read.iter().all(|entry| audit.see(entry).is_none()));
+    assert_eq!(audit.finish().unwrap(), []);
+    // An entry that nobody reads is missed.
+    let mut audit = trunk.audit().unwrap();
+    assert!(read[..read.len() - 1].iter().all(|entry| audit.see(entry).is_none()));
+    assert_eq!(audit.finish().unwrap().len(), 1);
+}
+
+fn it_is_no_trunk_before_it_is_published(form: &Form) {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("trunk");
+    let is_unfinished = || matches!((form.load)(&path), Err(TrunkError::Unfinished(_)));
+    assert!(matches!((form.load)(&path), Err(TrunkError::NotATrunk { .. })));
+    let trunk = (form.create)(&path, label()).unwrap();
+    assert!(is_unfinished());
+    let entry = store(&*trunk, b"a.txt", b"a");
+    trunk.record(&entry).unwrap();
+    assert!(is_unfinished());
+    trunk.close(&[item(Tally::file(1))], NOW).unwrap();
+    assert!(is_unfinished());
+    // Whoever made it may look into it, to prove it.
+    assert_eq!(trunk.read_back().unwrap().entries().unwrap().count(), 1);
+    trunk.publish().unwrap();
+    assert_eq!((form.load)(&path).unwrap().items().len(), 1);
+    assert!(matches!((form.create)(&path, label()), Err(TrunkError::HoldsTrunk(_))));
+}
+
+fn a_source_that_fails_leaves_nothing_behind(form: &Form) {
+    struct FailsHalfWay(usize);
+    impl Read for FailsHalfWay {
+        fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+            if self.0 == 0 {
+                return Err(io::Error::other("bad sector"));
+            }
+            self.0 -= 1;
+            Ok(buffer.len())
+        }
+    }
+    let folder = tempfile::tempdir().unwrap();
+    let trunk = (form.create)(&folder.path().join("trunk"), label()).unwrap();
+    let address = entry(trunk.name_rules(), b"half.bin", Content::Folder).address;
+    let failed = trunk.store(&address, None, &mut FailsHalfWay(3), &|_| {}).unwrap_err();
+    assert!(matches!(failed, StoreError::Source(_)), "{failed}");
+    // The same file, read again by other means, is welcome.
+    let entry = store(&*trunk, b"half.bin", b"whole");
+    trunk.record(&entry).unwrap();
+    // An entry without content is a fault of the caller, not a line of the list.
+    let mut never_stored = entry;
+    never_stored.address.path = RelativePath::from_bytes(b"never.bin").unwrap();
+    assert!(trunk.record(&never_stored).is_err());
+}
+
+fn many_threads_may_store_at_once(form: &Form) {
+    let folder = tempfile::tempdir().unwrap();
+    let trunk = (form.create)(&folder.path().join("trunk"), label()).unwrap();
+    let mut entries: Vec<Entry> = std::thread::scope(|scope| {
+        let store_some = |thread: u32| {
+            let trunk = &*trunk;
+            move || -> Vec<Entry> {
+                let name = |number: u32| format!("folder {}/file {thread} {number}", number % 7);
+                (0..200).map(|n| store(trunk, name(n).as_bytes(), name(n).repeat(50).as_bytes())).collect()
+            }
+        };
+        let threads: Vec<_> = (0..4).map(|thread| scope.spawn(store_some(thread))).collect();
+        threads.into_iter().flat_map(|thread| thread.join().unwrap()).collect()
+    });
+    entries.reverse();
+    let mut tally = Tally::default();
+    for entry in &entries {
+        trunk.record(entry).unwrap();
+        tally += Tally::file(entry.size_in_bytes());
+    }
+    trunk.close(&[item(tally)], NOW).unwrap();
+    let back = trunk.read_back().unwrap();
+    assert_eq!(back.entries().unwrap().map(Result::unwrap).collect::<Vec<_>>(), entries);
+    for entry in &entries {
+        let Content::File { hash, .. } = entry.content else { continue };
+        let found = ContentHash::of_reader(&mut *back.open_content(&entry.address).unwrap()).unwrap();
+        assert_eq!(found, hash);
+    }
+}
+
+fn what_later_versions_wrote_is_refused(form: &Form) {
+    let folder = tempfile::tempdir().unwrap();
+    for (name, change, opens) in [
+        ("minor", (|label| label.version.minor += 5) as fn(&mut Label), true),
+        ("major", |label| label.version.major += 1, false),
+        ("other", |label| label.format = "somebody-else".to_owned(), false),
+    ] {
+        let mut label = label();
+        change(&mut label);
+        let path = folder.path().join(name);
+        let trunk = (form.create)(&path, label).unwrap();
+        trunk.close(&[], NOW).unwrap();
+        trunk.publish().unwrap();
+        match (form.load)(&path) {
+            Ok(_) => assert!(opens, "{name}"),
+            Err(error) => {
+                assert!(!opens && matches!(error, TrunkError::Unsupported { .. }), "{name}: {error}")
+            }
+        }
+    }
+}

@@ -1,0 +1,245 @@
+//! Manners on the command line: statuses, messages, what goes where.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+mod workbench;
+
+use serde_json::Value;
+use std::process::Stdio;
+use workbench::Workbench;
+
+/// Two accounts' worth of nothing much: small enough that whole outputs can be shown here.
+fn small_bench() -> Workbench {
+    let bench = Workbench::new();
+    bench.empty_machine("OLD", "odile");
+    bench.empty_machine("NEW", "odile");
+    bench.write("OLD/Users/odile/Documents/plan.txt", "12 mm spar");
+    bench.write("OLD/Users/odile/Documents/Thumbs.db", "previews");
+    bench.write("NEW/Users/odile/Documents/plan.txt", "a draft");
+    bench
+}
+
+/// Times, ids and free space differ from run to run.
+fn steady(text: &str) -> String {
+    let mut steady = String::new();
+    for line in text.lines() {
+        let mut words: Vec<String> = line.split(' ').map(str::to_owned).collect();
+        for at in 0..words.len() {
+            let is_date =
+                words[at].len() == 10 && words[at].starts_with("20") && words[at].matches('-').count() == 2;
+            let is_id = words[at].len() == 8 && words[at].chars().all(|c| c.is_ascii_hexdigit());
+            let follows = |word: &str| at > 0 && words[at - 1].eq_ignore_ascii_case(word);
+            if is_date {
+                words[at] = "DATE".to_owned();
+            } else if is_id && follows("trunk") {
+                words[at] = "ID".to_owned();
+            } else if words[at].len() == 5
+                && words[at].contains(':')
+                && words.get(at + 1).is_some_and(|w| w == "UTC")
+            {
+                words[at] = "TIME".to_owned();
+            }
+        }
+        let line = words.join(" ");
+        if line.contains("free") || line.contains("Recorded in") {
+            continue;
+        }
+        steady.push_str(line.trim_end());
+        steady.push('\n');
+    }
+    steady
+}
+
+#[test]
+fn a_capture_says_what_it_did() {
+    let bench = small_bench();
+    let said = bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+    assert_eq!(said.err, "");
+    let expected = "\
+Capturing OLD: 11 B in 2 files, into trunk
+
+  seen      3 files         0 folders       0 links    19 B
+  captured  2 files         0 folders       0 links    11 B
+  left      1 file          0 folders       0 links    8 B
+
+Every entry is accounted for. (seen = captured + left)
+Left by rule:
+  1 entry, 8 B              a folder's looks or previews, which the system makes by itself
+
+Done. Trunk ID in trunk was read back: every byte is what was written.
+";
+    assert_eq!(steady(&said.out), expected);
+}
+
+#[test]
+fn a_restore_and_a_check_say_what_they_did() {
+    let bench = small_bench();
+    bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+    let said = bench.porter(&["restore", "trunk", "NEW", "--yes", "--quiet"]).with_status(0);
+    let aside = said.out.lines().find(|line| line.contains("set aside 20")).unwrap().trim().to_owned();
+    let expected = format!(
+        "\
+Restoring OLD to NEW
+  odile -> odile
+
+  to write       1 file, 10 B
+  there already  0 files, byte for byte
+  to set aside   1 entry
+      Users/odile/Documents/plan.txt
+        {aside}
+  kept in trunk  1 entry: the old account's registry; the new account has its own
+
+Restored. 1 file written, 10 B; 0 files there already; 1 entry set aside, nothing deleted.
+"
+    );
+    assert_eq!(steady(&said.out), steady(&expected));
+
+    let said = bench.porter(&["check", "trunk", "NEW", "--quiet"]).with_status(0);
+    let expected = "\
+Receipt  OLD -> NEW  trunk ID  DATE TIME UTC
+
+odile
+  landed         odile/folder/documents        1 file        10 B
+  landed         odile/folder/home             0 files        0 B
+
+Good to know
+  in 1 item     a folder's looks or previews, which the system makes by itself
+  in 1 item     kept in the trunk: the old account's registry; the new account has its own
+
+All is well: 2 items landed, 1 file proved byte for byte.
+";
+    assert_eq!(steady(&said.out), expected);
+
+    std::fs::remove_file(bench.path("NEW/Users/odile/Documents/plan.txt")).unwrap();
+    let said = bench.porter(&["check", "trunk", "NEW", "--quiet", "--only", "*/documents"]).with_status(3);
+    let expected = "\
+Receipt  OLD -> NEW  trunk ID  DATE TIME UTC
+
+odile
+  missing        odile/folder/documents        0 files        0 B
+      missing  plan.txt
+        it is not there; take it out of the trunk again
+  left behind    odile/folder/home             1 file         1 B
+
+Good to know
+  in 1 item     a folder's looks or previews, which the system makes by itself
+  in 1 item     in the trunk, and left out on purpose
+
+Needs attention: 1 missing. 0 files landed.
+";
+    assert_eq!(steady(&said.out), expected);
+}
+
+#[test]
+fn each_mistake_has_its_status_and_says_what_to_do() {
+    let bench = small_bench();
+    bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+    for (words, status, what) in [
+        (&["fly"][..], 2, "unrecognized subcommand"),
+        (&["survey"], 2, "required arguments"),
+        (&["survey", "OLD", "--only", "a{b"], 2, "`a{b` is no pattern"),
+        (&["survey", "OLD", "--account", "zelda"], 2, "there is no account `zelda` on OLD"),
+        (&["capture", "OLD", "new", "--form", "packed"], 2, "invalid value 'packed'"),
+        (&["look", "OLD"], 1, "is not a trunk: bagit.txt is not there"),
+        (&["look", "trunk", "odile/attic"], 2, "no item `odile/attic`"),
+        (&["look", "trunk", "odile/folder/documents/../../x"], 2, "leads out of its folder"),
+        (
+            &["take", "trunk", "odile/folder/documents", "OLD/Windows/System32/kernel32.dll"],
+            1,
+            "cannot be made",
+        ),
+        (
+            &["check", "trunk", "NEW", "--page", "nowhere/receipt.html"],
+            1,
+            "nowhere/receipt.html` cannot be written",
+        ),
+        (&["check", "trunk", "trunk"], 1, "does not look like the system drive"),
+        (&["survey", "OLD", "--events", "nowhere/e.jsonl"], 1, "cannot be written"),
+        (&["capture", "OLD", "OLD/Users/trunk"], 2, "on the old machine itself"),
+    ] {
+        let said = bench.porter(words).with_status(status);
+        assert!(said.err.contains(what), "{words:?}: {}", said.err);
+        assert!(
+            status == 2 && said.err.contains("error:") || said.err.contains("  ->"),
+            "no advice: {}",
+            said.err
+        );
+        assert!(!said.err.contains("panicked"));
+    }
+    assert!(!bench.path("nowhere").exists());
+}
+
+#[test]
+fn a_page_tells_the_same_and_names_cannot_break_it() {
+    let bench = Workbench::new();
+    bench.empty_machine("OLD", "odile");
+    bench.empty_machine("NEW", "odile");
+    bench.write("OLD/Users/odile/Documents/<script>alert(1)</script>.txt".replace("</", "<_").as_str(), "x");
+    let words = ["capture", "OLD", "trunk", "--job", "<b>1</b>", "--owner", "Odile & Co", "--quiet"];
+    bench.porter(&words).with_status(0);
+    bench.porter(&["check", "trunk", "NEW", "--page", "receipt.html", "--quiet"]).with_status(3);
+    let page = bench.read("receipt.html");
+    for shown in [
+        "Needs attention: 1 missing",
+        "&lt;script&gt;alert(1)",
+        "&lt;b&gt;1&lt;/b&gt;",
+        "Odile &amp; Co",
+        "date and signature",
+    ] {
+        assert!(page.contains(shown), "{shown} is not in {page}");
+    }
+    assert!(!page.contains("<script>") && !page.contains("src="));
+    assert!(!bench.path("receipt.html.part").exists());
+}
+
+#[test]
+fn only_the_document_is_on_standard_output_and_a_closed_pipe_is_no_trouble() {
+    let bench = small_bench();
+    for words in [
+        &["survey", "OLD", "--json"][..],
+        &["capture", "OLD", "trunk", "--json"],
+        &["look", "trunk", "--json"],
+        &["restore", "trunk", "NEW", "--try", "--json"],
+        &["restore", "trunk", "NEW", "--yes", "--json"],
+        &["check", "trunk", "NEW", "--json", "-"],
+    ] {
+        let document: Value = bench.porter(words).with_status(0).json();
+        assert!(document["format"].as_str().unwrap().starts_with("porter-"), "{words:?}");
+    }
+    let mut child =
+        bench.command(&["survey", "OLD"]).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    drop(child.stdout.take());
+    let said = child.wait_with_output().unwrap();
+    assert_eq!(
+        (said.status.code(), String::from_utf8_lossy(&said.stderr).contains("panicked")),
+        (Some(0), false)
+    );
+    let coloured = bench.porter(&["survey", "OLD"]).with_status(0).out;
+    assert!(!coloured.contains('\u{1b}'), "colour without a terminal");
+}
+
+#[cfg(unix)]
+#[test]
+fn control_c_stops_a_capture_and_leaves_no_trunk() {
+    use rustix::process::{Pid, Signal, kill_process};
+    let bench = Workbench::new();
+    bench.empty_machine("OLD", "odile");
+    for number in 0..20_000 {
+        if number % 100 == 0 {
+            std::fs::create_dir(bench.path(&format!("OLD/Users/odile/Documents/{}", number / 100))).unwrap();
+        }
+        std::fs::write(bench.path(&format!("OLD/Users/odile/Documents/{}/{number}", number / 100)), "x")
+            .unwrap();
+    }
+    let mut command = bench.command(&["capture", "OLD", "trunk", "--quiet"]);
+    let child = command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    // As soon as the first files are in the trunk.
+    while !bench.path("trunk/data/odile/documents").exists() {
+        std::thread::sleep(std::time::Duration::from_millis(2));
+    }
+    kill_process(Pid::from_child(&child), Signal::INT).unwrap();
+    let said = child.wait_with_output().unwrap();
+    let err = String::from_utf8_lossy(&said.stderr);
+    assert_eq!(said.status.code(), Some(1), "{err}");
+    assert!(err.contains("stopped before it was done"), "{err}");
+    assert!(!bench.path("trunk/bagit.txt").exists());
+}
