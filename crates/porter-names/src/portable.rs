@@ -98,6 +98,13 @@ impl NameRules {
         let cleaned = cleaned.trim_end_matches(['.', ' ']);
         // An extension longer than this is no extension but a sentence with a dot in it.
         let (stem, extension) = match cleaned.rfind('.') {
+            // `COM1.tar.gz` is a device up to its first dot, so that is where the mark has to be.
+            Some(_) if is_device_name(cleaned) => {
+                let dot = cleaned.find('.').unwrap_or(cleaned.len());
+                let end =
+                    (dot..=cleaned.len().min(dot + 40)).rev().find(|end| cleaned.is_char_boundary(*end));
+                (&cleaned[..dot], cleaned[dot..end.unwrap_or(dot)].trim_end_matches(['.', ' ']))
+            }
             Some(dot) if dot > 0 && cleaned.len() - dot <= 12 => cleaned.split_at(dot),
             _ => (cleaned, ""),
         };

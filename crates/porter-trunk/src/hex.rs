@@ -11,11 +11,16 @@ pub(crate) fn to_hex(bytes: &[u8]) -> String {
     text
 }
 
-/// None if the text is not exactly that: an even number of digits.
+/// None if the text is not exactly what [`to_hex`] writes. Capitals are refused too: every changed bit of a trunk's
+/// lists is to be noticed.
 pub(crate) fn from_hex(text: &str) -> Option<Vec<u8>> {
     if !text.len().is_multiple_of(2) {
         return None;
     }
-    let value = |digit: u8| char::from(digit).to_digit(16).map(|value| value as u8);
+    let value = |digit: u8| match digit {
+        b'0'..=b'9' => Some(digit - b'0'),
+        b'a'..=b'f' => Some(digit - b'a' + 10),
+        _ => None,
+    };
     text.as_bytes().chunks_exact(2).map(|pair| Some((value(pair[0])? << 4) | value(pair[1])?)).collect()
 }

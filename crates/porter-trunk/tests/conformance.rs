@@ -17,9 +17,11 @@ const NOW: OffsetDateTime = datetime!(2026-11-23 08:00 UTC);
 
 /// How to make and open a form of trunk.
 struct Form {
-    create: fn(&Path, Label) -> Result<Box<dyn TrunkWriter>, TrunkError>,
-    load: fn(&Path) -> Result<Box<dyn Trunk>, TrunkError>,
+    create: fn(&Path, Label) -> Made<dyn TrunkWriter>,
+    load: fn(&Path) -> Made<dyn Trunk>,
 }
+
+type Made<T> = Result<Box<T>, TrunkError>;
 
 const OPEN: Form = Form {
     create: |folder, label| Ok(Box::new(OpenTrunkWriter::create(folder, label)?)),
@@ -256,7 +258,7 @@ fn what_later_versions_wrote_is_refused(form: &Form) {
         match (form.load)(&path) {
             Ok(_) => assert!(opens, "{name}"),
             Err(error) => {
-                assert!(!opens && matches!(error, TrunkError::Unsupported { .. }), "{name}: {error}")
+                assert!(!opens && matches!(error, TrunkError::Unsupported { .. }), "{name}: {error}");
             }
         }
     }

@@ -165,3 +165,30 @@ fn any_damage_is_found_and_named() {
     forge(&bench.path("trunk"), "porter/label.json", |text| text.replace("\"major\": 1", "\"major\": 9"));
     assert!(bench.porter(&["look", "trunk"]).with_status(1).err.contains("version 9"));
 }
+
+#[test]
+fn a_flipped_bit_anywhere_in_the_trunk_is_noticed() {
+    use porter_demo::dice::Dice;
+    let bench = Workbench::new();
+    bench.empty_machine("PC", "odile");
+    for number in 0..12 {
+        bench.write(&format!("PC/Users/odile/Documents/{number}.txt"), format!("letter {number}").repeat(40));
+    }
+    bench.porter(&["capture", "PC", "trunk", "--quiet"]).with_status(0);
+    let mut files: Vec<_> =
+        bench.snapshot("trunk").into_iter().filter(|(_, (kind, ..))| kind == "file").collect();
+    files.sort();
+    let mut dice = Dice::named("flipped bits");
+    for round in 0..120 {
+        let (name, (_, whole, _)) = &files[round % files.len()];
+        let mut flipped = whole.clone();
+        let at = dice.below(flipped.len());
+        flipped[at] ^= 1 << dice.below(8);
+        fs::write(bench.path("trunk").join(name), &flipped).unwrap();
+        let said = bench.porter(&["check", "trunk", "--quiet"]);
+        assert!(matches!(said.status, 1 | 3), "byte {at} of {}: {said:?}", name.display());
+        assert!(!said.err.contains("panicked"), "{}", said.err);
+        fs::write(bench.path("trunk").join(name), whole).unwrap();
+    }
+    bench.porter(&["check", "trunk", "--quiet"]).with_status(0);
+}
