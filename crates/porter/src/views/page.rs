@@ -107,10 +107,18 @@ fn attention(page: &mut String, receipt: &Receipt) {
     let _ = write!(page, "<section>\n<h2>Please look at these</h2>\n");
     for item in &receipt.items {
         let rows: Vec<&Finding> = item.findings.iter().filter(|finding| finding.needs_attention).collect();
-        findings(page, receipt, &item.id, &rows);
+        findings(page, receipt, &of_whom(item), &rows);
     }
     findings(page, receipt, "The trunk itself", &receipt.general.iter().collect::<Vec<_>>());
     let _ = writeln!(page, "</section>");
+}
+
+/// `odile: Documents`.
+fn of_whom(item: &ItemReceipt) -> String {
+    match &item.account {
+        Some(account) => format!("{account}: {}", item.title),
+        None => item.title.clone(),
+    }
 }
 
 /// What to look for under another name.
@@ -120,7 +128,7 @@ fn other_names(page: &mut String, receipt: &Receipt) {
     }
     let _ = write!(page, "<section>\n<h2>Landed under another name</h2>\n");
     for item in &receipt.items {
-        findings(page, receipt, &item.id, &landed_as(item));
+        findings(page, receipt, &of_whom(item), &landed_as(item));
     }
     let _ = writeln!(page, "</section>");
 }

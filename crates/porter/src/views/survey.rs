@@ -1,7 +1,7 @@
 //! What a survey shows.
 
 use super::numbers::{count, counted, date, padded, rfc3339, size};
-use super::words;
+use super::words::{self, CautionWords};
 use crate::screen::{BOLD, CARE, FAINT, say, styled};
 use porter_core::machine::Machine;
 use porter_core::survey::{Caution, ItemSurvey, Survey};
@@ -122,20 +122,27 @@ fn show_cautions(survey: &Survey) {
     let of_items =
         survey.items.iter().flat_map(|row| row.cautions.iter().map(move |c| (row.item.id.as_str(), c)));
     let of_machine = survey.cautions.iter().map(|caution| ("", caution));
-    let mut told: Vec<&str> = Vec::new();
+    let mut told: Vec<(CautionWords, &str, u64)> = Vec::new();
     for (at, caution) in of_accounts.chain(of_items).chain(of_machine) {
         let words = words::caution(caution);
-        if told.contains(&words.mark) {
-            continue;
+        match told.iter_mut().find(|(known, ..)| known.mark == words.mark) {
+            Some((.., more)) => *more += 1,
+            None => told.push((words, at, 0)),
         }
-        if told.is_empty() {
-            say("");
-            say(styled(BOLD, "Cautions"));
-        }
-        told.push(words.mark);
-        let where_it_is = if at.is_empty() { String::new() } else { format!(" ({at})") };
+    }
+    if told.is_empty() {
+        return;
+    }
+    say("");
+    say(styled(BOLD, "Cautions"));
+    for (words, at, more) in told {
+        let place = match (at, more) {
+            ("", _) => String::new(),
+            (at, 0) => format!(" ({at})"),
+            (at, more) => format!(" ({at} and {} more)", count(more)),
+        };
         say(format_args!(
-            "  {}  {}{where_it_is}",
+            "  {}  {}{place}",
             styled(CARE, padded(&format!("! {}", words.mark), 16)),
             words.what
         ));
