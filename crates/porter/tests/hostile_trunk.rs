@@ -112,6 +112,28 @@ fn links_on_the_new_machine_are_not_written_through() {
     assert_eq!(receipt["totals"]["files"]["kept_existing"], 1, "{receipt:#}");
 }
 
+#[cfg(unix)]
+#[test]
+fn what_lies_behind_a_link_has_not_landed() {
+    let bench = hostile_bench();
+    bench.write("PC/Users/odile/Documents/Kites/plan.txt", "plan");
+    bench.porter(&["capture", "PC", "second"]).with_status(0);
+    bench.porter(&["restore", "second", "NEW", "--yes"]).with_status(0);
+    bench.porter(&["check", "second", "NEW"]).with_status(0);
+    // Moved away, and a link put in its place: the bytes can still be reached, but not on this machine's own paths.
+    fs::rename(bench.path("NEW/Users/odile/Documents/Kites"), bench.path("elsewhere")).unwrap();
+    std::os::unix::fs::symlink(bench.path("elsewhere"), bench.path("NEW/Users/odile/Documents/Kites"))
+        .unwrap();
+    let receipt = bench.porter(&["check", "second", "NEW", "--json", "-"]).with_status(3).json();
+    assert_eq!(receipt["totals"]["files"]["missing"], 1, "{receipt:#}");
+    // And a restore does not write through it.
+    let report = bench.porter(&["restore", "second", "NEW", "--yes", "--json"]).with_status(3).json();
+    assert_eq!(report["written"]["files"], 0);
+    let reasons: Vec<&str> =
+        report["refused"].as_array().unwrap().iter().map(|row| row["reason"].as_str().unwrap()).collect();
+    assert!(reasons.iter().any(|reason| reason.contains("a link stands in its way")), "{reasons:?}");
+}
+
 #[test]
 fn any_damage_is_found_and_named() {
     let bench = Workbench::with_trunk();

@@ -116,10 +116,10 @@ fn times_marks_links_and_odd_names_land_as_they_were() {
     assert!(old.len() > 30);
     assert_eq!(old, new, "names, contents and times");
 
-    let folder_time = |machine: &str| {
-        fs::metadata(bench.path(&format!("{machine}/Kite Plans/Plan 001"))).unwrap().modified().unwrap()
+    let made_on = |pc: &str| {
+        fs::metadata(bench.path(&format!("{pc}/Kite Plans/Plan 001"))).unwrap().modified().unwrap()
     };
-    assert_eq!(folder_time("LOFT-PC"), folder_time("TIDEWATER"));
+    assert_eq!(made_on("LOFT-PC"), made_on("TIDEWATER"));
     let desk = bench.path("TIDEWATER/Users/tamsin.okafor/Desktop/Read me first.txt");
     assert!(fs::metadata(desk).unwrap().permissions().readonly());
     let mut hidden = [0; 8];

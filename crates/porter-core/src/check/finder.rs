@@ -1,14 +1,14 @@
 //! Finding on a machine what should be at a path, in whatever spelling it is there.
 
 use porter_names::{NameRules, RelativePath, fold};
-use porter_source::{Metadata, ReadError, ReadTrouble, Volume};
+use porter_source::{EntryKind, Metadata, ReadError, ReadTrouble, Volume};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Finds things by their exact path, or else by the rules that Windows has for names.
 pub(super) struct Finder<'v> {
     volume: &'v dyn Volume,
-    /// Folders that are spelled otherwise on the machine, by the path they should have.
+    /// Folders that were looked for, by the path they should have.
     folders: Mutex<HashMap<RelativePath, Option<RelativePath>>>,
     /// Names by their key, of the folders in which something was not found at once.
     names: Mutex<HashMap<RelativePath, Arc<Names>>>,
@@ -22,44 +22,55 @@ impl<'v> Finder<'v> {
         Self { volume, folders: Mutex::default(), names: Mutex::default() }
     }
 
-    /// Where it is, and what.
+    /// Where it is, and what. What lies behind a link is not there: links are not followed.
     pub(super) fn find(&self, path: &RelativePath) -> Result<(RelativePath, Metadata), ReadError> {
-        let gone = match self.volume.metadata(path) {
-            Ok(metadata) => return Ok((path.clone(), metadata)),
-            Err(error) => error,
-        };
-        match self.actual(path)? {
-            Some(actual) if actual != *path => {
-                let metadata = self.volume.metadata(&actual)?;
-                Ok((actual, metadata))
-            }
-            _ => Err(gone),
-        }
+        let gone = || ReadError { path: path.clone(), trouble: ReadTrouble::Gone };
+        let folder = self.actual_folder(&path.parent().unwrap_or_default())?.ok_or_else(gone)?;
+        let Some(name) = path.name() else { return Ok((folder, self.volume.metadata(path)?)) };
+        self.find_in(&folder, name)?.ok_or_else(gone)
     }
 
-    /// The path as the machine spells it; none if it is not there.
-    fn actual(&self, path: &RelativePath) -> Result<Option<RelativePath>, ReadError> {
-        let (Some(folder), Some(name)) = (path.parent(), path.name()) else { return Ok(Some(path.clone())) };
-        let Some(folder) = self.actual_folder(&folder)? else { return Ok(None) };
+    /// In a folder that was found: by its exact name, or else by one that counts as the same.
+    fn find_in(
+        &self,
+        folder: &RelativePath,
+        name: &[u8],
+    ) -> Result<Option<(RelativePath, Metadata)>, ReadError> {
+        let Ok(exact) = folder.join(name) else { return Ok(None) };
+        match self.volume.metadata(&exact) {
+            Ok(metadata) => return Ok(Some((exact, metadata))),
+            Err(ReadError {
+                trouble: ReadTrouble::Gone | ReadTrouble::NameNotHeld | ReadTrouble::Other(_),
+                ..
+            }) => {}
+            Err(error) => return Err(error),
+        }
         let rules = NameRules::windows(255);
         let safe = if rules.hold(name) { None } else { Some(rules.safe_name(name)) };
         let wanted = safe.as_deref().map_or(name, str::as_bytes);
-        let names = self.names_in(&folder)?;
+        let names = self.names_in(folder)?;
         let alike = names.get(&fold::folded(wanted)).map(Vec::as_slice).unwrap_or_default();
         // The exact name first, as the restore chose it.
         let actual = alike.iter().find(|name| *name == wanted).or(alike.first());
-        Ok(actual.and_then(|actual| folder.join(actual).ok()))
+        match actual.and_then(|actual| folder.join(actual).ok()) {
+            Some(actual) => self.volume.metadata(&actual).map(|metadata| Some((actual, metadata))),
+            None => Ok(None),
+        }
     }
 
+    /// The folder as the machine spells it; none if it is not there or no folder. Recurs no deeper than paths have steps.
     fn actual_folder(&self, folder: &RelativePath) -> Result<Option<RelativePath>, ReadError> {
+        let (Some(above), Some(name)) = (folder.parent(), folder.name()) else {
+            return Ok(Some(folder.clone()));
+        };
         if let Some(known) = self.folders.lock().unwrap_or_else(PoisonError::into_inner).get(folder) {
             return Ok(known.clone());
         }
-        let actual = match self.volume.metadata(folder) {
-            Ok(_) => Some(folder.clone()),
-            // No deeper than a path has steps.
-            Err(_) => self.actual(folder)?,
+        let found = match self.actual_folder(&above)? {
+            Some(above) => self.find_in(&above, name)?,
+            None => None,
         };
+        let actual = found.filter(|(_, metadata)| metadata.kind == EntryKind::Folder).map(|(path, _)| path);
         self.folders.lock().unwrap_or_else(PoisonError::into_inner).insert(folder.clone(), actual.clone());
         Ok(actual)
     }

@@ -6,10 +6,10 @@ use super::trunk::Counted;
 use crate::attributes::attributes_of;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
-use crate::machine::{Machine, Place};
+use crate::machine::Machine;
 use crate::packing::Selection;
 use crate::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
-use crate::restore::accounts::{AccountMap, match_accounts};
+use crate::restore::accounts::{AccountMap, match_accounts, place_of};
 use crate::restore::history::History;
 use crate::restore::links::leads_out;
 use porter_names::RelativePath;
@@ -212,7 +212,7 @@ impl Checker<'_> {
         }
         let expected_at = match self.expected_at(entry) {
             Ok(path) => path,
-            Err(reason) => return self.outcome(entry, Verdict::Missing, reason, true, None),
+            Err(reason) => return self.outcome(entry, verdict_on_refused(&reason), reason, true, None),
         };
         let at = match self.finder.find(&expected_at) {
             Ok(found) => found,
@@ -254,18 +254,9 @@ impl Checker<'_> {
         if let Some(landed_as) = self.history.landed_as(entry) {
             return Ok(landed_as.clone());
         }
-        let place_name = &entry.address.place;
-        let no_place = || Reason::NoPlace { place: place_name.clone() };
-        let place = Place::from_name(place_name).ok_or_else(no_place)?;
-        let owner = match &entry.address.owner {
-            None => None,
-            Some(id) => match self.accounts.get(id) {
-                Some(Some(account)) => Some(*account),
-                _ => return Err(Reason::NoAccount { account: id.clone() }),
-            },
-        };
-        let found = self.machine.place(owner, place).ok_or_else(no_place)?;
-        found.path.join_path(&entry.address.path).map_err(|_| no_place())
+        let found = place_of(self.machine, self.accounts, &entry.address)?;
+        let path = found.path.join_path(&entry.address.path);
+        path.map_err(|refused| Reason::NotWritten { detail: refused.to_string() })
     }
 
     /// None if it is what was captured.

@@ -1,8 +1,9 @@
-//! Which account of a trunk is which on the machine.
+//! Which account of a trunk is which on the machine, and so where its places are.
 
-use crate::machine::{Account, Machine};
+use crate::machine::{Account, FoundPlace, Machine, Place, PlaceState};
+use crate::receipt::Reason;
 use porter_names::fold;
-use porter_trunk::{AccountLabel, Label};
+use porter_trunk::{AccountLabel, EntryAddress, Label};
 use std::collections::BTreeMap;
 
 /// For each account id of the trunk, the machine's account; none if it has none.
@@ -86,6 +87,35 @@ pub fn match_accounts<'m>(
         map.insert(account.id.clone(), found);
     }
     Ok(map)
+}
+
+/// The place of an entry on the machine, if it is there or could be made. A link is not followed: what it leads to is
+/// another place.
+pub fn place_of<'m>(
+    machine: &'m Machine,
+    accounts: &AccountMap<'m>,
+    address: &EntryAddress,
+) -> Result<&'m FoundPlace, Reason> {
+    let no_place = || Reason::NoPlace { place: address.place.clone() };
+    let place = Place::from_name(&address.place).ok_or_else(no_place)?;
+    let owner = match &address.owner {
+        None => None,
+        Some(id) => match accounts.get(id) {
+            Some(Some(account)) => Some(*account),
+            _ => return Err(Reason::NoAccount { account: id.clone() }),
+        },
+    };
+    if place.is_personal() != owner.is_some() {
+        return Err(no_place());
+    }
+    let found = machine.place(owner, place).ok_or_else(no_place)?;
+    let in_the_way = |what: &str| Reason::InTheWay { what: what.to_owned(), path: found.path.to_string() };
+    match found.state {
+        PlaceState::Present | PlaceState::Absent => Ok(found),
+        PlaceState::IsLink => Err(in_the_way("a link")),
+        PlaceState::IsFile => Err(in_the_way("a file")),
+        PlaceState::Unreadable => Err(in_the_way("something unreadable")),
+    }
 }
 
 /// True if a person may mean this account of the trunk by `text`.

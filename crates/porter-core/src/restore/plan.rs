@@ -1,7 +1,7 @@
 //! What becomes of each entry, decided before anything is written.
 
 use super::RestoreError;
-use super::accounts::{AccountMap, AccountsError, match_accounts, names_on};
+use super::accounts::{AccountMap, AccountsError, match_accounts, names_on, place_of};
 use super::history::History;
 use super::host::most_bytes_in_name;
 use super::journal::EntryKey;
@@ -10,7 +10,7 @@ use super::target::{Destination, TargetTree};
 use crate::check::refused_entry;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
-use crate::machine::{Account, Machine, Place, PlaceState};
+use crate::machine::{Account, Machine};
 use crate::packing::Selection;
 use crate::receipt::{Reason, Verdict};
 use porter_names::{NameRules, RelativePath, fold, screen::on_screen};
@@ -133,10 +133,10 @@ pub fn plan_restore(
         .collect();
     refuse_homeless(trunk, &items, &accounts, machine)?;
 
-    let grounds = MachineGrounds { machine, accounts: &accounts };
     let rules = NameRules::windows(most_bytes_in_name());
     let mut planner = Planner::new(root, rules, now_utc, &history);
-    planner.plan_entries(trunk, &items, &|entry| grounds.base(entry))?;
+    let base = |entry: &Entry| place_of(machine, &accounts, &entry.address).map(|found| found.path.clone());
+    planner.plan_entries(trunk, &items, &base)?;
     let of_chosen = |id: &String| {
         trunk.items().iter().any(|item| item.account.as_ref() == Some(id) && items.contains(&item.id))
     };
@@ -190,39 +190,6 @@ fn refuse_homeless(
     }
     let without = without.into_iter().collect();
     Err(AccountsError::NoneFor { without, has: names_on(machine) }.into())
-}
-
-struct MachineGrounds<'a> {
-    machine: &'a Machine,
-    accounts: &'a AccountMap<'a>,
-}
-
-impl MachineGrounds<'_> {
-    /// The folder of an entry's place on the machine.
-    fn base(&self, entry: &Entry) -> Result<RelativePath, Reason> {
-        let place_name = &entry.address.place;
-        let no_place = || Reason::NoPlace { place: place_name.clone() };
-        let place = Place::from_name(place_name).ok_or_else(no_place)?;
-        let owner = match &entry.address.owner {
-            None => None,
-            Some(id) => match self.accounts.get(id) {
-                Some(Some(account)) => Some(*account),
-                _ => return Err(Reason::NoAccount { account: id.clone() }),
-            },
-        };
-        if place.is_personal() != owner.is_some() {
-            return Err(no_place());
-        }
-        let found = self.machine.place(owner, place).ok_or_else(no_place)?;
-        let in_the_way =
-            |what: &str| Reason::InTheWay { what: what.to_owned(), path: found.path.to_string() };
-        match found.state {
-            PlaceState::Present | PlaceState::Absent => Ok(found.path.clone()),
-            PlaceState::IsLink => Err(in_the_way("a link")),
-            PlaceState::IsFile => Err(in_the_way("a file")),
-            PlaceState::Unreadable => Err(in_the_way("something unreadable")),
-        }
-    }
 }
 
 type FolderKey = (Option<String>, String);
