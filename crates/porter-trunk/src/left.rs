@@ -128,3 +128,51 @@ pub(crate) fn exact_bytes(text: String, hex: Option<&str>) -> Option<Vec<u8>> {
         None => Some(text.into_bytes()),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_reason_is_written_with_its_code_and_comes_back() {
+        let text = || "in words".to_owned();
+        let reasons = [
+            LeftReason::Rule { why: text() },
+            LeftReason::NotCovered { why: text() },
+            LeftReason::PermissionDenied,
+            LeftReason::Gone,
+            LeftReason::InUse,
+            LeftReason::Medium { detail: text() },
+            LeftReason::IsLink,
+            LeftReason::NameNotHeld,
+            LeftReason::TooLargeForTrunk,
+            LeftReason::NotAFile,
+            LeftReason::StreamNotRead,
+            LeftReason::Unreadable { detail: text() },
+        ];
+        for reason in reasons {
+            let as_planned = matches!(reason, LeftReason::Rule { .. } | LeftReason::NotCovered { .. });
+            assert_eq!(reason.needs_attention(), !as_planned);
+            let row = LeftBehind {
+                item: None,
+                volume_path: RelativePath::from_bytes(b"Users/\xff/a").unwrap(),
+                reason,
+                tally: None,
+            };
+            let written = serde_json::to_value(&row).unwrap();
+            assert_eq!(written["reason"]["code"], row.reason.code());
+            assert_eq!(serde_json::from_value::<LeftBehind>(written).unwrap(), row);
+        }
+    }
+
+    #[test]
+    fn a_path_that_leads_out_is_not_believed() {
+        for path in ["../x", "/etc/passwd", "a//b"] {
+            let row =
+                serde_json::json!({"item": null, "path": path, "reason": {"code": "gone"}, "tally": null});
+            assert!(serde_json::from_value::<LeftBehind>(row).is_err(), "{path}");
+        }
+        let hidden = serde_json::json!({"path": "x", "path_hex": "2e2e2f78", "reason": {"code": "gone"}});
+        assert!(serde_json::from_value::<LeftBehind>(hidden).is_err(), "the exact bytes count");
+    }
+}

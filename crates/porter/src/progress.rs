@@ -147,3 +147,24 @@ fn words(stage: Stage) -> &'static str {
         Stage::Check => "checking",
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_plain_line_tells_how_far_how_fast_and_how_long_still() {
+        let now = Instant::now();
+        let expected = Tally { files: 4000, size_in_bytes: 150_000_000, ..Tally::default() };
+        let mut running = Running { words: "capturing", expected, began: now, last_line: now, bar: None };
+        assert_eq!(
+            plain_line(&running, 1200, 50_000_000, 2.0),
+            "capturing: 1,200 of 4,000 files, 50.0 MB of 150.0 MB, 25.0 MB/s, 4 s left"
+        );
+        // Nothing read yet, and a source that grew while it was read.
+        assert!(plain_line(&running, 0, 0, 0.5).ends_with("0 B/s, 0 s left"));
+        assert!(plain_line(&running, 4000, 160_000_000, 2.0).ends_with(" 0 s left"));
+        running.expected = Tally::default();
+        assert_eq!(plain_line(&running, 0, 1500, 1.0), "capturing: 1.5 kB so far");
+    }
+}

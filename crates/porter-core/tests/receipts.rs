@@ -1,0 +1,245 @@
+//! Verdicts: how the findings of a check add up, whichever way things went wrong.
+#![cfg(unix)]
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+mod stand_ins;
+
+use porter_core::capture::capture;
+use porter_core::check::{check_machine, check_trunk};
+use porter_core::machine::{Machine, recognise};
+use porter_core::packing::Selection;
+use porter_core::receipt::{Reason, Receipt, Verdict};
+use porter_core::restore::{Action, RestoreError, plan_restore, plan_take, run_plan};
+use porter_names::host::to_host;
+use porter_source::HostFolder;
+use porter_trunk::Trunk;
+use porter_trunk::open_form::{OpenTrunk, OpenTrunkWriter};
+use stand_ins::{Script, ScriptedVolume};
+use std::collections::BTreeMap;
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::time::{Duration, SystemTime};
+
+struct Bench {
+    folder: tempfile::TempDir,
+}
+
+impl Bench {
+    /// A trunk of a machine on which one file could not be read, and a new machine.
+    fn new() -> Self {
+        let mut volume = ScriptedVolume::windows();
+        for (name, script) in [
+            ("letter.txt", Script::File(b"Dear Odile".to_vec())),
+            ("marked.txt", Script::WithStreams(b"marked".to_vec())),
+            ("Kites/plan.txt", Script::File(b"12 mm spar".to_vec())),
+            ("Kites/empty", Script::Folder),
+            ("broken.mdb", Script::BadSectorAfter(0, b"lost".to_vec())),
+            ("link", Script::Link(b"Kites".to_vec())),
+            ("away", Script::Link(b"D:\\Stuff".to_vec())),
+        ] {
+            volume.add(&format!("Users/odile/Documents/{name}"), script);
+        }
+        volume.add("Users/odile/Music/song.wav", Script::File(b"la".to_vec()));
+        let old = volume.recognised();
+        let bench = Self { folder: tempfile::tempdir().unwrap() };
+        let found = stand_ins::surveyed(&old);
+        let writer = OpenTrunkWriter::create(&bench.path("trunk"), stand_ins::label(&["odile"])).unwrap();
+        stand_ins::undisturbed(&mut |conduct| {
+            capture(&old, &stand_ins::catalogue(), &found, &writer, &stand_ins::now, conduct).unwrap();
+        });
+        for below in ["Windows/System32", "ProgramData", "Users/odile/Documents"] {
+            fs::create_dir_all(bench.path("new").join(below)).unwrap();
+        }
+        bench
+    }
+
+    fn path(&self, below: &str) -> PathBuf {
+        self.folder.path().join(below)
+    }
+
+    fn document(&self, name: &str) -> PathBuf {
+        self.path("new/Users/odile/Documents").join(name)
+    }
+
+    fn trunk(&self) -> OpenTrunk {
+        OpenTrunk::load(&self.path("trunk")).unwrap()
+    }
+
+    fn machine(&self) -> Machine {
+        recognise(Arc::new(HostFolder::open(&self.path("new")).unwrap()), "NEW".to_owned()).unwrap()
+    }
+
+    fn restore(&self) {
+        let machine = self.machine();
+        let records = to_host(&self.path("new"), &machine.records_folder().unwrap()).unwrap();
+        stand_ins::undisturbed(&mut |conduct| {
+            let nothing = BTreeMap::new();
+            let selection = Selection::default();
+            let trunk = self.trunk();
+            let plan = plan_restore(&trunk, &machine, &nothing, &selection, stand_ins::NOW, conduct).unwrap();
+            run_plan(&trunk, plan, Some(&records), &stand_ins::now, conduct).unwrap();
+        });
+    }
+
+    fn check(&self) -> Receipt {
+        let mut receipt = None;
+        stand_ins::undisturbed(&mut |conduct| {
+            let (machine, trunk) = (self.machine(), self.trunk());
+            let selection = Selection::default();
+            let found =
+                check_machine(&trunk, &machine, &BTreeMap::new(), &selection, stand_ins::NOW, conduct);
+            receipt = Some(found.unwrap());
+        });
+        receipt.unwrap()
+    }
+}
+
+/// The findings in an item, by path, as a short text each.
+fn findings(receipt: &Receipt, item: &str) -> BTreeMap<String, String> {
+    let item = receipt.items.iter().find(|row| row.id == item).unwrap();
+    let text = |reason: &Reason| serde_json::to_value(reason).unwrap()["code"].as_str().unwrap().to_owned();
+    item.findings
+        .iter()
+        .map(|f| (f.path.to_string(), format!("{} {}", f.verdict.words(), text(&f.reason))))
+        .collect()
+}
+
+const DOCUMENTS: &str = "odile/folder/documents";
+const BROKEN: (&str, &str) = ("Users/odile/Documents/broken.mdb", "left behind left-at-capture");
+const AWAY: (&str, &str) = ("away", "left behind link-leads-out");
+
+fn expected(rows: &[(&str, &str)]) -> BTreeMap<String, String> {
+    let always = [BROKEN, AWAY, ("Users/odile/Documents/marked.txt:huge", "left behind left-at-capture")];
+    let rows = always.iter().chain(rows);
+    rows.map(|(path, text)| ((*path).to_owned(), (*text).to_owned())).collect()
+}
+
+#[test]
+fn what_could_not_be_captured_stays_on_every_receipt() {
+    let bench = Bench::new();
+    let mut alone = None;
+    stand_ins::undisturbed(&mut |conduct| {
+        alone = Some(check_trunk(&bench.trunk(), stand_ins::NOW, conduct).unwrap());
+    });
+    let alone = alone.unwrap();
+    assert!(alone.needs_attention() && alone.machine.is_none());
+    assert_eq!(alone.totals().1.left_behind, 1);
+
+    bench.restore();
+    let receipt = bench.check();
+    assert_eq!(findings(&receipt, DOCUMENTS), expected(&[]));
+    let documents = receipt.items.iter().find(|row| row.id == DOCUMENTS).unwrap();
+    assert_eq!(
+        documents.verdict,
+        Verdict::LeftBehind,
+        "three files landed, but one was lost to the old drive"
+    );
+    let music = receipt.items.iter().find(|row| row.id == "odile/folder/music").unwrap();
+    assert_eq!((music.verdict, music.files.landed, music.bytes.landed), (Verdict::Landed, 1, 2));
+    let (items, files, bytes) = receipt.totals();
+    assert_eq!((items.landed, items.left_behind), (2, 1));
+    // The registry is kept in the trunk, as planned.
+    assert_eq!((files.landed, files.left_behind), (4, 2));
+    assert_eq!(bytes.landed, 10 + 6 + 10 + 2);
+}
+
+#[test]
+fn each_thing_that_goes_wrong_later_has_its_verdict_and_reason() {
+    let bench = Bench::new();
+    bench.restore();
+    fs::remove_file(bench.document("letter.txt")).unwrap();
+    fs::create_dir(bench.document("letter.txt")).unwrap();
+    fs::remove_dir(bench.document("Kites/empty")).unwrap();
+    fs::write(bench.document("Kites/plan.txt"), "13 mm spar").unwrap();
+    fs::remove_file(bench.document("link")).unwrap();
+    std::os::unix::fs::symlink("letter.txt", bench.document("link")).unwrap();
+    let hour_ago = SystemTime::now() - Duration::from_secs(3600);
+    fs::File::options()
+        .write(true)
+        .open(bench.document("marked.txt"))
+        .unwrap()
+        .set_modified(hour_ago)
+        .unwrap();
+    let receipt = bench.check();
+    let rows = [
+        ("letter.txt", "changed other-kind-there"),
+        ("Kites/empty", "missing not-there"),
+        ("Kites/plan.txt", "changed content-differs"),
+        ("link", "changed link-differs"),
+        ("marked.txt", "landed time-differs"),
+    ];
+    assert_eq!(findings(&receipt, DOCUMENTS), expected(&rows));
+    let documents = receipt.items.iter().find(|row| row.id == DOCUMENTS).unwrap();
+    assert_eq!(documents.verdict, Verdict::Missing, "the gravest counts");
+    assert_eq!((documents.files.changed, documents.files.missing, documents.files.landed), (2, 0, 1));
+
+    // The whole place gone, or the account.
+    fs::remove_dir_all(bench.path("new/Users/odile/Music")).unwrap();
+    assert_eq!(findings(&bench.check(), "odile/folder/music")["song.wav"], "missing not-there");
+    fs::rename(bench.path("new/Users/odile"), bench.path("new/Users/somebody")).unwrap();
+    let receipt = bench.check();
+    assert_eq!(findings(&receipt, "odile/folder/music")["song.wav"], "missing no-account");
+    assert!(receipt.accounts.is_empty());
+}
+
+#[test]
+fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
+    let bench = Bench::new();
+    fs::write(bench.document("letter.txt"), "Dear Odile").unwrap();
+    fs::write(bench.document("marked.txt"), "another").unwrap();
+    let trunk = bench.trunk();
+    let machine = bench.machine();
+    stand_ins::undisturbed(&mut |conduct| {
+        let selection = Selection::default();
+        let plan =
+            plan_restore(&trunk, &machine, &BTreeMap::new(), &selection, stand_ins::NOW, conduct).unwrap();
+        let action = |name: &str| {
+            let path = stand_ins::path(name);
+            plan.steps.iter().find(|step| step.entry.address.path == path).map(|step| step.action.clone())
+        };
+        assert_eq!(action("letter.txt"), Some(Action::Identical));
+        assert_eq!(action("Kites/plan.txt"), Some(Action::Create));
+        assert_eq!(action("Kites"), Some(Action::FolderMade));
+        assert!(
+            matches!(action("marked.txt"), Some(Action::SetAside(to)) if to.to_string().contains("(set aside 2026-11-23)"))
+        );
+        assert_eq!(action("away"), None);
+        assert_eq!((plan.to_write.files, plan.identical.files), (3, 1));
+        assert_eq!(plan.refused.iter().filter(|row| row.needs_attention).count(), 1);
+        assert_eq!(plan.account_names, [("odile".to_owned(), "odile".to_owned())]);
+
+        // A volume of which there is no folder here can be surveyed and captured, not restored to.
+        let elsewhere = ScriptedVolume::windows().recognised();
+        let refused = plan_restore(&trunk, &elsewhere, &BTreeMap::new(), &selection, stand_ins::NOW, conduct);
+        assert!(matches!(refused, Err(RestoreError::ReadOnlyMachine)));
+    });
+}
+
+#[test]
+fn taking_writes_only_what_was_asked_for_and_no_records() {
+    let bench = Bench::new();
+    let trunk = bench.trunk();
+    let take = |item: &str, below: &str, folder: &Path| {
+        fs::create_dir_all(folder).unwrap();
+        stand_ins::undisturbed(&mut |conduct| {
+            let below = stand_ins::path(below);
+            let plan = plan_take(&trunk, item, &below, folder, stand_ins::NOW, conduct).unwrap();
+            let report = run_plan(&trunk, plan, None, &stand_ins::now, conduct).unwrap();
+            assert!(report.journal.is_none());
+        });
+        let mut names: Vec<String> = fs::read_dir(folder)
+            .unwrap()
+            .map(|row| row.unwrap().file_name().into_string().unwrap())
+            .collect();
+        names.sort();
+        names
+    };
+    assert_eq!(take(DOCUMENTS, "Kites", &bench.path("a")), ["Kites"]);
+    assert_eq!(take(DOCUMENTS, "Kites/plan.txt", &bench.path("b")), ["plan.txt"]);
+    assert_eq!(take(DOCUMENTS, "", &bench.path("c")), ["Kites", "letter.txt", "link", "marked.txt"]);
+    assert_eq!(take("odile/folder/home", "NTUSER.DAT", &bench.path("d")), ["NTUSER.DAT"]);
+    assert_eq!(fs::metadata(bench.path("b/plan.txt")).unwrap().permissions().mode() & 0o222, 0o200);
+    assert_eq!(trunk.items().len(), 3);
+}
