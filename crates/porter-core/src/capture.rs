@@ -19,6 +19,9 @@ pub enum CaptureError {
     /// The trunk would lie on the machine that is captured.
     #[error("the trunk `{}` would lie on the old machine itself", .0.display())]
     TrunkOnOldMachine(PathBuf),
+    /// The trunk would lie inside another one, which would then hold what none of its lists names.
+    #[error("the trunk would lie inside another one, `{}`", .0.display())]
+    TrunkInTrunk(PathBuf),
     /// It will not fit.
     #[error("{needed_in_bytes} bytes are needed and {free_in_bytes} are free")]
     NoRoom {

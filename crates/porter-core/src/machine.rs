@@ -1,6 +1,6 @@
 //! What stands before us: a system, the people who have accounts on it, and the places where their things are.
 //!
-//! A [`Machine`] is recognised from a volume by [`recognise`]. Which folders are which place on which generation
+//! A [`Machine`] is recognised from a volume by [`recognise()`]. Which folders are which place on which generation
 //! of Windows stands in [`layout`].
 
 pub mod account;

@@ -10,7 +10,8 @@ use time::{Duration, OffsetDateTime};
 /// A machine's drive that is being built.
 pub struct Tree {
     root: PathBuf,
-    folders: Vec<PathBuf>,
+    /// The folder of the last file: most files come one after the other in the same.
+    last_folder: PathBuf,
     newest_utc: OffsetDateTime,
 }
 
@@ -32,7 +33,7 @@ impl Tree {
             fs::create_dir_all(above)?;
         }
         fs::create_dir(root)?;
-        Ok(Self { root: root.to_path_buf(), folders: Vec::new(), newest_utc })
+        Ok(Self { root: root.to_path_buf(), last_folder: PathBuf::new(), newest_utc })
     }
 
     fn host(&self, path: &str) -> PathBuf {
@@ -41,10 +42,7 @@ impl Tree {
 
     /// Makes a folder and those above it.
     pub fn folder(&mut self, path: &str) -> io::Result<()> {
-        let host = self.host(path);
-        fs::create_dir_all(&host)?;
-        self.folders.push(host);
-        Ok(())
+        fs::create_dir_all(self.host(path))
     }
 
     /// Makes a file, dated by chance.
@@ -63,10 +61,10 @@ impl Tree {
     pub fn dated_file(&mut self, path: &str, content: &[u8], modified_utc: OffsetDateTime) -> io::Result<()> {
         let host = self.host(path);
         if let Some(folder) = host.parent()
-            && self.folders.last().is_none_or(|last| last != folder)
+            && self.last_folder != folder
         {
             fs::create_dir_all(folder)?;
-            self.folders.push(folder.to_path_buf());
+            self.last_folder = folder.to_path_buf();
         }
         fs::write(&host, content)?;
         fs::File::options().write(true).open(&host)?.set_modified(modified_utc.into())
@@ -106,13 +104,26 @@ impl Tree {
     /// Gives the folders their dates, the same in every run.
     pub fn finish(self) -> io::Result<()> {
         #[cfg(unix)]
-        for folder in self.folders.iter().rev() {
-            let below_root = folder.strip_prefix(&self.root).unwrap_or(folder);
-            let mut dice = Dice::named(&below_root.to_string_lossy());
-            let seconds = self.newest_utc.unix_timestamp() - dice.below(40_000_000) as i64;
-            let time = rustix::fs::Timespec { tv_sec: seconds, tv_nsec: 0 };
-            let times = rustix::fs::Timestamps { last_access: time, last_modification: time };
-            rustix::fs::utimensat(rustix::fs::CWD, folder, &times, rustix::fs::AtFlags::empty())?;
+        {
+            let mut folders = vec![self.root.clone()];
+            let mut at = 0;
+            while at < folders.len() {
+                for row in fs::read_dir(&folders[at])? {
+                    let row = row?;
+                    if row.file_type()?.is_dir() {
+                        folders.push(row.path());
+                    }
+                }
+                at += 1;
+            }
+            for folder in folders.iter().rev() {
+                let below_root = folder.strip_prefix(&self.root).unwrap_or(folder);
+                let mut dice = Dice::named(&below_root.to_string_lossy());
+                let seconds = self.newest_utc.unix_timestamp() - dice.below(40_000_000) as i64;
+                let time = rustix::fs::Timespec { tv_sec: seconds, tv_nsec: 0 };
+                let times = rustix::fs::Timestamps { last_access: time, last_modification: time };
+                rustix::fs::utimensat(rustix::fs::CWD, folder, &times, rustix::fs::AtFlags::empty())?;
+            }
         }
         Ok(())
     }

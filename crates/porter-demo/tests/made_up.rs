@@ -22,6 +22,7 @@ fn tree(root: &Path) -> BTreeMap<PathBuf, (Vec<u8>, Option<SystemTime>)> {
                     (fs::read_link(&path).unwrap().into_os_string().into_encoded_bytes(), None),
                 );
             } else if kind.is_dir() {
+                found.insert(below, (Vec::new(), kind.modified().ok()));
                 folders.push(path);
             } else {
                 found.insert(below, (fs::read(&path).unwrap(), kind.modified().ok()));

@@ -103,6 +103,9 @@ impl From<CaptureError> for Failure {
             CaptureError::TrunkOnOldMachine(_) => {
                 Self::wrong_use(what, "The old machine is only read. Name a folder on another drive.")
             }
+            CaptureError::TrunkInTrunk(_) => {
+                Self::wrong_use(what, "Nothing was written. Name a folder beside the other trunk, not in it.")
+            }
             CaptureError::NoRoom { needed_in_bytes, free_in_bytes } => Self::new(
                 format!(
                     "the trunk needs up to {}, and its volume has {} free",
@@ -222,7 +225,7 @@ impl Failure {
                 Self::new(
                     format!(
                         "`{folder}` {error}.\n   Looked for\n   - {}\n   Found {found}",
-                        looked_for.join("\n   - ").replace("this does not look", "does not look")
+                        looked_for.join("\n   - ")
                     ),
                     "Name the folder where the system drive is mounted: the one that holds Windows and Users.",
                 )

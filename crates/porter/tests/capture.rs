@@ -65,6 +65,7 @@ fn a_folder_that_holds_something_is_never_written_into() {
     for (folder, status, words) in [
         ("box", 1, "holds something else"),
         ("trunk", 1, "holds a finished trunk"),
+        ("trunk/data/inner", 2, "inside another one"),
         ("cut", 1, "was not finished"),
         ("LOFT-PC/Users/odile/trunk", 2, "on the old machine itself"),
     ] {

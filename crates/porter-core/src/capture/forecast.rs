@@ -29,6 +29,11 @@ pub fn forecast(machine: &Machine, survey: &Survey, trunk: &Path) -> Result<Fore
     if to_capture.entries() == 0 {
         return Err(CaptureError::NothingChosen);
     }
+    if let Ok(trunk) = std::path::absolute(trunk)
+        && let Some(outer) = trunk.ancestors().skip(1).find(|above| above.join("bagit.txt").exists())
+    {
+        return Err(CaptureError::TrunkInTrunk(outer.to_path_buf()));
+    }
     let failed =
         |cause| CaptureError::Trunk(TrunkError::Io { doing: "looking at", path: trunk.to_path_buf(), cause });
     if let Some(root) = machine.volume.host_root() {

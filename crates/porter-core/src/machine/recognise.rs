@@ -35,7 +35,7 @@ pub enum NotRecognised {
     #[error(transparent)]
     Unreadable(#[from] ReadError),
     /// It does not look like any system we know.
-    #[error("this does not look like the system drive of a PC")]
+    #[error("does not look like the system drive of a PC")]
     NoSystem {
         /// What was looked for, a line each.
         looked_for: Vec<String>,

@@ -82,7 +82,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     if arguments.json {
         say_json(&views::restore::json(&report, &accounts));
     } else {
-        views::restore::show(&report);
+        views::restore::show("Restored.", &report);
     }
     Ok(needs_attention(&report.refused))
 }

@@ -38,6 +38,6 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
         let plan = plan_take(&trunk, &item.id, &below, &arguments.folder, open::now_utc(), conduct)?;
         run_plan(&trunk, plan, None, &open::now_utc, conduct)
     })??;
-    views::restore::show(&report);
+    views::restore::show("Taken.", &report);
     Ok(Outcome::attention_if(report.refused.iter().any(|refused| refused.needs_attention)))
 }

@@ -42,12 +42,12 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str) {
     say(row("free space", &size(plan.free_in_bytes)));
 }
 
-/// What was done.
-pub(crate) fn show(report: &RestoreReport) {
+/// What was done: `Restored.` or `Taken.`
+pub(crate) fn show(done: &str, report: &RestoreReport) {
     say("");
     say(format_args!(
         "{} {} written, {}; {} there already; {} set aside, nothing deleted.",
-        styled(GOOD, "Restored."),
+        styled(GOOD, done),
         counted(report.written.files, "file"),
         size(report.written.size_in_bytes),
         counted(report.identical.files, "file"),
