@@ -10,9 +10,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::Instant;
 
-const ROUNDS: usize = 5;
-
-pub(crate) fn run(files: usize) -> Result<(), String> {
+pub(crate) fn run(files: usize, rounds: usize) -> Result<(), String> {
     let built = Command::new("cargo").args(["build", "--release", "--package", "porter"]).status();
     if !built.is_ok_and(|status| status.success()) {
         return Err("porter could not be built".to_owned());
@@ -37,8 +35,8 @@ pub(crate) fn run(files: usize) -> Result<(), String> {
         Ok(())
     };
     time(&format!("du -s {pc}"))?;
-    for round in 1..=ROUNDS {
-        println!("round {round} of {ROUNDS}");
+    for round in 1..=rounds {
+        println!("round {round} of {rounds}");
         measure("du -s", &format!("du -s {pc}"))?;
         measure("porter survey", &format!("{porter} survey --quiet {pc}"))?;
         measure("cp -a; sync", &format!("cp -a {pc} {0} && sync", at("copy", round)))?;
@@ -60,7 +58,7 @@ pub(crate) fn run(files: usize) -> Result<(), String> {
         all.sort_by(f64::total_cmp);
         all.get(all.len() / 2).copied().unwrap_or(f64::NAN)
     };
-    println!("\nratios of medians over {ROUNDS} rounds, {files} files");
+    println!("\nratios of medians over {rounds} rounds, {files} files");
     for (name, ours, theirs) in [
         ("survey / du -s", median("porter survey"), median("du -s")),
         (
