@@ -17,9 +17,10 @@ const PIECES_IN_A_BATCH: usize = 48;
 /// are best made by one thread, because a folder lets only one at a time make files in it.
 const BYTES_IN_A_BATCH: u64 = 2 << 20;
 
-/// Threads that do the work. More than a few only make a drive's head jump.
+/// Threads that do the work: a few more than small machines have cores, because they mostly wait for the drive. Many more
+/// would only make its head jump.
 pub fn workers() -> usize {
-    std::thread::available_parallelism().map_or(2, usize::from).clamp(2, 4)
+    4
 }
 
 /// Runs `find` on a thread of its own, `work` on several, and `take` here, in the order of `find`.

@@ -2,9 +2,26 @@
 
 use crate::content_hash::read_all;
 use crate::hex::{from_hex, to_hex};
-use sha2::{Digest, Sha512};
+use ring::digest::{Context, SHA512, digest};
 use std::fmt;
 use std::io::{self, Read};
+
+/// Takes content piece by piece.
+pub(super) struct Sha512(Context);
+
+impl Sha512 {
+    pub(super) fn new() -> Self {
+        Self(Context::new(&SHA512))
+    }
+
+    pub(super) fn update(&mut self, piece: &[u8]) {
+        self.0.update(piece);
+    }
+
+    pub(super) fn finish(self) -> Sha512Hash {
+        Sha512Hash::from_bytes(self.0.finish().as_ref())
+    }
+}
 
 /// The hash of a file, as manifests have it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -12,23 +29,24 @@ pub(super) struct Sha512Hash([u8; 64]);
 
 impl Sha512Hash {
     pub(super) fn of(content: &[u8]) -> Self {
-        Self(Sha512::digest(content).into())
+        Self::from_bytes(digest(&SHA512, content).as_ref())
     }
 
     pub(super) fn of_reader(content: &mut dyn Read) -> io::Result<Self> {
         let mut hasher = Sha512::new();
         read_all(content, |piece| hasher.update(piece))?;
-        Ok(Self::from(hasher))
+        Ok(hasher.finish())
+    }
+
+    /// A SHA-512 always has 64 bytes.
+    fn from_bytes(bytes: &[u8]) -> Self {
+        let mut hash = [0; 64];
+        hash.iter_mut().zip(bytes).for_each(|(to, from)| *to = *from);
+        Self(hash)
     }
 
     pub(super) fn from_hex(text: &str) -> Option<Self> {
         Some(Self(from_hex(text)?.try_into().ok()?))
-    }
-}
-
-impl From<Sha512> for Sha512Hash {
-    fn from(hasher: Sha512) -> Self {
-        Self(hasher.finalize().into())
     }
 }
 

@@ -4,7 +4,7 @@ use super::layout::{
     BAG_DECLARATION, BAG_DECLARATION_TEXT, BAG_INFO, ENTRIES, ITEMS, LABEL, LEFT, MANIFEST, NOT_A_PERSONS,
     OWN_FOLDER, PAYLOAD, TAG_FILES, TAG_MANIFEST, payload_path,
 };
-use super::sha512::Sha512Hash;
+use super::sha512::{Sha512, Sha512Hash};
 use super::{OpenTrunk, bag_info, manifest};
 use crate::content_hash::{ContentHasher, PieceFailed, in_pieces};
 use crate::flush_volume;
@@ -14,7 +14,6 @@ use crate::{
     TrunkWriter,
 };
 use porter_names::{NameRules, RelativePath, host};
-use sha2::{Digest, Sha512};
 use std::collections::{HashMap, HashSet};
 use std::fs::{self, File};
 use std::io::{self, BufWriter, Read, Write};
@@ -279,5 +278,5 @@ fn copy_and_hash(
         progress(piece.len() as u64);
         Ok(())
     })?;
-    Ok((Stored { size_in_bytes, hash: hasher.finish() }, sha512.into()))
+    Ok((Stored { size_in_bytes, hash: hasher.finish() }, sha512.finish()))
 }
