@@ -97,7 +97,7 @@ pub struct Refused {
 }
 
 impl Plan {
-    /// Counts the steps that set something aside.
+    /// What is set aside, and the dated name it gets.
     pub fn set_aside(&self) -> impl Iterator<Item = (&RelativePath, &RelativePath)> {
         let by_folders = self.folders.iter().filter_map(|f| Some((&f.at, f.set_aside.as_ref()?)));
         let by_steps = self.steps.iter().filter_map(|step| match &step.action {
@@ -107,7 +107,7 @@ impl Plan {
         by_folders.chain(by_steps)
     }
 
-    /// Counts the steps under another name than their own.
+    /// The steps that land under another name than their own.
     pub fn renamed(&self) -> impl Iterator<Item = &Step> {
         self.steps.iter().filter(|step| step.renamed)
     }

@@ -76,14 +76,7 @@ impl OpenTrunk {
             format: String,
             version: crate::label::FormatVersion,
         }
-        let bad_label = |cause: serde_json::Error| {
-            TrunkError::Damaged(Damage::BadLine {
-                file: LABEL.to_owned(),
-                line: cause.line() as u64,
-                problem: cause.to_string(),
-            })
-        };
-        let outside: Outside = serde_json::from_slice(&label_text).map_err(bad_label)?;
+        let outside: Outside = from_json(LABEL, &label_text)?;
         if outside.format != FORMAT || outside.version.major != MAJOR {
             let reason = format!(
                 "its label says {} version {}, and this is {FORMAT} version {MAJOR}",
@@ -92,14 +85,8 @@ impl OpenTrunk {
             return Err(TrunkError::Unsupported { folder: folder.to_path_buf(), reason });
         }
         prove_tag_files(folder, from_medium)?;
-        let label = serde_json::from_slice(&label_text).map_err(bad_label)?;
-        let items = serde_json::from_slice(&read_whole(folder, ITEMS)?).map_err(|cause| {
-            TrunkError::Damaged(Damage::BadLine {
-                file: ITEMS.to_owned(),
-                line: cause.line() as u64,
-                problem: cause.to_string(),
-            })
-        })?;
+        let label = from_json(LABEL, &label_text)?;
+        let items = from_json(ITEMS, &read_whole(folder, ITEMS)?)?;
         Ok(Self { folder: folder.to_path_buf(), label, items, from_medium, plain_folders: Mutex::default() })
     }
 
@@ -262,6 +249,17 @@ fn read_whole(folder: &Path, name: &str) -> Result<Vec<u8>, TrunkError> {
         .and_then(|file| file.take(LARGEST_WHOLE_FILE_IN_BYTES).read_to_end(&mut content))
         .map_err(|cause| TrunkError::io("reading", &path, cause))?;
     Ok(content)
+}
+
+/// Reads a tag file's JSON; what is wrong with it is damage at a line of that file.
+fn from_json<T: serde::de::DeserializeOwned>(name: &str, text: &[u8]) -> Result<T, TrunkError> {
+    serde_json::from_slice(text).map_err(|cause| {
+        TrunkError::Damaged(Damage::BadLine {
+            file: name.to_owned(),
+            line: cause.line() as u64,
+            problem: cause.to_string(),
+        })
+    })
 }
 
 /// Every tag file we rely on must be named by the tag manifest and be what it says.
