@@ -19,6 +19,14 @@ pub enum CaptureError {
     /// The trunk would lie on the machine that is captured.
     #[error("the trunk `{}` would lie on the old machine itself", .0.display())]
     TrunkOnOldMachine(PathBuf),
+    /// The trunk would lie in something that is captured into it.
+    #[error("the trunk `{}` would lie in `{item}`, and capture itself", trunk.display())]
+    TrunkInItem {
+        /// Where it would lie.
+        trunk: PathBuf,
+        /// What it would lie in.
+        item: String,
+    },
     /// The trunk would lie inside another one, which would then hold what none of its lists names.
     #[error("the trunk would lie inside another one, `{}`", .0.display())]
     TrunkInTrunk(PathBuf),

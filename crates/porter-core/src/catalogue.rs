@@ -1,8 +1,10 @@
 //! The carry rules: what the items are called, what of them is carried, held or left, and why.
 //!
-//! The built-in rules for Windows' folders stand in `catalogue/windows.toml`, with the syntax explained at its top.
+//! The built-in rules stand in `catalogue/`: `folders.toml` for all systems, with the syntax explained at its top, and a
+//! file for each family of systems.
 
-use crate::machine::Place;
+use crate::machine::layout::Family;
+use crate::machine::{Machine, Place};
 use globset::{GlobBuilder, GlobSet, GlobSetBuilder};
 use porter_names::{RelativePath, fold};
 use porter_source::{EntryKind, Listed};
@@ -53,8 +55,11 @@ pub enum CatalogueError {
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
 struct File {
+    #[serde(default)]
     folder: Vec<FolderRule>,
+    #[serde(default)]
     root: Vec<RootRule>,
+    #[serde(default)]
     rule: Vec<Rule>,
 }
 
@@ -98,9 +103,18 @@ struct CompiledRule {
 }
 
 impl Catalogue {
-    /// The rules that porter brings along.
-    pub fn built_in() -> Result<Self, CatalogueError> {
-        Self::from_toml(include_str!("catalogue/windows.toml"))
+    /// The rules that porter brings along for a family of systems.
+    pub fn built_in(family: Family) -> Result<Self, CatalogueError> {
+        let of_family = match family {
+            Family::Windows => include_str!("catalogue/windows.toml"),
+            Family::Linux => include_str!("catalogue/linux.toml"),
+        };
+        let mut catalogue = Self::from_toml(of_family)?;
+        let of_all = Self::from_toml(include_str!("catalogue/folders.toml"))?;
+        catalogue.folders.extend(of_all.folders);
+        catalogue.root.extend(of_all.root);
+        catalogue.rules.extend(of_all.rules);
+        Ok(catalogue)
     }
 
     /// Reads rules.
@@ -134,9 +148,13 @@ impl Catalogue {
     }
 
     /// Why something at the root of the drive is no item; none if it is one.
-    pub fn not_covered_at_root(&self, row: &Listed) -> Option<&str> {
+    pub fn not_covered_at_root(&self, machine: &Machine, row: &Listed) -> Option<&str> {
         let known = |name: &String| fold::same_name(name.as_bytes(), &row.name);
-        self.root.iter().find(|rule| rule.names.iter().any(known)).map(|rule| rule.why.as_str())
+        let by_name =
+            self.root.iter().find(|rule| rule.names.iter().any(known)).map(|rule| rule.why.as_str());
+        let elsewhere =
+            || machine.is_other_volume(row).then_some("another volume: capture it by itself if it is wanted");
+        by_name.or_else(elsewhere)
     }
 }
 
@@ -178,7 +196,7 @@ mod tests {
 
     #[test]
     fn caches_are_left_keys_are_held_and_everything_else_is_carried() {
-        let catalogue = Catalogue::built_in().unwrap();
+        let catalogue = Catalogue::built_in(Family::Windows).unwrap();
         let fate = |place, path: &str, kind| {
             let path = RelativePath::from_bytes(path.as_bytes()).unwrap();
             match catalogue.fate(place, &path, kind) {

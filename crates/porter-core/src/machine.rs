@@ -1,22 +1,35 @@
 //! What stands before us: a system, the people who have accounts on it, and the places where their things are.
 //!
-//! A [`Machine`] is recognised from a volume by [`recognise()`]. Which folders are which place on which generation
-//! of Windows stands in [`layout`].
+//! A [`Machine`] is recognised from a volume by [`recognise()`]; [`here`] opens the running one. Which folders are which
+//! place on which system stands in [`layout`].
 
 pub mod account;
+pub mod facts;
+pub mod here;
 pub mod layout;
+mod linux;
+mod looker;
+mod people;
 pub mod place;
 pub mod recognise;
+#[cfg_attr(unix, allow(dead_code, reason = "for registries, which only a running Windows gives us"))]
+mod shell_folders;
+#[cfg_attr(unix, allow(dead_code, reason = "for registries, which only a running Windows gives us"))]
+mod windows_path;
+#[cfg_attr(unix, allow(dead_code, reason = "for registries, which only a running Windows gives us"))]
+mod windows_version;
 
 pub use account::Account;
+pub use here::{Here, here};
 pub use place::{FoundPlace, Place, PlaceState};
-pub use recognise::{NotRecognised, recognise};
+pub use recognise::{NotRecognised, recognise, recognise_with};
 
 use crate::machine::layout::Layout;
 use porter_names::{RelativePath, fold};
-use porter_source::Volume;
+use porter_source::{Listed, Volume};
 use porter_trunk::SystemLabel;
 use std::collections::BTreeMap;
+use std::path::PathBuf;
 use std::sync::Arc;
 
 /// A recognised machine.
@@ -29,6 +42,8 @@ pub struct Machine {
     pub system: SystemLabel,
     /// Which folders are which place.
     pub layout: &'static Layout,
+    /// Set if it is the running machine.
+    pub here: Option<Here>,
     /// The people, in the order of their names.
     pub accounts: Vec<Account>,
     /// The places that belong to nobody in particular.
@@ -36,7 +51,9 @@ pub struct Machine {
     /// What lies beside the profile folders: built-in profiles and the like.
     pub not_people: Vec<Vec<u8>>,
     /// What lies at the root of the drive.
-    pub at_root: Vec<porter_source::Listed>,
+    pub at_root: Vec<Listed>,
+    /// The number of the volume at its root, where the system has such.
+    pub root_volume_id: Option<u64>,
 }
 
 impl Machine {
@@ -57,6 +74,16 @@ impl Machine {
     pub fn records_folder(&self) -> Option<RelativePath> {
         let data = self.place(None, Place::SharedData)?;
         let usable = matches!(data.state, PlaceState::Present | PlaceState::Absent);
-        if usable { data.path.join(b"Loyal Porter").ok() } else { None }
+        if usable { data.path.join(self.layout.records.as_bytes()).ok() } else { None }
+    }
+
+    /// The same folder as the running system shows it.
+    pub fn records_on_host(&self) -> Option<PathBuf> {
+        self.volume.host_tree()?.host_path(&self.records_folder()?).ok()
+    }
+
+    /// True if something at the root is a volume of its own, mounted there.
+    pub fn is_other_volume(&self, row: &Listed) -> bool {
+        row.metadata.volume_id != self.root_volume_id
     }
 }

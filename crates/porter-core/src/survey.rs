@@ -123,7 +123,7 @@ pub fn not_covered(machine: &Machine, catalogue: &Catalogue) -> Vec<(RelativePat
     for row in &machine.at_root {
         let is_profiles = row.name.eq_ignore_ascii_case(machine.layout.profiles.as_bytes());
         if let (false, Some(why), Ok(path)) =
-            (is_profiles, catalogue.not_covered_at_root(row), root.join(&row.name))
+            (is_profiles, catalogue.not_covered_at_root(machine, row), root.join(&row.name))
         {
             rows.push((path, why.to_owned()));
         }

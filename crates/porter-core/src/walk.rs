@@ -46,6 +46,8 @@ pub struct Pending<'m> {
     place: Place,
     fate: Fate<'m>,
     part: Part,
+    /// The volume it is on, where the system numbers them.
+    volume_id: Option<u64>,
 }
 
 /// Where something is: on the volume, and below its place.
@@ -88,11 +90,13 @@ pub fn beginning<'m>(grounds: &Grounds<'m>, item: &Item) -> Option<Pending<'m>> 
         None => None,
     };
     let found = grounds.machine.place(owner, item.extent.place)?;
+    let volume_id = grounds.machine.volume.metadata(&found.path).ok().and_then(|found| found.volume_id);
     (found.state == PlaceState::Present).then(|| Pending {
         spot: Spot { on_volume: found.path.clone(), below_place: RelativePath::root(), safe: None },
         place: item.extent.place,
         fate: Fate::Carry,
         part: item.extent.part.clone(),
+        volume_id,
     })
 }
 
@@ -130,7 +134,9 @@ pub fn look_into<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Vec<(Sight<
         let is_ours = match &folder.part {
             Part::Whole => true,
             Part::Folder(name) => is_folder && row.name == *name,
-            Part::LooseFiles => !is_folder && grounds.catalogue.not_covered_at_root(&row).is_none(),
+            Part::LooseFiles => {
+                !is_folder && grounds.catalogue.not_covered_at_root(grounds.machine, &row).is_none()
+            }
         };
         if !is_ours {
             continue;
@@ -150,9 +156,21 @@ pub fn look_into<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Vec<(Sight<
             Fate::Carry => grounds.catalogue.fate(folder.place, &spot.below_place, row.metadata.kind),
             decided => decided,
         };
-        let next =
-            is_folder.then(|| Pending { spot: spot.clone(), place: folder.place, fate, part: Part::Whole });
+        // What is mounted in a folder may be a stick, a server, or the trunk's own drive.
+        let is_other_volume = is_folder && row.metadata.volume_id != folder.volume_id;
+        let next = (is_folder && !is_other_volume).then(|| Pending {
+            spot: spot.clone(),
+            place: folder.place,
+            fate,
+            part: Part::Whole,
+            volume_id: folder.volume_id,
+        });
+        let beyond = (is_other_volume && !matches!(fate, Fate::Leave(_))).then(|| spot.clone());
         sights.push((Sight::Entry { spot, metadata: row.metadata, fate }, next));
+        if let Some(spot) = beyond {
+            let trouble = ReadTrouble::OtherVolume;
+            sights.push((Sight::Unreadable { spot, trouble, of_folder: true }, None));
+        }
     }
     sights
 }

@@ -34,6 +34,12 @@ pub enum ReadTrouble {
     /// A link stands where a file or folder was listed. Links are recorded, never followed.
     #[error("a link stands there, and links are not followed")]
     IsLink,
+    /// Another volume is mounted there, perhaps across a network.
+    #[error("another volume is mounted there")]
+    OtherVolume,
+    /// Its content is only in a cloud.
+    #[error("its content is only in the cloud")]
+    CloudOnly,
     /// Anything else, in the system's own words.
     #[error("{0}")]
     Other(io::Error),
@@ -55,6 +61,7 @@ impl From<io::Error> for ReadTrouble {
                 Some(SystemTrouble::Medium) => Self::Medium(cause),
                 Some(SystemTrouble::InUse) => Self::InUse,
                 Some(SystemTrouble::IsLink) => Self::IsLink,
+                Some(SystemTrouble::CloudOnly) => Self::CloudOnly,
                 None => Self::Other(cause),
             },
         }
@@ -68,4 +75,6 @@ pub(crate) enum SystemTrouble {
     #[cfg_attr(unix, allow(dead_code, reason = "Unix lets everyone read a file that a program has open"))]
     InUse,
     IsLink,
+    #[cfg_attr(unix, allow(dead_code, reason = "only Windows' own drivers know clouds"))]
+    CloudOnly,
 }

@@ -8,7 +8,8 @@ mod system;
 mod system;
 
 use crate::error::SystemTrouble;
-use crate::{Capacity, Details, EntryKind, Listed, Metadata, ReadError, ReadTrouble, Volume, VolumeFile};
+use crate::{Capacity, Details, EntryKind, HostTree, Listed, Metadata, ReadError, ReadTrouble};
+use crate::{Volume, VolumeFile};
 use porter_names::{RelativePath, host};
 use std::fs;
 use std::io;
@@ -18,7 +19,7 @@ use time::OffsetDateTime;
 /// A mounted drive, or any folder that holds what a drive held.
 #[derive(Debug)]
 pub struct HostFolder {
-    root: PathBuf,
+    tree: HostTree,
     keeps: system::Keeps,
 }
 
@@ -27,16 +28,26 @@ impl HostFolder {
     ///
     /// Fails if it is no folder or cannot be reached.
     pub fn open(root: &Path) -> io::Result<Self> {
+        system::use_rights();
         let root = fs::canonicalize(root)?;
         if !fs::metadata(&root)?.is_dir() {
             return Err(io::Error::new(io::ErrorKind::NotADirectory, "it is not a folder"));
         }
         let keeps = system::Keeps::of(&root);
-        Ok(Self { root, keeps })
+        Ok(Self { tree: HostTree::new(root), keeps })
+    }
+
+    /// The same with a further drive beside the root: `name` is the first step of the paths on it.
+    ///
+    /// Fails if `folder` is no folder or cannot be reached.
+    pub fn with_drive(self, name: &[u8], folder: &Path) -> io::Result<Self> {
+        let folder = fs::canonicalize(folder)?;
+        Ok(Self { tree: self.tree.with_drive(name, folder), ..self })
     }
 
     fn host_path(&self, path: &RelativePath) -> Result<PathBuf, ReadError> {
-        host::to_host(&self.root, path)
+        self.tree
+            .host_path(path)
             .map_err(|_| ReadError { path: path.clone(), trouble: ReadTrouble::NameNotHeld })
     }
 }
@@ -84,11 +95,11 @@ impl Volume for HostFolder {
     }
 
     fn capacity(&self) -> Result<Capacity, ReadError> {
-        system::capacity(&self.root).map_err(|cause| ReadError::new(&RelativePath::root(), cause))
+        system::capacity(self.tree.root()).map_err(|cause| ReadError::new(&RelativePath::root(), cause))
     }
 
-    fn host_root(&self) -> Option<&Path> {
-        Some(&self.root)
+    fn host_tree(&self) -> Option<&HostTree> {
+        Some(&self.tree)
     }
 }
 
@@ -115,6 +126,8 @@ fn metadata_from(found: &fs::Metadata) -> Metadata {
         size_in_bytes: if kind == EntryKind::File { found.len() } else { 0 },
         modified_utc: system::modified_utc(found),
         unix_mode: system::unix_mode(found),
+        windows_attributes: system::windows_attributes(found),
+        volume_id: system::volume_id(found),
     }
 }
 
@@ -123,7 +136,7 @@ pub(crate) fn trouble_by_system_code(cause: &io::Error) -> Option<SystemTrouble>
 }
 
 /// A Windows `FILETIME`: ticks of 100 ns since 1601-01-01 UTC ([MS-DTYP] 2.3.3).
-fn utc_from_filetime(ticks: u64) -> Option<OffsetDateTime> {
+pub fn utc_from_filetime(ticks: u64) -> Option<OffsetDateTime> {
     const UNIX_EPOCH_IN_TICKS: i128 = 116_444_736_000_000_000;
     utc_from_unix_ns((i128::from(ticks) - UNIX_EPOCH_IN_TICKS) * 100)
 }

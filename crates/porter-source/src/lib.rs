@@ -5,12 +5,14 @@
 
 pub mod error;
 pub mod host_folder;
+pub mod host_tree;
 pub mod metadata;
 pub mod sequential;
 pub mod volume;
 
 pub use error::{ReadError, ReadTrouble};
-pub use host_folder::HostFolder;
+pub use host_folder::{HostFolder, utc_from_filetime};
+pub use host_tree::HostTree;
 pub use metadata::{Details, EntryKind, Listed, Metadata, NamedStream};
 pub use sequential::Sequential;
 pub use volume::{Capacity, Volume, VolumeFile};

@@ -26,6 +26,11 @@ pub struct Metadata {
     pub modified_utc: Option<OffsetDateTime>,
     /// Permission bits, where the volume keeps them.
     pub unix_mode: Option<u32>,
+    /// Windows' attribute bits, where a listing tells them; [`Details`] has them wherever they are kept.
+    pub windows_attributes: Option<u32>,
+    /// A number for the volume it is on, where the system has such. A folder with another number than the one above
+    /// it is where a further volume is mounted.
+    pub volume_id: Option<u64>,
 }
 
 /// One row of a folder's listing.
@@ -55,6 +60,9 @@ pub struct Details {
 pub struct NamedStream {
     /// Its name.
     pub name: String,
-    /// All of it. Volumes that can hold large streams give them only up to 64 KiB.
+    /// All of it, up to [`LARGEST_STREAM_IN_BYTES`].
     pub content: Vec<u8>,
 }
+
+/// Larger streams are named as unreadable: the list of a trunk is no place for them.
+pub const LARGEST_STREAM_IN_BYTES: u64 = 65_536;

@@ -1,9 +1,8 @@
 //! The one way to read an old machine.
 
-use crate::{Details, Listed, Metadata, ReadError};
+use crate::{Details, HostTree, Listed, Metadata, ReadError};
 use porter_names::RelativePath;
 use std::io;
-use std::path::Path;
 
 /// A read-only tree with a root.
 ///
@@ -29,8 +28,8 @@ pub trait Volume: Send + Sync {
     /// How large the volume is.
     fn capacity(&self) -> Result<Capacity, ReadError>;
 
-    /// The folder of the running system that shows this volume, if there is one. Restoring needs it.
-    fn host_root(&self) -> Option<&Path>;
+    /// Where the running system shows this volume, if it does. Restoring needs it.
+    fn host_tree(&self) -> Option<&HostTree>;
 }
 
 /// An open file of a volume.

@@ -20,7 +20,7 @@ pub fn free_space_in_bytes(path: &Path) -> io::Result<u64> {
     system::free_space_in_bytes(there)
 }
 
-/// Returns when all that was written below `folder` is on the medium.
+/// Returns when all that was written below `folder`, a folder that porter made, is on the medium.
 pub fn flush_volume(folder: &Path) -> io::Result<()> {
     system::flush_volume(folder)
 }

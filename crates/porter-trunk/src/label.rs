@@ -67,12 +67,15 @@ pub struct MachineLabel {
 /// An operating system.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SystemLabel {
-    /// `windows`; later also others.
+    /// `windows` or `linux`; later also others.
     pub family: String,
     /// As a person calls it.
     pub product: String,
     /// As it numbers itself, as far as known.
     pub version: Option<String>,
+    /// The processor, as the system describes it, as far as known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub processor: Option<String>,
 }
 
 /// A person on the machine.

@@ -39,6 +39,10 @@ pub enum LeftReason {
     Gone,
     /// A program held it open.
     InUse,
+    /// Its content was only in a cloud.
+    CloudOnly,
+    /// Another volume was mounted there, and was not entered.
+    OtherVolume,
     /// The drive could not read it.
     Medium {
         /// The system's words.
@@ -75,6 +79,8 @@ impl LeftReason {
             Self::PermissionDenied => "permission-denied",
             Self::Gone => "gone",
             Self::InUse => "in-use",
+            Self::CloudOnly => "cloud-only",
+            Self::OtherVolume => "other-volume",
             Self::Medium { .. } => "medium",
             Self::IsLink => "is-link",
             Self::NameNotHeld => "name-not-held",
@@ -142,6 +148,8 @@ mod tests {
             LeftReason::PermissionDenied,
             LeftReason::Gone,
             LeftReason::InUse,
+            LeftReason::CloudOnly,
+            LeftReason::OtherVolume,
             LeftReason::Medium { detail: text() },
             LeftReason::IsLink,
             LeftReason::NameNotHeld,

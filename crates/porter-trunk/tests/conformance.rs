@@ -38,6 +38,7 @@ fn label() -> Label {
         machine: MachineLabel {
             name: "LOFT-PC \u{1b}[31m".to_owned(),
             system: SystemLabel {
+                processor: None,
                 family: "windows".to_owned(),
                 product: "Windows".to_owned(),
                 version: None,

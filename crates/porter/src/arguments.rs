@@ -2,20 +2,25 @@
 //! arguments stand with it.
 
 use crate::commands::{capture, check, demo, look, restore, survey, take};
+use crate::paths;
 use clap::{Args, Parser, Subcommand};
 use porter_core::events::Event;
 use std::path::PathBuf;
 
 /// Loyal Porter carries a person's digital life from an old PC to a new one, and proves that it arrived.
 #[derive(Debug, Parser)]
-#[command(name = "porter", version, max_term_width = 100, after_help = EXIT_STATUS, disable_help_subcommand = true)]
+#[command(name = "porter", version = VERSION, max_term_width = 100, after_help = EXIT_STATUS, disable_help_subcommand = true)]
 pub(crate) struct Arguments {
     #[command(subcommand)]
     pub(crate) command: Command,
 }
 
+/// With the systems it was built for: a bug report needs both.
+const VERSION: &str = concat!(env!("CARGO_PKG_VERSION"), " (", env!("PORTER_TARGET"), ")");
+
 const EXIT_STATUS: &str = "\
-A MACHINE is the folder where the system drive of a PC is mounted (or a copy of it).
+A MACHINE is the folder where the system drive of a PC is mounted (or a copy of it),
+or the word `here` for the running PC.
 A TRUNK is the folder that a capture makes.
 
 Exit status: 0 all done and all well, 1 could not be done, 2 wrong use,
@@ -41,7 +46,7 @@ pub(crate) struct ConductArguments {
     #[arg(long, short)]
     pub(crate) quiet: bool,
     /// Append what happens to FILE while it happens, as JSON Lines
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", value_parser = paths::typed())]
     pub(crate) events: Option<PathBuf>,
 }
 

@@ -4,6 +4,7 @@ use crate::screen::{BAD, BOLD, styled, tell};
 use porter_core::capture::CaptureError;
 use porter_core::check::CheckError;
 use porter_core::machine::NotRecognised;
+use porter_core::machine::here::HereError;
 use porter_core::packing::BadPattern;
 use porter_core::restore::RestoreError;
 use porter_core::restore::accounts::AccountsError;
@@ -99,6 +100,9 @@ impl From<CaptureError> for Failure {
             CaptureError::Trunk(error) => error.into(),
             CaptureError::NothingChosen => {
                 Self::wrong_use(what, "Look at `porter survey`, and at --account, --only and --skip.")
+            }
+            CaptureError::TrunkInItem { .. } => {
+                Self::wrong_use(what, "Name a folder on another drive, or outside of what is captured.")
             }
             CaptureError::TrunkOnOldMachine(_) => {
                 Self::wrong_use(what, "The old machine is only read. Name a folder on another drive.")
@@ -210,6 +214,16 @@ impl From<BadPattern> for Failure {
 }
 
 impl Failure {
+    /// The running machine cannot be used.
+    pub(crate) fn not_here(error: &HereError) -> Self {
+        match error {
+            HereError::NotRecognised(error) => Self::not_recognised("here", error),
+            HereError::Unreadable { .. } => {
+                Self::new(error.to_string(), "Run porter as administrator (Windows) or with sudo (Linux).")
+            }
+        }
+    }
+
     /// A folder that is no machine.
     pub(crate) fn not_recognised(folder: &str, error: &NotRecognised) -> Self {
         match error {

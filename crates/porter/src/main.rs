@@ -4,9 +4,12 @@
 //! `failure`. The job itself is done by porter-core.
 
 mod arguments;
+mod awake;
 mod commands;
 mod failure;
 mod open;
+mod paths;
+mod power;
 mod progress;
 mod screen;
 mod stop;

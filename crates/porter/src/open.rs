@@ -2,11 +2,13 @@
 
 use crate::arguments::{ConductArguments, SelectionArguments, is_recorded};
 use crate::failure::Failure;
+use crate::paths;
 use crate::progress::Progress;
 use crate::stop::STOP;
+use crate::{awake, power};
 use porter_core::catalogue::Catalogue;
 use porter_core::events::{Conduct, Event};
-use porter_core::machine::{Machine, recognise};
+use porter_core::machine::{Machine, here, recognise};
 use porter_core::packing::Selection;
 use porter_core::restore::accounts::{ids_in, is_called};
 use porter_source::HostFolder;
@@ -19,9 +21,15 @@ use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 use time::OffsetDateTime;
 
-/// Opens the machine in a folder.
+/// The word for the running machine, where a machine is to be named.
+const HERE: &str = "here";
+
+/// Opens the machine in a folder, or the running one.
 pub(crate) fn machine(folder: &Path) -> Result<Machine, Failure> {
-    let shown = folder.display().to_string();
+    if folder.as_os_str() == HERE {
+        return here().map_err(|error| Failure::not_here(&error));
+    }
+    let shown = paths::shown(folder);
     let volume = HostFolder::open(folder).map_err(|cause| {
         Failure::new(format!("`{shown}` cannot be opened: {cause}"), "Is the drive mounted there?")
     })?;
@@ -38,9 +46,9 @@ pub(crate) fn trunk(folder: &Path) -> Result<OpenTrunk, Failure> {
     Ok(OpenTrunk::load(folder)?)
 }
 
-/// The built-in carry rules.
-pub(crate) fn catalogue() -> Result<Catalogue, Failure> {
-    Catalogue::built_in()
+/// The built-in carry rules for a machine.
+pub(crate) fn catalogue(machine: &Machine) -> Result<Catalogue, Failure> {
+    Catalogue::built_in(machine.layout.family)
         .map_err(|error| Failure::new(format!("the built-in rules: {error}"), "This is a fault of porter."))
 }
 
@@ -128,6 +136,10 @@ pub(crate) fn conducted<T>(
         }
         None => None,
     };
+    if !given.quiet {
+        power::warn_on_battery();
+    }
+    let _awake = awake::keep();
     let progress = Progress::new(given.quiet);
     let events = |event: &Event<'_>| {
         progress.hear(event);

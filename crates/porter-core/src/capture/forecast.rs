@@ -1,6 +1,7 @@
 //! What a capture will take, before its first byte.
 
 use super::CaptureError;
+use crate::item::{Item, Part};
 use crate::machine::Machine;
 use crate::survey::Survey;
 use porter_trunk::{Tally, TrunkError, free_space_in_bytes};
@@ -36,11 +37,14 @@ pub fn forecast(machine: &Machine, survey: &Survey, trunk: &Path) -> Result<Fore
     }
     let failed =
         |cause| CaptureError::Trunk(TrunkError::Io { doing: "looking at", path: trunk.to_path_buf(), cause });
-    if let Some(root) = machine.volume.host_root() {
-        // The old machine is read only, and a trunk inside it would capture itself.
-        if nearest_there(trunk).map_err(failed)?.starts_with(root) {
-            return Err(CaptureError::TrunkOnOldMachine(trunk.to_path_buf()));
+    let there = nearest_there(trunk).map_err(failed)?;
+    if machine.here.is_some() {
+        // The running machine's drives hold everything, the stick too; only what is captured is forbidden ground.
+        if let Some(item) = captured_with(machine, survey, &there) {
+            return Err(CaptureError::TrunkInItem { trunk: trunk.to_path_buf(), item: item.to_owned() });
         }
+    } else if machine.volume.host_tree().is_some_and(|tree| there.starts_with(tree.root())) {
+        return Err(CaptureError::TrunkOnOldMachine(trunk.to_path_buf()));
     }
     let free_in_bytes = free_space_in_bytes(trunk).map_err(failed)?;
     let needed_in_bytes = to_capture
@@ -51,6 +55,23 @@ pub fn forecast(machine: &Machine, survey: &Survey, trunk: &Path) -> Result<Fore
         return Err(CaptureError::NoRoom { needed_in_bytes, free_in_bytes });
     }
     Ok(Forecast { to_capture, needed_in_bytes, free_in_bytes })
+}
+
+/// The chosen item that a folder is in, and that would capture it.
+fn captured_with<'s>(machine: &Machine, survey: &'s Survey, folder: &Path) -> Option<&'s str> {
+    let tree = machine.volume.host_tree()?;
+    let holds = |item: &Item| {
+        let owner = item.owner.as_deref().and_then(|id| machine.account(id));
+        let place = machine.place(owner, item.extent.place)?;
+        let path = match &item.extent.part {
+            Part::Whole => place.path.clone(),
+            Part::Folder(name) => place.path.join(name).ok()?,
+            Part::LooseFiles => return None,
+        };
+        tree.host_path(&path).ok().filter(|path| folder.starts_with(path))
+    };
+    let chosen = survey.items.iter().filter(|row| row.chosen);
+    chosen.map(|row| &row.item).find(|item| holds(item).is_some()).map(|item| item.id.as_str())
 }
 
 /// The folder itself, or the nearest one above it that is there, without links.

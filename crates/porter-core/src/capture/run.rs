@@ -1,7 +1,7 @@
 //! The capture itself.
 
 use super::CaptureError;
-use crate::attributes::attributes_of;
+use crate::attributes::{attributes_of, is_cloud_only};
 use crate::catalogue::{Catalogue, Fate};
 use crate::check::prove_trunk;
 use crate::events::{Conduct, Event, Stage};
@@ -249,25 +249,32 @@ impl Carrier<'_> {
             path: spot.below_place.clone(),
             safe_path: spot.safe.clone(),
         };
+        let (details, unread) = match volume.details(&spot.on_volume) {
+            Ok(details) => (details, None),
+            Err(error) => (Details::default(), Some(error.trouble)),
+        };
         let content = match metadata.kind {
             EntryKind::Folder => Content::Folder,
             EntryKind::Other => return nothing_but(left(&spot.on_volume, LeftReason::NotAFile, tally)),
+            // A driver that does not know clouds shows the stand-in of a file as a link to nowhere.
+            EntryKind::Link if is_cloud_only(&metadata, &details) => {
+                return nothing_but(left(&spot.on_volume, LeftReason::CloudOnly, tally));
+            }
             EntryKind::Link => match volume.link_target(&spot.on_volume) {
                 Ok(target) => Content::Link { target },
                 Err(error) => return nothing_but(left(&spot.on_volume, reason_for(error.trouble), tally)),
             },
+            EntryKind::File if is_cloud_only(&metadata, &details) => {
+                return nothing_but(left(&spot.on_volume, LeftReason::CloudOnly, tally));
+            }
             EntryKind::File => match self.store(&spot, &metadata, &address)? {
                 Ok(content) => content,
                 Err(reason) => return nothing_but(left(&spot.on_volume, reason, tally)),
             },
         };
-        let details = match volume.details(&spot.on_volume) {
-            Ok(details) => details,
-            Err(error) => {
-                rows.push(left(&spot.on_volume, reason_for(error.trouble), Tally::default()));
-                Details::default()
-            }
-        };
+        if let Some(trouble) = unread {
+            rows.push(left(&spot.on_volume, reason_for(trouble), Tally::default()));
+        }
         for stream in &details.unreadable_streams {
             let name = [spot.on_volume.name().unwrap_or_default(), b":", stream.as_bytes()].concat();
             let path = spot.on_volume.parent().and_then(|folder| folder.join(&name).ok());
@@ -315,6 +322,8 @@ fn reason_for(trouble: ReadTrouble) -> LeftReason {
         ReadTrouble::PermissionDenied => LeftReason::PermissionDenied,
         ReadTrouble::Gone => LeftReason::Gone,
         ReadTrouble::InUse => LeftReason::InUse,
+        ReadTrouble::CloudOnly => LeftReason::CloudOnly,
+        ReadTrouble::OtherVolume => LeftReason::OtherVolume,
         ReadTrouble::Medium(cause) => LeftReason::Medium { detail: cause.to_string() },
         ReadTrouble::NameNotHeld => LeftReason::NameNotHeld,
         ReadTrouble::IsLink => LeftReason::IsLink,

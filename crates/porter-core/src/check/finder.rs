@@ -1,13 +1,14 @@
 //! Finding on a machine what should be at a path, in whatever spelling it is there.
 
-use porter_names::{NameRules, RelativePath, fold};
+use porter_names::{NameRules, RelativePath};
 use porter_source::{EntryKind, Metadata, ReadError, ReadTrouble, Volume};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// Finds things by their exact path, or else by the rules that Windows has for names.
+/// Finds things by their exact path, or else by the rules that the machine has for names.
 pub(super) struct Finder<'v> {
     volume: &'v dyn Volume,
+    rules: NameRules,
     /// Folders that were looked for, by the path they should have.
     folders: Mutex<HashMap<RelativePath, Option<RelativePath>>>,
     /// Names by their key, of the folders in which something was not found at once.
@@ -18,8 +19,8 @@ pub(super) struct Finder<'v> {
 type Names = HashMap<Vec<u8>, Vec<Vec<u8>>>;
 
 impl<'v> Finder<'v> {
-    pub(super) fn new(volume: &'v dyn Volume) -> Self {
-        Self { volume, folders: Mutex::default(), names: Mutex::default() }
+    pub(super) fn new(volume: &'v dyn Volume, rules: NameRules) -> Self {
+        Self { volume, rules, folders: Mutex::default(), names: Mutex::default() }
     }
 
     /// Where it is, and what. What lies behind a link is not there: links are not followed.
@@ -45,11 +46,11 @@ impl<'v> Finder<'v> {
             }) => {}
             Err(error) => return Err(error),
         }
-        let rules = NameRules::windows(255);
+        let rules = self.rules;
         let safe = if rules.hold(name) { None } else { Some(rules.safe_name(name)) };
         let wanted = safe.as_deref().map_or(name, str::as_bytes);
         let names = self.names_in(folder)?;
-        let alike = names.get(&fold::folded(wanted)).map(Vec::as_slice).unwrap_or_default();
+        let alike = names.get(&rules.key(wanted)).map(Vec::as_slice).unwrap_or_default();
         // The exact name first, as the restore chose it.
         let actual = alike.iter().find(|name| *name == wanted).or(alike.first());
         match actual.and_then(|actual| folder.join(actual).ok()) {
@@ -87,7 +88,7 @@ impl<'v> Finder<'v> {
         };
         let mut names = Names::new();
         for row in rows.into_iter().flatten() {
-            names.entry(fold::folded(&row.name)).or_default().push(row.name);
+            names.entry(self.rules.key(&row.name)).or_default().push(row.name);
         }
         names.values_mut().for_each(|alike| alike.sort());
         let names = Arc::new(names);

@@ -37,7 +37,7 @@ pub fn check_machine(
 ) -> Result<Receipt, CheckError> {
     let history = History::load(machine, &trunk.label().trunk_id);
     let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
-    let finder = Finder::new(&*machine.volume);
+    let finder = Finder::new(&*machine.volume, machine.layout.name_rules(255));
     let checker = Checker { machine, accounts: &accounts, history: &history, finder, conduct };
 
     let mut items: Vec<ItemReceipt> = trunk.items().iter().map(ItemReceipt::new).collect();

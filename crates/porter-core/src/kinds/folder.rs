@@ -45,7 +45,7 @@ fn owner_id(owner: Option<&Account>) -> &str {
 fn at_drive_root(machine: &Machine, catalogue: &Catalogue, kind: &'static str) -> Vec<Item> {
     let mut items: Vec<Item> = Vec::new();
     let mut names: Vec<_> =
-        machine.at_root.iter().filter(|row| catalogue.not_covered_at_root(row).is_none()).collect();
+        machine.at_root.iter().filter(|row| catalogue.not_covered_at_root(machine, row).is_none()).collect();
     names.sort_by(|a, b| a.name.cmp(&b.name));
     for row in names.iter().filter(|row| row.metadata.kind == EntryKind::Folder) {
         let id = format!("machine/folder/drive/{}", id_from_name(&row.name));

@@ -12,11 +12,19 @@ pub struct Account {
     pub id: String,
     /// As the machine has it.
     pub name: Vec<u8>,
+    /// The person's name, if the system tells it.
+    pub full_name: Option<String>,
+    /// What the system itself knows the account by: a SID, a user number.
+    pub identifier: Option<String>,
+    /// Whether it may change the system, if the system tells.
+    pub is_administrator: Option<bool>,
+    /// Whether nobody can sign in with it, if the system tells.
+    pub is_disabled: Option<bool>,
     /// The profile folder.
     pub home: RelativePath,
     /// When the account's registry was last written, which happens at the end of each session.
     pub last_used_utc: Option<OffsetDateTime>,
-    /// False if the profile folder has no registry: nobody ever signed in, or somebody copied it by hand.
+    /// False if the profile folder of a Windows has no registry: nobody ever signed in, or somebody copied it by hand.
     pub has_registry: bool,
     /// Where this person's things are.
     pub places: BTreeMap<Place, FoundPlace>,

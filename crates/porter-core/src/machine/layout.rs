@@ -1,30 +1,56 @@
-//! Which folder is which place, for each generation of Windows.
+//! Which folder is which place, for each generation of Windows, and for Linux.
 //!
 //! Windows 2000 and XP translate their folder names (`Eigene Dateien`); until the registry is read, only the
 //! English ones are known, and what lies in others is found as part of the profile folder.
 
 use super::Place;
+use porter_names::NameRules;
 
-/// A generation of Windows.
+/// Systems whose rules are the same.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Family {
+    /// All generations of Windows.
+    Windows,
+    /// Linux, whoever put it together.
+    Linux,
+}
+
+impl Family {
+    /// Its name in trunks.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Windows => "windows",
+            Self::Linux => "linux",
+        }
+    }
+}
+
+/// Where a system puts things.
 #[derive(Debug)]
 pub struct Layout {
+    /// The systems that have it.
+    pub family: Family,
     /// The folder that holds the profile folders.
     pub profiles: &'static str,
-    /// The profile folder whose content is everybody's.
-    pub shared_profile: &'static str,
+    /// The folder whose content is everybody's.
+    pub shared_home: &'static str,
     /// What programs keep for everybody, below the root.
     pub shared_data: &'static str,
+    /// Below that, the folder for porter's own records.
+    pub records: &'static str,
     /// Below a profile folder.
     personal: &'static [(Place, &'static str)],
-    /// Below the shared profile folder.
+    /// Below the folder that is everybody's.
     shared: &'static [(Place, &'static str)],
 }
 
 /// Windows Vista and all later ones.
 pub static VISTA_AND_LATER: Layout = Layout {
+    family: Family::Windows,
     profiles: "Users",
-    shared_profile: "Public",
+    shared_home: "Users/Public",
     shared_data: "ProgramData",
+    records: "Loyal Porter",
     personal: &[
         (Place::Home, ""),
         (Place::Desktop, "Desktop"),
@@ -55,9 +81,11 @@ pub static VISTA_AND_LATER: Layout = Layout {
 
 /// Windows 2000 and XP. Places they do not have are given a folder where a person of that time would look.
 pub static WINDOWS_2000_AND_XP: Layout = Layout {
+    family: Family::Windows,
     profiles: "Documents and Settings",
-    shared_profile: "All Users",
+    shared_home: "Documents and Settings/All Users",
     shared_data: "Documents and Settings/All Users/Application Data",
+    records: "Loyal Porter",
     personal: &[
         (Place::Home, ""),
         (Place::Desktop, "Desktop"),
@@ -86,7 +114,51 @@ pub static WINDOWS_2000_AND_XP: Layout = Layout {
     ],
 };
 
+/// Linux, unless a person's `user-dirs.dirs` says otherwise. Places it does not have are given a folder where a person
+/// would look; `/srv` is for what a machine shares (Filesystem Hierarchy Standard 3.0, 3.17).
+pub static LINUX: Layout = Layout {
+    family: Family::Linux,
+    profiles: "home",
+    shared_home: "srv/shared",
+    shared_data: "var/lib",
+    records: "loyal-porter",
+    personal: &[
+        (Place::Home, ""),
+        (Place::Desktop, "Desktop"),
+        (Place::Documents, "Documents"),
+        (Place::Downloads, "Downloads"),
+        (Place::Pictures, "Pictures"),
+        (Place::Music, "Music"),
+        (Place::Videos, "Videos"),
+        (Place::Favourites, "Favourites"),
+        (Place::Contacts, "Contacts"),
+        (Place::Links, "Links"),
+        (Place::SavedGames, "Saved Games"),
+        (Place::Searches, "Searches"),
+        (Place::RoamingData, ".config"),
+        (Place::LocalData, ".local/share"),
+        (Place::LocalLowData, ".local/share/low-rights"),
+    ],
+    shared: &[
+        (Place::SharedHome, ""),
+        (Place::SharedDesktop, "Desktop"),
+        (Place::SharedDocuments, "Documents"),
+        (Place::SharedDownloads, "Downloads"),
+        (Place::SharedPictures, "Pictures"),
+        (Place::SharedMusic, "Music"),
+        (Place::SharedVideos, "Videos"),
+    ],
+};
+
 impl Layout {
+    /// Which names its volumes hold; `host_most_bytes` is what the running system allows.
+    pub fn name_rules(&self, host_most_bytes: usize) -> NameRules {
+        match self.family {
+            Family::Windows => NameRules::windows(host_most_bytes),
+            Family::Linux => NameRules::UNIX,
+        }
+    }
+
     /// The places below a profile folder.
     pub fn personal(&self) -> impl Iterator<Item = (Place, &'static str)> {
         self.personal.iter().copied()
@@ -95,7 +167,7 @@ impl Layout {
     /// The places of the whole machine, below its root.
     pub fn shared(&self) -> impl Iterator<Item = (Place, String)> {
         let below_profile = self.shared.iter().map(|(place, below)| {
-            let path = format!("{}/{}/{below}", self.profiles, self.shared_profile);
+            let path = format!("{}/{below}", self.shared_home);
             (*place, path.trim_end_matches('/').to_owned())
         });
         below_profile

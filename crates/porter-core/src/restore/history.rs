@@ -3,7 +3,7 @@
 use super::journal::{EntryKey, FORMAT, JournalLine};
 use crate::machine::Machine;
 use crate::receipt::Reason;
-use porter_names::{RelativePath, host};
+use porter_names::RelativePath;
 use porter_trunk::{Entry, TrunkId};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::fs::File;
@@ -24,10 +24,7 @@ impl History {
     /// Reads the machine's journals of this trunk. Journals that cannot be read tell nothing.
     pub fn load(machine: &Machine, trunk_id: &TrunkId) -> Self {
         let mut history = Self::default();
-        let folder = machine.volume.host_root().zip(machine.records_folder());
-        let Some(folder) = folder.and_then(|(root, records)| host::to_host(root, &records).ok()) else {
-            return history;
-        };
+        let Some(folder) = machine.records_on_host() else { return history };
         let rows = std::fs::read_dir(folder).into_iter().flatten().flatten();
         let mut journals: Vec<_> = rows.map(|row| row.path()).collect();
         // Their names begin with the date.

@@ -14,16 +14,16 @@ use crate::machine::{Account, Machine};
 use crate::packing::Selection;
 use crate::receipt::{Reason, Verdict};
 use porter_names::{NameRules, RelativePath, fold, screen::on_screen};
-use porter_source::EntryKind;
+use porter_source::{EntryKind, HostTree};
 use porter_trunk::{Content, ContentHash, Entry, Tally, Trunk, free_space_in_bytes};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use time::OffsetDateTime;
 
 /// A whole restore, not yet begun.
 pub struct Plan {
-    /// Below this everything is written.
-    pub root: PathBuf,
+    /// Everything is written below this.
+    pub target: HostTree,
     /// When the plan was made; set-aside things are named by this date.
     pub planned_utc: OffsetDateTime,
     /// Which account of the trunk goes into which of the machine, by id.
@@ -42,7 +42,7 @@ pub struct Plan {
     pub to_write: Tally,
     /// What is there already, byte for byte.
     pub identical: Tally,
-    /// What the volume has.
+    /// What the volume of the machine's root has.
     pub free_in_bytes: u64,
 }
 
@@ -122,7 +122,7 @@ pub fn plan_restore(
     now_utc: OffsetDateTime,
     conduct: Conduct<'_>,
 ) -> Result<Plan, RestoreError> {
-    let root = machine.volume.host_root().ok_or(RestoreError::ReadOnlyMachine)?;
+    let target = machine.volume.host_tree().ok_or(RestoreError::ReadOnlyMachine)?;
     let history = History::load(machine, &trunk.label().trunk_id);
     let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
     let items: BTreeSet<String> = trunk
@@ -133,8 +133,8 @@ pub fn plan_restore(
         .collect();
     refuse_homeless(trunk, &items, &accounts, machine)?;
 
-    let rules = NameRules::windows(most_bytes_in_name());
-    let mut planner = Planner::new(root, rules, now_utc, &history);
+    let rules = machine.layout.name_rules(most_bytes_in_name());
+    let mut planner = Planner::new(target.clone(), rules, now_utc, &history);
     let base = |entry: &Entry| place_of(machine, &accounts, &entry.address).map(|found| found.path.clone());
     planner.plan_entries(trunk, &items, &base)?;
     let of_chosen = |id: &String| {
@@ -162,7 +162,7 @@ pub fn plan_take(
 ) -> Result<Plan, RestoreError> {
     let history = History::default();
     let rules = if cfg!(windows) { NameRules::windows(255) } else { NameRules::UNIX };
-    let mut planner = Planner::new(folder, rules, now_utc, &history);
+    let mut planner = Planner::new(HostTree::new(folder), rules, now_utc, &history);
     let cut = below.parent().unwrap_or_default();
     let items = BTreeSet::from([item.to_owned()]);
     // A single file or folder is taken by its own name, not with the folders above it.
@@ -195,7 +195,6 @@ fn refuse_homeless(
 type FolderKey = (Option<String>, String);
 
 struct Planner<'a> {
-    root: &'a Path,
     tree: TargetTree,
     now_utc: OffsetDateTime,
     history: &'a History,
@@ -210,10 +209,9 @@ struct Planner<'a> {
 }
 
 impl<'a> Planner<'a> {
-    fn new(root: &'a Path, rules: NameRules, now_utc: OffsetDateTime, history: &'a History) -> Self {
+    fn new(target: HostTree, rules: NameRules, now_utc: OffsetDateTime, history: &'a History) -> Self {
         Self {
-            root,
-            tree: TargetTree::new(root, rules, now_utc.date()),
+            tree: TargetTree::new(target, rules, now_utc.date()),
             now_utc,
             history,
             folders: HashMap::new(),
@@ -498,15 +496,9 @@ impl<'a> Planner<'a> {
                 Action::Create | Action::SetAside(_) | Action::FolderMade => to_write += tally,
             }
         }
-        let free_in_bytes = free_space_in_bytes(self.root)
-            .map_err(|cause| RestoreError::Volume { path: self.root.to_path_buf(), cause })?;
-        let needed_in_bytes =
-            to_write.size_in_bytes.saturating_add(to_write.entries().saturating_mul(4096 + 512));
-        if needed_in_bytes > free_in_bytes {
-            return Err(RestoreError::NoRoom { needed_in_bytes, free_in_bytes });
-        }
+        let free_in_bytes = self.require_room()?;
         Ok(Plan {
-            root: self.root.to_path_buf(),
+            target: self.tree.host().clone(),
             planned_utc: self.now_utc,
             accounts,
             account_names: Vec::new(),
@@ -519,7 +511,33 @@ impl<'a> Planner<'a> {
             free_in_bytes,
         })
     }
+
+    /// Refuses a restore for which a drive has too little room. Gives what the machine's root has.
+    fn require_room(&self) -> Result<u64, RestoreError> {
+        let host = self.tree.host();
+        let mut needed_on: BTreeMap<&Path, u64> = BTreeMap::from([(host.root(), 0)]);
+        for step in self.steps.iter().filter(|step| step.action != Action::Identical) {
+            let needed_in_bytes = needed_on.entry(host.drive_of(&step.at)).or_default();
+            let size_in_bytes = step.entry.size_in_bytes().saturating_add(MOST_LOST_PER_ENTRY_IN_BYTES);
+            *needed_in_bytes = needed_in_bytes.saturating_add(size_in_bytes);
+        }
+        let mut at_root = 0;
+        for (drive, needed_in_bytes) in needed_on {
+            let free_in_bytes = free_space_in_bytes(drive)
+                .map_err(|cause| RestoreError::Volume { path: drive.to_path_buf(), cause })?;
+            if needed_in_bytes > free_in_bytes {
+                return Err(RestoreError::NoRoom { needed_in_bytes, free_in_bytes });
+            }
+            if drive == host.root() {
+                at_root = free_in_bytes;
+            }
+        }
+        Ok(at_root)
+    }
 }
+
+/// The half-empty last block of a file, and its row in the folder.
+const MOST_LOST_PER_ENTRY_IN_BYTES: u64 = 4096 + 512;
 
 fn is_identical(step: &Step, tree: &TargetTree, conduct: Conduct<'_>) -> bool {
     let Ok(path) = tree.host_path(&step.at) else { return false };

@@ -8,9 +8,10 @@ use super::{EntryKey, RestoreError};
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
 use crate::receipt::Reason;
-use porter_names::{RelativePath, host::to_host};
-use porter_trunk::{Content, Tally, Trunk, flush_volume};
-use std::collections::HashMap;
+use porter_names::RelativePath;
+use porter_source::HostTree;
+use porter_trunk::{Content, Tally, Trunk};
+use std::collections::{BTreeSet, HashMap};
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -50,7 +51,7 @@ pub fn run_plan(
         None => None,
     };
     let runner =
-        Runner { trunk, root: &plan.root, journal: journal.as_ref(), owners: Mutex::default(), conduct };
+        Runner { trunk, target: &plan.target, journal: journal.as_ref(), owners: Mutex::default(), conduct };
     let mut report = RestoreReport {
         written: Tally::default(),
         identical: plan.identical,
@@ -124,12 +125,15 @@ pub fn run_plan(
     }
     // The innermost first, because making a thing in a folder changes the folder's time.
     for step in plan.steps.iter().rev().filter(|step| step.action == Action::FolderMade) {
-        if let Ok(path) = to_host(&plan.root, &step.at) {
+        if let Ok(path) = plan.target.host_path(&step.at) {
             host::set_folder_metadata(&path, &step.entry);
             report.written += Tally::FOLDER;
         }
     }
-    flush_volume(&plan.root).map_err(|cause| RestoreError::Volume { path: plan.root.clone(), cause })?;
+    let drives: BTreeSet<&Path> = plan.steps.iter().map(|step| plan.target.drive_of(&step.at)).collect();
+    for drive in drives {
+        host::flush(drive).map_err(|cause| RestoreError::Volume { path: drive.to_path_buf(), cause })?;
+    }
     if let Some(journal) = &journal {
         journal.end(clock()).map_err(|cause| journal_failed(journal.path(), cause))?;
     }
@@ -188,7 +192,7 @@ enum StepFailed {
 
 struct Runner<'a> {
     trunk: &'a dyn Trunk,
-    root: &'a Path,
+    target: &'a HostTree,
     journal: Option<&'a Journal>,
     /// Whose the things in a folder are to be: the folder's owner's.
     owners: Mutex<HashMap<PathBuf, Option<Owner>>>,
@@ -213,7 +217,7 @@ impl Runner<'_> {
     }
 
     fn host_path(&self, path: &RelativePath) -> Result<PathBuf, Reason> {
-        to_host(self.root, path).map_err(|cause| Reason::NotWritten { detail: cause.to_string() })
+        self.target.host_path(path).map_err(|cause| Reason::NotWritten { detail: cause.to_string() })
     }
 
     fn owner_in(&self, folder: &Path) -> Option<Owner> {

@@ -4,15 +4,15 @@
 
 use crate::receipt::Reason;
 use porter_names::{NameRules, RelativePath, host};
-use porter_source::EntryKind;
+use porter_source::{EntryKind, HostTree};
 use std::collections::HashMap;
 use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use time::Date;
 
 /// A tree that things are to be put into, and all that was decided about it so far.
 pub struct TargetTree {
-    root: PathBuf,
+    host: HostTree,
     rules: NameRules,
     /// The date that names set-aside things.
     today: Date,
@@ -42,14 +42,19 @@ pub struct Destination {
 }
 
 impl TargetTree {
-    /// A tree below `root`, whose volume holds names by `rules`.
-    pub fn new(root: &Path, rules: NameRules, today: Date) -> Self {
-        Self { root: root.to_path_buf(), rules, today, folders: HashMap::new() }
+    /// A tree whose volume holds names by `rules`.
+    pub fn new(host: HostTree, rules: NameRules, today: Date) -> Self {
+        Self { host, rules, today, folders: HashMap::new() }
+    }
+
+    /// Where the running system shows it.
+    pub fn host(&self) -> &HostTree {
+        &self.host
     }
 
     /// Below the running system's root.
     pub fn host_path(&self, path: &RelativePath) -> Result<PathBuf, Reason> {
-        host::to_host(&self.root, path).map_err(|cause| Reason::NotWritten { detail: cause.to_string() })
+        self.host.host_path(path).map_err(|cause| Reason::NotWritten { detail: cause.to_string() })
     }
 
     /// Chooses the name for `exact_name` in `folder`. A name that is there already, in any spelling that counts as the
@@ -183,7 +188,8 @@ mod tests {
         fs::create_dir_all(folder.path().join("plans")).unwrap();
         fs::write(folder.path().join("plans/Letter.TXT"), "new machine's").unwrap();
         fs::write(folder.path().join("plans/Letter (set aside 2026-11-23).TXT"), "older").unwrap();
-        let mut tree = TargetTree::new(folder.path(), NameRules::windows(255), date!(2026 - 11 - 23));
+        let mut tree =
+            TargetTree::new(HostTree::new(folder.path()), NameRules::windows(255), date!(2026 - 11 - 23));
 
         let plans = tree.choose(&RelativePath::root(), b"Plans").unwrap();
         assert_eq!(plans, Destination { path: path("plans"), is_there: Some(EntryKind::Folder) });

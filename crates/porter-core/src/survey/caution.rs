@@ -32,6 +32,27 @@ pub enum Caution {
         /// How many.
         count: u64,
     },
+    /// Folders in which another volume is mounted; they are not entered.
+    OtherVolumes {
+        /// How many.
+        count: u64,
+    },
+    /// Files whose content is only in a cloud.
+    CloudOnly {
+        /// How many.
+        count: u64,
+    },
+    /// A place that the person has put where this machine cannot reach.
+    PlaceNotReached {
+        /// The place's name.
+        place: &'static str,
+        /// Where it should be.
+        path: String,
+    },
+    /// Nobody can sign in with the account.
+    DisabledAccount,
+    /// The running machine is looked at without an administrator's rights.
+    NotAdministrator,
     /// Links whose targets are not carried.
     Links {
         /// How many.
@@ -69,6 +90,8 @@ pub(super) fn of_item(item: &Item, count: &Count) -> Vec<Caution> {
         }
     };
     if_any(count.unreadable, |count| Caution::Unreadable { count });
+    if_any(count.other_volumes, |count| Caution::OtherVolumes { count });
+    if_any(count.cloud_only, |count| Caution::CloudOnly { count });
     if_any(count.links, |count| Caution::Links { count });
     if_any(count.too_large_for_fat32, |count| Caution::TooLargeForFat32 { count });
     if_any(count.names_windows_cannot_hold, |count| Caution::NamesWindowsCannotHold { count });
@@ -80,13 +103,16 @@ pub(super) fn of_item(item: &Item, count: &Count) -> Vec<Caution> {
 }
 
 pub(super) fn of_account(account: &Account) -> Vec<Caution> {
-    let links = account
-        .places
-        .iter()
-        .filter(|(_, found)| found.state == PlaceState::IsLink)
-        .map(|(place, _)| Caution::PlaceIsLink { place: place.name() });
+    let places = account.places.iter().filter_map(|(place, found)| match found.state {
+        PlaceState::IsLink => Some(Caution::PlaceIsLink { place: place.name() }),
+        PlaceState::Unreadable => {
+            Some(Caution::PlaceNotReached { place: place.name(), path: found.path.to_string() })
+        }
+        _ => None,
+    });
     let no_registry = (!account.has_registry).then_some(Caution::NoRegistry);
-    no_registry.into_iter().chain(links).collect()
+    let disabled = (account.is_disabled == Some(true)).then_some(Caution::DisabledAccount);
+    no_registry.into_iter().chain(disabled).chain(places).collect()
 }
 
 /// Compared with the machine's own last use, not with today: a drive may have lain in a drawer for years.
@@ -104,10 +130,8 @@ pub(super) fn about_unused_accounts(accounts: &mut [AccountSurvey]) {
 
 pub(super) fn of_machine(machine: &Machine) -> Vec<Caution> {
     let is_earlier = |name: &[u8]| fold::folded(name).starts_with(b"windows.old");
-    machine
-        .at_root
-        .iter()
-        .filter(|row| is_earlier(&row.name))
-        .map(|row| Caution::EarlierWindows { path: on_screen(&row.name) })
-        .collect()
+    let earlier = machine.at_root.iter().filter(|row| is_earlier(&row.name));
+    let earlier = earlier.map(|row| Caution::EarlierWindows { path: on_screen(&row.name) });
+    let without_rights = machine.here.is_some_and(|here| !here.as_administrator);
+    without_rights.then_some(Caution::NotAdministrator).into_iter().chain(earlier).collect()
 }

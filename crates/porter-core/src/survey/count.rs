@@ -1,12 +1,13 @@
 //! Counting all items at once: folders are spread over threads, because waiting for listings is what takes long.
 
+use crate::attributes::is_cloud_only;
 use crate::catalogue::Fate;
 use crate::events::{Cancelled, Conduct, Event};
 use crate::in_order::workers;
 use crate::item::Item;
 use crate::walk::{Grounds, Pending, Sight, beginning, look_into, tally_of};
 use porter_names::NameRules;
-use porter_source::EntryKind;
+use porter_source::{Details, EntryKind, ReadTrouble};
 use porter_trunk::Tally;
 use std::sync::{Condvar, Mutex, PoisonError};
 use time::OffsetDateTime;
@@ -23,6 +24,8 @@ pub(super) struct Count {
     pub(super) to_leave: Tally,
     pub(super) newest_utc: Option<OffsetDateTime>,
     pub(super) unreadable: u64,
+    pub(super) other_volumes: u64,
+    pub(super) cloud_only: u64,
     pub(super) links: u64,
     pub(super) too_large_for_fat32: u64,
     pub(super) names_windows_cannot_hold: u64,
@@ -35,6 +38,8 @@ impl Count {
         self.to_leave += other.to_leave;
         self.newest_utc = self.newest_utc.max(other.newest_utc);
         self.unreadable += other.unreadable;
+        self.other_volumes += other.other_volumes;
+        self.cloud_only += other.cloud_only;
         self.links += other.links;
         self.too_large_for_fat32 += other.too_large_for_fat32;
         self.names_windows_cannot_hold += other.names_windows_cannot_hold;
@@ -44,6 +49,10 @@ impl Count {
     fn see(&mut self, sight: &Sight<'_>) {
         let (spot, metadata, fate) = match sight {
             Sight::Entry { spot, metadata, fate } => (spot, metadata, fate),
+            Sight::Unreadable { trouble: ReadTrouble::OtherVolume, .. } => {
+                self.other_volumes += 1;
+                return;
+            }
             Sight::Unreadable { of_folder, .. } => {
                 self.unreadable += 1;
                 if !of_folder {
@@ -53,6 +62,11 @@ impl Count {
             }
         };
         if matches!(fate, Fate::Leave(_)) || metadata.kind == EntryKind::Other {
+            self.to_leave += tally_of(metadata);
+            return;
+        }
+        if is_cloud_only(metadata, &Details::default()) && metadata.kind != EntryKind::Folder {
+            self.cloud_only += 1;
             self.to_leave += tally_of(metadata);
             return;
         }

@@ -4,12 +4,13 @@
 
 use porter_core::catalogue::Catalogue;
 use porter_core::events::{Conduct, Event};
+use porter_core::machine::layout::Family;
 use porter_core::machine::{Machine, recognise};
 use porter_core::packing::Selection;
 use porter_core::survey::{Survey, survey};
 use porter_names::{NameRules, RelativePath};
 use porter_source::{
-    Capacity, Details, EntryKind, Listed, Metadata, ReadError, ReadTrouble, Volume, VolumeFile,
+    Capacity, Details, EntryKind, HostTree, Listed, Metadata, ReadError, ReadTrouble, Volume, VolumeFile,
 };
 use porter_trunk::open_form::OpenTrunkWriter;
 use porter_trunk::{
@@ -126,7 +127,14 @@ fn metadata_of(script: &Script) -> Metadata {
         Script::Link(_) => (EntryKind::Link, 0),
         Script::Pipe => (EntryKind::Other, 0),
     };
-    Metadata { kind, size_in_bytes, modified_utc: Some(NOW), unix_mode: None }
+    Metadata {
+        kind,
+        size_in_bytes,
+        modified_utc: Some(NOW),
+        unix_mode: None,
+        windows_attributes: None,
+        volume_id: None,
+    }
 }
 
 impl Volume for ScriptedVolume {
@@ -182,7 +190,7 @@ impl Volume for ScriptedVolume {
         Ok(Capacity { total_in_bytes: 1 << 40, free_in_bytes: 0 })
     }
 
-    fn host_root(&self) -> Option<&Path> {
+    fn host_tree(&self) -> Option<&HostTree> {
         None
     }
 }
@@ -303,6 +311,7 @@ pub fn label(accounts: &[&str]) -> Label {
         machine: MachineLabel {
             name: "SCRIPT-PC".to_owned(),
             system: porter_trunk::SystemLabel {
+                processor: None,
                 family: "windows".to_owned(),
                 product: "Windows".to_owned(),
                 version: None,
@@ -318,7 +327,7 @@ pub fn label(accounts: &[&str]) -> Label {
 }
 
 pub fn catalogue() -> Catalogue {
-    Catalogue::built_in().unwrap()
+    Catalogue::built_in(Family::Windows).unwrap()
 }
 
 /// A survey of everything.

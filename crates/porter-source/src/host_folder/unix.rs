@@ -131,6 +131,18 @@ pub(super) fn unix_mode(found: &fs::Metadata) -> Option<u32> {
     Some(found.mode() & 0o7777)
 }
 
+/// Only NTFS keeps them, and tells them one by one.
+pub(super) fn windows_attributes(_found: &fs::Metadata) -> Option<u32> {
+    None
+}
+
+pub(super) fn volume_id(found: &fs::Metadata) -> Option<u64> {
+    Some(found.dev())
+}
+
+/// Unix gives a person all their rights at once.
+pub(super) fn use_rights() {}
+
 pub(super) fn trouble_by_system_code(cause: &io::Error) -> Option<SystemTrouble> {
     match Errno::from_io_error(cause)? {
         Errno::IO | Errno::NXIO | Errno::NODEV | Errno::STALE => Some(SystemTrouble::Medium),

@@ -25,7 +25,8 @@ pub(super) fn free_space_in_bytes(folder: &Path) -> io::Result<u64> {
     if ok == 0 { Err(io::Error::last_os_error()) } else { Ok(free_in_bytes) }
 }
 
-/// Windows flushes a whole volume only for an administrator, so every file below `folder` is flushed by itself.
+/// Windows flushes a whole volume only for an administrator, so every file below `folder` is flushed by itself. All of
+/// them are ours: nothing in a trunk is marked read-only.
 pub(super) fn flush_volume(folder: &Path) -> io::Result<()> {
     let mut folders = vec![folder.to_path_buf()];
     while let Some(folder) = folders.pop() {

@@ -4,7 +4,7 @@ use super::survey::look_at;
 use crate::arguments::{ConductArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
 use crate::screen::say_json;
-use crate::{open, views};
+use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::capture::{CaptureError, capture, forecast};
 use porter_core::machine::Machine;
@@ -16,9 +16,11 @@ use std::path::PathBuf;
 /// Capture a machine's items into a new trunk, and read it back
 #[derive(Debug, Args)]
 pub(crate) struct CaptureArguments {
-    /// Folder where the machine's system drive is mounted
+    /// Folder where the machine's system drive is mounted, or `here` for the running one
+    #[arg(value_parser = paths::typed())]
     machine: PathBuf,
     /// Folder for the trunk: new, or empty
+    #[arg(value_parser = paths::typed())]
     trunk: PathBuf,
     /// Form of the trunk
     #[arg(long, value_enum, default_value_t = Form::Open)]
@@ -68,7 +70,7 @@ struct LabelArguments {
 pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
     let Form::Open = arguments.form;
     let machine = open::machine(&arguments.machine)?;
-    let catalogue = open::catalogue()?;
+    let catalogue = open::catalogue(&machine)?;
     let selection = open::selection_on(&machine, &arguments.account, &arguments.selection)?;
     let survey = look_at(&machine, &catalogue, &selection, &arguments.conduct)?;
     let forecast = forecast(&machine, &survey, &arguments.trunk)?;

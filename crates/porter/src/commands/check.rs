@@ -3,7 +3,7 @@
 use crate::arguments::{ConductArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
 use crate::screen::say_json;
-use crate::{open, views};
+use crate::{open, paths, views};
 use clap::Args;
 use porter_core::check::{check_machine, check_trunk};
 use porter_core::receipt::Receipt;
@@ -16,8 +16,10 @@ use std::path::{Path, PathBuf};
 #[derive(Debug, Args)]
 pub(crate) struct CheckArguments {
     /// Folder of the trunk
+    #[arg(value_parser = paths::typed())]
     trunk: PathBuf,
-    /// Folder where the new machine's system drive is mounted; without it the trunk alone is checked
+    /// Folder where the new machine's system drive is mounted, or `here`; without it the trunk alone is checked
+    #[arg(value_parser = paths::typed())]
     machine: Option<PathBuf>,
     /// OLD=NEW, if it was restored without porter's records. A name alone: only the items of that account
     #[arg(long, value_name = "OLD=NEW")]
@@ -25,10 +27,10 @@ pub(crate) struct CheckArguments {
     #[command(flatten)]
     selection: SelectionArguments,
     /// Write the receipt as JSON; `-` is standard output
-    #[arg(long, value_name = "FILE|-")]
+    #[arg(long, value_name = "FILE|-", value_parser = paths::typed())]
     json: Option<PathBuf>,
     /// Write the receipt as a page to print and sign
-    #[arg(long, value_name = "FILE.html")]
+    #[arg(long, value_name = "FILE.html", value_parser = paths::typed())]
     page: Option<PathBuf>,
     #[command(flatten)]
     conduct: ConductArguments,

@@ -2,6 +2,7 @@
 
 use crate::arguments::Arguments;
 use crate::failure::{Failure, Outcome};
+use crate::paths;
 use crate::screen::{BOLD, FAINT, say, styled};
 use clap::{Args, Parser};
 use porter_demo::{DemoSize, build_loft_pc, build_tidewater};
@@ -12,6 +13,7 @@ use std::time::Instant;
 #[derive(Debug, Args)]
 pub(crate) struct DemoArguments {
     /// Folder for the machines: new, or empty. Without it, a new temporary one
+    #[arg(value_parser = paths::typed())]
     folder: Option<PathBuf>,
     /// Everything in small
     #[arg(long, hide = true)]

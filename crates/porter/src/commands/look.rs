@@ -2,7 +2,7 @@
 
 use crate::failure::{Failure, Outcome};
 use crate::screen::say_json;
-use crate::{open, views};
+use crate::{open, paths, views};
 use clap::Args;
 use porter_names::RelativePath;
 use porter_trunk::{Trunk, TrunkItem};
@@ -12,6 +12,7 @@ use std::path::PathBuf;
 #[derive(Debug, Args)]
 pub(crate) struct LookArguments {
     /// Folder of the trunk
+    #[arg(value_parser = paths::typed())]
     trunk: PathBuf,
     /// An item, or a folder in it: odile/folder/documents/Kites
     #[arg(value_name = "ITEM[/PATH]")]

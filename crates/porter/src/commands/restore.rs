@@ -3,10 +3,9 @@
 use crate::arguments::{ConductArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
 use crate::screen::{say, say_json, tell};
-use crate::{open, views};
+use crate::{open, paths, views};
 use clap::Args;
 use porter_core::restore::{RestoreError, plan_restore, run_plan};
-use porter_names::host::to_host;
 use porter_trunk::Trunk;
 use std::io::{IsTerminal, Write};
 use std::path::PathBuf;
@@ -15,8 +14,10 @@ use std::path::PathBuf;
 #[derive(Debug, Args)]
 pub(crate) struct RestoreArguments {
     /// Folder of the trunk
+    #[arg(value_parser = paths::typed())]
     trunk: PathBuf,
-    /// Folder where the new machine's system drive is mounted
+    /// Folder where the new machine's system drive is mounted, or `here` for the running one
+    #[arg(value_parser = paths::typed())]
     machine: PathBuf,
     /// OLD=NEW: the account OLD goes into the account NEW. A name alone: only the items of that account
     #[arg(long, value_name = "OLD=NEW")]
@@ -69,9 +70,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     if !arguments.yes && !asked() {
         return Err(Failure::new("not restored", "Nothing was changed."));
     }
-    let records =
-        machine.records_folder().and_then(|below| to_host(machine.volume.host_root()?, &below).ok());
-    let Some(records) = records else {
+    let Some(records) = machine.records_on_host() else {
         let folder = machine.layout.shared_data.to_owned();
         return Err(RestoreError::RecordsInTheWay(folder).into());
     };

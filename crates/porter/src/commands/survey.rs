@@ -3,7 +3,7 @@
 use crate::arguments::{ConductArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
 use crate::screen::say_json;
-use crate::{open, views};
+use crate::{open, paths, views};
 use clap::Args;
 use porter_core::catalogue::Catalogue;
 use porter_core::machine::Machine;
@@ -14,7 +14,8 @@ use std::path::PathBuf;
 /// Look at a machine: who, what, how big, and what to beware of. Reads only
 #[derive(Debug, Args)]
 pub(crate) struct SurveyArguments {
-    /// Folder where the machine's system drive is mounted
+    /// Folder where the machine's system drive is mounted, or `here` for the running one
+    #[arg(value_parser = paths::typed())]
     machine: PathBuf,
     /// Only the items of this account (may be given several times)
     #[arg(long, value_name = "NAME")]
@@ -30,7 +31,7 @@ pub(crate) struct SurveyArguments {
 
 pub(crate) fn run(arguments: &SurveyArguments) -> Result<Outcome, Failure> {
     let machine = open::machine(&arguments.machine)?;
-    let catalogue = open::catalogue()?;
+    let catalogue = open::catalogue(&machine)?;
     let selection = open::selection_on(&machine, &arguments.account, &arguments.selection)?;
     let survey = look_at(&machine, &catalogue, &selection, &arguments.conduct)?;
     if arguments.json {

@@ -3,7 +3,7 @@
 use super::look::{holds, item_and_path, nothing_there};
 use crate::arguments::ConductArguments;
 use crate::failure::{Failure, Outcome};
-use crate::{open, views};
+use crate::{open, paths, views};
 use clap::Args;
 use porter_core::restore::{plan_take, run_plan};
 use std::path::PathBuf;
@@ -12,11 +12,13 @@ use std::path::PathBuf;
 #[derive(Debug, Args)]
 pub(crate) struct TakeArguments {
     /// Folder of the trunk
+    #[arg(value_parser = paths::typed())]
     trunk: PathBuf,
     /// An item, or a folder or file in it: odile/folder/documents/Kites
     #[arg(value_name = "ITEM[/PATH]")]
     item: String,
     /// Folder to put it into; made if it is not there. What differs there is set aside, never deleted
+    #[arg(value_parser = paths::typed())]
     folder: PathBuf,
     #[command(flatten)]
     conduct: ConductArguments,

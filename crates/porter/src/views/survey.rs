@@ -2,23 +2,32 @@
 
 use super::numbers::{count, counted, date, padded, rfc3339, size};
 use super::words::{self, CautionWords};
+use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, say, styled};
-use porter_core::machine::Machine;
+use porter_core::machine::{Account, Machine};
 use porter_core::survey::{Caution, ItemSurvey, Survey};
+use porter_names::screen::on_screen;
 use porter_trunk::{SystemLabel, Tally};
 use serde_json::{Value, json};
 
 /// A system in a few words.
 pub(crate) fn system(system: &SystemLabel) -> String {
+    let product = on_screen(system.product.as_bytes());
     match &system.version {
-        Some(version) => format!("{} (version {version})", system.product),
-        None => system.product.clone(),
+        Some(version) => format!("{product} (version {})", on_screen(version.as_bytes())),
+        None => product,
     }
 }
 
 /// For the terminal.
 pub(crate) fn show(machine: &Machine, survey: &Survey) {
-    let root = machine.volume.host_root().map(|root| root.display().to_string()).unwrap_or_default();
+    let root = match machine.here {
+        Some(_) => "the running machine".to_owned(),
+        None => {
+            let tree = machine.volume.host_tree();
+            tree.map(|tree| paths::shown(tree.root())).unwrap_or_default()
+        }
+    };
     say(format_args!(
         "{}  {}  {}",
         styled(BOLD, &machine.name),
@@ -32,7 +41,7 @@ pub(crate) fn show(machine: &Machine, survey: &Survey) {
         say("");
         say(format_args!(
             "{}  {last_used}  {}, {}{}",
-            styled(BOLD, account.shown_name()),
+            styled(BOLD, named(account)),
             counted(row.to_capture.files, "file"),
             size(row.to_capture.size_in_bytes),
             marks(&row.cautions)
@@ -68,6 +77,15 @@ pub(crate) fn show(machine: &Machine, survey: &Survey) {
         say_wrapped("Not a person's", &not_covered.join(", "));
     }
     say_wrapped("Not yet covered", words::NOT_YET_COVERED);
+}
+
+/// `odile (Odile Marchetti)`.
+fn named(account: &Account) -> String {
+    let name = account.shown_name();
+    match &account.full_name {
+        Some(full) if *full != name => format!("{name} ({})", on_screen(full.as_bytes())),
+        _ => name,
+    }
 }
 
 /// A heading and text beside it, in lines of at most 100 columns.
@@ -156,6 +174,10 @@ pub(crate) fn json(machine: &Machine, survey: &Survey) -> Value {
         json!({
             "id": account.id,
             "name": account.shown_name(),
+            "full_name": account.full_name,
+            "identifier": account.identifier,
+            "administrator": account.is_administrator,
+            "disabled": account.is_disabled,
             "home": account.home.to_string(),
             "last_used_utc": row.last_used_utc.map(rfc3339),
             "files": row.to_capture.files,
@@ -182,7 +204,12 @@ pub(crate) fn json(machine: &Machine, survey: &Survey) -> Value {
         survey.not_covered.iter().map(|(path, why)| json!({"path": path.to_string(), "why": why}));
     json!({
         "format": "porter-survey/1",
-        "machine": {"name": machine.name, "system": machine.system},
+        "machine": {
+            "name": machine.name,
+            "system": machine.system,
+            "here": machine.here.is_some(),
+            "administrator": machine.here.map(|here| here.as_administrator),
+        },
         "accounts": accounts.collect::<Vec<_>>(),
         "items": items.collect::<Vec<_>>(),
         "cautions": cautions_json(&survey.cautions),

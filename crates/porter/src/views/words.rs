@@ -42,6 +42,33 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             format!("{} could not be looked into", count(*number)),
             "run as administrator or root",
         ),
+        Caution::OtherVolumes { count } => (
+            "other volume",
+            format!("{} in which another volume is mounted, not entered", counted(*count, "folder")),
+            "capture that volume by itself if it is wanted",
+        ),
+        Caution::CloudOnly { count } => (
+            "cloud only",
+            format!("{} with the content only in the cloud", counted(*count, "file")),
+            "download them first on the old machine, or sign in to the cloud on the new one",
+        ),
+        Caution::PlaceNotReached { place, path } => (
+            "not reached",
+            format!("{place} is kept in {path}, which is not there now"),
+            "plug in that drive or reach that server, and look again",
+        ),
+        Caution::DisabledAccount => (
+            "disabled",
+            "nobody can sign in with it".to_owned(),
+            "ask whether it is still wanted; leave it out with --skip",
+        ),
+        Caution::NotAdministrator => (
+            "no rights",
+            "porter runs without an administrator's rights: other people's folders, and what programs keep for \
+             themselves, will be missing"
+                .to_owned(),
+            "run it again as administrator (Windows) or with sudo (Linux)",
+        ),
         Caution::Links { count } => (
             "links",
             format!("{}, recorded and not followed", counted(*count, "link")),
@@ -83,6 +110,13 @@ pub(crate) fn left(reason: &LeftReason) -> String {
         LeftReason::PermissionDenied => "permission denied; run as administrator or root".to_owned(),
         LeftReason::Gone => "it was gone when it was to be read".to_owned(),
         LeftReason::InUse => "a program held it open; close the program and capture again".to_owned(),
+        LeftReason::CloudOnly => {
+            "its content was only in the cloud; download it on the old machine, or sign in on the new one"
+                .to_owned()
+        }
+        LeftReason::OtherVolume => {
+            "another volume was mounted there; capture it by itself if it is wanted".to_owned()
+        }
         LeftReason::Medium { detail } => format!("the drive could not read it ({detail})"),
         LeftReason::IsLink => "a link stood there, and links are not followed".to_owned(),
         LeftReason::NameNotHeld => "this system cannot hold its name; capture on another system".to_owned(),

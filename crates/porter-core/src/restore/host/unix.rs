@@ -46,6 +46,11 @@ pub(crate) fn rename_without_replacing(from: &Path, to: &Path) -> io::Result<()>
     fs::rename(from, to)
 }
 
+/// Returns when all that was written to the volume of `folder` is on the medium.
+pub(crate) fn flush(folder: &Path) -> io::Result<()> {
+    porter_trunk::flush_volume(folder)
+}
+
 /// Makes a link that leads to `target`, in the words of this system.
 pub(crate) fn make_link(target: &[u8], at: &Path) -> io::Result<()> {
     std::os::unix::fs::symlink(OsStr::from_bytes(target), at)

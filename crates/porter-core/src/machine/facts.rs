@@ -1,0 +1,45 @@
+//! What a system wrote down about itself and its people, as far as it could be read.
+//!
+//! Folders alone tell a machine; facts tell it better. They come from a Linux system's files, from the running system's
+//! own interface, or from a Windows registry.
+
+use super::Place;
+use porter_names::RelativePath;
+use std::collections::BTreeMap;
+use time::OffsetDateTime;
+
+/// What is known of a system.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct SystemFacts {
+    /// What the machine is called.
+    pub name: Option<String>,
+    /// As a person calls the system.
+    pub product: Option<String>,
+    /// As it numbers itself.
+    pub version: Option<String>,
+    /// The processor, in the system's words.
+    pub processor: Option<String>,
+    /// The people, without accounts that the system made for itself.
+    pub accounts: Vec<AccountFacts>,
+}
+
+/// What is known of a person's account.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct AccountFacts {
+    /// The name to sign in with.
+    pub name: Vec<u8>,
+    /// Below the machine's root.
+    pub home: RelativePath,
+    /// The person's name.
+    pub full_name: Option<String>,
+    /// What the system itself knows the account by: a SID, a user number.
+    pub identifier: Option<String>,
+    /// Whether it may change the system.
+    pub is_administrator: Option<bool>,
+    /// Whether nobody can sign in with it.
+    pub is_disabled: Option<bool>,
+    /// When somebody last signed in.
+    pub last_used_utc: Option<OffsetDateTime>,
+    /// Where the account's places are, below the machine's root; those that are not told are where the system puts them.
+    pub places: BTreeMap<Place, RelativePath>,
+}

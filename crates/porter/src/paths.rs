@@ -1,0 +1,69 @@
+//! Paths as people type them, and as we show them.
+
+use clap::builder::{OsStringValueParser, TypedValueParser};
+use std::ffi::OsString;
+use std::path::{Path, PathBuf};
+
+/// For the path arguments of all commands.
+pub(crate) fn typed() -> impl TypedValueParser<Value = PathBuf> {
+    OsStringValueParser::new().try_map(if cfg!(windows) { as_meant_on_windows } else { as_it_is })
+}
+
+fn as_it_is(typed: OsString) -> Result<PathBuf, HiddenQuote> {
+    Ok(typed.into())
+}
+
+/// A quote that the command line took for a part of the path.
+#[derive(Debug, thiserror::Error)]
+#[error("a backslash before the closing quote hides the quote; leave it out: \"{before}\"")]
+pub(crate) struct HiddenQuote {
+    before: String,
+}
+
+/// `D:` alone means the drive, not where somebody last was on it; either slash will do; and `"C:\Old PC\"`, which the
+/// command line makes `C:\Old PC"`, is understood as far as nothing was swallowed.
+fn as_meant_on_windows(typed: OsString) -> Result<PathBuf, HiddenQuote> {
+    let Some(text) = typed.to_str() else { return Ok(typed.into()) };
+    let text = text.strip_suffix('"').unwrap_or(text);
+    // No Windows path holds a quote.
+    if let Some((before, _)) = text.split_once('"') {
+        return Err(HiddenQuote { before: before.to_owned() });
+    }
+    let mut text = text.replace('/', "\\");
+    if text.len() == 2 && text.ends_with(':') {
+        text.push('\\');
+    }
+    Ok(text.into())
+}
+
+/// As a person would write it: without the mark that lets Windows take long paths.
+pub(crate) fn shown(path: &Path) -> String {
+    let text = path.display().to_string();
+    match text.strip_prefix("\\\\?\\UNC\\") {
+        Some(share) => format!("\\\\{share}"),
+        None => text.strip_prefix("\\\\?\\").map(str::to_owned).unwrap_or(text),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn windows_paths_are_taken_as_they_are_meant() {
+        let meant = |typed: &str| as_meant_on_windows(typed.into()).map(|path| path.display().to_string());
+        for (typed, expected) in [
+            ("C:/Old PC/Users", "C:\\Old PC\\Users"),
+            ("C:\\Old PC\"", "C:\\Old PC"),
+            ("e:", "e:\\"),
+            ("\\\\loft\\people", "\\\\loft\\people"),
+            ("here", "here"),
+        ] {
+            assert_eq!(meant(typed).unwrap(), expected);
+        }
+        let swallowed = meant("C:\\Old PC\" E:\\trunk").unwrap_err().to_string();
+        assert!(swallowed.ends_with("leave it out: \"C:\\Old PC\""), "{swallowed}");
+        assert_eq!(shown(Path::new("\\\\?\\C:\\Old PC")), "C:\\Old PC");
+        assert_eq!(shown(Path::new("\\\\?\\UNC\\loft\\people")), "\\\\loft\\people");
+    }
+}
