@@ -1,7 +1,8 @@
-//! Chores of the developers: `cargo xtask bench [FILES ROUNDS]`.
+//! Chores of the developers.
 #![allow(clippy::print_stdout, clippy::print_stderr, reason = "a tool for the terminal")]
 
 mod bench;
+mod release;
 
 use std::process::ExitCode;
 
@@ -15,7 +16,11 @@ fn main() -> ExitCode {
                 (Ok(files), Ok(rounds)) => bench::run(files, rounds),
                 _ => Err(format!("`{files} {rounds}` are no numbers")),
             },
-            _ => Err("cargo xtask bench [FILES ROUNDS]   measure porter against du, cp, sha512sum and tar"
+            ["release"] => release::release(),
+            ["windows-tests"] => release::windows_tests(),
+            _ => Err("cargo xtask bench [FILES ROUNDS]   measure porter against du, cp, sha512sum and tar\n\
+                      cargo xtask release                build the programs for Windows and Linux into target/dist\n\
+                      cargo xtask windows-tests          run all tests as Windows programs"
                 .to_owned()),
         };
     match done {

@@ -24,7 +24,7 @@ pub use here::{Here, here};
 pub use place::{FoundPlace, Place, PlaceState};
 pub use recognise::{NotRecognised, recognise, recognise_with};
 
-use crate::machine::layout::Layout;
+use crate::machine::layout::{Family, Layout};
 use porter_names::{RelativePath, fold};
 use porter_source::{Listed, Volume};
 use porter_trunk::SystemLabel;
@@ -80,6 +80,11 @@ impl Machine {
     /// The same folder as the running system shows it.
     pub fn records_on_host(&self) -> Option<PathBuf> {
         self.volume.host_tree()?.host_path(&self.records_folder()?).ok()
+    }
+
+    /// True if file permissions taken from `system` mean the same here.
+    pub fn has_permissions_of(&self, system: &SystemLabel) -> bool {
+        self.layout.family == Family::Linux && system.family == Family::Linux.name()
     }
 
     /// True if something at the root is a volume of its own, mounted there.

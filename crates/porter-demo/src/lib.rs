@@ -9,6 +9,7 @@
 
 pub mod dice;
 pub mod film;
+mod host;
 pub mod loft_pc;
 pub mod picture;
 pub mod sound;

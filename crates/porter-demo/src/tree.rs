@@ -1,6 +1,7 @@
 //! Putting made-up things on the disk, with their dates and attributes.
 
 use crate::dice::Dice;
+use crate::host;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -72,58 +73,43 @@ impl Tree {
 
     /// Makes a link. Where the system does not let us make one, there is none.
     pub fn link(&mut self, path: &str, target: &str) -> io::Result<()> {
-        let host = self.host(path);
-        if let Some(folder) = host.parent() {
+        let at = self.host(path);
+        if let Some(folder) = at.parent() {
             fs::create_dir_all(folder)?;
         }
-        #[cfg(unix)]
-        std::os::unix::fs::symlink(target, host)?;
-        #[cfg(not(unix))]
-        let _ = (target, host);
-        Ok(())
+        host::make_link(target, &at)
     }
 
     /// Marks a thing. File systems that keep no marks stay without.
     pub fn mark(&mut self, path: &str, mark: Mark) -> io::Result<()> {
-        let host = self.host(path);
+        let path = self.host(path);
         if mark == Mark::ReadOnly {
-            let mut permissions = fs::metadata(&host)?.permissions();
+            let mut permissions = fs::metadata(&path)?.permissions();
             permissions.set_readonly(true);
-            return fs::set_permissions(&host, permissions);
+            return fs::set_permissions(&path, permissions);
         }
-        #[cfg(unix)]
-        {
-            // As Samba and Wine keep the attribute bits of Windows.
-            let bits = if mark == Mark::Hidden { "0x2" } else { "0x6" };
-            let flags = rustix::fs::XattrFlags::empty();
-            let _ = rustix::fs::lsetxattr(&host, "user.DOSATTRIB", bits.as_bytes(), flags);
-        }
+        host::mark_hidden(&path, mark == Mark::System);
         Ok(())
     }
 
     /// Gives the folders their dates, the same in every run.
     pub fn finish(self) -> io::Result<()> {
-        #[cfg(unix)]
-        {
-            let mut folders = vec![self.root.clone()];
-            let mut at = 0;
-            while at < folders.len() {
-                for row in fs::read_dir(&folders[at])? {
-                    let row = row?;
-                    if row.file_type()?.is_dir() {
-                        folders.push(row.path());
-                    }
+        let mut folders = vec![self.root.clone()];
+        let mut at = 0;
+        while at < folders.len() {
+            for row in fs::read_dir(&folders[at])? {
+                let row = row?;
+                if row.file_type()?.is_dir() {
+                    folders.push(row.path());
                 }
-                at += 1;
             }
-            for folder in folders.iter().rev() {
-                let below_root = folder.strip_prefix(&self.root).unwrap_or(folder);
-                let mut dice = Dice::named(&below_root.to_string_lossy());
-                let seconds = self.newest_utc.unix_timestamp() - dice.below(40_000_000) as i64;
-                let time = rustix::fs::Timespec { tv_sec: seconds, tv_nsec: 0 };
-                let times = rustix::fs::Timestamps { last_access: time, last_modification: time };
-                rustix::fs::utimensat(rustix::fs::CWD, folder, &times, rustix::fs::AtFlags::empty())?;
-            }
+            at += 1;
+        }
+        for folder in folders.iter().rev() {
+            let below_root = folder.strip_prefix(&self.root).unwrap_or(folder);
+            let mut dice = Dice::named(&below_root.to_string_lossy().replace('\\', "/"));
+            let modified_utc = self.newest_utc - Duration::seconds(dice.below(40_000_000) as i64);
+            host::set_folder_time(folder, modified_utc)?;
         }
         Ok(())
     }

@@ -1,5 +1,6 @@
 //! What went wrong, in words, with what to do about it and the exit status.
 
+use crate::paths;
 use crate::screen::{BAD, BOLD, styled, tell};
 use porter_core::capture::CaptureError;
 use porter_core::check::CheckError;
@@ -42,7 +43,7 @@ pub(crate) struct Failure {
 
 impl Failure {
     pub(crate) fn new(what: impl Into<String>, advice: impl Into<String>) -> Self {
-        Self { what: what.into(), advice: advice.into(), wrong_use: false }
+        Self { what: paths::without_marks(&what.into()), advice: advice.into(), wrong_use: false }
     }
 
     pub(crate) fn wrong_use(what: impl Into<String>, advice: impl Into<String>) -> Self {

@@ -129,7 +129,7 @@ pub(crate) fn conducted<T>(
         Some(path) => {
             Some(Mutex::new(File::options().create(true).append(true).open(path).map_err(|cause| {
                 Failure::new(
-                    format!("`{}` cannot be written: {cause}", path.display()),
+                    format!("`{}` cannot be written: {cause}", paths::shown(path)),
                     "Name another file for --events.",
                 )
             })?))

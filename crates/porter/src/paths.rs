@@ -38,11 +38,12 @@ fn as_meant_on_windows(typed: OsString) -> Result<PathBuf, HiddenQuote> {
 
 /// As a person would write it: without the mark that lets Windows take long paths.
 pub(crate) fn shown(path: &Path) -> String {
-    let text = path.display().to_string();
-    match text.strip_prefix("\\\\?\\UNC\\") {
-        Some(share) => format!("\\\\{share}"),
-        None => text.strip_prefix("\\\\?\\").map(str::to_owned).unwrap_or(text),
-    }
+    without_marks(&path.display().to_string())
+}
+
+/// The same for a sentence with paths in it.
+pub(crate) fn without_marks(text: &str) -> String {
+    text.replace("\\\\?\\UNC\\", "\\\\").replace("\\\\?\\", "")
 }
 
 #[cfg(test)]

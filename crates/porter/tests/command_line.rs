@@ -147,11 +147,7 @@ fn each_mistake_has_its_status_and_says_what_to_do() {
             1,
             "cannot be made",
         ),
-        (
-            &["check", "trunk", "NEW", "--page", "nowhere/receipt.html"],
-            1,
-            "nowhere/receipt.html` cannot be written",
-        ),
+        (&["check", "trunk", "NEW", "--page", "nowhere/receipt.html"], 1, "receipt.html` cannot be written"),
         (&["check", "trunk", "trunk"], 1, "does not look like the system drive"),
         (&["survey", "OLD", "--events", "nowhere/e.jsonl"], 1, "cannot be written"),
         (&["capture", "OLD", "OLD/Users/trunk"], 2, "on the old machine itself"),
@@ -173,14 +169,16 @@ fn a_page_tells_the_same_and_names_cannot_break_it() {
     let bench = Workbench::new();
     bench.empty_machine("OLD", "odile");
     bench.empty_machine("NEW", "odile");
-    bench.write("OLD/Users/odile/Documents/<script>alert(1)</script>.txt".replace("</", "<_").as_str(), "x");
+    // Windows holds no angle brackets in names; there the label has to do.
+    let name = if cfg!(windows) { "&script" } else { "<script>alert(1)<_script>" };
+    bench.write(&format!("OLD/Users/odile/Documents/{name}.txt"), "x");
     let words = ["capture", "OLD", "trunk", "--job", "<b>1</b>", "--owner", "Odile & Co", "--quiet"];
     bench.porter(&words).with_status(0);
     bench.porter(&["check", "trunk", "NEW", "--page", "receipt.html", "--quiet"]).with_status(3);
     let page = bench.read("receipt.html");
     for shown in [
         "Needs attention: 1 missing",
-        "&lt;script&gt;alert(1)",
+        if cfg!(windows) { "&amp;script" } else { "&lt;script&gt;alert(1)" },
         "&lt;b&gt;1&lt;/b&gt;",
         "Odile &amp; Co",
         "date and signature",

@@ -20,6 +20,8 @@ use porter_trunk::{
 use std::collections::{BTreeMap, HashMap};
 use time::OffsetDateTime;
 
+/// Permissions of a Unix, without those that lend the owner's rights to others.
+const PERMISSIONS: u32 = 0o777;
 /// Times that differ by no more count as the same: FAT keeps them to 2 s.
 const TIME_TOLERANCE_IN_SECONDS: i64 = 2;
 
@@ -38,7 +40,15 @@ pub fn check_machine(
     let history = History::load(machine, &trunk.label().trunk_id);
     let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
     let finder = Finder::new(&*machine.volume, machine.layout.name_rules(255));
-    let checker = Checker { machine, accounts: &accounts, history: &history, finder, conduct };
+    let checker = Checker {
+        machine,
+        accounts: &accounts,
+        history: &history,
+        finder,
+        keeps_modes: machine.has_permissions_of(&trunk.label().machine.system),
+        conduct,
+    };
+    let mut without_creation_time = vec![0_u64; trunk.items().len()];
 
     let mut items: Vec<ItemReceipt> = trunk.items().iter().map(ItemReceipt::new).collect();
     let mut chosen: HashMap<&str, (usize, bool)> = HashMap::new();
@@ -78,7 +88,10 @@ pub fn check_machine(
         |checked| {
             match checked {
                 Ok((entry, outcome)) => match chosen.get(entry.item.as_str()) {
-                    Some((at, _)) => note(&mut items[*at], &entry, outcome, conduct),
+                    Some((at, _)) => {
+                        without_creation_time[*at] += u64::from(outcome.creation_time_differs);
+                        note(&mut items[*at], &entry, outcome, conduct);
+                    }
                     None => general.extend(outcome.findings),
                 },
                 Err(refused) => {
@@ -95,6 +108,15 @@ pub fn check_machine(
     );
     if conduct.is_stopped() {
         return Err(CheckError::Cancelled);
+    }
+    for (row, files) in items.iter_mut().zip(without_creation_time).filter(|(_, files)| *files > 0) {
+        row.find(Finding {
+            path: RelativePath::root(),
+            verdict: Verdict::Landed,
+            reason: Reason::CreationTimesDiffer { files },
+            needs_attention: false,
+            expected_at: None,
+        });
     }
     note_left_behind(trunk, &mut items, &mut general)?;
     conduct.send(&Event::StageEnded { stage: Stage::Check });
@@ -188,6 +210,8 @@ fn note(row: &mut ItemReceipt, entry: &Entry, outcome: Outcome, conduct: Conduct
 struct Outcome {
     verdict: Verdict,
     findings: Vec<Finding>,
+    /// Told once for an item: some drives keep no such times at all.
+    creation_time_differs: bool,
 }
 
 struct Checker<'a> {
@@ -195,6 +219,7 @@ struct Checker<'a> {
     accounts: &'a AccountMap<'a>,
     history: &'a History,
     finder: Finder<'a>,
+    keeps_modes: bool,
     conduct: Conduct<'a>,
 }
 
@@ -224,7 +249,8 @@ impl Checker<'_> {
                         (Verdict::Missing, Reason::CannotBeRead { detail: trouble.to_string() })
                     }
                 };
-                return self.outcome(entry, verdict, reason, true, Some(expected_at));
+                let needs_attention = reason.needs_attention();
+                return self.outcome(entry, verdict, reason, needs_attention, Some(expected_at));
             }
         };
         let (path, metadata) = at;
@@ -241,12 +267,12 @@ impl Checker<'_> {
                 None => self.outcome(entry, Verdict::Changed, reason, true, Some(path)),
             };
         }
-        let mut findings = self.remarks(entry, &path, &metadata);
+        let (mut findings, creation_time_differs) = self.remarks(entry, &path, &metadata);
         if let Some(landed_as) = self.history.landed_as(entry) {
             let reason = Reason::LandedAs { path: landed_as.to_string() };
             findings.push(self.finding(entry, Verdict::Landed, reason, false, Some(landed_as.clone())));
         }
-        Outcome { verdict: Verdict::Landed, findings }
+        Outcome { verdict: Verdict::Landed, findings, creation_time_differs }
     }
 
     /// Where an entry belongs on this machine.
@@ -290,20 +316,37 @@ impl Checker<'_> {
         }
     }
 
-    /// What is not as it was, though the content is.
-    fn remarks(&self, entry: &Entry, path: &RelativePath, metadata: &Metadata) -> Vec<Finding> {
+    /// What is not as it was, though the content is; and whether the time of creation is another.
+    fn remarks(&self, entry: &Entry, path: &RelativePath, metadata: &Metadata) -> (Vec<Finding>, bool) {
         let mut reasons = Vec::new();
+        let mut creation_time_differs = false;
         let is_file = matches!(entry.content, Content::File { .. });
+        let differ = |captured: OffsetDateTime, now: OffsetDateTime| {
+            (captured - now).whole_seconds().abs() > TIME_TOLERANCE_IN_SECONDS
+        };
         if let (true, Some(captured), Some(now)) = (is_file, entry.modified_utc, metadata.modified_utc)
-            && (captured - now).whole_seconds().abs() > TIME_TOLERANCE_IN_SECONDS
+            && differ(captured, now)
         {
             reasons.push(Reason::TimeDiffers);
         }
-        if is_file && (!entry.attributes.is_empty() || !entry.streams.is_empty()) {
+        let permissions = |mode: Option<u32>| mode.map(|mode| mode & PERMISSIONS);
+        let modes_differ = is_file
+            && self.keeps_modes
+            && metadata.unix_mode.is_some()
+            && permissions(entry.unix_mode) != permissions(metadata.unix_mode);
+        let has_details =
+            !entry.attributes.is_empty() || !entry.streams.is_empty() || entry.created_utc.is_some();
+        if modes_differ {
+            reasons.push(Reason::AttributesDiffer);
+        }
+        if is_file && has_details {
             // Unreadable details are as good as none.
             let details = self.machine.volume.details(path).unwrap_or_default();
             let wanted = entry.attributes.without_archive();
-            if attributes_of(metadata, &details).without_archive() != wanted {
+            if let Some(captured) = entry.created_utc {
+                creation_time_differs = details.created_utc.is_none_or(|now| differ(captured, now));
+            }
+            if !modes_differ && attributes_of(metadata, &details).without_archive() != wanted {
                 reasons.push(Reason::AttributesDiffer);
             }
             let landed = |wanted: &porter_trunk::NamedStream| {
@@ -314,7 +357,7 @@ impl Checker<'_> {
             }
         }
         let finding = |reason| self.finding(entry, Verdict::Landed, reason, false, Some(path.clone()));
-        reasons.into_iter().map(finding).collect()
+        (reasons.into_iter().map(finding).collect(), creation_time_differs)
     }
 
     fn outcome(
@@ -325,7 +368,8 @@ impl Checker<'_> {
         needs_attention: bool,
         at: Option<RelativePath>,
     ) -> Outcome {
-        Outcome { verdict, findings: vec![self.finding(entry, verdict, reason, needs_attention, at)] }
+        let findings = vec![self.finding(entry, verdict, reason, needs_attention, at)];
+        Outcome { verdict, findings, creation_time_differs: false }
     }
 
     fn finding(
@@ -344,9 +388,11 @@ impl Checker<'_> {
 pub(crate) fn verdict_on_refused(reason: &Reason) -> Verdict {
     match reason {
         Reason::InTheWay { .. } => Verdict::KeptExisting,
-        Reason::Held { .. } | Reason::LinkLeadsOut { .. } | Reason::EntryRefused { .. } | Reason::Twice => {
-            Verdict::LeftBehind
-        }
+        Reason::Held { .. }
+        | Reason::LinkLeadsOut { .. }
+        | Reason::LinkNotMade { .. }
+        | Reason::EntryRefused { .. }
+        | Reason::Twice => Verdict::LeftBehind,
         _ => Verdict::Missing,
     }
 }

@@ -61,6 +61,11 @@ pub enum Reason {
     TimeDiffers,
     /// It landed, but attributes such as *hidden* did not.
     AttributesDiffer,
+    /// Files landed, but the dates when they were made did not: told once for an item.
+    CreationTimesDiffer {
+        /// How many files.
+        files: u64,
+    },
     /// It landed, but a named stream did not.
     StreamsDiffer,
     /// The trunk's line about it must not be used.
@@ -72,6 +77,11 @@ pub enum Reason {
     },
     /// A link that would lead out of its place is not made.
     LinkLeadsOut {
+        /// Where it would lead.
+        target: String,
+    },
+    /// The system did not let a link be made. What it leads to is an entry of its own.
+    LinkNotMade {
         /// Where it would lead.
         target: String,
     },
@@ -94,4 +104,11 @@ pub enum Reason {
         /// The system's words.
         detail: String,
     },
+}
+
+impl Reason {
+    /// False if nobody has to do anything about what was refused for this reason.
+    pub fn needs_attention(&self) -> bool {
+        !matches!(self, Self::Held { .. } | Self::LinkNotMade { .. })
+    }
 }

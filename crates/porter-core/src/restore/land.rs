@@ -3,6 +3,7 @@
 use super::host;
 use crate::events::{Conduct, Event};
 use crate::receipt::Reason;
+use porter_names::screen::on_screen;
 use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, in_pieces};
 use std::fs::{self, File};
 use std::io::{self, Write};
@@ -54,7 +55,12 @@ pub(super) fn write_aside(
             Ok(waiting)
         }
         Content::Link { target } => {
-            host::make_link(target, &path).map_err(not_written)?;
+            host::make_link(target, &path).map_err(|cause| match not_written(cause) {
+                NotLanded::Refused(_) => {
+                    NotLanded::Refused(Reason::LinkNotMade { target: on_screen(target) })
+                }
+                failed => failed,
+            })?;
             let waiting = waiting(path);
             host::set_link_metadata(&waiting.path, entry, owner);
             Ok(waiting)

@@ -135,6 +135,7 @@ pub fn plan_restore(
 
     let rules = machine.layout.name_rules(most_bytes_in_name());
     let mut planner = Planner::new(target.clone(), rules, now_utc, &history);
+    planner.keeps_modes = machine.has_permissions_of(&trunk.label().machine.system);
     let base = |entry: &Entry| place_of(machine, &accounts, &entry.address).map(|found| found.path.clone());
     planner.plan_entries(trunk, &items, &base)?;
     let of_chosen = |id: &String| {
@@ -201,6 +202,8 @@ struct Planner<'a> {
     /// Where the folders of the trunk go: by place, and below it.
     folders: HashMap<FolderKey, HashMap<RelativePath, Result<RelativePath, Reason>>>,
     taken: Option<(RelativePath, RelativePath)>,
+    /// Whether the trunk's permissions mean anything on the machine.
+    keeps_modes: bool,
     new_folders: Vec<NewFolder>,
     steps: Vec<Step>,
     refused: Vec<Refused>,
@@ -216,6 +219,7 @@ impl<'a> Planner<'a> {
             history,
             folders: HashMap::new(),
             taken: None,
+            keeps_modes: false,
             new_folders: Vec::new(),
             steps: Vec::new(),
             refused: Vec::new(),
@@ -268,6 +272,7 @@ impl<'a> Planner<'a> {
 
     fn plan_entry(&mut self, mut entry: Entry, base: &dyn Fn(&Entry) -> Result<RelativePath, Reason>) {
         let mut path = entry.address.path.clone();
+        entry.unix_mode = entry.unix_mode.filter(|_| self.keeps_modes);
         if let Some((below, cut)) = &self.taken {
             if !path.is_within(below) {
                 return;

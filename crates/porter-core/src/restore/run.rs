@@ -98,11 +98,13 @@ pub fn run_plan(
                 Ok(()) => report.note_landed(step, conduct),
                 Err(StepFailed::Refused(reason)) => {
                     let refused = refused_step(step, reason);
-                    conduct.send(&Event::Trouble {
-                        item: &step.entry.item,
-                        path: &step.at,
-                        code: "not-written",
-                    });
+                    if refused.needs_attention {
+                        conduct.send(&Event::Trouble {
+                            item: &step.entry.item,
+                            path: &step.at,
+                            code: "not-written",
+                        });
+                    }
                     if let Err(cause) = runner.journal_refused(&refused) {
                         failed = Some(cause);
                         return false;
@@ -165,8 +167,8 @@ fn refused_step(step: &Step, reason: Reason) -> Refused {
         item: Some(step.entry.item.clone()),
         key: Some(EntryKey::of(&step.entry.address)),
         path: step.entry.address.path.clone(),
+        needs_attention: reason.needs_attention(),
         reason,
-        needs_attention: true,
     }
 }
 

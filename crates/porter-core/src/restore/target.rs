@@ -129,11 +129,12 @@ impl TargetTree {
     fn look(&self, folder: &RelativePath) -> Result<FolderView, Reason> {
         let mut view = FolderView::default();
         let unreadable = |cause: std::io::Error| Reason::CannotBeRead { detail: cause.to_string() };
-        let rows = match fs::read_dir(self.host_path(folder)?) {
+        let host = self.host_path(folder)?;
+        let rows = match fs::read_dir(&host) {
             Ok(rows) => rows,
             Err(cause) if cause.kind() == std::io::ErrorKind::NotFound => return Ok(view),
-            // A file that will be set aside stands where the folder will be.
-            Err(cause) if cause.kind() == std::io::ErrorKind::NotADirectory => return Ok(view),
+            // A file that will be set aside stands where the folder will be. Systems call that by many names.
+            Err(_) if fs::symlink_metadata(&host).is_ok_and(|found| !found.is_dir()) => return Ok(view),
             Err(cause) => return Err(unreadable(cause)),
         };
         for row in rows {

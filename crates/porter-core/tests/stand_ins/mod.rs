@@ -205,7 +205,7 @@ impl VolumeFile for ScriptedFile {
         let start = usize::try_from(offset_in_bytes).unwrap().min(self.content.len());
         if start >= self.good {
             // EIO, as a bad sector gives it.
-            return Err(io::Error::from_raw_os_error(5));
+            return Err(io::Error::from_raw_os_error(if cfg!(windows) { 23 } else { 5 }));
         }
         let end = (start + buffer.len()).min(self.content.len()).min(self.good);
         buffer[..end - start].copy_from_slice(&self.content[start..end]);

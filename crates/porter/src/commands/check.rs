@@ -78,6 +78,6 @@ fn publish(path: &Path, content: &[u8]) -> Result<(), Failure> {
         .and_then(|()| std::fs::rename(&aside, path))
         .map_err(|cause| {
             let _ = std::fs::remove_file(&aside);
-            Failure::new(format!("`{}` cannot be written: {cause}", path.display()), "Name another file.")
+            Failure::new(format!("`{}` cannot be written: {cause}", paths::shown(path)), "Name another file.")
         })
 }

@@ -29,11 +29,11 @@ pub(crate) fn run(arguments: &DemoArguments) -> Result<Outcome, Failure> {
         None => temporary_folder()?,
     };
     let size = if arguments.small { DemoSize::Small } else { DemoSize::Full };
-    let path = |name: &str| folder.join(name).display().to_string();
+    let path = |name: &str| paths::shown(&folder.join(name));
     let (old, new, trunk) = (path("LOFT-PC"), path("TIDEWATER"), path("trunk"));
     let (page, json) = (path("receipt.html"), path("receipt.json"));
 
-    say(format_args!("{} in {}", styled(BOLD, "Saltmarsh Kiteworks"), folder.display()));
+    say(format_args!("{} in {}", styled(BOLD, "Saltmarsh Kiteworks"), paths::shown(&folder)));
     say("The workshop replaces its PC of 2012, LOFT-PC, by a new one, TIDEWATER. Everything is made up.");
     let began = Instant::now();
     build_loft_pc(Path::new(&old), size).and_then(|()| build_tidewater(Path::new(&new))).map_err(
@@ -83,7 +83,7 @@ pub(crate) fn run(arguments: &DemoArguments) -> Result<Outcome, Failure> {
         "{} {:.1} s for everything. Look around in {}",
         styled(BOLD, "That was the job."),
         began.elapsed().as_secs_f64(),
-        folder.display()
+        paths::shown(&folder)
     ));
     say(format_args!("  the receipt to print and sign   {page}"));
     say(format_args!("  what the trunk holds            porter look {}", quoted(&trunk)));
@@ -98,7 +98,8 @@ pub(crate) fn run(arguments: &DemoArguments) -> Result<Outcome, Failure> {
 /// As a person would type it.
 fn quoted(word: &str) -> String {
     if word.contains([' ', '*', '\'', '"', '&', ';', '(', ')']) {
-        format!("'{word}'")
+        let quote = if cfg!(windows) { '"' } else { '\'' };
+        format!("{quote}{word}{quote}")
     } else {
         word.to_owned()
     }
@@ -106,12 +107,12 @@ fn quoted(word: &str) -> String {
 
 fn free_folder(folder: &Path) -> Result<PathBuf, Failure> {
     let failed = |cause: std::io::Error| {
-        Failure::new(format!("`{}`: {cause}", folder.display()), "Name another folder for the demo.")
+        Failure::new(format!("`{}`: {cause}", paths::shown(folder)), "Name another folder for the demo.")
     };
     std::fs::create_dir_all(folder).map_err(failed)?;
     if std::fs::read_dir(folder).map_err(failed)?.next().is_some() {
         return Err(Failure::wrong_use(
-            format!("`{}` is not empty", folder.display()),
+            format!("`{}` is not empty", paths::shown(folder)),
             "Nothing was changed. Name a new or an empty folder for the demo.",
         ));
     }
@@ -126,10 +127,13 @@ fn temporary_folder() -> Result<PathBuf, Failure> {
             Ok(()) => return Ok(folder),
             Err(cause) if cause.kind() == std::io::ErrorKind::AlreadyExists => {}
             Err(cause) => {
-                let what = format!("`{}` cannot be made: {cause}", folder.display());
+                let what = format!("`{}` cannot be made: {cause}", paths::shown(&folder));
                 return Err(Failure::new(what, "Name a folder for the demo."));
             }
         }
     }
-    Err(Failure::new(format!("`{}` is full of demos", above.display()), "Delete some, or name a folder."))
+    Err(Failure::new(
+        format!("`{}` is full of demos", paths::shown(&above)),
+        "Delete some, or name a folder.",
+    ))
 }

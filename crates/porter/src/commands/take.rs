@@ -32,7 +32,7 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
     }
     std::fs::create_dir_all(&arguments.folder).map_err(|cause| {
         Failure::new(
-            format!("`{}` cannot be made: {cause}", arguments.folder.display()),
+            format!("`{}` cannot be made: {cause}", paths::shown(&arguments.folder)),
             "Name a folder that can be written to.",
         )
     })?;

@@ -2,6 +2,7 @@
 
 use super::numbers::{counted, padded, size};
 use super::words;
+use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled};
 use porter_core::capture::{CaptureReport, Forecast};
 use porter_core::machine::Machine;
@@ -20,7 +21,7 @@ pub(crate) fn show_forecast(machine: &Machine, forecast: &Forecast, trunk: &Path
         styled(BOLD, format_args!("Capturing {}", machine.name)),
         size(forecast.to_capture.size_in_bytes),
         counted(forecast.to_capture.files, "file"),
-        trunk.display()
+        paths::shown(trunk)
     ));
     say(format_args!(
         "The trunk takes up to {}; {} are free there.",
@@ -71,7 +72,7 @@ pub(crate) fn show(report: &CaptureReport, trunk: &Path, trunk_id: &str) {
     say(format_args!(
         "{} Trunk {trunk_id} in {} was read back: every byte is what was written.",
         styled(GOOD, "Done."),
-        trunk.display()
+        paths::shown(trunk)
     ));
 }
 
@@ -106,7 +107,7 @@ pub(crate) fn json(report: &CaptureReport, trunk: &Path, trunk_id: &str) -> Valu
     });
     json!({
         "format": "porter-capture/1",
-        "trunk": {"id": trunk_id, "folder": trunk.display().to_string()},
+        "trunk": {"id": trunk_id, "folder": paths::shown(trunk)},
         "seen": report.seen,
         "captured": report.captured,
         "left": report.left,

@@ -2,6 +2,7 @@
 
 use super::numbers::{counted, padded, size};
 use super::words;
+use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled};
 use porter_core::receipt::Reason;
 use porter_core::restore::{Plan, Refused, RestoreReport};
@@ -59,7 +60,7 @@ pub(crate) fn show(done: &str, report: &RestoreReport) {
         show_refused(&report.refused);
     }
     if let Some(journal) = &report.journal {
-        say(styled(FAINT, format_args!("Recorded in {}", journal.display())));
+        say(styled(FAINT, format_args!("Recorded in {}", paths::shown(journal))));
     }
 }
 
@@ -150,6 +151,6 @@ pub(crate) fn json(report: &RestoreReport, accounts: &BTreeMap<String, String>) 
         "set_aside": pairs(&report.set_aside),
         "renamed": pairs(&report.renamed),
         "refused": refused_json(&report.refused),
-        "journal": report.journal.as_ref().map(|path| path.display().to_string()),
+        "journal": report.journal.as_ref().map(|path| paths::shown(path)),
     })
 }

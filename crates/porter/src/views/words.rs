@@ -152,6 +152,9 @@ pub(crate) fn reason(reason: &Reason) -> String {
         Reason::LandedAs { path } => format!("landed as {path}"),
         Reason::TimeDiffers => "landed, but its date of change is another".to_owned(),
         Reason::AttributesDiffer => "landed, but without a mark such as hidden or read-only".to_owned(),
+        Reason::CreationTimesDiffer { .. } => {
+            "landed, but without the dates of creation, which this drive does not keep".to_owned()
+        }
         Reason::StreamsDiffer => "landed, but without a named stream".to_owned(),
         Reason::EntryRefused { line, problem } => format!(
             "refused: {}{}",
@@ -160,6 +163,11 @@ pub(crate) fn reason(reason: &Reason) -> String {
         ),
         Reason::LinkLeadsOut { target } => {
             format!("a link that leads out of its place, to {target}; make it by hand if it is wanted")
+        }
+        Reason::LinkNotMade { target } => {
+            format!(
+                "a link to {target}, which this system did not let us make; what it leads to is there by itself"
+            )
         }
         Reason::InTheWay { what, path } => format!("{what} stands in its way ({path}) and was kept"),
         Reason::Twice => "the trunk has it twice; the first one counts".to_owned(),

@@ -12,6 +12,9 @@ use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::Path;
 use time::OffsetDateTime;
 
+/// Without those that lend the owner's rights to others: the owner is another one now.
+const PERMISSIONS: u32 = 0o777;
+
 /// Whose a restored thing is to be.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Owner {
@@ -71,7 +74,9 @@ pub(crate) fn set_file_metadata(
         let name = format!("user.{}", stream.name);
         let _ = rustix::fs::lsetxattr(path, name, &stream.content, XattrFlags::empty());
     }
-    if entry.attributes.is_read_only() {
+    if let Some(mode) = entry.unix_mode {
+        file.set_permissions(fs::Permissions::from_mode(mode & PERMISSIONS))?;
+    } else if entry.attributes.is_read_only() {
         let mode = file.metadata()?.permissions().mode();
         file.set_permissions(fs::Permissions::from_mode(mode & !0o222))?;
     }
@@ -98,6 +103,9 @@ pub(crate) fn set_folder_owner(path: &Path, owner: Option<Owner>) {
 
 /// Attributes and times of a folder, after everything was put into it.
 pub(crate) fn set_folder_metadata(path: &Path, entry: &Entry) {
+    if let Some(mode) = entry.unix_mode {
+        let _ = fs::set_permissions(path, fs::Permissions::from_mode(mode & PERMISSIONS));
+    }
     set_times(path, entry.modified_utc);
     set_windows_metadata(path, entry);
 }

@@ -58,10 +58,12 @@ pub(crate) fn make_link(target: &[u8], at: &Path) -> io::Result<()> {
     }
     let leads_to_folder = at.parent().is_some_and(|folder| folder.join(&words).is_dir());
     if leads_to_folder {
-        std::os::windows::fs::symlink_dir(words, at)
+        std::os::windows::fs::symlink_dir(words, at)?;
     } else {
-        std::os::windows::fs::symlink_file(words, at)
+        std::os::windows::fs::symlink_file(words, at)?;
     }
+    // Systems that only act as Windows may say that they made one.
+    fs::symlink_metadata(at).map(|_| ())
 }
 
 pub(crate) fn set_file_metadata(

@@ -1,0 +1,74 @@
+//! The programs that are handed out: one for 64-bit Windows 7 and later, and one for any 64-bit Linux, which needs no
+//! library of the system it starts on.
+//!
+//! Rust's own distribution has no standard library for Windows 7, so it is built along, with the compiler and the sources
+//! that Debian packages (`rustc-web`, `cargo-web`, `rust-web-src`, `gcc-mingw-w64-x86-64`).
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+const WINDOWS_7: &str = "x86_64-win7-windows-gnu";
+const LINUX: &str = "x86_64-unknown-linux-gnu";
+
+/// Leaves `porter` and `porter.exe` in `target/dist`.
+pub(crate) fn release() -> Result<(), String> {
+    let mut linux = Command::new(env!("CARGO"));
+    linux
+        .args(["build", "--release", "--package", "porter", "--target", LINUX])
+        .env("RUSTFLAGS", "-C target-feature=+crt-static")
+        .env("CARGO_TARGET_DIR", root().join("target/static"));
+    run(&mut linux)?;
+    let mut windows = cargo_for_windows_7("build", "std,panic_abort");
+    windows.args(["--release", "--package", "porter", "--config", "profile.release.panic=\"abort\""]);
+    run(&mut windows)?;
+
+    let dist = root().join("target/dist");
+    fs::create_dir_all(&dist).map_err(|cause| format!("{}: {cause}", dist.display()))?;
+    for (built, name) in [
+        (format!("target/static/{LINUX}/release/porter"), "porter"),
+        (format!("target/win7/{WINDOWS_7}/release/porter.exe"), "porter.exe"),
+    ] {
+        let size_in_bytes =
+            fs::copy(root().join(&built), dist.join(name)).map_err(|cause| format!("{built}: {cause}"))?;
+        println!("{:>9} bytes  target/dist/{name}", size_in_bytes);
+    }
+    Ok(())
+}
+
+/// Runs all tests as Windows programs, with the runner that Cargo is told of
+/// (`CARGO_TARGET_X86_64_WIN7_WINDOWS_GNU_RUNNER`).
+pub(crate) fn windows_tests() -> Result<(), String> {
+    let mut tests = cargo_for_windows_7("test", "std,panic_abort,test");
+    tests
+        .args(["--workspace", "--exclude", "xtask", "--quiet", "--config", "profile.dev.panic=\"abort\""])
+        // The smallest that still names the line that failed.
+        .args(["--config", "profile.dev.debug=\"line-tables-only\"", "-Zpanic-abort-tests"]);
+    run(&mut tests)
+}
+
+fn cargo_for_windows_7(what: &str, standard_library: &str) -> Command {
+    let mut cargo = Command::new("/usr/bin/cargo");
+    cargo
+        .args([what, "--target", WINDOWS_7, &format!("-Zbuild-std={standard_library}")])
+        .env("RUSTC", "/usr/bin/rustc")
+        .env("RUSTDOC", "/usr/bin/rustdoc")
+        // The sources of the standard library are for a compiler that may use what is not stable.
+        .env("RUSTC_BOOTSTRAP", "1")
+        .env("CARGO_TARGET_X86_64_WIN7_WINDOWS_GNU_LINKER", "x86_64-w64-mingw32-gcc")
+        .env("CC_x86_64_win7_windows_gnu", "x86_64-w64-mingw32-gcc")
+        .env("CARGO_TARGET_DIR", root().join("target/win7"));
+    cargo
+}
+
+fn run(command: &mut Command) -> Result<(), String> {
+    let program = command.get_program().to_string_lossy().into_owned();
+    let status = command.current_dir(root()).status().map_err(|cause| {
+        format!("{program} cannot be run ({cause}); docs/developing.md tells what to install")
+    })?;
+    if status.success() { Ok(()) } else { Err(format!("{program}: {status}")) }
+}
+
+fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).parent().map(Path::to_path_buf).unwrap_or_default()
+}
