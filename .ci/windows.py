@@ -57,9 +57,9 @@ def odd_landed(documents, receipt):
     document = json.load(open(receipt, encoding="utf-8"))
     landed_as = {}
     for item in document["items"]:
-        for finding in item["findings"]:
-            if finding["reason"]["code"] == "landed-as":
-                landed_as[finding["path"]] = os.path.basename(finding["reason"]["path"])
+        for finding in item["reasons"]:
+            if finding["details"]["code"] == "landed-as":
+                landed_as[finding["path"]] = os.path.basename(finding["details"]["path"])
     for name in ODD:
         actual = os.path.basename(there[name])
         assert actual == name or landed_as[name] == actual, (name, actual, landed_as)

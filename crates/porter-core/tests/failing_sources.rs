@@ -44,6 +44,9 @@ fn each_way_to_fail_is_named_and_the_rest_is_captured() {
         ("open in a program.docx", Script::InUse),
         ("streams.doc", Script::WithStreams(b"content".to_vec())),
         ("shut", Script::ShutFolder),
+        ("only in the cloud.docx", Script::InTheCloud(vec![0; 4096])),
+        ("server", Script::Mounted),
+        ("server/a.txt", Script::File(b"another volume's".to_vec())),
         ("pipe", Script::Pipe),
         ("link", Script::Link(b"good.txt".to_vec())),
         ("empty", Script::Folder),
@@ -55,8 +58,10 @@ fn each_way_to_fail_is_named_and_the_rest_is_captured() {
 
     let expected = [
         ("bad sector.mdb", "medium"),
+        ("only in the cloud.docx", "cloud-only"),
         ("open in a program.docx", "in-use"),
         ("pipe", "not-a-file"),
+        ("server", "other-volume"),
         ("shut", "permission-denied"),
         ("streams.doc:huge", "stream-not-read"),
         ("vanishes.tmp", "gone"),

@@ -3,8 +3,11 @@
 
 mod stand_ins;
 
+use porter_core::catalogue::Catalogue;
 use porter_core::kinds::find_items;
-use porter_core::machine::{NotRecognised, Place, PlaceState, recognise};
+use porter_core::machine::facts::{AccountFacts, SystemFacts};
+use porter_core::machine::layout::Family;
+use porter_core::machine::{NotRecognised, Place, PlaceState, recognise, recognise_with};
 use stand_ins::{Script, ScriptedVolume};
 use std::sync::Arc;
 
@@ -86,6 +89,99 @@ fn places_are_found_in_any_case_and_never_through_links() {
         assert_eq!(Place::from_name(place.name()), Some(place));
         assert!(machine.place(place.is_personal().then_some(odile), place).is_some(), "{place:?}");
     }
+}
+
+#[test]
+fn what_the_system_wrote_down_counts_more_than_folders() {
+    let volume = volume(&[
+        "Windows/System32/a.dll",
+        "Users/odile/NTUSER.DAT",
+        "Users/odile/Documents/before it was moved.txt",
+        "Users/tamsin.LOFT/NTUSER.DAT",
+        "D:/Papers/a.txt",
+        "D:/Profiles/bram/NTUSER.DAT",
+    ]);
+    let account = |name: &str, home: &str, places: &[(Place, &str)]| AccountFacts {
+        name: name.as_bytes().to_vec(),
+        home: stand_ins::path(home),
+        places: places.iter().map(|(place, at)| (*place, stand_ins::path(at))).collect(),
+        ..AccountFacts::default()
+    };
+    let facts = SystemFacts {
+        name: Some("LOFT-PC".to_owned()),
+        product: Some("Windows 7 Professional".to_owned()),
+        accounts: vec![
+            account(
+                "Odile",
+                "users/ODILE",
+                &[(Place::Documents, "D:/papers"), (Place::Music, "E:/Music"), (Place::Pictures, "Users")],
+            ),
+            account("tamsin", "Users/tamsin.LOFT", &[(Place::Desktop, "Users/tamsin.LOFT")]),
+            account("bram", "D:/Profiles/bram", &[]),
+            account("never here", "Users/never here", &[]),
+        ],
+        ..SystemFacts::default()
+    };
+    let machine = recognise_with(Arc::new(volume), "folder".to_owned(), Some(facts)).unwrap();
+    assert_eq!(
+        (machine.name.as_str(), machine.system.product.as_str()),
+        ("LOFT-PC", "Windows 7 Professional")
+    );
+    let homes: Vec<(&str, String)> =
+        machine.accounts.iter().map(|account| (account.id.as_str(), account.home.to_string())).collect();
+    let expected = [
+        ("odile", "Users/odile".to_owned()),
+        ("bram", "D:/Profiles/bram".to_owned()),
+        ("tamsin", "Users/tamsin.LOFT".to_owned()),
+    ];
+    assert_eq!(homes, expected);
+    let place = |account: &str, place| {
+        let found = machine.place(machine.account(account), place).unwrap();
+        (found.path.to_string(), found.state)
+    };
+    assert_eq!(place("odile", Place::Documents), ("D:/Papers".to_owned(), PlaceState::Present));
+    assert_eq!(
+        place("odile", Place::Music),
+        ("E:/Music".to_owned(), PlaceState::Unreadable),
+        "no such drive"
+    );
+    let usual = ("Users/odile/Pictures".to_owned(), PlaceState::Absent);
+    assert_eq!(place("odile", Place::Pictures), usual, "a place that holds the home is not believed");
+    assert_eq!(place("tamsin", Place::Desktop).0, "Users/tamsin.LOFT/Desktop", "nor one that is the home");
+}
+
+#[test]
+fn linux_tells_its_people_and_where_they_keep_what() {
+    let mut volume =
+        volume(&["home/tamsin/a.txt", "home/lost+found/x", "home/.snapshots/x", "data/music/a.mp3"]);
+    for (at, content) in [
+        ("etc/os-release", "PRETTY_NAME=\"Kite Linux 3\"\nVERSION_ID=3\n"),
+        ("etc/hostname", "sailroom\n"),
+        ("etc/passwd", "root:x:0:0::/root:/bin/sh\nodile:x:1000:1000:Odile Marchetti:/home/odile:/bin/sh\n"),
+        ("etc/group", "wheel:x:10:odile\n"),
+        (
+            "home/odile/.config/user-dirs.dirs",
+            "XDG_MUSIC_DIR=\"/data/music\"\nXDG_DOCUMENTS_DIR=\"$HOME/Papiere\"\n",
+        ),
+        ("home/odile/Papiere/plan.txt", "x"),
+        ("home/odile/documents/other case.txt", "x"),
+    ] {
+        volume.add(at, Script::File(content.as_bytes().to_vec()));
+    }
+    volume.add("backup", Script::Mounted);
+    let machine = volume.recognised();
+    assert_eq!((machine.name.as_str(), machine.system.product.as_str()), ("sailroom", "Kite Linux 3"));
+    let ids: Vec<&str> = machine.accounts.iter().map(|account| account.id.as_str()).collect();
+    assert_eq!(ids, ["odile", "tamsin"], "a home without an account is somebody's all the same");
+    let odile = machine.account("odile").unwrap();
+    assert_eq!((odile.full_name.as_deref(), odile.is_administrator), (Some("Odile Marchetti"), Some(true)));
+    let at = |place| machine.place(Some(odile), place).unwrap().path.to_string();
+    assert_eq!((at(Place::Documents), at(Place::Music)), ("home/odile/Papiere".into(), "data/music".into()));
+    assert_eq!(machine.records_folder(), Some(stand_ins::path("var/lib/loyal-porter")));
+    let catalogue = Catalogue::built_in(Family::Linux).unwrap();
+    let items = find_items(&machine, &catalogue);
+    let ids: Vec<&str> = items.iter().filter_map(|item| item.id.strip_prefix("machine/")).collect();
+    assert_eq!(ids, ["folder/drive/data"], "another volume is no item");
 }
 
 #[test]

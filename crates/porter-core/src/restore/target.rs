@@ -132,8 +132,9 @@ impl TargetTree {
         let host = self.host_path(folder)?;
         let rows = match fs::read_dir(&host) {
             Ok(rows) => rows,
-            Err(cause) if cause.kind() == std::io::ErrorKind::NotFound => return Ok(view),
-            // A file that will be set aside stands where the folder will be. Systems call that by many names.
+            // A file that will be set aside stands where the folder will be, or above it.
+            Err(cause) if is_no_folder(&cause) => return Ok(view),
+            // Systems have more names for that.
             Err(_) if fs::symlink_metadata(&host).is_ok_and(|found| !found.is_dir()) => return Ok(view),
             Err(cause) => return Err(unreadable(cause)),
         };
@@ -157,6 +158,10 @@ impl TargetTree {
         view.names.values_mut().for_each(|alike| alike.sort_by(|a, b| a.name.cmp(&b.name)));
         Ok(view)
     }
+}
+
+fn is_no_folder(cause: &std::io::Error) -> bool {
+    matches!(cause.kind(), std::io::ErrorKind::NotFound | std::io::ErrorKind::NotADirectory)
 }
 
 fn destination(folder: &RelativePath, known: &Known) -> Result<Destination, Reason> {

@@ -67,8 +67,12 @@ pub enum Script {
     InUse,
     /// A file with named streams, one of which cannot be read.
     WithStreams(Vec<u8>),
+    /// A file whose content is somewhere else; what can be read of it is zeros.
+    InTheCloud(Vec<u8>),
     /// A folder that may not be listed.
     ShutFolder,
+    /// A folder in which another volume is mounted.
+    Mounted,
     /// A folder.
     Folder,
     /// A link.
@@ -118,12 +122,13 @@ impl ScriptedVolume {
 
 fn metadata_of(script: &Script) -> Metadata {
     let (kind, size_in_bytes) = match script {
-        Script::File(content) | Script::BadSectorAfter(_, content) | Script::WithStreams(content) => {
-            (EntryKind::File, content.len() as u64)
-        }
+        Script::File(content)
+        | Script::BadSectorAfter(_, content)
+        | Script::WithStreams(content)
+        | Script::InTheCloud(content) => (EntryKind::File, content.len() as u64),
         Script::Listed(size_in_bytes, _) => (EntryKind::File, *size_in_bytes),
         Script::Vanishes | Script::InUse => (EntryKind::File, 7),
-        Script::Folder | Script::ShutFolder => (EntryKind::Folder, 0),
+        Script::Folder | Script::ShutFolder | Script::Mounted => (EntryKind::Folder, 0),
         Script::Link(_) => (EntryKind::Link, 0),
         Script::Pipe => (EntryKind::Other, 0),
     };
@@ -133,7 +138,7 @@ fn metadata_of(script: &Script) -> Metadata {
         modified_utc: Some(NOW),
         unix_mode: None,
         windows_attributes: None,
-        volume_id: None,
+        volume_id: Some(u64::from(matches!(script, Script::Mounted))),
     }
 }
 
@@ -151,6 +156,9 @@ impl Volume for ScriptedVolume {
     }
 
     fn metadata(&self, at: &RelativePath) -> Result<Metadata, ReadError> {
+        if at.is_root() {
+            return Ok(metadata_of(&Script::Folder));
+        }
         Ok(metadata_of(self.script(at)?))
     }
 
@@ -162,13 +170,20 @@ impl Volume for ScriptedVolume {
                 vec![porter_source::NamedStream { name: "note".to_owned(), content: b"a note".to_vec() }];
             details.unreadable_streams = vec!["huge".to_owned()];
         }
+        if matches!(self.script(at)?, Script::InTheCloud(_)) {
+            // RECALL_ON_DATA_ACCESS and ARCHIVE, as a cloud's own driver leaves them.
+            details.windows_attributes = Some(0x0040_0020);
+        }
         Ok(details)
     }
 
     fn open(&self, file: &RelativePath) -> Result<Box<dyn VolumeFile>, ReadError> {
         let trouble = |trouble| ReadError { path: file.clone(), trouble };
         match self.script(file)? {
-            Script::File(content) | Script::Listed(_, content) | Script::WithStreams(content) => {
+            Script::File(content)
+            | Script::Listed(_, content)
+            | Script::WithStreams(content)
+            | Script::InTheCloud(content) => {
                 Ok(Box::new(ScriptedFile { content: content.clone(), good: usize::MAX }))
             }
             Script::BadSectorAfter(good, content) => {
