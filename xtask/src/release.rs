@@ -41,7 +41,15 @@ pub(crate) fn release() -> Result<(), String> {
 pub(crate) fn windows_tests() -> Result<(), String> {
     let mut tests = cargo_for_windows_7("test", "std,panic_abort,test");
     tests
-        .args(["--workspace", "--exclude", "xtask", "--quiet", "--config", "profile.dev.panic=\"abort\""])
+        .args([
+            "--workspace",
+            "--exclude",
+            "xtask",
+            "--quiet",
+            "--no-fail-fast",
+            "--config",
+            "profile.dev.panic=\"abort\"",
+        ])
         // The smallest that still names the line that failed.
         .args(["--config", "profile.dev.debug=\"line-tables-only\"", "-Zpanic-abort-tests"]);
     run(&mut tests)

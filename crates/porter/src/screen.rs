@@ -1,8 +1,17 @@
 //! Writing to the terminal. Colour only helps, and is left out where it is not wanted (`NO_COLOR`, no terminal).
 
+#[cfg(unix)]
+#[path = "screen/unix.rs"]
+mod system;
+#[cfg(windows)]
+#[path = "screen/windows.rs"]
+mod system;
+
+use anstream::adapter::strip_str;
 use anstyle::{AnsiColor, Style};
 use std::fmt::Display;
-use std::io::Write;
+use std::io::IsTerminal;
+use unicode_width::UnicodeWidthStr;
 
 pub(crate) const BOLD: Style = Style::new().bold();
 pub(crate) const FAINT: Style = Style::new().dimmed();
@@ -16,17 +25,105 @@ pub(crate) fn styled(style: Style, text: impl Display) -> String {
     format!("{style}{text}{style:#}")
 }
 
-/// One line to standard output. A reader that went away (`| head`) is no error.
-pub(crate) fn say(line: impl Display) {
-    let _ = writeln!(anstream::stdout().lock(), "{line}");
+/// Where a line goes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum To {
+    /// Standard output.
+    Output,
+    /// Standard error.
+    Trouble,
 }
 
-/// One line to standard error.
+/// One line to standard output, broken where a terminal ends.
+pub(crate) fn say(line: impl Display) {
+    write(To::Output, std::io::stdout().is_terminal(), &line.to_string());
+}
+
+/// One line to standard error, broken where a terminal ends.
 pub(crate) fn tell(line: impl Display) {
-    let _ = writeln!(anstream::stderr().lock(), "{line}");
+    write(To::Trouble, std::io::stderr().is_terminal(), &line.to_string());
+}
+
+/// How wide a line on standard output may be; none where no terminal is.
+pub(crate) fn columns() -> Option<usize> {
+    if std::io::stdout().is_terminal() { terminal_columns() } else { None }
+}
+
+/// One less than there are: the old console of Windows breaks a line that only just fits.
+fn terminal_columns() -> Option<usize> {
+    terminal_size::terminal_size().map(|(width, _)| usize::from(width.0).saturating_sub(1))
+}
+
+fn write(to: To, is_terminal: bool, line: &str) {
+    let columns = if is_terminal { terminal_columns() } else { None };
+    match columns {
+        Some(columns) => {
+            line.lines().for_each(|line| system::write_line(to, &broken(line, columns)));
+            if line.is_empty() {
+                system::write_line(to, "");
+            }
+        }
+        None => system::write_line(to, line),
+    }
+}
+
+/// Breaks a line between words, so that no part is wider than `width`; what is continued begins below the column that
+/// is broken. Styles take no room, and go on.
+fn broken(line: &str, width: usize) -> String {
+    let width_of = |text: &str| strip_str(text).to_string().width();
+    if width_of(line) <= width {
+        return line.to_owned();
+    }
+    // A column begins after two spaces or more.
+    let mut column = line.len() - line.trim_start_matches(' ').len();
+    let mut whole = String::new();
+    let mut used = 0;
+    let mut spaces = String::new();
+    for word in line.split_inclusive(' ') {
+        let letters = word.trim_end_matches(' ');
+        if letters.is_empty() {
+            spaces.push_str(word);
+            continue;
+        }
+        let room = width_of(letters);
+        if spaces.len() >= 2 && used + spaces.len() < width * 2 / 3 {
+            column = used + spaces.len();
+        }
+        if used > column && used + spaces.len() + room > width {
+            whole.push('\n');
+            whole.push_str(&" ".repeat(column));
+            used = column;
+        } else {
+            whole.push_str(&spaces);
+            used += spaces.len();
+        }
+        spaces.clear();
+        whole.push_str(letters);
+        used += room;
+        spaces.push_str(&word[letters.len()..]);
+    }
+    whole
 }
 
 /// One JSON document to standard output.
 pub(crate) fn say_json(document: &serde_json::Value) {
-    say(format_args!("{document:#}"));
+    system::write_line(To::Output, &format!("{document:#}"));
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_line_is_broken_below_its_last_column() {
+        let line = "  ! links  what a link leads to is carried only if it lies in an item itself";
+        assert_eq!(
+            broken(line, 40),
+            "  ! links  what a link leads to is\n           carried only if it lies in an\n           item itself"
+        );
+        assert_eq!(broken(line, 100), line);
+        let styled = format!("{}  12 files", styled(BOLD, "bram"));
+        assert_eq!(broken(&styled, 14), styled, "styles take no room");
+        assert_eq!(broken("C:\\a-path-without-any-space", 10), "C:\\a-path-without-any-space");
+    }
 }

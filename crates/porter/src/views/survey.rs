@@ -3,7 +3,7 @@
 use super::numbers::{count, counted, date, padded, rfc3339, size};
 use super::words::{self, CautionWords};
 use crate::paths;
-use crate::screen::{BOLD, CARE, FAINT, say, styled};
+use crate::screen::{BOLD, CARE, FAINT, columns, say, styled};
 use porter_core::machine::{Account, Machine};
 use porter_core::survey::{Caution, ItemSurvey, Survey};
 use porter_names::screen::on_screen;
@@ -62,13 +62,13 @@ pub(crate) fn show(machine: &Machine, survey: &Survey) {
     say("");
     say(format_args!(
         "{}  {} in {}",
-        styled(BOLD, padded("To capture", 14)),
+        styled(BOLD, padded("To capture", HEADING)),
         size(chosen.size_in_bytes),
         counted(chosen.files, "file")
     ));
     say(format_args!(
         "{}  {} in {}: caches, temporary files, and what Windows makes by itself",
-        styled(BOLD, padded("Left by rule", 14)),
+        styled(BOLD, padded("Left by rule", HEADING)),
         size(left.size_in_bytes),
         counted(left.files, "file")
     ));
@@ -90,12 +90,13 @@ fn named(account: &Account) -> String {
 
 /// A heading and text beside it, in lines of at most 100 columns.
 fn say_wrapped(heading: &str, text: &str) {
+    let most = columns().map_or(WIDEST, |columns| columns.min(WIDEST)).saturating_sub(HEADING + 2);
     let mut line = String::new();
-    let mut heading = styled(BOLD, padded(heading, 15));
+    let mut heading = styled(BOLD, padded(heading, HEADING));
     for word in text.split_whitespace() {
-        if !line.is_empty() && line.chars().count() + word.chars().count() > 82 {
-            say(format_args!("{heading} {line}"));
-            heading = padded("", 15);
+        if !line.is_empty() && line.chars().count() + word.chars().count() >= most {
+            say(format_args!("{heading}  {line}"));
+            heading = padded("", HEADING);
             line.clear();
         }
         if !line.is_empty() {
@@ -103,8 +104,13 @@ fn say_wrapped(heading: &str, text: &str) {
         }
         line.push_str(word);
     }
-    say(format_args!("{heading} {line}"));
+    say(format_args!("{heading}  {line}"));
 }
+
+/// Longer lines are hard to read.
+const WIDEST: usize = 100;
+/// The longest heading of the last lines.
+const HEADING: usize = 15;
 
 fn show_items<'s>(items: impl Iterator<Item = &'s ItemSurvey>, width: usize) {
     // A folder in which there is nothing to capture is no news.

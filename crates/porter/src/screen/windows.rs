@@ -1,0 +1,69 @@
+//! Windows' console draws escape sequences since Windows 10; before, it is told its colours by calls. Some systems that act
+//! as an older Windows take the request for escape sequences and draw them as letters, so the version decides, not the answer.
+
+use super::To;
+use anstream::adapter::WinconBytes;
+use anstream::{AutoStream, ColorChoice};
+use anstyle::{AnsiColor, Color, Effects, Style};
+use anstyle_wincon::WinconStream;
+use std::io::{IsTerminal, Write};
+use std::sync::OnceLock;
+use windows_sys::Wdk::System::SystemServices::RtlGetVersion;
+use windows_sys::Win32::System::SystemInformation::OSVERSIONINFOW;
+
+/// The first build whose console draws escape sequences: Windows 10, version 1511.
+const FIRST_BUILD_WITH_SEQUENCES: u32 = 10_586;
+
+pub(super) fn write_line(to: To, line: &str) {
+    // A reader that went away is no error.
+    let _ = match to {
+        To::Output => {
+            let raw = std::io::stdout();
+            let by_calls = draws_by_calls(raw.is_terminal(), AutoStream::choice(&raw));
+            if by_calls { draw(&mut raw.lock(), line) } else { writeln!(anstream::stdout().lock(), "{line}") }
+        }
+        To::Trouble => {
+            let raw = std::io::stderr();
+            let by_calls = draws_by_calls(raw.is_terminal(), AutoStream::choice(&raw));
+            if by_calls { draw(&mut raw.lock(), line) } else { writeln!(anstream::stderr().lock(), "{line}") }
+        }
+    };
+}
+
+fn draws_by_calls(is_console: bool, colour: ColorChoice) -> bool {
+    is_console && colour != ColorChoice::Never && build() < FIRST_BUILD_WITH_SEQUENCES
+}
+
+fn draw(console: &mut (impl WinconStream + Write), line: &str) -> std::io::Result<()> {
+    for (style, text) in WinconBytes::new().extract_next(line.as_bytes()) {
+        let mut rest = text.as_bytes();
+        while !rest.is_empty() {
+            let written = console.write_colored(colour_of(style), None, rest)?;
+            rest = rest.get(written.max(1)..).unwrap_or_default();
+        }
+    }
+    console.write_colored(None, None, b"\n").map(|_| ())
+}
+
+/// The old console has 16 colours, and neither bold nor faint letters.
+fn colour_of(style: Style) -> Option<AnsiColor> {
+    match style.get_fg_color() {
+        Some(Color::Ansi(colour)) => Some(colour.bright(true)),
+        _ if style.get_effects().contains(Effects::BOLD) => Some(AnsiColor::BrightWhite),
+        _ => None,
+    }
+}
+
+#[allow(unsafe_code, reason = "a call of the system's interface")]
+fn build() -> u32 {
+    static BUILD: OnceLock<u32> = OnceLock::new();
+    *BUILD.get_or_init(|| {
+        let mut version = OSVERSIONINFOW {
+            dwOSVersionInfoSize: size_of::<OSVERSIONINFOW>() as u32,
+            ..OSVERSIONINFOW::default()
+        };
+        // SAFETY: the structure says how long it is, and outlives the call.
+        unsafe { RtlGetVersion(&mut version) };
+        version.dwBuildNumber
+    })
+}
