@@ -31,7 +31,7 @@ pub(crate) fn release() -> Result<(), String> {
     ] {
         let size_in_bytes =
             fs::copy(root().join(&built), dist.join(name)).map_err(|cause| format!("{built}: {cause}"))?;
-        println!("{:>9} bytes  target/dist/{name}", size_in_bytes);
+        println!("{size_in_bytes:>9} bytes  target/dist/{name}");
     }
     Ok(())
 }

@@ -26,7 +26,7 @@ const HERE: &str = "here";
 
 /// Opens the machine in a folder, or the running one.
 pub(crate) fn machine(folder: &Path) -> Result<Machine, Failure> {
-    if folder.as_os_str() == HERE {
+    if folder.as_os_str().eq_ignore_ascii_case(HERE) {
         return here().map_err(|error| Failure::not_here(&error));
     }
     let shown = paths::shown(folder);

@@ -1,8 +1,8 @@
 //! Progress with rate and time left: a moving line on a terminal, now and then a plain line elsewhere.
 
-use crate::screen::tell;
+use crate::screen::{moving_line, tell};
 use crate::views::numbers::{count, size};
-use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use indicatif::{ProgressBar, ProgressStyle};
 use porter_core::events::{Event, Stage};
 use porter_trunk::Tally;
 use std::io::IsTerminal;
@@ -85,17 +85,15 @@ impl Progress {
         running.began = Instant::now();
         running.last_line = running.began;
         if self.how == How::Moving {
-            let bar = ProgressBar::with_draw_target(
-                Some(expected.size_in_bytes),
-                ProgressDrawTarget::stderr_with_hz(8),
-            );
+            let bar = ProgressBar::with_draw_target(Some(expected.size_in_bytes), moving_line(8));
             let template = if expected.size_in_bytes > 0 {
                 "{prefix:<14} {wide_bar} {decimal_bytes}/{decimal_total_bytes}  {decimal_bytes_per_sec}  {eta} left"
             } else {
                 "{prefix:<14} {spinner} {elapsed}"
             };
             if let Ok(style) = ProgressStyle::with_template(template) {
-                bar.set_style(style.progress_chars("=> "));
+                // Letters that every console has.
+                bar.set_style(style.progress_chars("=> ").tick_chars("-\\|/ "));
             }
             bar.set_prefix(running.words);
             running.bar = Some(bar);

@@ -7,6 +7,8 @@ mod system;
 #[path = "screen/windows.rs"]
 mod system;
 
+pub(crate) use system::moving_line;
+
 use anstream::adapter::strip_str;
 use anstyle::{AnsiColor, Style};
 use std::fmt::Display;

@@ -1,7 +1,13 @@
 //! Terminals here draw escape sequences.
 
 use super::To;
+use indicatif::ProgressDrawTarget;
 use std::io::Write;
+
+/// Where the moving line is drawn, so often in a second at most.
+pub(crate) fn moving_line(hz: u8) -> ProgressDrawTarget {
+    ProgressDrawTarget::stderr_with_hz(hz)
+}
 
 pub(super) fn write_line(to: To, line: &str) {
     // A reader that went away (`| head`) is no error.

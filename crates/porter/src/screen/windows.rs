@@ -6,6 +6,7 @@ use anstream::adapter::WinconBytes;
 use anstream::{AutoStream, ColorChoice};
 use anstyle::{AnsiColor, Color, Effects, Style};
 use anstyle_wincon::WinconStream;
+use indicatif::{ProgressDrawTarget, TermLike};
 use std::io::{IsTerminal, Write};
 use std::sync::OnceLock;
 use windows_sys::Wdk::System::SystemServices::RtlGetVersion;
@@ -28,6 +29,63 @@ pub(super) fn write_line(to: To, line: &str) {
             if by_calls { draw(&mut raw.lock(), line) } else { writeln!(anstream::stderr().lock(), "{line}") }
         }
     };
+}
+
+/// Where the moving line is drawn, so often in a second at most.
+pub(crate) fn moving_line(hz: u8) -> ProgressDrawTarget {
+    if build() < FIRST_BUILD_WITH_SEQUENCES {
+        ProgressDrawTarget::term_like_with_hz(Box::new(OldConsole), hz)
+    } else {
+        ProgressDrawTarget::stderr_with_hz(hz)
+    }
+}
+
+/// One line, drawn again and again from its beginning: all that the moving line needs, and all that every console knows.
+#[derive(Debug)]
+struct OldConsole;
+
+impl OldConsole {
+    fn put(text: &str) -> std::io::Result<()> {
+        std::io::stderr().lock().write_all(text.as_bytes())
+    }
+}
+
+impl TermLike for OldConsole {
+    fn width(&self) -> u16 {
+        super::terminal_columns().and_then(|columns| u16::try_from(columns).ok()).unwrap_or(79)
+    }
+
+    fn move_cursor_up(&self, _lines: usize) -> std::io::Result<()> {
+        Ok(())
+    }
+
+    fn move_cursor_down(&self, _lines: usize) -> std::io::Result<()> {
+        Ok(())
+    }
+
+    fn move_cursor_right(&self, _columns: usize) -> std::io::Result<()> {
+        Ok(())
+    }
+
+    fn move_cursor_left(&self, _columns: usize) -> std::io::Result<()> {
+        Self::put("\r")
+    }
+
+    fn write_line(&self, line: &str) -> std::io::Result<()> {
+        Self::put(&format!("{line}\n"))
+    }
+
+    fn write_str(&self, text: &str) -> std::io::Result<()> {
+        Self::put(text)
+    }
+
+    fn clear_line(&self) -> std::io::Result<()> {
+        Self::put(&format!("\r{}\r", " ".repeat(self.width().into())))
+    }
+
+    fn flush(&self) -> std::io::Result<()> {
+        std::io::stderr().lock().flush()
+    }
 }
 
 fn draws_by_calls(is_console: bool, colour: ColorChoice) -> bool {
