@@ -1,6 +1,6 @@
 //! What stands before us: a system, the people who have accounts on it, and the places where their things are.
 //!
-//! A [`Machine`] is recognised from a volume by [`recognise()`]; [`here`] opens the running one. Which folders are which
+//! A [`Machine`] is recognised from a volume by [`recognise()`]; [`here()`] opens the running one. Which folders are which
 //! place on which system stands in [`layout`].
 
 pub mod account;
