@@ -2,6 +2,7 @@
 #![allow(clippy::print_stdout, clippy::print_stderr, reason = "a tool for the terminal")]
 
 mod bench;
+mod hives;
 mod release;
 
 use std::process::ExitCode;
@@ -16,9 +17,17 @@ fn main() -> ExitCode {
                 (Ok(files), Ok(rounds)) => bench::run(files, rounds),
                 _ => Err(format!("`{files} {rounds}` are no numbers")),
             },
+            ["bench-hive"] => hives::bench(),
+            ["mutate-hives"] => hives::mutate(10_000_000),
+            ["mutate-hives", times] => match times.parse() {
+                Ok(times) => hives::mutate(times),
+                Err(_) => Err(format!("`{times}` is no number")),
+            },
             ["release"] => release::release(),
             ["windows-tests"] => release::windows_tests(),
             _ => Err("cargo xtask bench [FILES ROUNDS]   measure porter against du, cp, sha512sum and tar\n\
+                      cargo xtask bench-hive             time the walk through a registry hive of 60 MB\n\
+                      cargo xtask mutate-hives [TIMES]   change bytes of a hive and read it, ten million times\n\
                       cargo xtask release                build the programs for Windows and Linux into target/dist\n\
                       cargo xtask windows-tests          run all tests as Windows programs"
                 .to_owned()),

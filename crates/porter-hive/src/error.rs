@@ -1,0 +1,86 @@
+//! What can be wrong with a hive.
+
+/// Why a hive, or a part of it, cannot be used. Offsets are from the first bin, as in the hive itself; the first bin begins
+/// 4096 bytes into the file.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum HiveError {
+    /// It is no hive at all.
+    #[error("no registry hive: it does not begin with `regf`")]
+    NotAHive,
+    /// It ends before something that it must hold.
+    #[error("the hive has {size_in_bytes} bytes, and needs {needed_in_bytes}")]
+    TooShort {
+        /// What there is.
+        size_in_bytes: usize,
+        /// What is needed.
+        needed_in_bytes: usize,
+    },
+    /// A version that we do not know.
+    #[error("registry hives of version {major}.{minor} are not known")]
+    UnsupportedVersion {
+        /// Major version.
+        major: u32,
+        /// Minor version.
+        minor: u32,
+    },
+    /// A cell that is not in the hive, or not all of it.
+    #[error("the cell at {offset:#x} is not inside the hive")]
+    CellOutside {
+        /// Where it should begin.
+        offset: u32,
+    },
+    /// A cell that is marked as free.
+    #[error("the cell at {offset:#x} is marked as free")]
+    CellFree {
+        /// Where it begins.
+        offset: u32,
+    },
+    /// A cell holds something else than it should.
+    #[error("the cell at {offset:#x} should hold {expected}, and begins with {found:02x?}")]
+    WrongKind {
+        /// Where it begins.
+        offset: u32,
+        /// What was looked for.
+        expected: &'static str,
+        /// How it begins.
+        found: [u8; 2],
+    },
+    /// A cell is too short for what it says it holds.
+    #[error("the {what} at {offset:#x} needs {needed_in_bytes} bytes, and its cell has {size_in_bytes}")]
+    CellTooShort {
+        /// Where it begins.
+        offset: u32,
+        /// What it is.
+        what: &'static str,
+        /// What it needs.
+        needed_in_bytes: usize,
+        /// What its cell has.
+        size_in_bytes: usize,
+    },
+    /// Lists inside lists inside lists.
+    #[error("the list of subkeys at {offset:#x} is nested too deep")]
+    ListTooDeep {
+        /// Where it begins.
+        offset: u32,
+    },
+    /// A key that is below itself, or in two places.
+    #[error("the key at {offset:#x} was met before: the tree has a loop")]
+    Loop {
+        /// Where it begins.
+        offset: u32,
+    },
+    /// Keys inside keys, deeper than Windows allows.
+    #[error("the key at {offset:#x} lies deeper than {most} keys")]
+    TooDeep {
+        /// Where it begins.
+        offset: u32,
+        /// How deep keys may lie.
+        most: usize,
+    },
+    /// What is to be written does not fit into a hive.
+    #[error("cannot be written: {what}")]
+    CannotHold {
+        /// What.
+        what: String,
+    },
+}
