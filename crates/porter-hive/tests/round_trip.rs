@@ -19,7 +19,7 @@ fn everything_written_is_read_again_in_both_versions() {
         let (expected, found) = (made::lines(&made::tree(3000)), made::lines(&tree.unwrap()));
         assert_eq!(expected.len(), found.len());
         for (expected, found) in expected.iter().zip(&found) {
-            assert!(expected == found, "{:.200}\n{:.200}", expected, found);
+            assert!(expected == found, "{expected:.200}\n{found:.200}");
         }
         let kites = hive.key("saltmarsh kiteworks\\KITES").unwrap();
         assert_eq!(kites.value("größe").unwrap().text().as_deref(), Some("zwölf Fuß"));

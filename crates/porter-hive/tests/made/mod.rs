@@ -31,7 +31,9 @@ pub fn tree(subkeys: usize) -> KeyTree {
     }
     let many = root.key("Many");
     for number in 0..subkeys {
-        many.subkey(&format!("Job {number:05}")).set_number("Number", number as u32);
+        let mut job = KeyTree::new(&format!("Job {number:05}"));
+        job.set_number("Number", number as u32);
+        many.subkeys.push(job);
     }
     root.key("Змей\\كايت\\凧").set_text("名", "浜松");
     root.key("link").is_link = true;
