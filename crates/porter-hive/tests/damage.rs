@@ -28,7 +28,8 @@ fn a_damaged_part_is_named_and_the_rest_is_read() {
     let key_at = find(&good, b"Job 00007") - 76;
     let whole = made::lines(&KeyTree::from_hive(&Hive::from_bytes(good.clone()).unwrap()).0.unwrap());
     type Spoil = fn(&mut [u8]);
-    let spoiled: [(Spoil, fn(&HiveError) -> bool); 4] = [
+    type IsIt = fn(&HiveError) -> bool;
+    let spoiled: [(Spoil, IsIt); 4] = [
         (|cell| cell[4..6].copy_from_slice(b"xx"), |e| matches!(e, HiveError::WrongKind { .. })),
         (
             |cell| cell[..4].copy_from_slice(&88_i32.to_le_bytes()),
