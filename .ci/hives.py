@@ -28,6 +28,25 @@ def by_regipy(path):
         pending.extend((f"{path}\\{child.name}", child) for child in key.iter_subkeys())
 
 
+def demo_accounts(config):
+    """The profile of each person, as regipy's own reading of the profile list tells it."""
+    from regipy.plugins.plugin import PLUGINS
+    from regipy.registry import RegistryHive
+    hive = RegistryHive(config)
+    plugin = next(plugin for plugin in PLUGINS if plugin.NAME == "profilelist_plugin")(hive, as_json=True)
+    plugin.run()
+    for profile in plugin.entries:
+        if profile["sid"].startswith("S-1-5-21-"):
+            yield f"{profile['sid']} {profile['path'][3:]}".replace("\\", "/")
+
+
+def replayed(config):
+    """The hive with its log, as regipy puts it together."""
+    from regipy.recovery import apply_transaction_logs
+    apply_transaction_logs(config, config + ".LOG1", restored_hive_path="replayed")
+    yield from demo_accounts("replayed")
+
+
 if __name__ == "__main__":
     for line in globals()[sys.argv[1]](sys.argv[2]):
         sys.stdout.buffer.write(line.encode("utf-8", "surrogatepass") + b"\n")

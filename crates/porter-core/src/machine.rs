@@ -12,12 +12,7 @@ mod looker;
 mod people;
 pub mod place;
 pub mod recognise;
-#[cfg_attr(unix, allow(dead_code, reason = "for registries, which only a running Windows gives us"))]
-mod shell_folders;
-#[cfg_attr(unix, allow(dead_code, reason = "for registries, which only a running Windows gives us"))]
-mod windows_path;
-#[cfg_attr(unix, allow(dead_code, reason = "for registries, which only a running Windows gives us"))]
-mod windows_version;
+pub mod registry;
 
 pub use account::Account;
 pub use here::{Here, here};
@@ -25,6 +20,7 @@ pub use place::{FoundPlace, Place, PlaceState};
 pub use recognise::{NotRecognised, recognise, recognise_with};
 
 use crate::machine::layout::{Family, Layout};
+use crate::machine::registry::hives::HiveTrouble;
 use porter_names::{RelativePath, fold};
 use porter_source::{Listed, Volume};
 use porter_trunk::SystemLabel;
@@ -54,6 +50,8 @@ pub struct Machine {
     pub at_root: Vec<Listed>,
     /// The number of the volume at its root, where the system has such.
     pub root_volume_id: Option<u64>,
+    /// What is wrong with its registry, by the paths of the hives.
+    pub registry_troubles: Vec<(RelativePath, HiveTrouble)>,
 }
 
 impl Machine {

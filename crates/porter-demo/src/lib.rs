@@ -12,6 +12,7 @@ pub mod film;
 mod host;
 pub mod loft_pc;
 pub mod picture;
+pub mod registry;
 pub mod sound;
 pub mod tidewater;
 pub mod tree;

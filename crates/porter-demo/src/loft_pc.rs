@@ -1,5 +1,6 @@
 //! `LOFT-PC`: the workshop's PC of 2012, as Windows 7 left it.
 
+use crate::registry::{self, Person, Registry};
 use crate::tree::{Mark, Tree};
 use crate::{DemoSize, film, picture, sound, writing};
 use std::io;
@@ -19,16 +20,17 @@ pub fn build_loft_pc(root: &Path, size: DemoSize) -> io::Result<()> {
     odile(&mut tree, size)?;
     tamsin(&mut tree, size)?;
     bram(&mut tree, size)?;
+    juno(&mut tree)?;
     shared(&mut tree, size)?;
     drive_root(&mut tree, size)?;
     tree.finish()
 }
 
 fn system(tree: &mut Tree) -> io::Result<()> {
-    for file in ["Windows/System32/kernel32.dll", "Windows/System32/config/SOFTWARE", "Windows/explorer.exe"]
-    {
+    for file in ["Windows/System32/kernel32.dll", "Windows/explorer.exe"] {
         tree.file(file, &writing::noise(file, 4096))?;
     }
+    registry::write_torn(tree, &REGISTRY, ODILE_LAST)?;
     tree.file("Program Files/KiteCAD/kitecad.exe", &writing::noise("kitecad", 20_000))?;
     tree.file("ProgramData/KiteCAD/licence.txt", b"Licence of Saltmarsh Kiteworks: SK-0000-DEMO\r\n")?;
     tree.file("pagefile.sys", &[0; 4096])?;
@@ -72,11 +74,12 @@ fn profile(tree: &mut Tree, home: &str, last_used_utc: OffsetDateTime) -> io::Re
     ] {
         tree.link(&format!("{home}/{link}"), target)?;
     }
-    for (file, length) in [
-        ("NTUSER.DAT", 65_536),
-        ("ntuser.dat.LOG1", 8192),
-        ("AppData/Local/Microsoft/Windows/UsrClass.dat", 16_384),
-    ] {
+    let own = format!("{home}/NTUSER.DAT");
+    tree.dated_file(&own, &registry::own(&own, &[])?, last_used_utc)?;
+    tree.mark(&own, Mark::System)?;
+    for (file, length) in
+        [("ntuser.dat.LOG1", 8192), ("AppData/Local/Microsoft/Windows/UsrClass.dat", 16_384)]
+    {
         let path = format!("{home}/{file}");
         tree.dated_file(&path, &writing::noise(&path, length), last_used_utc)?;
         tree.mark(&path, Mark::System)?;
@@ -88,6 +91,53 @@ fn profile(tree: &mut Tree, home: &str, last_used_utc: OffsetDateTime) -> io::Re
     }
     let keys = format!("{home}/AppData/Roaming/Microsoft/Protect/S-1-5-21-1000/5a1e-key");
     tree.dated_file(&keys, &writing::noise(&keys, 468), last_used_utc)
+}
+
+/// What the PC knows of itself and its people. Juno came last: her account is only in the logs yet.
+const REGISTRY: Registry = Registry {
+    computer: "LOFT-PC",
+    product: "Windows 7 Professional",
+    service_pack: Some("Service Pack 1"),
+    version: "6.1",
+    build: "7601",
+    people: &[
+        Person {
+            number: 1001,
+            name: "odile",
+            full_name: "Odile Marchetti",
+            home: "C:\\Users\\odile",
+            is_administrator: true,
+        },
+        Person {
+            number: 1002,
+            name: "tamsin",
+            full_name: "Tamsin Okafor",
+            home: "C:\\Users\\tamsin",
+            is_administrator: false,
+        },
+        Person {
+            number: 1003,
+            name: "bram",
+            full_name: "Bram Lindqvist",
+            home: "C:\\Users\\bram",
+            is_administrator: false,
+        },
+        Person {
+            number: 1004,
+            name: "juno",
+            full_name: "Juno Abara",
+            home: "C:\\Apprentice\\juno",
+            is_administrator: false,
+        },
+    ],
+};
+
+/// The apprentice, since this autumn: her profile is where nobody would look.
+fn juno(tree: &mut Tree) -> io::Result<()> {
+    let home = "Apprentice/juno";
+    profile(tree, home, ODILE_LAST)?;
+    tree.file(&format!("{home}/Documents/My first kite.txt"), &writing::text("my first kite", 25))?;
+    tree.file(&format!("{home}/Pictures/My first kite.png"), &picture::png("my first kite", 320, 200))
 }
 
 fn odile(tree: &mut Tree, size: DemoSize) -> io::Result<()> {

@@ -1,6 +1,7 @@
 //! `TIDEWATER`: the new PC, as a fresh Windows 11 is after its accounts were made.
 
 use crate::loft_pc::workshop_rules;
+use crate::registry::{self, Person, Registry};
 use crate::tree::Tree;
 use crate::writing;
 use std::io;
@@ -10,14 +11,53 @@ use time::macros::datetime;
 
 const SET_UP: OffsetDateTime = datetime!(2026-11-16 09:30 UTC);
 
+/// What the PC knows of itself and its people. It goes on calling itself Windows 10, as every Windows 11 does.
+const REGISTRY: Registry = Registry {
+    computer: "TIDEWATER",
+    product: "Windows 10 Pro",
+    service_pack: None,
+    version: "10.0",
+    build: "26100",
+    people: &[
+        Person {
+            number: 1001,
+            name: "odile",
+            full_name: "Odile Marchetti",
+            home: "C:\\Users\\odile",
+            is_administrator: true,
+        },
+        Person {
+            number: 1002,
+            name: "tamsin.okafor",
+            full_name: "Tamsin Okafor",
+            home: "C:\\Users\\tamsin.okafor",
+            is_administrator: false,
+        },
+        Person {
+            number: 1003,
+            name: "bram",
+            full_name: "Bram Lindqvist",
+            home: "C:\\Users\\bram",
+            is_administrator: false,
+        },
+        Person {
+            number: 1004,
+            name: "juno",
+            full_name: "Juno Abara",
+            home: "C:\\Users\\juno",
+            is_administrator: false,
+        },
+    ],
+};
+
 /// Builds the new machine's drive in `root`, which must not be there yet. Tamsin's account has another name than on
 /// the old machine, and a few files there are already in the way of old ones.
 pub fn build_tidewater(root: &Path) -> io::Result<()> {
     let mut tree = Tree::begin(root, SET_UP)?;
-    for file in ["Windows/System32/kernel32.dll", "Windows/System32/config/SOFTWARE", "Windows/explorer.exe"]
-    {
+    for file in ["Windows/System32/kernel32.dll", "Windows/explorer.exe"] {
         tree.file(file, &writing::noise(&format!("new {file}"), 4096))?;
     }
+    registry::write(&mut tree, &REGISTRY, SET_UP)?;
     for folder in ["Windows/SystemApps", "Program Files/WindowsApps", "ProgramData/Microsoft", "$Recycle.Bin"]
     {
         tree.folder(folder)?;
@@ -25,7 +65,7 @@ pub fn build_tidewater(root: &Path) -> io::Result<()> {
     tree.link("Documents and Settings", "Users")?;
     tree.link("Users/All Users", "../ProgramData")?;
     tree.file("Users/Default/NTUSER.DAT", &writing::noise("new default registry", 8192))?;
-    for account in ["odile", "tamsin.okafor", "bram"] {
+    for account in ["odile", "tamsin.okafor", "bram", "juno"] {
         let home = format!("Users/{account}");
         for folder in [
             "AppData/Local/Temp",
@@ -46,8 +86,8 @@ pub fn build_tidewater(root: &Path) -> io::Result<()> {
             tree.folder(&format!("{home}/{folder}"))?;
         }
         tree.link(&format!("{home}/My Documents"), "Documents")?;
-        let registry = format!("{home}/NTUSER.DAT");
-        tree.dated_file(&registry, &writing::noise(&registry, 16_384), SET_UP)?;
+        let own = format!("{home}/NTUSER.DAT");
+        tree.dated_file(&own, &registry::own(&own, &[])?, SET_UP)?;
     }
     for folder in ["Desktop", "Documents", "Downloads", "Music", "Pictures", "Videos"] {
         tree.folder(&format!("Users/Public/{folder}"))?;

@@ -91,6 +91,16 @@ impl BaseBlock {
     }
 }
 
+/// Makes a hive look as if the power had gone while it was written: its first sequence number is one ahead.
+pub fn mark_dirty(hive: &mut [u8]) {
+    let Some(primary) = u32_at(hive, 4) else { return };
+    if hive.len() >= LOG_SIZE_IN_BYTES {
+        hive[4..8].copy_from_slice(&primary.wrapping_add(1).to_le_bytes());
+        let sum = checksum(&hive[..CHECKSUM_AT]);
+        hive[CHECKSUM_AT..CHECKSUM_AT + 4].copy_from_slice(&sum.to_le_bytes());
+    }
+}
+
 /// All words, exclusive-or; neither 0 nor all ones is used.
 fn checksum(words: &[u8]) -> u32 {
     let sum = words.chunks_exact(4).fold(0, |sum, word| sum ^ u32_at(word, 0).unwrap_or(0));

@@ -28,6 +28,7 @@ pub(crate) fn replay(base_block: &mut BaseBlock, bins: &mut Vec<u8>, logs: &[&[u
         return Replayed::NotNeeded;
     }
     let mut changes = 0;
+    let mut fits = false;
     let mut newest: Option<(BaseBlock, &[u8])> = None;
     let mut entries: Vec<LogEntry<'_>> = Vec::new();
     for log in logs {
@@ -65,6 +66,7 @@ pub(crate) fn replay(base_block: &mut BaseBlock, bins: &mut Vec<u8>, logs: &[&[u
             changes += usize::from(put(bins, offset, page));
         }
         *base_block = BaseBlock { file_kind: 0, ..block };
+        fits = true;
     }
     // Two logs take turns; together they are one row of changes without a gap.
     entries.sort_by_key(|entry| entry.sequence);
@@ -82,12 +84,13 @@ pub(crate) fn replay(base_block: &mut BaseBlock, bins: &mut Vec<u8>, logs: &[&[u
             put(bins, *offset as usize, page);
         }
         changes += 1;
+        fits = true;
         base_block.bins_size_in_bytes = entry.bins_size_in_bytes;
         base_block.secondary_sequence = entry.sequence;
         base_block.primary_sequence = entry.sequence;
         expected = Some(entry.sequence.wrapping_add(1));
     }
-    if changes == 0 { Replayed::NothingFits } else { Replayed::Changes(changes) }
+    if fits { Replayed::Changes(changes) } else { Replayed::NothingFits }
 }
 
 /// A log is much smaller than its hive; no change makes one grow by more.

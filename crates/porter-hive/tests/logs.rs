@@ -3,7 +3,8 @@
 
 mod made;
 
-use porter_hive::base_block::SIZE_IN_BYTES;
+use porter_hive::base_block::{self, SIZE_IN_BYTES};
+use porter_hive::log::dirty_pages::log_between;
 use porter_hive::log::entries::{self, LogEntry};
 use porter_hive::write::{Version, to_bytes};
 use porter_hive::{Hive, Replayed};
@@ -19,37 +20,20 @@ fn before_and_after() -> (Vec<u8>, Vec<u8>) {
     (before, to_bytes(&tree, &heading).unwrap())
 }
 
-/// The primary sequence is one ahead, and the checksum is that of the block.
 fn dirty(mut hive: Vec<u8>) -> Vec<u8> {
-    hive[4..8].copy_from_slice(&8_u32.to_le_bytes());
-    let sum =
-        hive[..508].chunks_exact(4).fold(0, |sum, w| sum ^ u32::from_le_bytes([w[0], w[1], w[2], w[3]]));
-    hive[508..512].copy_from_slice(&sum.to_le_bytes());
+    base_block::mark_dirty(&mut hive);
     hive
 }
 
-/// Pages of `page_in_bytes` that differ.
-fn changed_pages(before: &[u8], after: &[u8], page_in_bytes: usize) -> Vec<(usize, Vec<u8>)> {
-    let bins = |hive: &[u8], at: usize| {
-        hive.get(SIZE_IN_BYTES + at..SIZE_IN_BYTES + at + page_in_bytes).map(<[u8]>::to_vec)
-    };
+/// Pages of 4096 bytes that differ.
+fn changed_pages(before: &[u8], after: &[u8]) -> Vec<(usize, Vec<u8>)> {
+    let bins =
+        |hive: &[u8], at: usize| hive.get(SIZE_IN_BYTES + at..SIZE_IN_BYTES + at + 4096).map(<[u8]>::to_vec);
     (0..after.len() - SIZE_IN_BYTES)
-        .step_by(page_in_bytes)
+        .step_by(4096)
         .filter(|at| bins(before, *at) != bins(after, *at))
         .map(|at| (at, bins(after, at).unwrap()))
         .collect()
-}
-
-fn old_log(before: &[u8], after: &[u8]) -> Vec<u8> {
-    let pages = changed_pages(before, after, 512);
-    let mut log = after[..512].to_vec();
-    let mut bits = vec![0_u8; (after.len() - SIZE_IN_BYTES).div_ceil(512 * 8)];
-    pages.iter().for_each(|(at, _)| bits[at / 512 / 8] |= 1 << (at / 512 % 8));
-    log.extend(b"DIRT");
-    log.extend(bits);
-    log.resize(log.len().next_multiple_of(512), 0);
-    pages.iter().for_each(|(_, page)| log.extend(page));
-    log
 }
 
 fn new_log(block: &[u8], changes: &[LogEntry<'_>]) -> Vec<u8> {
@@ -66,7 +50,7 @@ fn newest(hive: &Hive) -> (Option<u64>, bool) {
 #[test]
 fn old_logs_bring_the_newest_changes_and_only_to_their_own_hive() {
     let (before, after) = before_and_after();
-    let log = old_log(&before, &after);
+    let log = log_between(&before, &after);
     let hive = Hive::with_logs(dirty(before.clone()), &[b"not a log", &log]).unwrap();
     assert!(matches!(hive.replayed(), Replayed::Changes(_)), "{:?}", hive.replayed());
     assert_eq!(newest(&hive), (Some(7777), true));
@@ -85,7 +69,7 @@ fn old_logs_bring_the_newest_changes_and_only_to_their_own_hive() {
 #[test]
 fn new_logs_are_followed_in_order_over_both_files_up_to_the_first_gap() {
     let (before, after) = before_and_after();
-    let pages = changed_pages(&before, &after, 4096);
+    let pages = changed_pages(&before, &after);
     let change = |sequence: u32, pages: &[(usize, Vec<u8>)]| LogEntry {
         sequence,
         bins_size_in_bytes: (after.len() - SIZE_IN_BYTES) as u32,

@@ -14,7 +14,7 @@ fn nobodys_things_are_put_into_a_strangers_account() {
         (
             &["--account", "tamsin=nobody", "--yes"],
             2,
-            "no account `nobody`; it has bram, odile, tamsin.okafor",
+            "no account `nobody`; it has bram, juno, odile, tamsin.okafor",
         ),
         (&["--account", "zelda=odile", "--yes"], 2, "the trunk has no account `zelda`"),
         (&["--account", "tamsin=odile", "--yes"], 2, "would both land in the account `odile`"),

@@ -21,9 +21,9 @@ fn a_survey_tells_people_from_the_rest_and_warns() {
 
     assert_eq!(survey["format"], "porter-survey/1");
     assert_eq!(survey["machine"]["name"], "LOFT-PC");
-    assert_eq!(survey["machine"]["system"]["product"], "Windows Vista or 7");
+    assert_eq!(survey["machine"]["system"]["product"], "Windows 7 Professional Service Pack 1");
     let names: Vec<&Value> = survey["accounts"].as_array().unwrap().iter().map(|row| &row["name"]).collect();
-    assert_eq!(names, ["bram", "odile", "tamsin"]);
+    assert_eq!(names, ["bram", "juno", "odile", "tamsin"]);
     assert_eq!(survey["accounts"][0]["last_used_utc"], "2025-08-15T14:20:00Z");
     assert_eq!(survey["accounts"][0]["cautions"][0]["code"], "unused-account");
     // The cache and the temporary files are not counted with what is carried.
@@ -38,6 +38,42 @@ fn a_survey_tells_people_from_the_rest_and_warns() {
     assert!(chosen.clone().count() > 5 && chosen.clone().all(|item| item["account"] == "odile"));
     let mistake = bench.porter(&["survey", "LOFT-PC", "--only", "odil/*"]).with_status(2);
     assert!(mistake.err.contains("no item fits `odil/*`"), "{}", mistake.err);
+}
+
+#[test]
+fn a_registry_tells_whom_no_folder_shows_and_its_logs_the_newest() {
+    let bench = Workbench::with_demo_machines();
+    let config = |name: &str| format!("LOFT-PC/Windows/System32/config/{name}");
+    let accounts = || -> (Vec<Value>, Value) {
+        let survey = bench.porter(&["survey", "LOFT-PC", "--json"]).with_status(0).json();
+        (survey["accounts"].as_array().unwrap().clone(), survey["cautions"].clone())
+    };
+    let (people, cautions) = accounts();
+    let juno = &people[1];
+    assert_eq!((&juno["name"], &juno["full_name"]), (&"juno".into(), &"Juno Abara".into()));
+    assert_eq!((&juno["home"], &juno["administrator"]), (&"Apprentice/juno".into(), &false.into()));
+    assert_eq!((&people[2]["administrator"], &people[2]["disabled"]), (&true.into(), &false.into()));
+    assert_eq!(juno["identifier"], "S-1-5-21-1404114-2026-1123-1004");
+    assert_eq!(cautions, serde_json::json!([]));
+
+    // Without the logs the hives are read as they are, and the survey says what that means.
+    for hive in ["SOFTWARE", "SAM", "SYSTEM"] {
+        std::fs::remove_file(bench.path(&config(&format!("{hive}.LOG1")))).unwrap();
+    }
+    let (people, cautions) = accounts();
+    assert!(people.len() == 3 && people.iter().all(|person| person["name"] != "juno"));
+    assert_eq!(people[1]["full_name"], "Odile Marchetti");
+    let codes: Vec<&Value> = cautions.as_array().unwrap().iter().map(|caution| &caution["code"]).collect();
+    assert_eq!(codes, ["registry-not-newest"; 3]);
+
+    // Where there is no registry to speak of, the folders still tell the people.
+    bench.write(&config("SOFTWARE"), "no hive at all");
+    let (people, cautions) = accounts();
+    assert_eq!(
+        (people.len(), &people[1]["name"], &people[1]["full_name"]),
+        (3, &"odile".into(), &Value::Null)
+    );
+    assert!(cautions.as_array().unwrap().iter().any(|caution| caution["code"] == "registry-unreadable"));
 }
 
 #[test]

@@ -1,6 +1,6 @@
 //! Finding the folders of a system whatever the case of their names, listing each folder once.
 
-use super::windows_path::folder_of_drive;
+use super::registry::windows_path::folder_of_drive;
 use super::{FoundPlace, PlaceState};
 use porter_names::{RelativePath, fold};
 use porter_source::{EntryKind, Listed, Volume};

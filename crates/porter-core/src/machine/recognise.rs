@@ -1,13 +1,14 @@
 //! Recognising a machine from its folders and from what its system wrote down.
 //!
-//! Until a Windows registry can be read from a drive, folders tell the generation of such a Windows, its people and, by
-//! when a person's registry was last written, when they were last there.
+//! Where a Windows has no registry that can be read, folders tell its generation, its people and, by when a person's registry was
+//! last written, when they were last there.
 
 use super::facts::SystemFacts;
 use super::layout::{Family, LINUX, Layout, VISTA_AND_LATER, WINDOWS_2000_AND_XP};
 use super::linux;
 use super::looker::Looker;
 use super::people::find_accounts;
+use super::registry;
 use super::{Machine, PlaceState};
 use porter_names::RelativePath;
 use porter_source::{Listed, ReadError, Volume};
@@ -56,10 +57,11 @@ pub fn recognise_with(
     if layout.family == Family::Linux {
         looker.heed_case();
     }
-    let facts = facts.unwrap_or_else(|| match layout.family {
-        Family::Linux => linux::facts_of(&*volume),
-        Family::Windows => SystemFacts::default(),
-    });
+    let (facts, registry_troubles) = match (facts, layout.family) {
+        (Some(facts), _) => (facts, Vec::new()),
+        (None, Family::Linux) => (linux::facts_of(&*volume), Vec::new()),
+        (None, Family::Windows) => registry::hives::facts_of(&*volume, &mut looker),
+    };
     let (accounts, not_people) = find_accounts(&mut looker, layout, &facts);
     let places = layout.shared().map(|(place, path)| (place, looker.find(&root, &path))).collect();
     let system = SystemLabel {
@@ -80,6 +82,7 @@ pub fn recognise_with(
         not_people,
         at_root,
         root_volume_id,
+        registry_troubles,
     })
 }
 

@@ -3,6 +3,7 @@
 use super::AccountSurvey;
 use super::count::Count;
 use crate::item::Item;
+use crate::machine::registry::hives::HiveTrouble;
 use crate::machine::{Account, Machine, Place, PlaceState};
 use porter_names::{fold, screen::on_screen};
 use serde::Serialize;
@@ -48,6 +49,18 @@ pub enum Caution {
         place: &'static str,
         /// Where it should be.
         path: String,
+    },
+    /// A hive of the registry was being written when the system stopped, and its logs do not fit: its newest changes may be missing.
+    RegistryNotNewest {
+        /// Where it is.
+        path: String,
+    },
+    /// A hive of the registry cannot be read.
+    RegistryUnreadable {
+        /// Where it is.
+        path: String,
+        /// Why, in words.
+        detail: String,
     },
     /// Nobody can sign in with the account.
     DisabledAccount,
@@ -132,6 +145,12 @@ pub(super) fn of_machine(machine: &Machine) -> Vec<Caution> {
     let is_earlier = |name: &[u8]| fold::folded(name).starts_with(b"windows.old");
     let earlier = machine.at_root.iter().filter(|row| is_earlier(&row.name));
     let earlier = earlier.map(|row| Caution::EarlierWindows { path: on_screen(&row.name) });
+    let registry = machine.registry_troubles.iter().map(|(path, trouble)| match trouble {
+        HiveTrouble::NewestMissing => Caution::RegistryNotNewest { path: path.to_string() },
+        HiveTrouble::Unreadable(detail) => {
+            Caution::RegistryUnreadable { path: path.to_string(), detail: detail.clone() }
+        }
+    });
     let without_rights = machine.here.is_some_and(|here| !here.as_administrator);
-    without_rights.then_some(Caution::NotAdministrator).into_iter().chain(earlier).collect()
+    without_rights.then_some(Caution::NotAdministrator).into_iter().chain(registry).chain(earlier).collect()
 }

@@ -57,6 +57,16 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             format!("{place} is kept in {path}, which is not there now"),
             "plug in that drive or reach that server, and look again",
         ),
+        Caution::RegistryNotNewest { path } => (
+            "registry",
+            format!("{path} was being written when the system stopped, and its logs do not fit"),
+            "accounts and settings made last may be missing; look at the folders of people by eye",
+        ),
+        Caution::RegistryUnreadable { path, detail } => (
+            "registry",
+            format!("{path} cannot be read ({detail})"),
+            "people and places are told from the folders instead; look at them by eye",
+        ),
         Caution::DisabledAccount => (
             "disabled",
             "nobody can sign in with it".to_owned(),

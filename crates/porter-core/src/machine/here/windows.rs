@@ -7,7 +7,7 @@ mod registry;
 
 use super::{HereError, Opened};
 use crate::machine::facts::AccountFacts;
-use crate::machine::windows_path::folder_of_drive;
+use crate::machine::registry::windows_path::folder_of_drive;
 use porter_source::HostFolder;
 use std::collections::BTreeSet;
 use std::path::Path;

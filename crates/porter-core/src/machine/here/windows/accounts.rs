@@ -1,5 +1,6 @@
 //! What Windows' own interface tells of accounts.
 
+use crate::machine::registry::describe::Told;
 use std::ffi::OsString;
 use std::os::windows::ffi::OsStringExt;
 use std::ptr::{null, null_mut};
@@ -14,22 +15,13 @@ use windows_sys::Win32::Security::{
 };
 use windows_sys::Win32::System::Threading::{GetCurrentProcess, OpenProcessToken};
 
-/// What is told of a local account. People of a domain or a Microsoft account may be unknown here.
-#[derive(Debug, Default)]
-pub(super) struct Told {
-    pub(super) full_name: Option<String>,
-    pub(super) is_administrator: Option<bool>,
-    pub(super) is_disabled: Option<bool>,
-    pub(super) last_signed_in_utc: Option<OffsetDateTime>,
-}
-
 fn wide(text: &str) -> Vec<u16> {
     text.encode_utf16().chain([0]).collect()
 }
 
 /// The name to sign in with.
 #[allow(unsafe_code, reason = "calls of the system's interface")]
-pub(super) fn name_of_sid(sid: &str) -> Option<String> {
+fn name_of_sid(sid: &str) -> Option<String> {
     let text = wide(sid);
     // As long as Windows lets names and domains be.
     let (mut name, mut domain) = ([0_u16; 257], [0_u16; 257]);
@@ -56,9 +48,15 @@ pub(super) fn name_of_sid(sid: &str) -> Option<String> {
     OsString::from_wide(name).into_string().ok()
 }
 
-/// What the machine tells of one of its own accounts.
+/// What the machine tells of an account. People of a domain or with a Microsoft account may be known by their name alone.
+pub(super) fn told_of(sid: &str) -> Told {
+    let name = name_of_sid(sid);
+    let told = name.as_deref().and_then(told_of_local).unwrap_or_default();
+    Told { name, ..told }
+}
+
 #[allow(unsafe_code, reason = "calls of the system's interface")]
-pub(super) fn told_of(name: &str) -> Option<Told> {
+fn told_of_local(name: &str) -> Option<Told> {
     let name = wide(name);
     let mut buffer: *mut u8 = null_mut();
     // SAFETY: the name ends with a NUL. On success the buffer holds what level 3 promises; it is freed once, at the end.
@@ -69,6 +67,7 @@ pub(super) fn told_of(name: &str) -> Option<Told> {
         let info = &*buffer.cast::<USER_INFO_3>();
         let full_name = text_at(info.usri3_full_name);
         let told = Told {
+            name: None,
             full_name: full_name.filter(|name| !name.is_empty()),
             is_administrator: Some(info.usri3_priv == USER_PRIV_ADMIN),
             is_disabled: Some(info.usri3_flags & UF_ACCOUNTDISABLE != 0),

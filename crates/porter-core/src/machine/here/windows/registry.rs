@@ -1,110 +1,64 @@
-//! What the running Windows wrote down: `Windows NT\CurrentVersion`, its `ProfileList`, and the registries of the people
-//! who are signed in. Those of others are on their files, which the running system does not show.
+//! The registry of the running Windows. Of people who are not signed in, it gives what it keeps itself: their own registries are
+//! in files that it does not show.
 
 use super::accounts;
-use crate::machine::facts::{AccountFacts, SystemFacts};
-use crate::machine::windows_path::below_root;
-use crate::machine::{shell_folders, windows_version};
-use porter_names::RelativePath;
-use std::collections::BTreeMap;
-use time::OffsetDateTime;
+use crate::machine::facts::SystemFacts;
+use crate::machine::registry::{RegistryKey, describe};
 use winreg::RegKey;
-use winreg::enums::{HKEY_LOCAL_MACHINE, HKEY_USERS, RegType};
-use winreg::types::FromRegValue;
+use winreg::enums::{HKEY_LOCAL_MACHINE, HKEY_USERS};
 
-const SYSTEM: &str = "SOFTWARE\\Microsoft\\Windows NT\\CurrentVersion";
-const NAME: &str = "SYSTEM\\CurrentControlSet\\Control\\ComputerName\\ComputerName";
 const PROCESSOR: &str = "HARDWARE\\DESCRIPTION\\System\\CentralProcessor\\0";
-const PROFILES: &str = "SOFTWARE\\Microsoft\\Windows NT\\CurrentVersion\\ProfileList";
-/// People's SIDs: of this machine or a domain, or of Microsoft's directory. All others are the system's own.
-const PEOPLE: [&str; 2] = ["S-1-5-21-", "S-1-12-1-"];
+
+impl RegistryKey for RegKey {
+    fn subkey(&self, path: &str) -> Option<Self> {
+        self.open_subkey(path).ok()
+    }
+
+    fn subkey_names(&self) -> Vec<String> {
+        self.enum_keys().filter_map(Result::ok).collect()
+    }
+
+    fn value_names(&self) -> Vec<String> {
+        self.enum_values().filter_map(Result::ok).map(|(name, _)| name).collect()
+    }
+
+    fn text(&self, name: &str) -> Option<String> {
+        self.get_value::<String, _>(name).ok()
+    }
+
+    fn number(&self, name: &str) -> Option<u64> {
+        let number = self.get_value::<u32, _>(name).ok().map(u64::from);
+        number.or_else(|| self.get_value::<u64, _>(name).ok())
+    }
+
+    fn bytes(&self, name: &str) -> Option<Vec<u8>> {
+        self.get_raw_value(name).ok().map(|value| value.bytes.to_vec())
+    }
+}
 
 pub(super) fn facts(system_drive: &str) -> SystemFacts {
     let machine = RegKey::predef(HKEY_LOCAL_MACHINE);
-    let value = |key: &str, name: &str| machine.open_subkey(key).ok().and_then(|key| text(&key, name));
-    let (product, version) = windows_version::product_and_version(&|name| value(SYSTEM, name));
     let kind =
         std::env::var("PROCESSOR_ARCHITEW6432").or_else(|_| std::env::var("PROCESSOR_ARCHITECTURE")).ok();
-    let model = value(PROCESSOR, "ProcessorNameString").map(|model| model.trim().to_owned());
-    let processor: Vec<String> =
-        [kind, model].into_iter().flatten().filter(|words| !words.is_empty()).collect();
-    SystemFacts {
-        name: value(NAME, "ComputerName"),
-        product,
-        version,
-        processor: (!processor.is_empty()).then(|| processor.join(", ")),
-        accounts: people(&machine, system_drive),
+    let model = machine.subkey(PROCESSOR).and_then(|key| key.text("ProcessorNameString"));
+    let words: Vec<String> = [kind, model]
+        .into_iter()
+        .flatten()
+        .map(|words| words.trim().to_owned())
+        .filter(|w| !w.is_empty())
+        .collect();
+    let mut facts = SystemFacts {
+        name: machine.subkey("SYSTEM\\CurrentControlSet").and_then(|key| describe::computer_name(&key)),
+        processor: (!words.is_empty()).then(|| words.join(", ")),
+        ..SystemFacts::default()
+    };
+    if let Some(software) = machine.subkey("SOFTWARE") {
+        (facts.product, facts.version) = describe::product_and_version(&software);
+        let of_person = |sid: &str, _: &porter_names::RelativePath| {
+            let key = RegKey::predef(HKEY_USERS).subkey(sid);
+            key.map(|key| describe::shell_folder_texts(&key)).unwrap_or_default()
+        };
+        facts.accounts = describe::people(&software, system_drive, &accounts::told_of, &of_person);
     }
-}
-
-fn people(machine: &RegKey, system_drive: &str) -> Vec<AccountFacts> {
-    let Ok(profiles) = machine.open_subkey(PROFILES) else { return Vec::new() };
-    let keys: Vec<String> = profiles.enum_keys().filter_map(Result::ok).collect();
-    let is_person = |key: &&String| PEOPLE.iter().any(|prefix| key.starts_with(prefix));
-    let mut people: Vec<AccountFacts> = Vec::new();
-    for key in keys.iter().filter(is_person) {
-        // Windows keeps a damaged profile as `.bak` beside the one it made instead; alone, it is all there is.
-        let sid = key.strip_suffix(".bak").unwrap_or(key);
-        if sid != key && keys.iter().any(|other| other == sid) {
-            continue;
-        }
-        let Ok(profile) = profiles.open_subkey(key) else { continue };
-        if let Some(person) = person(&profile, sid, system_drive) {
-            people.push(person);
-        }
-    }
-    people
-}
-
-fn person(profile: &RegKey, sid: &str, system_drive: &str) -> Option<AccountFacts> {
-    let folder = text(profile, "ProfileImagePath")?;
-    let of_system = |name: &str| std::env::var(name).ok();
-    let home = below_root(&folder, &of_system, system_drive)?;
-    // For below_root, whatever it begins with in the registry.
-    let folder =
-        if folder.contains('%') { format!("{system_drive}\\{}", backslashed(&home)?) } else { folder };
-    let variables = |name: &str| if name == "USERPROFILE" { Some(folder.clone()) } else { of_system(name) };
-    let mut places = BTreeMap::new();
-    if let Ok(key) = RegKey::predef(HKEY_USERS).open_subkey(format!("{sid}\\{}", shell_folders::KEY)) {
-        for (name, value) in key.enum_values().filter_map(Result::ok) {
-            if matches!(value.vtype, RegType::REG_SZ | RegType::REG_EXPAND_SZ)
-                && let Some(place) = shell_folders::place_of(&name)
-                && let Ok(value) = String::from_reg_value(&value)
-                && let Some(path) = below_root(&value, &variables, system_drive)
-            {
-                places.insert(place, path);
-            }
-        }
-    }
-    let name =
-        accounts::name_of_sid(sid).or_else(|| Some(String::from_utf8_lossy(home.name()?).into_owned()))?;
-    let told = accounts::told_of(&name).unwrap_or_default();
-    Some(AccountFacts {
-        name: name.into_bytes(),
-        home,
-        full_name: told.full_name,
-        identifier: Some(sid.to_owned()),
-        is_administrator: told.is_administrator,
-        is_disabled: told.is_disabled,
-        last_used_utc: loaded_utc(profile).max(told.last_signed_in_utc),
-        places,
-    })
-}
-
-fn backslashed(path: &RelativePath) -> Option<String> {
-    Some(std::str::from_utf8(path.as_bytes()).ok()?.replace('/', "\\"))
-}
-
-/// When the profile was last loaded: a `FILETIME` in two halves.
-fn loaded_utc(profile: &RegKey) -> Option<OffsetDateTime> {
-    let high = profile.get_value::<u32, _>("LocalProfileLoadTimeHigh").ok()?;
-    let low = profile.get_value::<u32, _>("LocalProfileLoadTimeLow").ok()?;
-    let ticks = (u64::from(high) << 32) | u64::from(low);
-    if ticks == 0 { None } else { porter_source::utc_from_filetime(ticks) }
-}
-
-/// A text, or a number as text.
-fn text(key: &RegKey, name: &str) -> Option<String> {
-    let text = key.get_value::<String, _>(name).ok();
-    text.or_else(|| key.get_value::<u32, _>(name).ok().map(|number| number.to_string()))
+    facts
 }

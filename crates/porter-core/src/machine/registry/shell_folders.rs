@@ -3,7 +3,7 @@
 //! The names up to Windows XP are words; later ones are the ids of known folders
 //! (<https://learn.microsoft.com/windows/win32/shell/knownfolderid>).
 
-use super::Place;
+use crate::machine::Place;
 
 /// The registry key, below a person's own.
 pub const KEY: &str = "Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\User Shell Folders";

@@ -1,0 +1,134 @@
+//! Understanding a registry: the system, its people, and where they keep their folders.
+
+use super::windows_path::below_root;
+use super::{RegistryKey, shell_folders, version};
+use crate::machine::facts::AccountFacts;
+use porter_names::RelativePath;
+use std::collections::BTreeMap;
+use time::OffsetDateTime;
+
+/// Below `SOFTWARE`.
+const CURRENT_VERSION: &str = "Microsoft\\Windows NT\\CurrentVersion";
+/// Below [`CURRENT_VERSION`].
+const PROFILES: &str = "ProfileList";
+/// People's SIDs: of this machine or a domain, or of Microsoft's directory. All others are the system's own.
+const PEOPLE: [&str; 2] = ["S-1-5-21-", "S-1-12-1-"];
+
+/// Product and version, of `SOFTWARE`.
+pub fn product_and_version(software: &impl RegistryKey) -> (Option<String>, Option<String>) {
+    let Some(key) = software.subkey(CURRENT_VERSION) else { return (None, None) };
+    let value = |name: &str| key.text(name).or_else(|| key.number(name).map(|number| number.to_string()));
+    version::product_and_version(&value)
+}
+
+/// The drive that the system itself calls its own, of `SOFTWARE`: `C:`, or what it says.
+pub fn system_drive(software: &impl RegistryKey) -> String {
+    let root = software.subkey(CURRENT_VERSION).and_then(|key| key.text("SystemRoot"));
+    let drive = root.and_then(|root| Some(root.get(..2)?.to_owned()));
+    drive.filter(|drive| drive.ends_with(':')).unwrap_or_else(|| "C:".to_owned())
+}
+
+/// The name of the machine, of the control set in force.
+pub fn computer_name(control_set: &impl RegistryKey) -> Option<String> {
+    control_set
+        .subkey("Control\\ComputerName\\ComputerName")?
+        .text("ComputerName")
+        .filter(|name| !name.is_empty())
+}
+
+/// What is told of an account beside its profile.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Told {
+    /// The name to sign in with.
+    pub name: Option<String>,
+    /// The person's name.
+    pub full_name: Option<String>,
+    /// Whether it may change the system.
+    pub is_administrator: Option<bool>,
+    /// Whether nobody can sign in with it.
+    pub is_disabled: Option<bool>,
+    /// When somebody last signed in.
+    pub last_signed_in_utc: Option<OffsetDateTime>,
+}
+
+/// Names and texts of the `User Shell Folders` of the person with that SID and home.
+pub type OwnPlaces<'a> = dyn Fn(&str, &RelativePath) -> Vec<(String, String)> + 'a;
+
+/// The people of a machine, of `SOFTWARE`. `told` gives what else is known of a SID; `own_places` what a person's own
+/// registry tells.
+pub fn people(
+    software: &impl RegistryKey,
+    system_drive: &str,
+    told: &dyn Fn(&str) -> Told,
+    own_places: &OwnPlaces<'_>,
+) -> Vec<AccountFacts> {
+    let Some(profiles) = software.subkey(CURRENT_VERSION).and_then(|key| key.subkey(PROFILES)) else {
+        return Vec::new();
+    };
+    let keys = profiles.subkey_names();
+    let is_person = |key: &&String| PEOPLE.iter().any(|prefix| key.starts_with(prefix));
+    let mut people: Vec<AccountFacts> = Vec::new();
+    for key in keys.iter().filter(is_person) {
+        // Windows keeps a damaged profile as `.bak` beside the one it made instead; alone, it is all there is.
+        let sid = key.strip_suffix(".bak").unwrap_or(key);
+        if sid != key && keys.iter().any(|other| other == sid) {
+            continue;
+        }
+        let Some(profile) = profiles.subkey(key) else { continue };
+        people.extend(person(&profile, sid, system_drive, told, own_places));
+    }
+    people
+}
+
+fn person(
+    profile: &impl RegistryKey,
+    sid: &str,
+    system_drive: &str,
+    told: &dyn Fn(&str) -> Told,
+    own_places: &OwnPlaces<'_>,
+) -> Option<AccountFacts> {
+    let of_system = |name: &str| match name {
+        "SYSTEMDRIVE" => Some(system_drive.to_owned()),
+        "SYSTEMROOT" | "WINDIR" => Some(format!("{system_drive}\\Windows")),
+        _ => None,
+    };
+    let folder = profile.text("ProfileImagePath")?;
+    let home = below_root(&folder, &of_system, system_drive)?;
+    // Without the variables that only the system has.
+    let folder = folder.replacen("%SystemDrive%", system_drive, 1).replacen("%SYSTEMDRIVE%", system_drive, 1);
+    let variables = |name: &str| if name == "USERPROFILE" { Some(folder.clone()) } else { of_system(name) };
+    let mut places = BTreeMap::new();
+    for (name, text) in own_places(sid, &home) {
+        if let Some(place) = shell_folders::place_of(&name)
+            && let Some(path) = below_root(&text, &variables, system_drive)
+        {
+            places.insert(place, path);
+        }
+    }
+    let told = told(sid);
+    let name = told.name.map(String::into_bytes).or_else(|| home.name().map(<[u8]>::to_vec))?;
+    Some(AccountFacts {
+        name,
+        home,
+        full_name: told.full_name,
+        identifier: Some(sid.to_owned()),
+        is_administrator: told.is_administrator,
+        is_disabled: told.is_disabled,
+        last_used_utc: loaded_utc(profile).max(told.last_signed_in_utc),
+        places,
+    })
+}
+
+/// What a person's own registry says about their folders.
+pub fn shell_folder_texts(person: &impl RegistryKey) -> Vec<(String, String)> {
+    let Some(key) = person.subkey(shell_folders::KEY) else { return Vec::new() };
+    key.value_names().into_iter().filter_map(|name| key.text(&name).map(|text| (name, text))).collect()
+}
+
+/// When the profile was last loaded: a `FILETIME` in two halves.
+fn loaded_utc(profile: &impl RegistryKey) -> Option<OffsetDateTime> {
+    let (high, low) =
+        (profile.number("LocalProfileLoadTimeHigh")?, profile.number("LocalProfileLoadTimeLow")?);
+    let ticks = (high << 32) | low;
+    if ticks == 0 { None } else { porter_source::utc_from_filetime(ticks) }
+}

@@ -1,0 +1,132 @@
+//! The registry of a Windows that does not run: the hives on its drive, with what their logs add.
+
+use super::describe::{self, Told};
+use super::sam;
+use crate::machine::PlaceState;
+use crate::machine::facts::SystemFacts;
+use crate::machine::looker::Looker;
+use porter_hive::{Hive, Key, Replayed};
+use porter_names::RelativePath;
+use porter_source::{Sequential, Volume};
+use std::io::Read;
+
+/// Below the root, on all generations; the folder of Windows 2000 is tried too.
+const CONFIG: [&str; 2] = ["Windows/System32/config", "WINNT/system32/config"];
+/// No hive is larger on a real system.
+const LARGEST_HIVE_IN_BYTES: u64 = 1 << 30;
+/// Beside a hive; each generation has some of them.
+const LOGS: [&str; 3] = [".LOG", ".LOG1", ".LOG2"];
+
+/// What is wrong with a hive.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum HiveTrouble {
+    /// It was being written when the system stopped, and no log fits it: its newest changes may be missing.
+    NewestMissing,
+    /// It cannot be read, in words.
+    Unreadable(String),
+}
+
+/// Reads what the hives tell. What is wrong with them is given by their paths.
+pub(in crate::machine) fn facts_of(
+    volume: &dyn Volume,
+    looker: &mut Looker<'_>,
+) -> (SystemFacts, Vec<(RelativePath, HiveTrouble)>) {
+    let mut reader = Reader { volume, troubles: Vec::new() };
+    let root = RelativePath::root();
+    let mut open = |name: &str, looker: &mut Looker<'_>| {
+        let at = |folder: &&str| looker.find(&root, &format!("{folder}/{name}"));
+        let found = CONFIG.iter().map(at).find(|found| found.state == PlaceState::IsFile)?;
+        reader.open(&found.path, looker)
+    };
+    let (software, system, sam) = (open("SOFTWARE", looker), open("SYSTEM", looker), open("SAM", looker));
+    let mut facts = SystemFacts::default();
+    if let Some(system) = root_of(&system) {
+        let control_set = control_set(&system);
+        facts.name = control_set.as_ref().and_then(describe::computer_name);
+        facts.processor = control_set.and_then(|key| {
+            let environment = key.descend("Control\\Session Manager\\Environment")?;
+            let words = ["PROCESSOR_ARCHITECTURE", "PROCESSOR_IDENTIFIER"];
+            let words: Vec<String> = words
+                .iter()
+                .filter_map(|name| environment.value(name)?.text())
+                .filter(|w| !w.is_empty())
+                .collect();
+            (!words.is_empty()).then(|| words.join(", "))
+        });
+    }
+    let told = root_of(&sam).map(|key| sam::told(&key)).unwrap_or_default();
+    if let Some(software) = root_of(&software) {
+        (facts.product, facts.version) = describe::product_and_version(&software);
+        let drive = describe::system_drive(&software);
+        let shared = std::cell::RefCell::new((&mut reader, looker));
+        let own_places = |_: &str, home: &RelativePath| {
+            let (reader, looker) = &mut *shared.borrow_mut();
+            let home = looker.find_path(home).path;
+            let found = looker.find(&home, "NTUSER.DAT");
+            if found.state != PlaceState::IsFile {
+                return Vec::new();
+            }
+            let hive = reader.open(&found.path, looker);
+            root_of(&hive).map(|key| describe::shell_folder_texts(&key)).unwrap_or_default()
+        };
+        let told = |sid: &str| -> Told { told.get(sid).cloned().unwrap_or_default() };
+        facts.accounts = describe::people(&software, &drive, &told, &own_places);
+    }
+    (facts, reader.troubles)
+}
+
+fn root_of(hive: &Option<Hive>) -> Option<Key<'_>> {
+    hive.as_ref()?.root().ok()
+}
+
+/// The control set that the system started with.
+fn control_set<'h>(system: &Key<'h>) -> Option<Key<'h>> {
+    let number = system.descend("Select").and_then(|key| key.value("Current")?.number()).unwrap_or(1);
+    system.descend(&format!("ControlSet{number:03}"))
+}
+
+struct Reader<'v> {
+    volume: &'v dyn Volume,
+    troubles: Vec<(RelativePath, HiveTrouble)>,
+}
+
+impl Reader<'_> {
+    fn open(&mut self, path: &RelativePath, looker: &mut Looker<'_>) -> Option<Hive> {
+        let bytes = match read(self.volume, path) {
+            Ok(bytes) => bytes,
+            Err(what) => {
+                self.troubles.push((path.clone(), HiveTrouble::Unreadable(what)));
+                return None;
+            }
+        };
+        let folder = path.parent().unwrap_or_default();
+        let name = String::from_utf8_lossy(path.name().unwrap_or_default()).into_owned();
+        let logs: Vec<Vec<u8>> = LOGS
+            .iter()
+            .map(|end| looker.find(&folder, &format!("{name}{end}")))
+            .filter(|found| found.state == PlaceState::IsFile)
+            .filter_map(|found| read(self.volume, &found.path).ok())
+            .collect();
+        let logs: Vec<&[u8]> = logs.iter().map(Vec::as_slice).collect();
+        match Hive::with_logs(bytes, &logs) {
+            Ok(hive) => {
+                if hive.replayed() == Replayed::NothingFits {
+                    self.troubles.push((path.clone(), HiveTrouble::NewestMissing));
+                }
+                Some(hive)
+            }
+            Err(error) => {
+                self.troubles.push((path.clone(), HiveTrouble::Unreadable(error.to_string())));
+                None
+            }
+        }
+    }
+}
+
+fn read(volume: &dyn Volume, path: &RelativePath) -> Result<Vec<u8>, String> {
+    let file = volume.open(path).map_err(|error| error.trouble.to_string())?;
+    let mut bytes = Vec::new();
+    let most = LARGEST_HIVE_IN_BYTES;
+    Sequential::new(file).take(most).read_to_end(&mut bytes).map_err(|cause| cause.to_string())?;
+    Ok(bytes)
+}

@@ -1,0 +1,189 @@
+//! The registries of the demo's Windows machines: true hives, with what a survey reads of them.
+
+use crate::tree::Tree;
+use porter_hive::base_block::mark_dirty;
+use porter_hive::log::dirty_pages::log_between;
+use porter_hive::write::{Heading, Version, to_bytes};
+use porter_hive::{KeyTree, ValueKind};
+use std::io;
+use time::OffsetDateTime;
+
+/// The numbers that all local SIDs of the demo begin with.
+const MACHINE: [u32; 3] = [1_404_114, 2_026, 1_123];
+/// 2026-10-30, 16:00 UTC, as a `FILETIME`.
+const WRITTEN: u64 = 134_378_496_000_000_000;
+const CONFIG: &str = "Windows/System32/config";
+
+/// What a machine knows of itself.
+#[derive(Debug, Clone, Copy)]
+pub struct Registry {
+    /// Its name.
+    pub computer: &'static str,
+    /// As the system calls itself.
+    pub product: &'static str,
+    /// Up to Windows 7.
+    pub service_pack: Option<&'static str>,
+    /// As the system numbers itself.
+    pub version: &'static str,
+    /// Which build of it.
+    pub build: &'static str,
+    /// The accounts, the newest last.
+    pub people: &'static [Person],
+}
+
+/// An account.
+#[derive(Debug, Clone, Copy)]
+pub struct Person {
+    /// The last number of the SID.
+    pub number: u32,
+    /// To sign in with.
+    pub name: &'static str,
+    /// The person's.
+    pub full_name: &'static str,
+    /// Where the profile is.
+    pub home: &'static str,
+    /// Whether they may change the system.
+    pub is_administrator: bool,
+}
+
+/// Writes `SOFTWARE`, `SYSTEM` and `SAM`.
+pub fn write(tree: &mut Tree, registry: &Registry, written_utc: OffsetDateTime) -> io::Result<()> {
+    for (name, root) in hives(registry, registry.people) {
+        tree.dated_file(&format!("{CONFIG}/{name}"), &bytes(&root, &own_path(name), 1)?, written_utc)?;
+    }
+    Ok(())
+}
+
+/// The same for a machine whose power went while the newest account was made: that is only in the logs.
+pub fn write_torn(tree: &mut Tree, registry: &Registry, written_utc: OffsetDateTime) -> io::Result<()> {
+    let older = &registry.people[..registry.people.len().saturating_sub(1)];
+    for ((name, before), (_, after)) in
+        hives(registry, older).into_iter().zip(hives(registry, registry.people))
+    {
+        let (mut before, after) = (bytes(&before, &own_path(name), 1)?, bytes(&after, &own_path(name), 2)?);
+        let log = log_between(&before, &after);
+        mark_dirty(&mut before);
+        tree.dated_file(&format!("{CONFIG}/{name}"), &before, written_utc)?;
+        tree.dated_file(&format!("{CONFIG}/{name}.LOG1"), &log, written_utc)?;
+        tree.dated_file(&format!("{CONFIG}/{name}.LOG2"), &[], written_utc)?;
+    }
+    Ok(())
+}
+
+/// A person's own hive. `moved` names folders that are not where the system puts them.
+pub fn own(path: &str, moved: &[(&str, &str)]) -> io::Result<Vec<u8>> {
+    let mut root = written("CMI-CreateHive{D43B12B8-09B5-40DB-B4F6-F6DFEB78DAEC}");
+    let folders = root.key("Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\User Shell Folders");
+    for (name, folder) in [
+        ("Desktop", "Desktop"),
+        ("Personal", "Documents"),
+        ("My Pictures", "Pictures"),
+        ("My Music", "Music"),
+        ("My Video", "Videos"),
+        ("Favorites", "Favorites"),
+        ("AppData", "AppData\\Roaming"),
+        ("Local AppData", "AppData\\Local"),
+    ] {
+        folders.set_expand_text(name, &format!("%USERPROFILE%\\{folder}"));
+    }
+    moved.iter().for_each(|(name, folder)| {
+        folders.set_expand_text(name, folder);
+    });
+    root.key("Control Panel\\Desktop").set_text("WallPaper", "C:\\Windows\\Web\\Wallpaper\\kites.jpg");
+    bytes(&root, &format!("\\??\\C:\\{}", path.replace('/', "\\")), 1)
+}
+
+/// As Windows notes it in the hive itself.
+fn own_path(name: &str) -> String {
+    format!("\\SystemRoot\\System32\\Config\\{name}")
+}
+
+fn written(name: &str) -> KeyTree {
+    KeyTree { last_written: WRITTEN, ..KeyTree::new(name) }
+}
+
+fn bytes(root: &KeyTree, name: &str, sequence: u32) -> io::Result<Vec<u8>> {
+    let heading =
+        Heading { version: Version::V1_5, last_written: WRITTEN, sequence, file_name: name.to_owned() };
+    to_bytes(root, &heading).map_err(io::Error::other)
+}
+
+fn hives(registry: &Registry, people: &[Person]) -> [(&'static str, KeyTree); 3] {
+    let mut software = written("SOFTWARE");
+    let current = software.key("Microsoft\\Windows NT\\CurrentVersion");
+    current.set_text("ProductName", registry.product).set_text("CurrentBuild", registry.build);
+    current.set_text("CurrentVersion", registry.version).set_text("SystemRoot", "C:\\Windows");
+    if let Some(pack) = registry.service_pack {
+        current.set_text("CSDVersion", pack);
+    }
+    let profiles = current.key("ProfileList");
+    profiles.set_expand_text("ProfilesDirectory", "%SystemDrive%\\Users");
+    profiles
+        .key("S-1-5-18")
+        .set_expand_text("ProfileImagePath", "%systemroot%\\system32\\config\\systemprofile");
+    for person in people {
+        let [a, b, c] = MACHINE;
+        let profile = profiles.key(&format!("S-1-5-21-{a}-{b}-{c}-{}", person.number));
+        profile.set_expand_text("ProfileImagePath", person.home).set_number("State", 0);
+    }
+
+    let mut system = written("SYSTEM");
+    system.key("Select").set_number("Current", 1).set_number("Default", 1);
+    let control = system.key("ControlSet001\\Control");
+    control.key("ComputerName\\ComputerName").set_text("ComputerName", registry.computer);
+    let environment = control.key("Session Manager\\Environment");
+    environment.set_text("PROCESSOR_ARCHITECTURE", "AMD64");
+
+    let mut sam = written("SAM");
+    let account = sam.key("SAM\\Domains\\Account");
+    // It ends with the SID that all accounts begin with.
+    account.set("V", ValueKind::Bytes, [vec![0; 300], sid(&[])].concat());
+    for person in people {
+        let user = account.key(&format!("Users\\{:08X}", person.number));
+        user.set("F", ValueKind::Bytes, f(person)).set("V", ValueKind::Bytes, v(person));
+        account.key("Users\\Names").key(person.name).set("", ValueKind::Other(person.number), []);
+    }
+    let administrators: Vec<u8> = people
+        .iter()
+        .filter(|person| person.is_administrator)
+        .flat_map(|person| sid(&[person.number]))
+        .collect();
+    let count = people.iter().filter(|person| person.is_administrator).count() as u32;
+    let mut group = vec![0; 52];
+    group[44..48].copy_from_slice(&(administrators.len() as u32).to_le_bytes());
+    group[48..52].copy_from_slice(&count.to_le_bytes());
+    group.extend(administrators);
+    sam.key("SAM\\Domains\\Builtin\\Aliases\\00000220").set("C", ValueKind::Bytes, group);
+    [("SOFTWARE", software), ("SYSTEM", system), ("SAM", sam)]
+}
+
+/// Last sign-in, number and flags, as the accounts' `F` has them.
+fn f(person: &Person) -> Vec<u8> {
+    let mut f = vec![0; 80];
+    f[0] = 2;
+    f[48..52].copy_from_slice(&person.number.to_le_bytes());
+    // A normal account whose password does not expire.
+    f[56..58].copy_from_slice(&0x0210_u16.to_le_bytes());
+    f
+}
+
+/// Name and full name, as the accounts' `V` has them: rows of offset, length and a number, then the texts.
+fn v(person: &Person) -> Vec<u8> {
+    let mut rows = vec![0; 0xcc];
+    let mut texts: Vec<u8> = Vec::new();
+    for (row, text) in [(1, person.name), (2, person.full_name)] {
+        let text: Vec<u8> = text.encode_utf16().flat_map(u16::to_le_bytes).collect();
+        rows[row * 12..row * 12 + 4].copy_from_slice(&(texts.len() as u32).to_le_bytes());
+        rows[row * 12 + 4..row * 12 + 8].copy_from_slice(&(text.len() as u32).to_le_bytes());
+        texts.extend(text);
+        texts.resize(texts.len().next_multiple_of(4), 0);
+    }
+    [rows, texts].concat()
+}
+
+/// The SID of the machine's accounts, with what comes after it.
+fn sid(after: &[u32]) -> Vec<u8> {
+    let numbers: Vec<u32> = [21].iter().chain(&MACHINE).chain(after).copied().collect();
+    let head = [1, numbers.len() as u8, 0, 0, 0, 0, 0, 5];
+    head.into_iter().chain(numbers.into_iter().flat_map(u32::to_le_bytes)).collect()
+}
