@@ -11,12 +11,14 @@ mod linux;
 mod looker;
 mod people;
 pub mod place;
+pub mod program;
 pub mod recognise;
 pub mod registry;
 
 pub use account::Account;
 pub use here::{Here, here};
 pub use place::{FoundPlace, Place, PlaceState};
+pub use program::Program;
 pub use recognise::{NotRecognised, recognise, recognise_with};
 
 use crate::machine::layout::{Family, Layout};
@@ -52,6 +54,8 @@ pub struct Machine {
     pub root_volume_id: Option<u64>,
     /// What is wrong with its registry, by the paths of the hives.
     pub registry_troubles: Vec<(RelativePath, HiveTrouble)>,
+    /// The programs that are installed, in the order of their names.
+    pub programs: Vec<Program>,
 }
 
 impl Machine {

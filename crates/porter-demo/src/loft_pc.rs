@@ -1,6 +1,6 @@
 //! `LOFT-PC`: the workshop's PC of 2012, as Windows 7 left it.
 
-use crate::registry::{self, Person, Registry};
+use crate::registry::{self, Installed, Person, Registry};
 use crate::tree::{Mark, Tree};
 use crate::{DemoSize, film, picture, sound, writing};
 use std::io;
@@ -47,6 +47,7 @@ fn system(tree: &mut Tree) -> io::Result<()> {
 
 /// What Windows 7 puts into every profile folder.
 fn profile(tree: &mut Tree, home: &str, last_used_utc: OffsetDateTime) -> io::Result<()> {
+    let programs = if home == "Users/odile" { &[WINDROSE][..] } else { &[] };
     for folder in [
         "AppData/LocalLow",
         "AppData/Roaming/Microsoft/Windows",
@@ -75,7 +76,7 @@ fn profile(tree: &mut Tree, home: &str, last_used_utc: OffsetDateTime) -> io::Re
         tree.link(&format!("{home}/{link}"), target)?;
     }
     let own = format!("{home}/NTUSER.DAT");
-    tree.dated_file(&own, &registry::own(&own, &[])?, last_used_utc)?;
+    tree.dated_file(&own, &registry::own(&own, programs)?, last_used_utc)?;
     tree.mark(&own, Mark::System)?;
     for (file, length) in
         [("ntuser.dat.LOG1", 8192), ("AppData/Local/Microsoft/Windows/UsrClass.dat", 16_384)]
@@ -130,7 +131,53 @@ const REGISTRY: Registry = Registry {
             is_administrator: false,
         },
     ],
+    programs: &PROGRAMS,
 };
+
+/// Only Odile has it.
+const WINDROSE: Installed = Installed {
+    name: "Windrose Forecast",
+    version: "2.11",
+    publisher: "Lee Shore Software",
+    date: "20220314",
+    size_in_kib: 18_400,
+    is_32_bit: false,
+};
+
+const PROGRAMS: [Installed; 4] = [
+    Installed {
+        name: "KiteCAD",
+        version: "4.2.1",
+        publisher: "Harbour Drawing Office",
+        date: "20120306",
+        size_in_kib: 412_000,
+        is_32_bit: false,
+    },
+    Installed {
+        name: "Sailcloth Cutter Driver",
+        version: "1.9",
+        publisher: "Ropewalk Machines",
+        date: "20130211",
+        size_in_kib: 7_300,
+        is_32_bit: true,
+    },
+    Installed {
+        name: "Ledger for Small Workshops",
+        version: "2015.3",
+        publisher: "Quayside, \"Books & Co\"",
+        date: "20150107",
+        size_in_kib: 96_000,
+        is_32_bit: true,
+    },
+    Installed {
+        name: "Picture Shelf",
+        version: "7.0",
+        publisher: "Tidepool",
+        date: "20181119",
+        size_in_kib: 54_000,
+        is_32_bit: false,
+    },
+];
 
 /// The apprentice, since this autumn: her profile is where nobody would look.
 fn juno(tree: &mut Tree) -> io::Result<()> {

@@ -29,6 +29,36 @@ pub struct Registry {
     pub build: &'static str,
     /// The accounts, the newest last.
     pub people: &'static [Person],
+    /// What is installed for everybody.
+    pub programs: &'static [Installed],
+}
+
+/// A program that is installed.
+#[derive(Debug, Clone, Copy)]
+pub struct Installed {
+    /// What people call it.
+    pub name: &'static str,
+    /// Its version.
+    pub version: &'static str,
+    /// Who made it.
+    pub publisher: &'static str,
+    /// As `20261123`.
+    pub date: &'static str,
+    /// In units of 1024 bytes.
+    pub size_in_kib: u32,
+    /// True for a program of 32 bits.
+    pub is_32_bit: bool,
+}
+
+impl Installed {
+    fn write(&self, root: &mut KeyTree, below: &str) {
+        let bits = if self.is_32_bit { "Wow6432Node\\" } else { "" };
+        let key =
+            root.key(&format!("{below}{bits}Microsoft\\Windows\\CurrentVersion\\Uninstall\\{}", self.name));
+        key.set_text("DisplayName", self.name).set_text("DisplayVersion", self.version);
+        key.set_text("Publisher", self.publisher).set_text("InstallDate", self.date);
+        key.set_number("EstimatedSize", self.size_in_kib);
+    }
 }
 
 /// An account.
@@ -70,8 +100,8 @@ pub fn write_torn(tree: &mut Tree, registry: &Registry, written_utc: OffsetDateT
     Ok(())
 }
 
-/// A person's own hive. `moved` names folders that are not where the system puts them.
-pub fn own(path: &str, moved: &[(&str, &str)]) -> io::Result<Vec<u8>> {
+/// A person's own hive, with the programs that only they have.
+pub fn own(path: &str, programs: &[Installed]) -> io::Result<Vec<u8>> {
     let mut root = written("CMI-CreateHive{D43B12B8-09B5-40DB-B4F6-F6DFEB78DAEC}");
     let folders = root.key("Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\User Shell Folders");
     for (name, folder) in [
@@ -86,9 +116,7 @@ pub fn own(path: &str, moved: &[(&str, &str)]) -> io::Result<Vec<u8>> {
     ] {
         folders.set_expand_text(name, &format!("%USERPROFILE%\\{folder}"));
     }
-    moved.iter().for_each(|(name, folder)| {
-        folders.set_expand_text(name, folder);
-    });
+    programs.iter().for_each(|program| program.write(&mut root, "Software\\"));
     root.key("Control Panel\\Desktop").set_text("WallPaper", "C:\\Windows\\Web\\Wallpaper\\kites.jpg");
     bytes(&root, &format!("\\??\\C:\\{}", path.replace('/', "\\")), 1)
 }
@@ -126,6 +154,8 @@ fn hives(registry: &Registry, people: &[Person]) -> [(&'static str, KeyTree); 3]
         let profile = profiles.key(&format!("S-1-5-21-{a}-{b}-{c}-{}", person.number));
         profile.set_expand_text("ProfileImagePath", person.home).set_number("State", 0);
     }
+
+    registry.programs.iter().for_each(|program| program.write(&mut software, ""));
 
     let mut system = written("SYSTEM");
     system.key("Select").set_number("Current", 1).set_number("Default", 1);

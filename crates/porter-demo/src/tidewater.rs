@@ -48,6 +48,7 @@ const REGISTRY: Registry = Registry {
             is_administrator: false,
         },
     ],
+    programs: &[],
 };
 
 /// Builds the new machine's drive in `root`, which must not be there yet. Tamsin's account has another name than on

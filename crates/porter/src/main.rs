@@ -11,6 +11,7 @@ mod open;
 mod paths;
 mod power;
 mod progress;
+mod publish;
 mod screen;
 mod stop;
 mod views;

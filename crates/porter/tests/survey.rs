@@ -56,6 +56,21 @@ fn a_registry_tells_whom_no_folder_shows_and_its_logs_the_newest() {
     assert_eq!(juno["identifier"], "S-1-5-21-1404114-2026-1123-1004");
     assert_eq!(cautions, serde_json::json!([]));
 
+    // The programs of both kinds, everybody's and a person's own, as a table to tick off.
+    bench.porter(&["survey", "LOFT-PC", "--programs", "programs.csv", "--quiet"]).with_status(0);
+    let table = bench.read("programs.csv");
+    assert_eq!(
+        table.lines().collect::<Vec<_>>(),
+        [
+            "name,version,publisher,installed_on,size_in_bytes,account",
+            "KiteCAD,4.2.1,Harbour Drawing Office,2012-03-06,421888000,",
+            "Ledger for Small Workshops,2015.3,\"Quayside, \"\"Books & Co\"\"\",2015-01-07,98304000,",
+            "Picture Shelf,7.0,Tidepool,2018-11-19,55296000,",
+            "Sailcloth Cutter Driver,1.9,Ropewalk Machines,2013-02-11,7475200,",
+            "Windrose Forecast,2.11,Lee Shore Software,2022-03-14,18841600,odile",
+        ]
+    );
+
     // Without the logs the hives are read as they are, and the survey says what that means.
     for hive in ["SOFTWARE", "SAM", "SYSTEM"] {
         std::fs::remove_file(bench.path(&config(&format!("{hive}.LOG1")))).unwrap();

@@ -4,6 +4,7 @@
 //! own interface, or from a Windows registry.
 
 use super::Place;
+use super::program::Program;
 use porter_names::RelativePath;
 use std::collections::BTreeMap;
 use time::OffsetDateTime;
@@ -21,6 +22,8 @@ pub struct SystemFacts {
     pub processor: Option<String>,
     /// The people, without accounts that the system made for itself.
     pub accounts: Vec<AccountFacts>,
+    /// Everybody's programs.
+    pub programs: Vec<Program>,
 }
 
 /// What is known of a person's account.
@@ -42,4 +45,6 @@ pub struct AccountFacts {
     pub last_used_utc: Option<OffsetDateTime>,
     /// Where the account's places are, below the machine's root; those that are not told are where the system puts them.
     pub places: BTreeMap<Place, RelativePath>,
+    /// Programs that only this person has.
+    pub programs: Vec<Program>,
 }

@@ -3,13 +3,14 @@
 
 use super::Place;
 use super::facts::{AccountFacts, SystemFacts};
+use super::program::Program;
 use porter_names::RelativePath;
 use porter_source::{EntryKind, Sequential, Volume};
 use std::collections::BTreeMap;
 use std::io::Read;
 
 /// None of these files is larger on a real system.
-const LARGEST_FILE_IN_BYTES: u64 = 4 << 20;
+const LARGEST_FILE_IN_BYTES: u64 = 64 << 20;
 /// What `login.defs` says where it says nothing.
 const PEOPLE: (u32, u32) = (1000, 60_000);
 /// Members may change the system.
@@ -46,7 +47,8 @@ pub fn facts_of(volume: &dyn Volume) -> SystemFacts {
             account.places = user_dirs(&file, &account.home);
         }
     }
-    SystemFacts { name, product, version, processor: None, accounts }
+    let programs = read("var/lib/dpkg/status").map(|file| packages_in(&file)).unwrap_or_default();
+    SystemFacts { name, product, version, processor: None, accounts, programs }
 }
 
 fn is_root(account: &AccountFacts) -> bool {
@@ -72,6 +74,31 @@ fn os_release(file: &[u8]) -> (Option<String>, Option<String>) {
         Some(line.trim().trim_matches(['"', '\'']).to_owned()).filter(|value| !value.is_empty())
     };
     (value("PRETTY_NAME").or_else(|| value("NAME")), value("VERSION_ID"))
+}
+
+/// The packages of Debian and its like (`deb822(5)`, `dpkg(1)`).
+fn packages_in(file: &[u8]) -> Vec<Program> {
+    let text = String::from_utf8_lossy(file);
+    let program = |paragraph: &str| {
+        let field = |name: &str| {
+            let line = paragraph.lines().find_map(|line| line.strip_prefix(name)?.strip_prefix(": "))?;
+            Some(line.trim().to_owned())
+        };
+        if field("Status")? != "install ok installed" {
+            return None;
+        }
+        Some(Program {
+            name: field("Package")?,
+            version: field("Version"),
+            publisher: field("Maintainer"),
+            installed_on: None,
+            // In units of 1024 bytes.
+            size_in_bytes: field("Installed-Size")
+                .and_then(|size| size.parse::<u64>().ok()?.checked_mul(1024)),
+            account: None,
+        })
+    };
+    text.split("\n\n").filter_map(program).collect()
 }
 
 /// The user numbers of people: the first and the last.
@@ -180,6 +207,16 @@ mod tests {
         assert_eq!(place(Place::Music).as_deref(), Some("data/music"));
         assert_eq!(place(Place::Desktop).as_deref(), Some("home/odile"));
         assert_eq!(place(Place::Videos), None);
+    }
+
+    #[test]
+    fn packages_are_those_that_are_installed() {
+        let status = b"Package: kitecad\nStatus: install ok installed\nInstalled-Size: 12\nVersion: 4.2-1\nDescription: draws\n \
+            kites\n\nPackage: gone\nStatus: deinstall ok config-files\nVersion: 1\n";
+        let packages = packages_in(status);
+        assert_eq!(packages.len(), 1);
+        assert_eq!((packages[0].name.as_str(), packages[0].size_in_bytes), ("kitecad", Some(12 << 10)));
+        assert_eq!((packages[0].version.as_deref(), &packages[0].publisher), (Some("4.2-1"), &None));
     }
 
     #[test]

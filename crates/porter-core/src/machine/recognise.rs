@@ -8,6 +8,7 @@ use super::layout::{Family, LINUX, Layout, VISTA_AND_LATER, WINDOWS_2000_AND_XP}
 use super::linux;
 use super::looker::Looker;
 use super::people::find_accounts;
+use super::program::{self, Program};
 use super::registry;
 use super::{Machine, PlaceState};
 use porter_names::RelativePath;
@@ -63,6 +64,15 @@ pub fn recognise_with(
         (None, Family::Windows) => registry::hives::facts_of(&*volume, &mut looker),
     };
     let (accounts, not_people) = find_accounts(&mut looker, layout, &facts);
+    let mut programs = facts.programs;
+    for account in &facts.accounts {
+        let owner = accounts
+            .iter()
+            .find(|known| known.identifier == account.identifier)
+            .map(|known| known.id.clone());
+        let own = account.programs.iter().cloned();
+        programs.extend(own.map(|program| Program { account: owner.clone(), ..program }));
+    }
     let places = layout.shared().map(|(place, path)| (place, looker.find(&root, &path))).collect();
     let system = SystemLabel {
         family: layout.family.name().to_owned(),
@@ -83,6 +93,7 @@ pub fn recognise_with(
         at_root,
         root_volume_id,
         registry_troubles,
+        programs: program::sorted(programs),
     })
 }
 

@@ -5,6 +5,7 @@
 
 pub mod describe;
 pub mod hives;
+pub mod programs;
 mod sam;
 mod shell_folders;
 mod version;

@@ -2,15 +2,14 @@
 
 use crate::arguments::{ConductArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
+use crate::publish::publish;
 use crate::screen::say_json;
 use crate::{open, paths, views};
 use clap::Args;
 use porter_core::check::{check_machine, check_trunk};
 use porter_core::receipt::Receipt;
 use porter_trunk::Trunk;
-use std::fs::File;
-use std::io::Write;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 /// Prove a trunk, or a machine against a trunk, byte for byte, and give the receipt
 #[derive(Debug, Args)]
@@ -66,18 +65,4 @@ fn prove(arguments: &CheckArguments, trunk: &dyn Trunk) -> Result<Receipt, Failu
     Ok(open::conducted(&arguments.conduct, |conduct| {
         check_machine(trunk, &machine, &mapping, &selection, open::now_utc(), conduct)
     })??)
-}
-
-/// Written aside and renamed, so that no half receipt ever has the name of a whole one.
-fn publish(path: &Path, content: &[u8]) -> Result<(), Failure> {
-    let mut aside = path.as_os_str().to_owned();
-    aside.push(".part");
-    let aside = PathBuf::from(aside);
-    File::create(&aside)
-        .and_then(|mut file| file.write_all(content).and_then(|()| file.sync_all()))
-        .and_then(|()| std::fs::rename(&aside, path))
-        .map_err(|cause| {
-            let _ = std::fs::remove_file(&aside);
-            Failure::new(format!("`{}` cannot be written: {cause}", paths::shown(path)), "Name another file.")
-        })
 }

@@ -2,6 +2,7 @@
 
 use crate::arguments::{ConductArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
+use crate::publish::publish;
 use crate::screen::say_json;
 use crate::{open, paths, views};
 use clap::Args;
@@ -22,6 +23,9 @@ pub(crate) struct SurveyArguments {
     account: Vec<String>,
     #[command(flatten)]
     selection: SelectionArguments,
+    /// Write the installed programs to FILE.csv: the list of what to install again
+    #[arg(long, value_name = "FILE.csv", value_parser = paths::typed())]
+    programs: Option<PathBuf>,
     /// One JSON document on standard output
     #[arg(long)]
     json: bool,
@@ -34,6 +38,12 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<Outcome, Failure> {
     let catalogue = open::catalogue(&machine)?;
     let selection = open::selection_on(&machine, &arguments.account, &arguments.selection)?;
     let survey = look_at(&machine, &catalogue, &selection, &arguments.conduct)?;
+    if let Some(path) = &arguments.programs {
+        let table = views::survey::programs_csv(&machine).map_err(|error| {
+            Failure::new(format!("the list of programs: {error}"), "This is a fault of porter.")
+        })?;
+        publish(path, &table)?;
+    }
     if arguments.json {
         say_json(&views::survey::json(&machine, &survey));
     } else {

@@ -72,6 +72,13 @@ pub(crate) fn show(machine: &Machine, survey: &Survey) {
         size(left.size_in_bytes),
         counted(left.files, "file")
     ));
+    if !machine.programs.is_empty() {
+        let to_install = format!(
+            "{} to install again; `porter survey MACHINE --programs FILE.csv` writes the list",
+            counted(machine.programs.len() as u64, "program")
+        );
+        say_wrapped("Programs", &to_install);
+    }
     let not_covered: Vec<String> = survey.not_covered.iter().map(|(path, _)| path.to_string()).collect();
     if !not_covered.is_empty() {
         say_wrapped("Not a person's", &not_covered.join(", "));
@@ -174,6 +181,15 @@ fn show_cautions(survey: &Survey) {
     }
 }
 
+/// The programs as a table (RFC 4180), for a list to tick off.
+pub(crate) fn programs_csv(machine: &Machine) -> Result<Vec<u8>, csv::Error> {
+    let mut table = csv::Writer::from_writer(Vec::new());
+    for program in &machine.programs {
+        table.serialize(program)?;
+    }
+    table.into_inner().map_err(|failed| failed.into_error().into())
+}
+
 /// `porter-survey/1`.
 pub(crate) fn json(machine: &Machine, survey: &Survey) -> Value {
     let accounts = survey.accounts.iter().zip(&machine.accounts).map(|(row, account)| {
@@ -219,6 +235,7 @@ pub(crate) fn json(machine: &Machine, survey: &Survey) -> Value {
         "accounts": accounts.collect::<Vec<_>>(),
         "items": items.collect::<Vec<_>>(),
         "cautions": cautions_json(&survey.cautions),
+        "programs": machine.programs,
         "not_covered": not_covered.collect::<Vec<_>>(),
         "not_yet_covered": words::NOT_YET_COVERED,
     })

@@ -6,8 +6,7 @@ use porter_core::survey::Caution;
 use porter_trunk::LeftReason;
 
 /// What a survey does not look at yet, told each time until it does.
-pub(crate) const NOT_YET_COVERED: &str = "system settings and the registry, printers, network drives, the list of \
-     installed programs; browser and mail profiles are carried as plain files of program data";
+pub(crate) const NOT_YET_COVERED: &str = "settings kept in the registry, printers, network drives; browser and mail profiles are carried as plain files of program data";
 
 /// A caution in three lengths.
 pub(crate) struct CautionWords {

@@ -1,8 +1,9 @@
 //! Understanding a registry: the system, its people, and where they keep their folders.
 
 use super::windows_path::below_root;
-use super::{RegistryKey, shell_folders, version};
+use super::{RegistryKey, programs, shell_folders, version};
 use crate::machine::facts::AccountFacts;
+use crate::machine::program::Program;
 use porter_names::RelativePath;
 use std::collections::BTreeMap;
 use time::OffsetDateTime;
@@ -51,16 +52,24 @@ pub struct Told {
     pub last_signed_in_utc: Option<OffsetDateTime>,
 }
 
-/// Names and texts of the `User Shell Folders` of the person with that SID and home.
-pub type OwnPlaces<'a> = dyn Fn(&str, &RelativePath) -> Vec<(String, String)> + 'a;
+/// What a person's own registry tells.
+#[derive(Debug, Default)]
+pub struct Own {
+    /// Names and texts of its `User Shell Folders`.
+    shell_folders: Vec<(String, String)>,
+    programs: Vec<Program>,
+}
 
-/// The people of a machine, of `SOFTWARE`. `told` gives what else is known of a SID; `own_places` what a person's own
+/// Looks into the registry of the person with that SID and home.
+pub type LookIntoOwn<'a> = dyn Fn(&str, &RelativePath) -> Own + 'a;
+
+/// The people of a machine, of `SOFTWARE`. `told` gives what else is known of a SID; `own` what a person's own
 /// registry tells.
 pub fn people(
     software: &impl RegistryKey,
     system_drive: &str,
     told: &dyn Fn(&str) -> Told,
-    own_places: &OwnPlaces<'_>,
+    own: &LookIntoOwn<'_>,
 ) -> Vec<AccountFacts> {
     let Some(profiles) = software.subkey(CURRENT_VERSION).and_then(|key| key.subkey(PROFILES)) else {
         return Vec::new();
@@ -75,7 +84,7 @@ pub fn people(
             continue;
         }
         let Some(profile) = profiles.subkey(key) else { continue };
-        people.extend(person(&profile, sid, system_drive, told, own_places));
+        people.extend(person(&profile, sid, system_drive, told, own));
     }
     people
 }
@@ -85,7 +94,7 @@ fn person(
     sid: &str,
     system_drive: &str,
     told: &dyn Fn(&str) -> Told,
-    own_places: &OwnPlaces<'_>,
+    own: &LookIntoOwn<'_>,
 ) -> Option<AccountFacts> {
     let of_system = |name: &str| match name {
         "SYSTEMDRIVE" => Some(system_drive.to_owned()),
@@ -97,8 +106,9 @@ fn person(
     // Without the variables that only the system has.
     let folder = folder.replacen("%SystemDrive%", system_drive, 1).replacen("%SYSTEMDRIVE%", system_drive, 1);
     let variables = |name: &str| if name == "USERPROFILE" { Some(folder.clone()) } else { of_system(name) };
+    let own = own(sid, &home);
     let mut places = BTreeMap::new();
-    for (name, text) in own_places(sid, &home) {
+    for (name, text) in own.shell_folders {
         if let Some(place) = shell_folders::place_of(&name)
             && let Some(path) = below_root(&text, &variables, system_drive)
         {
@@ -116,13 +126,16 @@ fn person(
         is_disabled: told.is_disabled,
         last_used_utc: loaded_utc(profile).max(told.last_signed_in_utc),
         places,
+        programs: own.programs,
     })
 }
 
-/// What a person's own registry says about their folders.
-pub fn shell_folder_texts(person: &impl RegistryKey) -> Vec<(String, String)> {
-    let Some(key) = person.subkey(shell_folders::KEY) else { return Vec::new() };
-    key.value_names().into_iter().filter_map(|name| key.text(&name).map(|text| (name, text))).collect()
+/// Reads a person's own registry.
+pub fn own(person: &impl RegistryKey) -> Own {
+    let shell_folders = person.subkey(shell_folders::KEY).map(|key| {
+        key.value_names().into_iter().filter_map(|name| key.text(&name).map(|text| (name, text))).collect()
+    });
+    Own { shell_folders: shell_folders.unwrap_or_default(), programs: programs::of_person(person) }
 }
 
 /// When the profile was last loaded: a `FILETIME` in two halves.

@@ -1,7 +1,7 @@
 //! The registry of a Windows that does not run: the hives on its drive, with what their logs add.
 
-use super::describe::{self, Told};
-use super::sam;
+use super::describe::{self, Own, Told};
+use super::{programs, sam};
 use crate::machine::PlaceState;
 use crate::machine::facts::SystemFacts;
 use crate::machine::looker::Looker;
@@ -59,18 +59,19 @@ pub(in crate::machine) fn facts_of(
         (facts.product, facts.version) = describe::product_and_version(&software);
         let drive = describe::system_drive(&software);
         let shared = std::cell::RefCell::new((&mut reader, looker));
-        let own_places = |_: &str, home: &RelativePath| {
+        let own = |_: &str, home: &RelativePath| {
             let (reader, looker) = &mut *shared.borrow_mut();
             let home = looker.find_path(home).path;
             let found = looker.find(&home, "NTUSER.DAT");
             if found.state != PlaceState::IsFile {
-                return Vec::new();
+                return Own::default();
             }
             let hive = reader.open(&found.path, looker);
-            root_of(&hive).map(|key| describe::shell_folder_texts(&key)).unwrap_or_default()
+            root_of(&hive).map(|key| describe::own(&key)).unwrap_or_default()
         };
         let told = |sid: &str| -> Told { told.get(sid).cloned().unwrap_or_default() };
-        facts.accounts = describe::people(&software, &drive, &told, &own_places);
+        facts.accounts = describe::people(&software, &drive, &told, &own);
+        facts.programs = programs::of_machine(&software);
     }
     (facts, reader.troubles)
 }

@@ -3,7 +3,7 @@
 
 use super::accounts;
 use crate::machine::facts::SystemFacts;
-use crate::machine::registry::{RegistryKey, describe};
+use crate::machine::registry::{RegistryKey, describe, programs};
 use winreg::RegKey;
 use winreg::enums::{HKEY_LOCAL_MACHINE, HKEY_USERS};
 
@@ -56,9 +56,10 @@ pub(super) fn facts(system_drive: &str) -> SystemFacts {
         (facts.product, facts.version) = describe::product_and_version(&software);
         let of_person = |sid: &str, _: &porter_names::RelativePath| {
             let key = RegKey::predef(HKEY_USERS).subkey(sid);
-            key.map(|key| describe::shell_folder_texts(&key)).unwrap_or_default()
+            key.map(|key| describe::own(&key)).unwrap_or_default()
         };
         facts.accounts = describe::people(&software, system_drive, &accounts::told_of, &of_person);
+        facts.programs = programs::of_machine(&software);
     }
     facts
 }
