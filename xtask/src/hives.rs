@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 fn written(tree: &KeyTree) -> Result<Vec<u8>, String> {
     let heading = Heading {
         version: Version::V1_5,
-        last_written: 134_083_008_000_000_000,
+        last_written: 134_398_944_000_000_000,
         sequence: 1,
         file_name: "SOFTWARE".to_owned(),
     };

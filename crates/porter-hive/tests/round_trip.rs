@@ -29,7 +29,7 @@ fn everything_written_is_read_again_in_both_versions() {
         assert_eq!(kites.value("Long").unwrap().number(), Some(u64::MAX));
         assert_eq!(hive.key("Many\\Job 02999").unwrap().value("Number").unwrap().number(), Some(2999));
         assert!(hive.key("Many\\Job 03000").is_none() && hive.key("Kites").is_none());
-        assert_eq!(hive.root().unwrap().last_written_utc().unwrap().year(), 2025);
+        assert_eq!(hive.root().unwrap().last_written_utc().unwrap().year(), 2026);
         let descriptor = kites.security().unwrap().unwrap();
         assert_eq!(descriptor, hive.root().unwrap().security().unwrap().unwrap(), "inherited from above");
     }

@@ -7,7 +7,7 @@ use porter_hive::write::{Heading, Version, to_bytes};
 use porter_hive::{Name, ValueKind};
 
 /// 2026-11-23, 08:00 UTC.
-pub const WRITTEN: u64 = 134_083_008_000_000_000;
+pub const WRITTEN: u64 = 134_398_944_000_000_000;
 
 pub fn heading(version: Version) -> Heading {
     Heading { version, last_written: WRITTEN, sequence: 7, file_name: "\\LOFT-PC\\SOFTWARE".to_owned() }

@@ -1,0 +1,198 @@
+//! What a Windows that does not run wrote down: its people, wherever their profiles are, and what is told of them.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+mod stand_ins;
+
+use porter_core::machine::registry::hives::HiveTrouble;
+use porter_core::machine::{Machine, Place, PlaceState};
+use porter_hive::write::{Heading, Version, to_bytes};
+use porter_hive::{KeyTree, ValueKind};
+use stand_ins::{Script, ScriptedVolume};
+
+const SID: &str = "S-1-5-21-1-2-3";
+
+fn hive(root: &KeyTree) -> Script {
+    let heading = Heading { version: Version::V1_3, last_written: 1, sequence: 1, file_name: "h".to_owned() };
+    Script::File(to_bytes(root, &heading).unwrap())
+}
+
+/// A machine with these hives in its configuration folder.
+fn machine(mut volume: ScriptedVolume, hives: &[(&str, &KeyTree)]) -> Machine {
+    for (name, root) in hives {
+        volume.add(&format!("Windows/System32/config/{name}"), hive(root));
+    }
+    volume.recognised()
+}
+
+fn software(profiles: &[(&str, &str)]) -> KeyTree {
+    let mut root = KeyTree::new("SOFTWARE");
+    let current = root.key("Microsoft\\Windows NT\\CurrentVersion");
+    current.set_text("ProductName", "Windows 7 Professional").set_text("SystemRoot", "C:\\Windows");
+    for (sid, folder) in profiles {
+        current.key(&format!("ProfileList\\{sid}")).set_expand_text("ProfileImagePath", folder);
+    }
+    root
+}
+
+fn user(name: &str, full_name: &str, flags: u16, last: u64) -> (Vec<u8>, Vec<u8>) {
+    let mut v = vec![0; 0xcc];
+    let mut texts = Vec::new();
+    for (row, text) in [(1, name), (2, full_name)] {
+        let text: Vec<u8> = text.encode_utf16().flat_map(u16::to_le_bytes).collect();
+        v[row * 12..row * 12 + 4].copy_from_slice(&(texts.len() as u32).to_le_bytes());
+        v[row * 12 + 4..row * 12 + 8].copy_from_slice(&(text.len() as u32).to_le_bytes());
+        texts.extend(text);
+    }
+    v.extend(texts);
+    let mut f = vec![0; 80];
+    f[8..16].copy_from_slice(&last.to_le_bytes());
+    f[56..58].copy_from_slice(&flags.to_le_bytes());
+    (v, f)
+}
+
+fn sam(users: &[(&str, (Vec<u8>, Vec<u8>))], administrators: &[u8]) -> KeyTree {
+    let mut root = KeyTree::new("SAM");
+    let account = root.key("SAM\\Domains\\Account");
+    account.set("V", ValueKind::Bytes, [1_u32, 2, 3].map(u32::to_le_bytes).concat());
+    for (number, (v, f)) in users {
+        account.key(&format!("Users\\{number}")).set("V", ValueKind::Bytes, v.clone()).set(
+            "F",
+            ValueKind::Bytes,
+            f.clone(),
+        );
+    }
+    account.key("Users\\Names\\odile");
+    root.key("SAM\\Domains\\Builtin\\Aliases\\00000220").set("C", ValueKind::Bytes, administrators);
+    root
+}
+
+#[test]
+fn people_are_found_wherever_their_profiles_are() {
+    let mut volume = ScriptedVolume::windows();
+    for home in ["Users/tamsin.LOFT-PC", "Users/tamsin", "Profiles/bram", "Users/Default"] {
+        volume.add(&format!("{home}/NTUSER.DAT"), Script::File(b"no hive".to_vec()));
+    }
+    let software = software(&[
+        ("S-1-5-18", "%systemroot%\\system32\\config\\systemprofile"),
+        (&format!("{SID}-1001"), "%SystemDrive%\\Users\\odile"),
+        // A damaged profile, and the one that Windows made instead.
+        (&format!("{SID}-1002"), "C:\\Users\\tamsin.LOFT-PC"),
+        (&format!("{SID}-1002.bak"), "C:\\Users\\tamsin"),
+        // A damaged profile that is all there is.
+        ("S-1-12-1-7-8-9-10.bak", "c:/profiles/BRAM"),
+        (&format!("{SID}-1004"), "C:\\Users\\never signed in"),
+        (&format!("{SID}-1005"), "Users\\not absolute"),
+    ]);
+    let machine = machine(volume, &[("SOFTWARE", &software)]);
+    let homes: Vec<(String, String, Option<&str>)> = machine
+        .accounts
+        .iter()
+        .map(|account| (account.id.clone(), account.home.to_string(), account.identifier.as_deref()))
+        .collect();
+    let expected = [
+        ("bram", "Profiles/bram", Some("S-1-12-1-7-8-9-10")),
+        ("odile", "Users/odile", Some("S-1-5-21-1-2-3-1001")),
+        // Its own folder, without an account: somebody's things all the same.
+        ("tamsin", "Users/tamsin", None),
+        ("tamsin-loft-pc", "Users/tamsin.LOFT-PC", Some("S-1-5-21-1-2-3-1002")),
+    ];
+    let expected = expected.map(|(id, home, sid)| (id.to_owned(), home.to_owned(), sid));
+    assert_eq!(homes, expected);
+    // Each person's own hive is named if it is none.
+    let named: Vec<String> = machine.registry_troubles.iter().map(|(path, _)| path.to_string()).collect();
+    assert!(named.contains(&"Users/odile/NTUSER.DAT".to_owned()), "{named:?}");
+    assert!(matches!(machine.registry_troubles[0].1, HiveTrouble::Unreadable(_)));
+}
+
+#[test]
+fn folders_are_where_the_persons_own_registry_says() {
+    let mut volume = ScriptedVolume::default();
+    volume.add("Windows/System32", Script::Folder);
+    let mut own = KeyTree::new("own");
+    let folders = own.key("Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\User Shell Folders");
+    folders.set_expand_text("Personal", "%USERPROFILE%\\Eigene Dateien");
+    folders.set_text("My Music", "E:\\Music").set_text("My Pictures", "\\\\loft\\people\\odile\\Pictures");
+    folders.set_expand_text("Desktop", "%NOBODY%\\Desktop").set_number("My Video", 7);
+    own.key("Software\\Microsoft\\Windows\\CurrentVersion\\Uninstall\\wind")
+        .set_text("DisplayName", "Windrose");
+    volume.add("Users/odile/NTUSER.DAT", hive(&own));
+    volume.add("Users/odile/Eigene Dateien/plan.txt", Script::File(b"x".to_vec()));
+    volume.add("E:/Music/gale.wav", Script::File(b"x".to_vec()));
+    // The system calls its own drive D:.
+    let mut software = software(&[(&format!("{SID}-1001"), "D:\\Users\\odile")]);
+    software.key("Microsoft\\Windows NT\\CurrentVersion").set_text("SystemRoot", "D:\\Windows");
+    let machine = machine(volume, &[("SOFTWARE", &software)]);
+    let odile = machine.account("odile").unwrap();
+    let found = |place| {
+        let found = machine.place(Some(odile), place).unwrap();
+        (found.path.to_string(), found.state)
+    };
+    assert_eq!(found(Place::Documents), ("Users/odile/Eigene Dateien".to_owned(), PlaceState::Present));
+    assert_eq!(found(Place::Music), ("E:/Music".to_owned(), PlaceState::Present));
+    assert_eq!(found(Place::Pictures).1, PlaceState::Unreadable, "a server that is not there");
+    assert_eq!(
+        found(Place::Desktop).0,
+        "Users/odile/Desktop",
+        "what cannot be understood is where it always is"
+    );
+    assert_eq!(found(Place::Videos).0, "Users/odile/Videos");
+    assert_eq!(machine.programs.len(), 1);
+    assert_eq!(
+        (machine.programs[0].name.as_str(), machine.programs[0].account.as_deref()),
+        ("Windrose", Some("odile"))
+    );
+}
+
+#[test]
+fn the_control_set_in_force_tells_the_name() {
+    let mut system = KeyTree::new("SYSTEM");
+    system.key("Select").set_number("Current", 2);
+    for (set, name) in [("ControlSet001", "OLD-NAME"), ("ControlSet002", "LOFT-PC")] {
+        system.key(&format!("{set}\\Control\\ComputerName\\ComputerName")).set_text("ComputerName", name);
+    }
+    let environment = system.key("ControlSet002\\Control\\Session Manager\\Environment");
+    environment.set_text("PROCESSOR_ARCHITECTURE", "AMD64").set_text("PROCESSOR_IDENTIFIER", "Family 6");
+    let machine = machine(ScriptedVolume::windows(), &[("SYSTEM", &system)]);
+    assert_eq!(machine.name, "LOFT-PC");
+    assert_eq!(machine.system.processor.as_deref(), Some("AMD64, Family 6"));
+    assert_eq!(machine.system.product, "Windows Vista or 7", "without SOFTWARE the folders tell");
+}
+
+#[test]
+fn accounts_tell_names_rights_and_sign_ins_and_lies_in_them_harm_nobody() {
+    // A group of 200 members, of which one is there; its SID is that of odile.
+    let member = [1, 5, 0, 0, 0, 0, 0, 5]
+        .into_iter()
+        .chain([21, 1, 2, 3, 1001_u32].into_iter().flat_map(u32::to_le_bytes));
+    let mut group = vec![0; 52];
+    group[48..52].copy_from_slice(&200_u32.to_le_bytes());
+    group.extend(member);
+    // 2026-11-23, 08:00 UTC.
+    let odile = user("odile", "Odile Marchetti", 0x0210, 134_398_944_000_000_000);
+    let (mut lying, f) = user("tamsin", "Tamsin Okafor", 0x0211, 0);
+    lying[28..32].copy_from_slice(&u32::MAX.to_le_bytes());
+    let users = [
+        ("000003E9", odile),
+        ("000003EA", (lying, f)),
+        ("000003EB", (vec![1, 2, 3], vec![])),
+        ("odd", (vec![], vec![])),
+    ];
+    let sam = sam(&users, &group);
+    let mut volume = ScriptedVolume::windows();
+    for home in ["t", "b"] {
+        volume.add(&format!("Users/{home}/a.txt"), Script::File(b"x".to_vec()));
+    }
+    let profiles = [("1001", "odile"), ("1002", "t"), ("1003", "b")];
+    let profiles = profiles.map(|(number, home)| (format!("{SID}-{number}"), format!("C:\\Users\\{home}")));
+    let profiles: Vec<(&str, &str)> =
+        profiles.iter().map(|(sid, home)| (sid.as_str(), home.as_str())).collect();
+    let machine = machine(volume, &[("SOFTWARE", &software(&profiles)), ("SAM", &sam)]);
+    let ids: Vec<&str> = machine.accounts.iter().map(|account| account.id.as_str()).collect();
+    assert_eq!(ids, ["b", "odile", "tamsin"], "names from the accounts, else from the folders");
+    let [nameless, odile, tamsin] = &machine.accounts[..] else { panic!() };
+    assert_eq!((odile.full_name.as_deref(), odile.is_administrator), (Some("Odile Marchetti"), Some(true)));
+    assert_eq!(odile.last_used_utc, Some(stand_ins::NOW));
+    assert_eq!((tamsin.is_disabled, tamsin.is_administrator), (Some(true), Some(false)));
+    assert_eq!(tamsin.full_name, None, "a text that would lie outside is not told");
+    assert_eq!((nameless.is_disabled, &nameless.full_name), (None, &None));
+}

@@ -1,0 +1,133 @@
+//! Linux machines: to another Linux, where names and permissions mean the same, and to and from Windows, where they do not.
+#![cfg(unix)]
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+mod workbench;
+
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
+use workbench::Workbench;
+
+/// A Linux with one person, whose documents are called something else.
+fn linux(bench: &Workbench, name: &str, documents: &str) {
+    bench.write(&format!("{name}/etc/os-release"), "PRETTY_NAME=\"Kite Linux 3\"\nVERSION_ID=3\n");
+    bench.write(&format!("{name}/etc/hostname"), &format!("{name}\n"));
+    bench.write(
+        &format!("{name}/etc/passwd"),
+        "root:x:0:0::/root:/bin/sh\nodile:x:1000:1000:Odile Marchetti:/home/odile:/bin/sh\n",
+    );
+    let dirs = format!("XDG_DOCUMENTS_DIR=\"$HOME/{documents}\"\n");
+    bench.write(&format!("{name}/home/odile/.config/user-dirs.dirs"), dirs);
+    fs::create_dir_all(bench.path(&format!("{name}/var/lib"))).unwrap();
+}
+
+fn set_mode(bench: &Workbench, below: &str, mode: u32) {
+    fs::set_permissions(bench.path(below), fs::Permissions::from_mode(mode)).unwrap();
+}
+
+fn mode(bench: &Workbench, below: &str) -> u32 {
+    fs::symlink_metadata(bench.path(below)).unwrap().permissions().mode() & 0o7777
+}
+
+#[test]
+fn a_linux_home_lands_on_another_linux_with_its_permissions_and_any_name() {
+    let bench = Workbench::new();
+    linux(&bench, "sailroom", "Papiere");
+    linux(&bench, "loft", "Documents");
+    let home = "sailroom/home/odile";
+    bench.write(&format!("{home}/Papiere/NUL"), "a name like any other");
+    bench.write(&format!("{home}/Papiere/Plan: \"sail\"?.txt"), "so is this");
+    bench.write(&format!("{home}/Papiere/plan.txt"), "small");
+    bench.write(&format!("{home}/Papiere/PLAN.txt"), "large");
+    bench.write(&format!("{home}/.ssh/key"), "secret");
+    bench.write(&format!("{home}/bin/fly.sh"), "#!/bin/sh\n");
+    bench.write(&format!("{home}/.cache/kitecad/tile"), "a cache");
+    bench.write(&format!("{home}/.config/kitecad/Cache/tile"), "another");
+    bench.write(&format!("{home}/.config/kitecad/settings"), "colour=red");
+    for (below, bits) in [(".ssh", 0o700), (".ssh/key", 0o600), ("bin/fly.sh", 0o4755)] {
+        set_mode(&bench, &format!("{home}/{below}"), bits);
+    }
+    let survey = bench.porter(&["survey", "sailroom", "--json"]).with_status(0).json();
+    assert_eq!(survey["machine"]["name"], "sailroom");
+    assert_eq!(survey["machine"]["system"]["family"], "linux");
+    assert_eq!(survey["accounts"][0]["cautions"], serde_json::json!([]), "a Linux profile has no registry");
+
+    bench.porter(&["capture", "sailroom", "trunk", "--quiet"]).with_status(0);
+    let restored = bench.porter(&["restore", "trunk", "loft", "--yes", "--quiet"]).with_status(0);
+    assert!(!restored.out.contains('~'), "no name needed another: {}", restored.out);
+    bench.porter(&["check", "trunk", "loft", "--quiet"]).with_status(0);
+    let there = "loft/home/odile";
+    for (name, content) in [
+        ("NUL", "a name like any other"),
+        ("Plan: \"sail\"?.txt", "so is this"),
+        ("plan.txt", "small"),
+        ("PLAN.txt", "large"),
+    ] {
+        assert_eq!(bench.read(&format!("{there}/Documents/{name}")), content);
+    }
+    assert_eq!(bench.read(&format!("{there}/.config/kitecad/settings")), "colour=red");
+    assert!(!bench.path(&format!("{there}/.cache")).exists());
+    assert!(!bench.path(&format!("{there}/.config/kitecad/Cache")).exists());
+    assert_eq!(
+        (mode(&bench, &format!("{there}/.ssh")), mode(&bench, &format!("{there}/.ssh/key"))),
+        (0o700, 0o600)
+    );
+    // Whose rights a program lends is for the new machine's owner to say.
+    assert_eq!(mode(&bench, &format!("{there}/bin/fly.sh")), 0o755);
+    // A permission that was changed since is told, and is nobody's emergency.
+    set_mode(&bench, &format!("{there}/.ssh/key"), 0o644);
+    let checked = bench.porter(&["check", "trunk", "loft", "--json", "-", "--quiet"]).with_status(0);
+    assert!(checked.out.contains("attributes-differ"), "{}", checked.out);
+}
+
+#[test]
+fn windows_and_linux_meet_by_place() {
+    let bench = Workbench::with_trunk();
+    linux(&bench, "loft", "Papiere");
+    let words =
+        ["restore", "trunk", "loft", "--account", "odile", "--only", "*/documents", "--yes", "--quiet"];
+    bench.porter(&words).with_status(0);
+    assert!(bench.path("loft/home/odile/Papiere/Kites/2014/Job 001 - notes.txt").is_file());
+    assert!(fs::read_dir(bench.path("loft/var/lib/loyal-porter")).unwrap().count() == 1);
+    bench.porter(&["check", "trunk", "loft", "--account", "odile", "--quiet"]).with_status(0);
+
+    // And back, with names that Windows cannot hold.
+    bench.write("loft/home/odile/Papiere/aux.txt", "a device on Windows");
+    set_mode(&bench, "loft/home/odile/Papiere/aux.txt", 0o644);
+    bench.porter(&["capture", "loft", "back", "--only", "*/documents", "--quiet"]).with_status(0);
+    bench.empty_machine("NEW", "odile");
+    let said = bench.porter(&["restore", "back", "NEW", "--yes", "--quiet"]).with_status(0);
+    assert!(said.out.contains("aux~"), "{}", said.out);
+    bench.porter(&["check", "back", "NEW", "--quiet"]).with_status(0);
+    let names: Vec<String> = fs::read_dir(bench.path("NEW/Users/odile/Documents"))
+        .unwrap()
+        .map(|row| row.unwrap().file_name().into_string().unwrap())
+        .collect();
+    assert!(names.iter().any(|name| name.starts_with("aux~") && name.ends_with(".txt")), "{names:?}");
+    // Permissions of a Linux mean nothing there, so nobody is told that they differ.
+    let checked = bench.porter(&["check", "back", "NEW", "--json", "-", "--quiet"]).with_status(0);
+    assert!(!checked.out.contains("attributes-differ"), "{}", checked.out);
+}
+
+#[test]
+fn what_is_only_in_a_cloud_is_left_and_named() {
+    let bench = Workbench::new();
+    bench.empty_machine("PC", "odile");
+    bench.write("PC/Users/odile/Documents/here.txt", "here");
+    bench.write("PC/Users/odile/Documents/in the cloud.docx", [0; 4096]);
+    let marked = rustix::fs::setxattr(
+        bench.path("PC/Users/odile/Documents/in the cloud.docx"),
+        "user.DOSATTRIB",
+        b"0x401020",
+        rustix::fs::XattrFlags::empty(),
+    );
+    if marked.is_err() {
+        // A file system that keeps no marks cannot show it.
+        return;
+    }
+    let said = bench.porter(&["capture", "PC", "trunk"]).with_status(3);
+    assert!(said.out.contains("in the cloud.docx") && said.out.contains("only in the cloud"), "{}", said.out);
+    assert!(!bench.path("trunk/data/odile/documents/in the cloud.docx").exists());
+    let receipt = bench.porter(&["check", "trunk", "--json", "-"]).with_status(3).json();
+    assert!(receipt.to_string().contains("cloud-only"), "the receipt names it too");
+}
