@@ -34,7 +34,10 @@ fn software(profiles: &[(&str, &str)]) -> KeyTree {
     root
 }
 
-fn user(name: &str, full_name: &str, flags: u16, last: u64) -> (Vec<u8>, Vec<u8>) {
+/// `V` and `F` of an account.
+type User = (Vec<u8>, Vec<u8>);
+
+fn user(name: &str, full_name: &str, flags: u16, last: u64) -> User {
     let mut v = vec![0; 0xcc];
     let mut texts = Vec::new();
     for (row, text) in [(1, name), (2, full_name)] {
@@ -50,7 +53,7 @@ fn user(name: &str, full_name: &str, flags: u16, last: u64) -> (Vec<u8>, Vec<u8>
     (v, f)
 }
 
-fn sam(users: &[(&str, (Vec<u8>, Vec<u8>))], administrators: &[u8]) -> KeyTree {
+fn sam(users: &[(&str, User)], administrators: &[u8]) -> KeyTree {
     let mut root = KeyTree::new("SAM");
     let account = root.key("SAM\\Domains\\Account");
     account.set("V", ValueKind::Bytes, [1_u32, 2, 3].map(u32::to_le_bytes).concat());
