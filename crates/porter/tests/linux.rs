@@ -11,7 +11,7 @@ use workbench::Workbench;
 /// A Linux with one person, whose documents are called something else.
 fn linux(bench: &Workbench, name: &str, documents: &str) {
     bench.write(&format!("{name}/etc/os-release"), "PRETTY_NAME=\"Kite Linux 3\"\nVERSION_ID=3\n");
-    bench.write(&format!("{name}/etc/hostname"), &format!("{name}\n"));
+    bench.write(&format!("{name}/etc/hostname"), format!("{name}\n"));
     bench.write(
         &format!("{name}/etc/passwd"),
         "root:x:0:0::/root:/bin/sh\nodile:x:1000:1000:Odile Marchetti:/home/odile:/bin/sh\n",
