@@ -61,6 +61,14 @@ pub(crate) struct SelectionArguments {
     pub(crate) skip: Vec<String>,
 }
 
+/// The packing list.
+#[derive(Debug, Clone, Default, Args)]
+pub(crate) struct ListArguments {
+    /// Only the items that the packing list FILE carries
+    #[arg(long, value_name = "FILE", value_parser = paths::typed())]
+    pub(crate) list: Option<PathBuf>,
+}
+
 /// True if an event belongs into the file of events: pieces of files come too often.
 pub(crate) fn is_recorded(event: &Event<'_>) -> bool {
     !matches!(event, Event::Bytes { .. })

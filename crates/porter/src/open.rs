@@ -1,6 +1,6 @@
 //! Opening what the commands are given: machines, trunks, selections, the file of events.
 
-use crate::arguments::{ConductArguments, SelectionArguments, is_recorded};
+use crate::arguments::{ConductArguments, ListArguments, SelectionArguments, is_recorded};
 use crate::failure::Failure;
 use crate::paths;
 use crate::progress::Progress;
@@ -9,7 +9,7 @@ use crate::{awake, power};
 use porter_core::catalogue::Catalogue;
 use porter_core::events::{Conduct, Event};
 use porter_core::machine::{Machine, here, recognise};
-use porter_core::packing::Selection;
+use porter_core::packing::{PackingList, Selection};
 use porter_core::restore::accounts::{ids_in, is_called};
 use porter_source::HostFolder;
 use porter_trunk::Label;
@@ -100,6 +100,33 @@ pub(crate) fn selection_in(
         ids.push(found.id.clone());
     }
     Ok((mapping, Selection::new(&ids, &given.only, &given.skip)?))
+}
+
+/// The packing list that was named, if any.
+pub(crate) fn packing_list(given: &ListArguments) -> Result<Option<PackingList>, Failure> {
+    let Some(path) = &given.list else { return Ok(None) };
+    let shown = paths::shown(path);
+    let text = std::fs::read_to_string(path).map_err(|cause| {
+        Failure::new(
+            format!("`{shown}` cannot be read: {cause}"),
+            "Name a list that `porter survey --list` wrote.",
+        )
+    })?;
+    let list = PackingList::from_toml(&text).map_err(|error| {
+        Failure::wrong_use(
+            format!("`{shown}` is no packing list: {error}"),
+            "Nothing was changed. `porter survey MACHINE --list FILE` writes a new one.",
+        )
+    })?;
+    Ok(Some(list))
+}
+
+/// What was chosen, and of that what the list carries.
+pub(crate) fn narrowed(selection: Selection, list: Option<&PackingList>) -> Selection {
+    match list {
+        Some(list) => selection.with_list(list.carried()),
+        None => selection,
+    }
 }
 
 /// Patterns that fit nothing are mistakes, not wishes.

@@ -8,6 +8,47 @@ use std::fs;
 use workbench::Workbench;
 
 #[test]
+fn a_packing_list_says_what_is_carried_and_the_capture_what_has_changed_since() {
+    let bench = Workbench::with_demo_machines();
+    bench.porter(&["survey", "LOFT-PC", "--skip", "tamsin", "--list", "list.toml", "--quiet"]).with_status(0);
+    let list = bench.read("list.toml");
+    assert!(list.contains("# Documents: 59 files, 75.1 kB"), "{list}");
+    let odiles = "id = \"odile/folder/music\"\ncarry = true";
+    assert!(
+        list.contains(odiles) && list.contains("id = \"tamsin/folder/desktop\"\ncarry = false"),
+        "{list}"
+    );
+    let edited = list.replace(odiles, "id = \"odile/folder/music\"\ncarry = false");
+    bench.write("list.toml", format!("{edited}\n[[item]]\nid = \"odile/folder/attic\"\ncarry = true\n"));
+    // The machine goes on living.
+    bench.write("LOFT-PC/Scans/page.txt", "new");
+    bench.write("LOFT-PC/Users/odile/Documents/new.txt", "new");
+
+    let said =
+        bench.porter(&["capture", "LOFT-PC", "trunk", "--list", "list.toml", "--quiet"]).with_status(0);
+    for told in [
+        "left out: machine/folder/drive/scans",
+        "not there any more: odile/folder/attic",
+        "odile/folder/documents (",
+    ] {
+        assert!(said.err.contains(told), "{}", said.err);
+    }
+    let label = bench.porter(&["look", "trunk", "--json"]).with_status(0).json();
+    let chosen = |id: &str| {
+        let items = label["items"].as_array().unwrap();
+        items.iter().find(|item| item["id"] == id).unwrap()["chosen"].as_bool().unwrap()
+    };
+    assert!(chosen("odile/folder/documents") && chosen("bram/folder/documents"));
+    for left in ["odile/folder/music", "tamsin/folder/desktop", "machine/folder/drive/scans"] {
+        assert!(!chosen(left), "{left}");
+    }
+    bench.write("list.toml", "format = \"porter-packing-list/1\"\nmachine = 7\n");
+    let refused = bench.porter(&["capture", "LOFT-PC", "other", "--list", "list.toml"]).with_status(2);
+    assert!(refused.err.contains("line 2") && !bench.path("other").exists(), "{}", refused.err);
+    bench.porter(&["capture", "LOFT-PC", "other", "--list", "nowhere.toml"]).with_status(1);
+}
+
+#[test]
 fn every_entry_is_accounted_for_and_the_trunk_can_be_browsed() {
     let bench = Workbench::with_demo_machines();
     let before = bench.snapshot("LOFT-PC");

@@ -1,6 +1,7 @@
 //! Choosing items by account and by patterns over their ids, the same in every command.
 
 use globset::{GlobBuilder, GlobSet, GlobSetBuilder};
+use std::collections::BTreeSet;
 
 /// What was asked for. Nothing asked for is everything.
 #[derive(Debug, Clone, Default)]
@@ -8,6 +9,8 @@ pub struct Selection {
     accounts: Vec<String>,
     only: Patterns,
     skip: Patterns,
+    /// The items of a packing list, if there is one.
+    listed: Option<BTreeSet<String>>,
 }
 
 #[derive(Debug, Clone, Default)]
@@ -29,7 +32,13 @@ impl Selection {
     /// as a whole (`*` stands for any text, slashes too) or a beginning of it that ends before a slash: `odile`,
     /// `*/folder/music`, `odile/*`. What fits `skip` is never chosen. Case does not matter.
     pub fn new(accounts: &[String], only: &[String], skip: &[String]) -> Result<Self, BadPattern> {
-        Ok(Self { accounts: accounts.to_vec(), only: patterns(only)?, skip: patterns(skip)? })
+        Ok(Self { accounts: accounts.to_vec(), only: patterns(only)?, skip: patterns(skip)?, listed: None })
+    }
+
+    /// The same, and nothing but these items.
+    #[must_use]
+    pub fn with_list(self, carried: BTreeSet<String>) -> Self {
+        Self { listed: Some(carried), ..self }
     }
 
     /// True if an item is chosen.
@@ -37,7 +46,8 @@ impl Selection {
         let by_account = self.accounts.is_empty()
             || owner.is_some_and(|owner| self.accounts.iter().any(|chosen| chosen == owner));
         let by_pattern = self.only.texts.is_empty() || self.only.set.is_match(item_id);
-        by_account && by_pattern && !self.skip.set.is_match(item_id)
+        let by_list = self.listed.as_ref().is_none_or(|listed| listed.contains(item_id));
+        by_account && by_pattern && by_list && !self.skip.set.is_match(item_id)
     }
 
     /// The patterns and accounts that fit nothing: most likely typing mistakes.

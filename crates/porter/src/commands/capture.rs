@@ -1,7 +1,7 @@
 //! `porter capture`.
 
 use super::survey::look_at;
-use crate::arguments::{ConductArguments, SelectionArguments};
+use crate::arguments::{ConductArguments, ListArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
 use crate::screen::say_json;
 use crate::{open, paths, views};
@@ -30,6 +30,8 @@ pub(crate) struct CaptureArguments {
     account: Vec<String>,
     #[command(flatten)]
     selection: SelectionArguments,
+    #[command(flatten)]
+    packing: ListArguments,
     #[command(flatten)]
     label: LabelArguments,
     /// One JSON document on standard output
@@ -72,7 +74,12 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
     let machine = open::machine(&arguments.machine)?;
     let catalogue = open::catalogue(&machine)?;
     let selection = open::selection_on(&machine, &arguments.account, &arguments.selection)?;
+    let list = open::packing_list(&arguments.packing)?;
+    let selection = open::narrowed(selection, list.as_ref());
     let survey = look_at(&machine, &catalogue, &selection, &arguments.conduct)?;
+    if let Some(list) = &list {
+        views::capture::tell_changes(&machine, list, &list.changes_in(&survey));
+    }
     let forecast = forecast(&machine, &survey, &arguments.trunk)?;
     let label = label(&machine, &arguments.label)?;
     let trunk_id = label.trunk_id.short();

@@ -1,6 +1,6 @@
 //! `porter check`.
 
-use crate::arguments::{ConductArguments, SelectionArguments};
+use crate::arguments::{ConductArguments, ListArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
 use crate::publish::publish;
 use crate::screen::say_json;
@@ -25,6 +25,8 @@ pub(crate) struct CheckArguments {
     account: Vec<String>,
     #[command(flatten)]
     selection: SelectionArguments,
+    #[command(flatten)]
+    packing: ListArguments,
     /// Write the receipt as JSON; `-` is standard output
     #[arg(long, value_name = "FILE|-", value_parser = paths::typed())]
     json: Option<PathBuf>,
@@ -54,6 +56,7 @@ pub(crate) fn run(arguments: &CheckArguments) -> Result<Outcome, Failure> {
 
 fn prove(arguments: &CheckArguments, trunk: &dyn Trunk) -> Result<Receipt, Failure> {
     let (mapping, selection) = open::selection_in(trunk.label(), &arguments.account, &arguments.selection)?;
+    let selection = open::narrowed(selection, open::packing_list(&arguments.packing)?.as_ref());
     let ids = trunk.items().iter().map(|item| (item.id.as_str(), item.account.as_deref()));
     open::refuse_unmatched(&selection, ids)?;
     let Some(folder) = &arguments.machine else {

@@ -1,6 +1,6 @@
 //! `porter restore`.
 
-use crate::arguments::{ConductArguments, SelectionArguments};
+use crate::arguments::{ConductArguments, ListArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
 use crate::screen::{say, say_json, tell};
 use crate::{open, paths, views};
@@ -24,6 +24,8 @@ pub(crate) struct RestoreArguments {
     account: Vec<String>,
     #[command(flatten)]
     selection: SelectionArguments,
+    #[command(flatten)]
+    packing: ListArguments,
     /// Say what would happen, and change nothing
     #[arg(long = "try")]
     try_only: bool,
@@ -47,6 +49,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     let trunk = open::trunk(&arguments.trunk)?;
     let machine = open::machine(&arguments.machine)?;
     let (mapping, selection) = open::selection_in(trunk.label(), &arguments.account, &arguments.selection)?;
+    let selection = open::narrowed(selection, open::packing_list(&arguments.packing)?.as_ref());
     let ids = trunk.items().iter().map(|item| (item.id.as_str(), item.account.as_deref()));
     open::refuse_unmatched(&selection, ids)?;
     let plan = open::conducted(&arguments.conduct, |conduct| {

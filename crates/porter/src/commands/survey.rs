@@ -23,6 +23,9 @@ pub(crate) struct SurveyArguments {
     account: Vec<String>,
     #[command(flatten)]
     selection: SelectionArguments,
+    /// Write the packing list to FILE: which items are carried, to be edited and given to a capture
+    #[arg(long, value_name = "FILE", value_parser = paths::typed())]
+    list: Option<PathBuf>,
     /// Write the installed programs to FILE.csv: the list of what to install again
     #[arg(long, value_name = "FILE.csv", value_parser = paths::typed())]
     programs: Option<PathBuf>,
@@ -38,6 +41,9 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<Outcome, Failure> {
     let catalogue = open::catalogue(&machine)?;
     let selection = open::selection_on(&machine, &arguments.account, &arguments.selection)?;
     let survey = look_at(&machine, &catalogue, &selection, &arguments.conduct)?;
+    if let Some(path) = &arguments.list {
+        publish(path, views::survey::packing_list(&machine, &survey).as_bytes())?;
+    }
     if let Some(path) = &arguments.programs {
         let table = views::survey::programs_csv(&machine).map_err(|error| {
             Failure::new(format!("the list of programs: {error}"), "This is a fault of porter.")

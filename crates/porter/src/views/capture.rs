@@ -3,9 +3,12 @@
 use super::numbers::{counted, padded, size};
 use super::words;
 use crate::paths;
-use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled};
+use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled, tell};
 use porter_core::capture::{CaptureReport, Forecast};
 use porter_core::machine::Machine;
+use porter_core::packing::PackingList;
+use porter_core::packing::list::Changes;
+use porter_names::screen::on_screen;
 use porter_trunk::{LeftBehind, LeftReason, Tally};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
@@ -28,6 +31,29 @@ pub(crate) fn show_forecast(machine: &Machine, forecast: &Forecast, trunk: &Path
         size(forecast.needed_in_bytes),
         size(forecast.free_in_bytes)
     ));
+}
+
+/// What is not as it was when the packing list was written; on standard error, because it is no result.
+pub(crate) fn tell_changes(machine: &Machine, list: &PackingList, changes: &Changes) {
+    let warn = |what: String| tell(styled(CARE, format_args!("! {what}")));
+    if list.machine != machine.name {
+        let (other, this) = (on_screen(list.machine.as_bytes()), on_screen(machine.name.as_bytes()));
+        warn(format!("The packing list was written for {other}, and this is {this}."));
+    }
+    let other_size: Vec<String> = changes
+        .other_size
+        .iter()
+        .map(|(id, then, now)| format!("{id} ({} then, {} now)", size(*then), size(*now)))
+        .collect();
+    for (what, ids) in [
+        ("Not on the packing list, and left out", &changes.not_listed),
+        ("On the packing list, and not there any more", &changes.gone),
+        ("Of another size than on the packing list", &other_size),
+    ] {
+        if !ids.is_empty() {
+            warn(format!("{what}: {}", ids.join(", ")));
+        }
+    }
 }
 
 /// After the last.

@@ -5,6 +5,7 @@ use super::words::{self, CautionWords};
 use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, columns, say, styled};
 use porter_core::machine::{Account, Machine};
+use porter_core::packing::list::to_toml;
 use porter_core::survey::{Caution, ItemSurvey, Survey};
 use porter_names::screen::on_screen;
 use porter_trunk::{SystemLabel, Tally};
@@ -179,6 +180,28 @@ fn show_cautions(survey: &Survey) {
         ));
         say(format_args!("  {}  {}", padded("", 16), styled(FAINT, words.advice)));
     }
+}
+
+/// The packing list, with what a person wants to know of each item as comments.
+pub(crate) fn packing_list(machine: &Machine, survey: &Survey) -> String {
+    let heading = format!(
+        "Packing list of {}, {}.\n\
+         `carry = false` leaves an item out, and so does taking it off the list.\n\
+         porter capture MACHINE TRUNK --list THIS-FILE",
+        on_screen(machine.name.as_bytes()),
+        system(&machine.system)
+    );
+    to_toml(&machine.name, survey, &heading, &|row| {
+        let newest = row.newest_utc.map(|at| format!(", newest {}", date(at))).unwrap_or_default();
+        let marks: Vec<&str> = row.cautions.iter().map(|caution| words::caution(caution).mark).collect();
+        let marks = if marks.is_empty() { String::new() } else { format!("  ! {}", marks.join(", ")) };
+        format!(
+            "{}: {}, {}{newest}{marks}",
+            row.item.title,
+            counted(row.to_capture.files, "file"),
+            size(row.to_capture.size_in_bytes)
+        )
+    })
 }
 
 /// The programs as a table (RFC 4180), for a list to tick off.
