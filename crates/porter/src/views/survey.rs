@@ -75,8 +75,8 @@ pub(crate) fn show(machine: &Machine, survey: &Survey) {
     ));
     if !machine.programs.is_empty() {
         let to_install = format!(
-            "{} to install again; `porter survey MACHINE --programs FILE.csv` writes the list",
-            counted(machine.programs.len() as u64, "program")
+            "{} to install again; `--programs FILE.csv` writes the list",
+            count(machine.programs.len() as u64)
         );
         say_wrapped("Programs", &to_install);
     }
