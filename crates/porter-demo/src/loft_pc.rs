@@ -1,6 +1,6 @@
 //! `LOFT-PC`: the workshop's PC of 2012, as Windows 7 left it.
 
-use crate::registry::{self, Installed, Person, Registry};
+use crate::registry::{self, BRAM, Installed, JUNO, ODILE, Person, Registry, TAMSIN};
 use crate::tree::{Mark, Tree};
 use crate::{DemoSize, film, picture, sound, writing};
 use std::io;
@@ -101,36 +101,7 @@ const REGISTRY: Registry = Registry {
     service_pack: Some("Service Pack 1"),
     version: "6.1",
     build: "7601",
-    people: &[
-        Person {
-            number: 1001,
-            name: "odile",
-            full_name: "Odile Marchetti",
-            home: "C:\\Users\\odile",
-            is_administrator: true,
-        },
-        Person {
-            number: 1002,
-            name: "tamsin",
-            full_name: "Tamsin Okafor",
-            home: "C:\\Users\\tamsin",
-            is_administrator: false,
-        },
-        Person {
-            number: 1003,
-            name: "bram",
-            full_name: "Bram Lindqvist",
-            home: "C:\\Users\\bram",
-            is_administrator: false,
-        },
-        Person {
-            number: 1004,
-            name: "juno",
-            full_name: "Juno Abara",
-            home: "C:\\Apprentice\\juno",
-            is_administrator: false,
-        },
-    ],
+    people: &[ODILE, TAMSIN, BRAM, Person { home: "C:\\Apprentice\\juno", ..JUNO }],
     programs: &PROGRAMS,
 };
 

@@ -76,6 +76,39 @@ pub struct Person {
     pub is_administrator: bool,
 }
 
+/// The people of Saltmarsh Kiteworks, with their profiles where the system puts them.
+pub const ODILE: Person = Person {
+    number: 1001,
+    name: "odile",
+    full_name: "Odile Marchetti",
+    home: "C:\\Users\\odile",
+    is_administrator: true,
+};
+/// At the front desk.
+pub const TAMSIN: Person = Person {
+    number: 1002,
+    name: "tamsin",
+    full_name: "Tamsin Okafor",
+    home: "C:\\Users\\tamsin",
+    is_administrator: false,
+};
+/// Left last year.
+pub const BRAM: Person = Person {
+    number: 1003,
+    name: "bram",
+    full_name: "Bram Lindqvist",
+    home: "C:\\Users\\bram",
+    is_administrator: false,
+};
+/// The apprentice.
+pub const JUNO: Person = Person {
+    number: 1004,
+    name: "juno",
+    full_name: "Juno Abara",
+    home: "C:\\Users\\juno",
+    is_administrator: false,
+};
+
 /// Writes `SOFTWARE`, `SYSTEM` and `SAM`.
 pub fn write(tree: &mut Tree, registry: &Registry, written_utc: OffsetDateTime) -> io::Result<()> {
     for (name, root) in hives(registry, registry.people) {

@@ -1,7 +1,7 @@
 //! `TIDEWATER`: the new PC, as a fresh Windows 11 is after its accounts were made.
 
 use crate::loft_pc::workshop_rules;
-use crate::registry::{self, Person, Registry};
+use crate::registry::{self, BRAM, JUNO, ODILE, Person, Registry, TAMSIN};
 use crate::tree::Tree;
 use crate::writing;
 use std::io;
@@ -19,34 +19,10 @@ const REGISTRY: Registry = Registry {
     version: "10.0",
     build: "26100",
     people: &[
-        Person {
-            number: 1001,
-            name: "odile",
-            full_name: "Odile Marchetti",
-            home: "C:\\Users\\odile",
-            is_administrator: true,
-        },
-        Person {
-            number: 1002,
-            name: "tamsin.okafor",
-            full_name: "Tamsin Okafor",
-            home: "C:\\Users\\tamsin.okafor",
-            is_administrator: false,
-        },
-        Person {
-            number: 1003,
-            name: "bram",
-            full_name: "Bram Lindqvist",
-            home: "C:\\Users\\bram",
-            is_administrator: false,
-        },
-        Person {
-            number: 1004,
-            name: "juno",
-            full_name: "Juno Abara",
-            home: "C:\\Users\\juno",
-            is_administrator: false,
-        },
+        ODILE,
+        Person { name: "tamsin.okafor", home: "C:\\Users\\tamsin.okafor", ..TAMSIN },
+        BRAM,
+        JUNO,
     ],
     programs: &[],
 };

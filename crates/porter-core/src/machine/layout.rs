@@ -44,6 +44,17 @@ pub struct Layout {
     shared: &'static [(Place, &'static str)],
 }
 
+/// Shared places, by the names that most systems give them.
+const BY_THEIR_OWN_NAMES: &[(Place, &str)] = &[
+    (Place::SharedHome, ""),
+    (Place::SharedDesktop, "Desktop"),
+    (Place::SharedDocuments, "Documents"),
+    (Place::SharedDownloads, "Downloads"),
+    (Place::SharedPictures, "Pictures"),
+    (Place::SharedMusic, "Music"),
+    (Place::SharedVideos, "Videos"),
+];
+
 /// Windows Vista and all later ones.
 pub static VISTA_AND_LATER: Layout = Layout {
     family: Family::Windows,
@@ -68,15 +79,7 @@ pub static VISTA_AND_LATER: Layout = Layout {
         (Place::LocalData, "AppData/Local"),
         (Place::LocalLowData, "AppData/LocalLow"),
     ],
-    shared: &[
-        (Place::SharedHome, ""),
-        (Place::SharedDesktop, "Desktop"),
-        (Place::SharedDocuments, "Documents"),
-        (Place::SharedDownloads, "Downloads"),
-        (Place::SharedPictures, "Pictures"),
-        (Place::SharedMusic, "Music"),
-        (Place::SharedVideos, "Videos"),
-    ],
+    shared: BY_THEIR_OWN_NAMES,
 };
 
 /// Windows 2000 and XP. Places they do not have are given a folder where a person of that time would look.
@@ -139,15 +142,7 @@ pub static LINUX: Layout = Layout {
         (Place::LocalData, ".local/share"),
         (Place::LocalLowData, ".local/share/low-rights"),
     ],
-    shared: &[
-        (Place::SharedHome, ""),
-        (Place::SharedDesktop, "Desktop"),
-        (Place::SharedDocuments, "Documents"),
-        (Place::SharedDownloads, "Downloads"),
-        (Place::SharedPictures, "Pictures"),
-        (Place::SharedMusic, "Music"),
-        (Place::SharedVideos, "Videos"),
-    ],
+    shared: BY_THEIR_OWN_NAMES,
 };
 
 impl Layout {
