@@ -51,7 +51,10 @@ pub(crate) fn windows_tests() -> Result<(), String> {
             "profile.dev.panic=\"abort\"",
         ])
         // The smallest that still names the line that failed.
-        .args(["--config", "profile.dev.debug=\"line-tables-only\"", "-Zpanic-abort-tests"]);
+        .args(["--config", "profile.dev.debug=\"line-tables-only\"", "-Zpanic-abort-tests"])
+        .args(["--lib", "--bins", "--tests"])
+        // Otherwise each test is a program of its own, and one after the other: Wine now and then fails to start one of many.
+        .args(["--", "-Zunstable-options", "--force-run-in-process", "--test-threads=1"]);
     run(&mut tests)
 }
 
