@@ -257,16 +257,13 @@ impl Carrier<'_> {
             EntryKind::Folder => Content::Folder,
             EntryKind::Other => return nothing_but(left(&spot.on_volume, LeftReason::NotAFile, tally)),
             // A driver that does not know clouds shows the stand-in of a file as a link to nowhere.
-            EntryKind::Link if is_cloud_only(&metadata, &details) => {
+            EntryKind::Link | EntryKind::File if is_cloud_only(&metadata, &details) => {
                 return nothing_but(left(&spot.on_volume, LeftReason::CloudOnly, tally));
             }
             EntryKind::Link => match volume.link_target(&spot.on_volume) {
                 Ok(target) => Content::Link { target },
                 Err(error) => return nothing_but(left(&spot.on_volume, reason_for(error.trouble), tally)),
             },
-            EntryKind::File if is_cloud_only(&metadata, &details) => {
-                return nothing_but(left(&spot.on_volume, LeftReason::CloudOnly, tally));
-            }
             EntryKind::File => match self.store(&spot, &metadata, &address)? {
                 Ok(content) => content,
                 Err(reason) => return nothing_but(left(&spot.on_volume, reason, tally)),

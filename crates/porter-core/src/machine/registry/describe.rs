@@ -1,6 +1,6 @@
 //! Understanding a registry: the system, its people, and where they keep their folders.
 
-use super::windows_path::below_root;
+use super::windows_path::{below_root, expand};
 use super::{RegistryKey, programs, shell_folders, version};
 use crate::machine::facts::AccountFacts;
 use crate::machine::program::Program;
@@ -101,10 +101,8 @@ fn person(
         "SYSTEMROOT" | "WINDIR" => Some(format!("{system_drive}\\Windows")),
         _ => None,
     };
-    let folder = profile.text("ProfileImagePath")?;
+    let folder = expand(&profile.text("ProfileImagePath")?, &of_system)?;
     let home = below_root(&folder, &of_system, system_drive)?;
-    // Without the variables that only the system has.
-    let folder = folder.replacen("%SystemDrive%", system_drive, 1).replacen("%SYSTEMDRIVE%", system_drive, 1);
     let variables = |name: &str| if name == "USERPROFILE" { Some(folder.clone()) } else { of_system(name) };
     let own = own(sid, &home);
     let mut places = BTreeMap::new();

@@ -53,7 +53,7 @@ fn is_letter(drive: &str) -> bool {
 }
 
 /// Puts in the values of `%NAME%`.
-fn expand(text: &str, variables: &dyn Fn(&str) -> Option<String>) -> Option<String> {
+pub(super) fn expand(text: &str, variables: &dyn Fn(&str) -> Option<String>) -> Option<String> {
     let mut expanded = String::new();
     let mut rest = text;
     while let Some((before, after)) = rest.split_once('%') {
