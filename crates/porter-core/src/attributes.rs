@@ -14,6 +14,14 @@ pub(crate) fn is_cloud_only(metadata: &Metadata, details: &Details) -> bool {
     bits & ELSEWHERE != 0
 }
 
+/// `ENCRYPTED` ([MS-FSCC] 2.6): by EFS, for one account.
+const ENCRYPTED: u32 = 0x0000_4000;
+
+/// True if the content can be read only by the account that it was encrypted for.
+pub(crate) fn is_encrypted(metadata: &Metadata) -> bool {
+    metadata.windows_attributes.is_some_and(|bits| bits & ENCRYPTED != 0)
+}
+
 /// The attributes of an entry. On a Unix file system a file that its owner may not write to is read-only, as Wine and
 /// Samba have it.
 pub(crate) fn attributes_of(metadata: &Metadata, details: &Details) -> Attributes {

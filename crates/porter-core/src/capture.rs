@@ -5,6 +5,7 @@ pub mod forecast;
 mod run;
 
 pub use forecast::{Forecast, forecast};
+pub(crate) use run::trunk_part;
 pub use run::{CaptureReport, capture};
 
 use porter_trunk::{Damage, TrunkError};

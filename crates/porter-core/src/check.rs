@@ -2,6 +2,7 @@
 
 mod finder;
 mod machine;
+mod programs;
 mod trunk;
 
 pub use machine::check_machine;

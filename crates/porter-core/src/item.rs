@@ -1,38 +1,66 @@
 //! The things a person would name.
 
-use crate::machine::Place;
+use crate::catalogue::CarryRule;
+use crate::machine::{Machine, Place};
+use porter_names::RelativePath;
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+/// What is read of a setting or a printer, by name: `time zone` → `Europe/Lisbon`.
+pub type Facts = BTreeMap<String, String>;
 
 /// One thing a person would name: *Odile's Documents*.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone)]
 pub struct Item {
     /// `odile/folder/documents`, `machine/folder/drive/kite-plans`.
     pub id: String,
     /// The kind it is of, such as `folder`.
-    pub kind: &'static str,
+    pub kind: String,
     /// Id of the account it belongs to; none for the machine's own.
     pub owner: Option<String>,
     /// In words.
     pub title: String,
-    /// Where it is.
-    pub extent: Extent,
+    /// Where its files are.
+    pub parts: Vec<Part>,
+    /// What it is made of beside files.
+    pub facts: Facts,
+    /// The carry rule that it was found by, if it was one.
+    pub rule: Option<Arc<CarryRule>>,
 }
 
-/// Where an item's files are.
+/// Files of an item that lie together.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Extent {
+pub struct Part {
+    /// Told apart from the other parts of its rule by this; the same on every system.
+    pub name: String,
     /// The place.
     pub place: Place,
     /// What of the place.
-    pub part: Part,
+    pub what: What,
 }
 
-/// What of a place belongs to an item.
+/// What of a place belongs to a part.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Part {
-    /// All of it, but for other places inside it.
+pub enum What {
+    /// All of it, but for what other items claim.
     Whole,
-    /// One folder directly in it.
-    Folder(Vec<u8>),
+    /// One folder, or one file, at a path below it.
+    At(RelativePath),
     /// Only what is no folder, directly in it.
     LooseFiles,
+}
+
+impl Item {
+    /// Where a part of it is, below the root of the volume; for loose files, the folder that they are in.
+    pub fn path_of(&self, part: &Part, machine: &Machine) -> Option<RelativePath> {
+        let owner = match &self.owner {
+            Some(id) => Some(machine.account(id)?),
+            None => None,
+        };
+        let place = machine.place(owner, part.place)?;
+        match &part.what {
+            What::Whole | What::LooseFiles => Some(place.path.clone()),
+            What::At(path) => place.path.join_path(path).ok(),
+        }
+    }
 }

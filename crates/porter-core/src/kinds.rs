@@ -1,27 +1,41 @@
 //! The kinds of items: each knows how to find its own on a machine.
 //!
-//! So far there is one, [`folder`]. What files alone say is captured, restored and proved the same way for every
-//! kind, by the walk; a kind that has more meaning than its files brings its own code in a file beside it.
+//! - [`ruled`]: what a carry rule finds: folders, and what programs keep in files;
+//! - [`drive`]: what somebody put at the root of the drive;
+//! - [`setting`]: what is read of a system rather than copied: settings and printers.
+//!
+//! What files alone say is captured, restored and proved the same way for every kind, by the walk; a kind that has more
+//! meaning than its files brings its own code in a file beside these.
 
-pub mod folder;
+pub mod drive;
+pub mod ruled;
+pub mod setting;
 
 use crate::catalogue::Catalogue;
 use crate::item::Item;
 use crate::machine::Machine;
 
-/// A kind of item.
+/// A way to find items.
 pub trait Kind: Sync {
-    /// Its name in ids.
-    fn name(&self) -> &'static str;
-
-    /// All items of this kind on a machine.
+    /// All its items on a machine.
     fn find(&self, machine: &Machine, catalogue: &Catalogue) -> Vec<Item>;
 }
 
-/// Every kind there is.
-pub static KINDS: &[&dyn Kind] = &[&folder::Folder];
+/// Every one there is.
+pub static KINDS: &[&dyn Kind] = &[&ruled::Ruled, &drive::Drive, &setting::Settings];
 
 /// All items on a machine: people's first, in the order of the accounts, then the machine's own.
 pub fn find_items(machine: &Machine, catalogue: &Catalogue) -> Vec<Item> {
-    KINDS.iter().flat_map(|kind| kind.find(machine, catalogue)).collect()
+    let mut items: Vec<Item> = KINDS.iter().flat_map(|kind| kind.find(machine, catalogue)).collect();
+    let order = |item: &Item| {
+        let owner = item.owner.as_ref();
+        owner.and_then(|id| machine.accounts.iter().position(|a| a.id == *id)).unwrap_or(usize::MAX)
+    };
+    items.sort_by_key(order);
+    items
+}
+
+/// What stands before the slash in the ids of somebody's items.
+fn owner_id(owner: Option<&crate::machine::Account>) -> &str {
+    owner.map_or("machine", |account| account.id.as_str())
 }

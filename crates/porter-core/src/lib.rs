@@ -22,6 +22,7 @@ pub mod in_order;
 pub mod item;
 pub mod kinds;
 pub mod machine;
+mod meaning;
 pub mod packing;
 pub mod receipt;
 pub mod restore;

@@ -4,29 +4,38 @@
 //! place on which system stands in [`layout`].
 
 pub mod account;
+mod cups;
 pub mod facts;
 pub mod here;
 pub mod layout;
 mod linux;
-mod looker;
+pub(crate) mod looker;
+mod macos;
 mod people;
 pub mod place;
 pub mod program;
 pub mod recognise;
 pub mod registry;
+pub mod running;
+pub mod setting;
+mod small_file;
+pub mod time_zone;
+mod wifi;
 
 pub use account::Account;
 pub use here::{Here, here};
 pub use place::{FoundPlace, Place, PlaceState};
 pub use program::Program;
+pub use setting::{Setting, SettingKind};
 pub use recognise::{NotRecognised, recognise, recognise_with};
 
+use crate::machine::facts::StateFacts;
 use crate::machine::layout::{Family, Layout};
 use crate::machine::registry::hives::HiveTrouble;
 use porter_names::{RelativePath, fold};
 use porter_source::{Listed, Volume};
 use porter_trunk::SystemLabel;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -56,9 +65,26 @@ pub struct Machine {
     pub registry_troubles: Vec<(RelativePath, HiveTrouble)>,
     /// The programs that are installed, in the order of their names.
     pub programs: Vec<Program>,
+    /// Settings of the whole machine, and its printers.
+    pub settings: Vec<Setting>,
+    /// The state in which the system was left.
+    pub state: StateFacts,
+    /// People who may sign in and have no folder: nothing of theirs is here.
+    pub without_folder: Vec<String>,
+    /// The names of the programs that run now; none where nothing runs.
+    pub running: Option<BTreeSet<String>>,
 }
 
 impl Machine {
+    /// To find what is on it, whatever the case of its names.
+    pub(crate) fn looker(&self) -> looker::Looker<'_> {
+        let mut looker = looker::Looker::new(&*self.volume);
+        if self.layout.family == Family::Linux {
+            looker.heed_case();
+        }
+        looker
+    }
+
     /// The account with this id, or this name whatever its case.
     pub fn account(&self, id_or_name: &str) -> Option<&Account> {
         self.accounts
@@ -87,6 +113,11 @@ impl Machine {
     /// True if file permissions taken from `system` mean the same here.
     pub fn has_permissions_of(&self, system: &SystemLabel) -> bool {
         self.layout.family == Family::Linux && system.family == Family::Linux.name()
+    }
+
+    /// True if a program of that name runs there now, whatever its case.
+    pub fn runs(&self, program: &str) -> bool {
+        self.running.as_ref().is_some_and(|running| running.contains(&running::comparable(program)))
     }
 
     /// True if something at the root is a volume of its own, mounted there.

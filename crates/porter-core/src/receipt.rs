@@ -6,8 +6,9 @@ pub mod verdict;
 pub use reason::Reason;
 pub use verdict::{ByVerdict, Verdict};
 
+use crate::item::Facts;
 use porter_names::RelativePath;
-use porter_trunk::{Label, MachineLabel};
+use porter_trunk::{Label, MachineLabel, TrunkProgram};
 use time::OffsetDateTime;
 
 /// What a check found.
@@ -25,6 +26,28 @@ pub struct Receipt {
     pub items: Vec<ItemReceipt>,
     /// Findings that belong to no item.
     pub general: Vec<Finding>,
+    /// The programs of the old machine: what to install again.
+    pub programs: Vec<ProgramReceipt>,
+}
+
+/// A program of the old machine.
+#[derive(Debug, Clone)]
+pub struct ProgramReceipt {
+    /// As the old machine listed it.
+    pub program: TrunkProgram,
+    /// The name of the same program on the new machine, if it is there.
+    pub installed_as: Option<String>,
+}
+
+/// What an item means, as numbers.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct CountReceipt {
+    /// What was counted.
+    pub name: String,
+    /// How many there were at the capture.
+    pub captured: u64,
+    /// How many of them landed.
+    pub landed: u64,
 }
 
 /// The verdict on one item.
@@ -44,6 +67,10 @@ pub struct ItemReceipt {
     pub files: ByVerdict,
     /// Their bytes.
     pub bytes: ByVerdict,
+    /// What it means, counted again in what landed.
+    pub counts: Vec<CountReceipt>,
+    /// A setting's values, as they were.
+    pub facts: Facts,
     /// All that did not simply land.
     pub findings: Vec<Finding>,
 }
@@ -75,6 +102,22 @@ impl Receipt {
         (items, files, bytes)
     }
 
+    /// The settings and printers that a person sets up by hand, with what the new machine has instead.
+    pub fn by_hand(&self) -> impl Iterator<Item = (&ItemReceipt, &Facts)> {
+        self.items.iter().filter_map(|item| {
+            let now = item.findings.iter().find_map(|finding| match &finding.reason {
+                Reason::SetByHand { now } => Some(now),
+                _ => None,
+            });
+            Some((item, now?))
+        })
+    }
+
+    /// The programs that the new machine does not have.
+    pub fn to_install(&self) -> impl Iterator<Item = &TrunkProgram> {
+        self.programs.iter().filter(|row| row.installed_as.is_none()).map(|row| &row.program)
+    }
+
     /// True if a person should look at something.
     pub fn needs_attention(&self) -> bool {
         let findings = self.items.iter().flat_map(|item| &item.findings).chain(&self.general);
@@ -93,6 +136,8 @@ impl ItemReceipt {
             verdict: Verdict::Landed,
             files: ByVerdict::default(),
             bytes: ByVerdict::default(),
+            counts: Vec::new(),
+            facts: item.facts.clone(),
             findings: Vec::new(),
         }
     }

@@ -1,9 +1,10 @@
 //! Onto another machine: the whole plan first, then its steps under a journal.
 //!
 //! 1. [`accounts`]: which account of the trunk is which on the machine;
-//! 2. [`plan`]: what becomes of each entry, decided against what is there ([`target`]);
-//! 3. [`run`]: the steps, each written to the [`journal`] before it is taken;
-//! 4. [`history`]: what the journals of earlier restores tell a later check.
+//! 2. [`relocate`]: where programs keep their data on another system;
+//! 3. [`plan`]: what becomes of each entry, decided against what is there ([`target`]);
+//! 4. [`run`]: the steps, each written to the [`journal`] before it is taken;
+//! 5. [`history`]: what the journals of earlier restores tell a later check.
 //!
 //! Nothing on the machine is deleted or overwritten: what differs is set aside under a dated name. No link is
 //! followed, and none is made that leads out of its place.
@@ -15,6 +16,7 @@ pub mod journal;
 mod land;
 pub mod links;
 pub mod plan;
+pub mod relocate;
 pub mod run;
 pub mod target;
 

@@ -10,7 +10,7 @@ use crate::events::{Cancelled, Conduct, Event, Stage};
 use crate::item::Item;
 use crate::kinds::find_items;
 use crate::machine::{Machine, Place, PlaceState};
-use crate::packing::Selection;
+use crate::packing::{Selection, Unchosen};
 use crate::walk::Grounds;
 use porter_names::{NameRules, RelativePath};
 use porter_trunk::Tally;
@@ -53,6 +53,8 @@ pub struct ItemSurvey {
     pub to_capture: Tally,
     /// What rules leave.
     pub to_leave: Tally,
+    /// Files of 4 GiB and more.
+    pub too_large_for_fat32: u64,
     /// The newest change in it.
     pub newest_utc: Option<OffsetDateTime>,
     /// Cautions about the item.
@@ -71,29 +73,31 @@ pub fn survey(
     machine: &Machine,
     catalogue: &Catalogue,
     selection: &Selection,
+    unchosen: &Unchosen,
     conduct: Conduct<'_>,
 ) -> Result<Survey, Cancelled> {
     conduct.send(&Event::StageBegan { stage: Stage::Survey, expected: Tally::default() });
-    let grounds = Grounds::new(machine, catalogue, NameRules::TRUNK);
     let found = find_items(machine, catalogue);
+    let grounds = Grounds::new(machine, catalogue, found.iter(), unchosen, NameRules::TRUNK);
     let counts = count::count(&grounds, &found, conduct)?;
     let mut items: Vec<ItemSurvey> = found
         .into_iter()
         .zip(counts)
         .map(|(item, count)| ItemSurvey {
             chosen: selection.chooses(&item.id, item.owner.as_deref()),
-            cautions: caution::of_item(&item, &count),
+            cautions: caution::of_item(machine, &item, &count),
             to_capture: count.to_capture,
             to_leave: count.to_leave,
             newest_utc: count.newest_utc,
+            too_large_for_fat32: count.too_large_for_fat32,
             item,
         })
         .collect();
     // An item without anything in it is no news, but it must not lose its cautions.
-    items.retain(|row| row.seen().entries() > 0 || !row.cautions.is_empty());
+    items.retain(|row| row.seen().entries() > 0 || !row.cautions.is_empty() || !row.item.facts.is_empty());
 
     let mut accounts: Vec<AccountSurvey> =
-        machine.accounts.iter().map(|account| of_account(account, &items)).collect();
+        machine.accounts.iter().map(|account| of_account(machine, account, &items)).collect();
     caution::about_unused_accounts(&mut accounts);
     conduct.send(&Event::StageEnded { stage: Stage::Survey });
     Ok(Survey {
@@ -104,7 +108,7 @@ pub fn survey(
     })
 }
 
-fn of_account(account: &crate::machine::Account, items: &[ItemSurvey]) -> AccountSurvey {
+fn of_account(machine: &Machine, account: &crate::machine::Account, items: &[ItemSurvey]) -> AccountSurvey {
     let own = items.iter().filter(|row| row.item.owner.as_deref() == Some(&account.id));
     let mut to_capture = Tally::default();
     own.clone().for_each(|row| to_capture += row.to_capture);
@@ -112,7 +116,7 @@ fn of_account(account: &crate::machine::Account, items: &[ItemSurvey]) -> Accoun
         id: account.id.clone(),
         last_used_utc: account.last_used_utc.or_else(|| own.filter_map(|row| row.newest_utc).max()),
         to_capture,
-        cautions: caution::of_account(account),
+        cautions: caution::of_account(machine, account),
     }
 }
 

@@ -5,8 +5,9 @@
 //! another place (pictures inside documents, on Windows XP) is left to its own item.
 
 use crate::catalogue::{Catalogue, Fate};
-use crate::item::{Item, Part};
-use crate::machine::{Machine, Place, PlaceState};
+use crate::item::{Item, Part, What};
+use crate::machine::{Machine, PlaceState};
+use crate::packing::Unchosen;
 use porter_names::portable::Claims;
 use porter_names::{NameRules, RelativePath};
 use porter_source::{EntryKind, Metadata, ReadError, ReadTrouble};
@@ -21,20 +22,57 @@ pub struct Grounds<'m> {
     pub catalogue: &'m Catalogue,
     /// Which names need a safe one beside them.
     names: NameRules,
-    /// All places of the machine: none is walked as part of another.
-    places: HashSet<RelativePath>,
+    /// What of the chosen items is not chosen.
+    unchosen: &'m Unchosen,
+    /// All places of the machine, and what items claim in them: none is walked as part of another.
+    claimed: HashSet<RelativePath>,
 }
 
 impl<'m> Grounds<'m> {
     /// Takes stock of the places.
-    pub fn new(machine: &'m Machine, catalogue: &'m Catalogue, names: NameRules) -> Self {
+    pub fn new<'i>(
+        machine: &'m Machine,
+        catalogue: &'m Catalogue,
+        items: impl Iterator<Item = &'i Item>,
+        unchosen: &'m Unchosen,
+        names: NameRules,
+    ) -> Self {
         let of_accounts = machine.accounts.iter().flat_map(|account| account.places.values());
         let places = of_accounts
             .chain(machine.places.values())
             .filter(|found| found.state == PlaceState::Present)
-            .map(|found| found.path.clone())
-            .collect();
-        Self { machine, catalogue, names, places }
+            .map(|found| found.path.clone());
+        let of_item = |item: &Item| {
+            let exact = item.parts.iter().filter(|part| matches!(part.what, What::At(_)));
+            exact.filter_map(|part| item.path_of(part, machine)).collect::<Vec<_>>()
+        };
+        Self { machine, catalogue, names, unchosen, claimed: places.chain(items.flat_map(of_item)).collect() }
+    }
+
+    /// A path below a place in names that every file system can hold, where that differs: step by step, as a walk from the
+    /// place would have named them.
+    fn safe_path(&self, place: &crate::machine::FoundPlace, below: &RelativePath) -> Option<RelativePath> {
+        if below.steps().all(|name| self.names.hold(name)) {
+            return None;
+        }
+        let mut folder = Spot {
+            on_volume: place.path.clone(),
+            below_place: RelativePath::root(),
+            safe: None,
+        };
+        for step in below.steps() {
+            let mut names: Vec<Vec<u8>> = self
+                .machine
+                .volume
+                .list(&folder.on_volume)
+                .map(|rows| rows.into_iter().flatten().map(|row| row.name).collect())
+                .unwrap_or_default();
+            names.sort_unstable();
+            let mut claims = Claims::new(self.names);
+            let safe = names.iter().map(|name| (name, claims.claim(name))).find(|(name, _)| *name == step);
+            folder = spot_in(&folder, step, safe.and_then(|(_, safe)| safe))?;
+        }
+        folder.safe
     }
 }
 
@@ -43,11 +81,22 @@ impl<'m> Grounds<'m> {
 pub struct Pending<'m> {
     /// Where it is.
     pub spot: Spot,
-    place: Place,
+    /// The item that it belongs to.
+    pub item: &'m Item,
+    /// The part of that item.
+    pub part: &'m Part,
     fate: Fate<'m>,
-    part: Part,
+    rows: Rows<'m>,
     /// The volume it is on, where the system numbers them.
     volume_id: Option<u64>,
+}
+
+/// Which rows of a folder belong to its item.
+#[derive(Debug, Clone, Copy)]
+enum Rows<'m> {
+    All,
+    Only(&'m [u8]),
+    Loose,
 }
 
 /// Where something is: on the volume, and below its place.
@@ -83,19 +132,30 @@ pub enum Sight<'m> {
     },
 }
 
-/// Where an item's walk begins; none if its place is not a folder any more.
-pub fn beginning<'m>(grounds: &Grounds<'m>, item: &Item) -> Option<Pending<'m>> {
+/// Where the walk of an item's parts begins; none for a part whose place is not a folder any more.
+pub fn beginnings<'m>(grounds: &Grounds<'m>, item: &'m Item) -> Vec<Pending<'m>> {
+    item.parts.iter().filter_map(|part| beginning(grounds, item, part)).collect()
+}
+
+fn beginning<'m>(grounds: &Grounds<'m>, item: &'m Item, part: &'m Part) -> Option<Pending<'m>> {
     let owner = match &item.owner {
         Some(id) => Some(grounds.machine.account(id)?),
         None => None,
     };
-    let found = grounds.machine.place(owner, item.extent.place)?;
-    let volume_id = grounds.machine.volume.metadata(&found.path).ok().and_then(|found| found.volume_id);
+    let found = grounds.machine.place(owner, part.place)?;
+    let (below_place, rows) = match &part.what {
+        What::Whole => (RelativePath::root(), Rows::All),
+        What::LooseFiles => (RelativePath::root(), Rows::Loose),
+        What::At(path) => (path.parent()?, Rows::Only(path.name()?)),
+    };
+    let on_volume = found.path.join_path(&below_place).ok()?;
+    let volume_id = grounds.machine.volume.metadata(&on_volume).ok().and_then(|found| found.volume_id);
     (found.state == PlaceState::Present).then(|| Pending {
-        spot: Spot { on_volume: found.path.clone(), below_place: RelativePath::root(), safe: None },
-        place: item.extent.place,
-        fate: Fate::Carry,
-        part: item.extent.part.clone(),
+        spot: Spot { on_volume, safe: grounds.safe_path(found, &below_place), below_place },
+        item,
+        part,
+        fate: item.rule.as_ref().map_or(Fate::Carry, |rule| rule.first_fate()),
+        rows,
         volume_id,
     })
 }
@@ -131,10 +191,10 @@ pub fn look_into<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Vec<(Sight<
     for row in listed {
         let safe_name = claims.claim(&row.name);
         let is_folder = row.metadata.kind == EntryKind::Folder;
-        let is_ours = match &folder.part {
-            Part::Whole => true,
-            Part::Folder(name) => is_folder && row.name == *name,
-            Part::LooseFiles => {
+        let is_ours = match folder.rows {
+            Rows::All => true,
+            Rows::Only(name) => row.name == name,
+            Rows::Loose => {
                 !is_folder && grounds.catalogue.not_covered_at_root(grounds.machine, &row).is_none()
             }
         };
@@ -149,23 +209,32 @@ pub fn look_into<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Vec<(Sight<
             ));
             continue;
         };
-        if is_folder && grounds.places.contains(&spot.on_volume) {
+        if !matches!(folder.rows, Rows::Only(_)) && grounds.claimed.contains(&spot.on_volume) {
             continue;
         }
+        let unchosen = || grounds.unchosen.why(folder.item, folder.part, &spot.below_place, &row.metadata);
         let fate = match folder.fate {
-            Fate::Carry => grounds.catalogue.fate(folder.place, &spot.below_place, row.metadata.kind),
+            Fate::Carry => {
+                let path = &spot.below_place;
+                match grounds.catalogue.fate(folder.item, folder.part, path, row.metadata.kind) {
+                    Fate::Leave(why) => Fate::Leave(why),
+                    fate => unchosen().map_or(fate, Fate::Unchosen),
+                }
+            }
+            Fate::Hold(why) => unchosen().map_or(Fate::Hold(why), Fate::Unchosen),
             decided => decided,
         };
         // What is mounted in a folder may be a stick, a server, or the trunk's own drive.
         let is_other_volume = is_folder && row.metadata.volume_id != folder.volume_id;
         let next = (is_folder && !is_other_volume).then(|| Pending {
             spot: spot.clone(),
-            place: folder.place,
+            item: folder.item,
+            part: folder.part,
             fate,
-            part: Part::Whole,
+            rows: Rows::All,
             volume_id: folder.volume_id,
         });
-        let beyond = (is_other_volume && !matches!(fate, Fate::Leave(_))).then(|| spot.clone());
+        let beyond = (is_other_volume && !fate.is_left()).then(|| spot.clone());
         sights.push((Sight::Entry { spot, metadata: row.metadata, fate }, next));
         if let Some(spot) = beyond {
             let trouble = ReadTrouble::OtherVolume;
@@ -187,34 +256,50 @@ fn spot_in(folder: &Spot, name: &[u8], safe_name: Option<String>) -> Option<Spot
     Some(Spot { on_volume: folder.on_volume.join(name).ok()?, below_place, safe })
 }
 
-/// Goes through an item in order, folders before what is in them. `visit` says whether to go on.
+/// Goes through an item in order, part by part, folders before what is in them. `visit` says whether to go on.
 ///
 /// A folder that a rule leaves is visited once, with all that is below it counted, and not entered.
-pub fn walk<'m>(grounds: &Grounds<'m>, item: &Item, mut visit: impl FnMut(Sight<'m>, Tally) -> bool) {
-    let Some(start) = beginning(grounds, item) else { return };
+pub fn walk<'m>(
+    grounds: &Grounds<'m>,
+    item: &'m Item,
+    mut visit: impl FnMut(&'m Part, Sight<'m>, Tally) -> bool,
+) {
+    for start in beginnings(grounds, item) {
+        if !walk_part(grounds, &start, &mut |sight, tally| visit(start.part, sight, tally)) {
+            return;
+        }
+    }
+}
+
+fn walk_part<'m>(
+    grounds: &Grounds<'m>,
+    start: &Pending<'m>,
+    visit: &mut dyn FnMut(Sight<'m>, Tally) -> bool,
+) -> bool {
     // Per open folder, what is still to be visited in it, last first.
-    let mut open = vec![reversed(look_into(grounds, &start))];
+    let mut open = vec![reversed(look_into(grounds, start))];
     while let Some(rows) = open.last_mut() {
         let Some((sight, next)) = rows.pop() else {
             open.pop();
             continue;
         };
         let tally = match (&sight, &next) {
-            (Sight::Entry { fate: Fate::Leave(_), .. }, Some(folder)) => {
+            (Sight::Entry { fate, .. }, Some(folder)) if fate.is_left() => {
                 Tally::FOLDER + count_below(grounds, folder)
             }
             (Sight::Entry { metadata, .. }, _) => tally_of(metadata),
             (Sight::Unreadable { of_folder: true, .. }, _) => Tally::default(),
             (Sight::Unreadable { .. }, _) => Tally::file(0),
         };
-        let enters = !matches!(&sight, Sight::Entry { fate: Fate::Leave(_), .. });
+        let enters = !matches!(&sight, Sight::Entry { fate, .. } if fate.is_left());
         if !visit(sight, tally) {
-            return;
+            return false;
         }
         if let (true, Some(folder)) = (enters, next) {
             open.push(reversed(look_into(grounds, &folder)));
         }
     }
+    true
 }
 
 fn reversed<T>(mut rows: Vec<T>) -> Vec<T> {

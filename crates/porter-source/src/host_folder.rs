@@ -61,7 +61,10 @@ impl Volume for HostFolder {
             let row = row.map_err(wrap)?;
             let name = host::name_from_host(&row.file_name());
             match row.metadata() {
-                Ok(found) => listed.push(Ok(Listed { name, metadata: metadata_from(&found) })),
+                Ok(found) => {
+                    let metadata = metadata_from(&found, &self.keeps, || row.path());
+                    listed.push(Ok(Listed { name, metadata }));
+                }
                 Err(cause) if cause.kind() == io::ErrorKind::NotFound => {}
                 Err(cause) => {
                     let path = folder.join(&name).unwrap_or_else(|_| folder.clone());
@@ -73,9 +76,9 @@ impl Volume for HostFolder {
     }
 
     fn metadata(&self, path: &RelativePath) -> Result<Metadata, ReadError> {
-        let found =
-            fs::symlink_metadata(self.host_path(path)?).map_err(|cause| ReadError::new(path, cause))?;
-        Ok(metadata_from(&found))
+        let host_path = self.host_path(path)?;
+        let found = fs::symlink_metadata(&host_path).map_err(|cause| ReadError::new(path, cause))?;
+        Ok(metadata_from(&found, &self.keeps, || host_path))
     }
 
     fn details(&self, path: &RelativePath) -> Result<Details, ReadError> {
@@ -111,7 +114,7 @@ impl VolumeFile for HostFile {
     }
 }
 
-fn metadata_from(found: &fs::Metadata) -> Metadata {
+fn metadata_from(found: &fs::Metadata, keeps: &system::Keeps, path: impl FnOnce() -> PathBuf) -> Metadata {
     let kind = if found.is_symlink() {
         EntryKind::Link
     } else if found.is_dir() {
@@ -126,7 +129,7 @@ fn metadata_from(found: &fs::Metadata) -> Metadata {
         size_in_bytes: if kind == EntryKind::File { found.len() } else { 0 },
         modified_utc: system::modified_utc(found),
         unix_mode: system::unix_mode(found),
-        windows_attributes: system::windows_attributes(found),
+        windows_attributes: system::windows_attributes(found, keeps, path),
         volume_id: system::volume_id(found),
     }
 }

@@ -1,7 +1,8 @@
 //! Where bytes come from: read-only trees of files, whatever they are stored on.
 //!
 //! Everything that looks at an old machine goes through [`Volume`]. Its first implementation is
-//! [`HostFolder`], a folder that the running system shows us: a mounted drive, or any copy of one.
+//! [`HostFolder`], a folder that the running system shows us: a mounted drive, or any copy of one. Of a drive that is not
+//! mounted, [`VolumeKind`] tells what it takes to get at it.
 
 pub mod error;
 pub mod host_folder;
@@ -9,6 +10,7 @@ pub mod host_tree;
 pub mod metadata;
 pub mod sequential;
 pub mod volume;
+pub mod volume_kind;
 
 pub use error::{ReadError, ReadTrouble};
 pub use host_folder::{HostFolder, utc_from_filetime};
@@ -16,3 +18,4 @@ pub use host_tree::HostTree;
 pub use metadata::{Details, EntryKind, Listed, Metadata, NamedStream};
 pub use sequential::Sequential;
 pub use volume::{Capacity, Volume, VolumeFile};
+pub use volume_kind::VolumeKind;

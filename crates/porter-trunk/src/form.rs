@@ -2,7 +2,7 @@
 
 use crate::{
     ContentHash, Damage, Entry, EntryAddress, EntryRefused, Label, LeftBehind, StoreError, TrunkError,
-    TrunkItem,
+    TrunkItem, TrunkProgram,
 };
 use porter_names::NameRules;
 use std::io::Read;
@@ -34,13 +34,22 @@ pub trait TrunkWriter: Sync {
     fn record_left(&self, left: &LeftBehind) -> Result<(), TrunkError>;
 
     /// Writes the lists and sees everything onto the medium.
-    fn close(&self, items: &[TrunkItem], finished_utc: OffsetDateTime) -> Result<(), TrunkError>;
+    fn close(&self, inventory: &Inventory<'_>, finished_utc: OffsetDateTime) -> Result<(), TrunkError>;
 
     /// The closed trunk, to be read back from the medium. It is not published yet.
     fn read_back(&self) -> Result<Box<dyn Trunk>, TrunkError>;
 
     /// Makes it a trunk.
     fn publish(&self) -> Result<(), TrunkError>;
+}
+
+/// What a trunk holds beside entries.
+#[derive(Debug, Clone, Copy)]
+pub struct Inventory<'a> {
+    /// The items.
+    pub items: &'a [TrunkItem],
+    /// The programs that were installed on the machine.
+    pub programs: &'a [TrunkProgram],
 }
 
 /// Content that is in the trunk.
@@ -65,6 +74,9 @@ pub trait Trunk: Sync {
 
     /// Its items, in the order of the capture.
     fn items(&self) -> &[TrunkItem];
+
+    /// The programs that were installed on the machine: what to install again.
+    fn programs(&self) -> &[TrunkProgram];
 
     /// All entries, item after item, folders before what is in them. A line that must not be used
     /// is given as refused, and the rest goes on.

@@ -20,6 +20,12 @@ pub fn free_space_in_bytes(path: &Path) -> io::Result<u64> {
     system::free_space_in_bytes(there)
 }
 
+/// The largest file that the volume of `path` can hold; none if it holds any. FAT holds less than 4 GiB.
+pub fn largest_file_in_bytes(path: &Path) -> Option<u64> {
+    let path = std::path::absolute(path).ok()?;
+    system::largest_file_in_bytes(path.ancestors().find(|folder| folder.exists())?)
+}
+
 /// Returns when all that was written below `folder`, a folder that porter made, is on the medium.
 pub fn flush_volume(folder: &Path) -> io::Result<()> {
     system::flush_volume(folder)

@@ -2,6 +2,7 @@
 
 use crate::Tally;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 
 /// One thing a person would name, as the trunk lists it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -22,4 +23,41 @@ pub struct TrunkItem {
     pub captured: Tally,
     /// What is not. `seen = captured + left` always holds.
     pub left: Tally,
+    /// The carry rule that it was found by.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub rule: Option<String>,
+    /// Where its files were: what finds the same data on another system.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub parts: Vec<TrunkPart>,
+    /// What it is made of beside files: a setting's values.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub facts: BTreeMap<String, String>,
+    /// Without a file that fits one of these patterns it is not whole.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub needs: Vec<String>,
+    /// What was counted in it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub counts: Vec<MeaningCount>,
+}
+
+/// Where a part of an item was.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct TrunkPart {
+    /// The part's name in its carry rule.
+    pub name: String,
+    /// The place.
+    pub place: String,
+    /// Below it; empty for all of it.
+    pub path: String,
+}
+
+/// What an item means to its owner, as a number: so many drawings.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct MeaningCount {
+    /// What was counted.
+    pub name: String,
+    /// The files that count as one each: patterns below the parts.
+    pub files: Vec<String>,
+    /// How many there are in the trunk.
+    pub captured: u64,
 }

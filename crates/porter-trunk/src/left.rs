@@ -33,8 +33,15 @@ pub enum LeftReason {
         /// In plain words.
         why: String,
     },
+    /// Somebody chose to leave it out.
+    NotChosen {
+        /// In plain words.
+        why: String,
+    },
     /// The system forbade reading it.
     PermissionDenied,
+    /// It is encrypted for one account of the old Windows (EFS), and only that account can read it.
+    Encrypted,
     /// It was listed, and gone when it was to be read.
     Gone,
     /// A program held it open.
@@ -68,7 +75,7 @@ pub enum LeftReason {
 impl LeftReason {
     /// False when leaving it was the plan; true when a person should look at it.
     pub fn needs_attention(&self) -> bool {
-        !matches!(self, Self::Rule { .. } | Self::NotCovered { .. })
+        !matches!(self, Self::Rule { .. } | Self::NotCovered { .. } | Self::NotChosen { .. })
     }
 
     /// The code it is written with.
@@ -76,7 +83,9 @@ impl LeftReason {
         match self {
             Self::Rule { .. } => "rule",
             Self::NotCovered { .. } => "not-covered",
+            Self::NotChosen { .. } => "not-chosen",
             Self::PermissionDenied => "permission-denied",
+            Self::Encrypted => "encrypted",
             Self::Gone => "gone",
             Self::InUse => "in-use",
             Self::CloudOnly => "cloud-only",
@@ -145,7 +154,9 @@ mod tests {
         let reasons = [
             LeftReason::Rule { why: text() },
             LeftReason::NotCovered { why: text() },
+            LeftReason::NotChosen { why: text() },
             LeftReason::PermissionDenied,
+            LeftReason::Encrypted,
             LeftReason::Gone,
             LeftReason::InUse,
             LeftReason::CloudOnly,
@@ -159,7 +170,7 @@ mod tests {
             LeftReason::Unreadable { detail: text() },
         ];
         for reason in reasons {
-            let as_planned = matches!(reason, LeftReason::Rule { .. } | LeftReason::NotCovered { .. });
+            let as_planned = matches!(reason.code(), "rule" | "not-covered" | "not-chosen");
             assert_eq!(reason.needs_attention(), !as_planned);
             let row = LeftBehind {
                 item: None,

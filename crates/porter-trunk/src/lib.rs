@@ -1,7 +1,7 @@
 //! What a capture makes: a trunk, holding a label, a list of items, and entries with proof of their content.
 //!
 //! - [`label`]: the outside, readable by anyone who finds it;
-//! - [`item`], [`entry`], [`left`]: what it holds, and what was left behind and why;
+//! - [`item`], [`entry`], [`left`], [`program`]: what it holds, what was left behind and why, what to install again;
 //! - [`form`]: what every form of trunk can do;
 //! - [`open_form`]: the form that anyone can browse, a BagIt bag.
 //!
@@ -17,14 +17,16 @@ pub mod item;
 pub mod label;
 pub mod left;
 pub mod open_form;
+pub mod program;
 pub mod tally;
 
 pub use content_hash::{ContentHash, ContentHasher, PieceFailed, in_pieces};
 pub use entry::{Attributes, Content, Entry, EntryAddress, EntryRefused, NamedStream};
 pub use error::{Damage, StoreError, TrunkError};
-pub use form::{Audit, Stored, Trunk, TrunkWriter};
-pub use host::{flush_volume, free_space_in_bytes};
-pub use item::TrunkItem;
+pub use form::{Audit, Inventory, Stored, Trunk, TrunkWriter};
+pub use host::{flush_volume, free_space_in_bytes, largest_file_in_bytes};
+pub use item::{MeaningCount, TrunkItem, TrunkPart};
 pub use label::{AccountLabel, Label, MachineLabel, SystemLabel, TrunkId};
 pub use left::{LeftBehind, LeftReason, written_path};
+pub use program::TrunkProgram;
 pub use tally::Tally;

@@ -1,7 +1,8 @@
 //! What can be said on the command line. The options that several commands share are here; each command's own
 //! arguments stand with it.
 
-use crate::commands::{capture, check, demo, look, restore, survey, take};
+use crate::amounts;
+use crate::commands::{capture, check, demo, look, restore, rules, survey, take};
 use crate::paths;
 use clap::{Args, Parser, Subcommand};
 use porter_core::events::Event;
@@ -36,6 +37,7 @@ pub(crate) enum Command {
     Take(take::TakeArguments),
     Restore(restore::RestoreArguments),
     Check(check::CheckArguments),
+    Rules(rules::RulesArguments),
     Demo(demo::DemoArguments),
 }
 
@@ -59,6 +61,20 @@ pub(crate) struct SelectionArguments {
     /// No items that fit
     #[arg(long, value_name = "PATTERN")]
     pub(crate) skip: Vec<String>,
+}
+
+/// What of a machine, beyond the ids of its items.
+#[derive(Debug, Clone, Default, Args)]
+pub(crate) struct ChoiceArguments {
+    /// Only people who used the machine within this time before it was last used at all: 90d, 12w, 6m, 2y
+    #[arg(long, value_name = "TIME", value_parser = amounts::time)]
+    pub(crate) used_within: Option<time::Duration>,
+    /// Leave files with such names out, such as '*.iso'
+    #[arg(long, value_name = "PATTERN")]
+    pub(crate) leave_files: Vec<String>,
+    /// Leave files out that are larger than this: 700MB, 4GB
+    #[arg(long, value_name = "SIZE", value_parser = amounts::size_in_bytes)]
+    pub(crate) leave_files_over: Option<u64>,
 }
 
 /// The packing list.

@@ -1,10 +1,12 @@
 //! One file per command: its arguments, one call of the core, one view.
 
 pub(crate) mod capture;
+mod choose;
 pub(crate) mod check;
 pub(crate) mod demo;
 pub(crate) mod look;
 pub(crate) mod restore;
+pub(crate) mod rules;
 pub(crate) mod survey;
 pub(crate) mod take;
 
@@ -20,6 +22,7 @@ pub(crate) fn run(arguments: &Arguments) -> Result<Outcome, Failure> {
         Command::Take(arguments) => take::run(arguments),
         Command::Restore(arguments) => restore::run(arguments),
         Command::Check(arguments) => check::run(arguments),
+        Command::Rules(arguments) => rules::run(arguments),
         Command::Demo(arguments) => demo::run(arguments),
     }
 }

@@ -3,6 +3,7 @@
 //! One file per command in `commands`, what they show in `views`, what went wrong and what to do about it in
 //! `failure`. The job itself is done by porter-core.
 
+mod amounts;
 mod arguments;
 mod awake;
 mod commands;
@@ -12,6 +13,7 @@ mod paths;
 mod power;
 mod progress;
 mod publish;
+mod rules_folder;
 mod screen;
 mod stop;
 mod views;

@@ -1,22 +1,26 @@
 //! Opening what the commands are given: machines, trunks, selections, the file of events.
 
-use crate::arguments::{ConductArguments, ListArguments, SelectionArguments, is_recorded};
+use crate::arguments::{ChoiceArguments, ConductArguments, ListArguments, SelectionArguments, is_recorded};
+use crate::commands::rules::OwnRulesArguments;
 use crate::failure::Failure;
 use crate::paths;
 use crate::progress::Progress;
+use crate::rules_folder::own_rules;
 use crate::stop::STOP;
 use crate::{awake, power};
-use porter_core::catalogue::Catalogue;
+use porter_core::catalogue::patterns::Patterns;
+use porter_core::catalogue::{Catalogue, CatalogueError};
 use porter_core::events::{Conduct, Event};
 use porter_core::machine::{Machine, here, recognise};
-use porter_core::packing::{PackingList, Selection};
+use porter_core::packing::{PackingList, Selection, Unchosen};
 use porter_core::restore::accounts::{ids_in, is_called};
-use porter_source::HostFolder;
+use porter_source::volume_kind::BEGINNING_IN_BYTES;
+use porter_source::{HostFolder, VolumeKind};
 use porter_trunk::Label;
 use porter_trunk::open_form::OpenTrunk;
 use std::collections::BTreeMap;
 use std::fs::File;
-use std::io::Write;
+use std::io::{Read, Write};
 use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 use time::OffsetDateTime;
@@ -30,6 +34,13 @@ pub(crate) fn machine(folder: &Path) -> Result<Machine, Failure> {
         return here().map_err(|error| Failure::not_here(&error));
     }
     let shown = paths::shown(folder);
+    if let Ok(found) = std::fs::metadata(folder)
+        && !found.is_dir()
+    {
+        let beginning = beginning_of(folder)
+            .map_err(|cause| Failure::new(format!("`{shown}` cannot be read: {cause}"), "Run porter as administrator or root."))?;
+        return Err(Failure::not_mounted(&shown, VolumeKind::from_bytes(&beginning)));
+    }
     let volume = HostFolder::open(folder).map_err(|cause| {
         Failure::new(format!("`{shown}` cannot be opened: {cause}"), "Is the drive mounted there?")
     })?;
@@ -46,10 +57,36 @@ pub(crate) fn trunk(folder: &Path) -> Result<OpenTrunk, Failure> {
     Ok(OpenTrunk::load(folder)?)
 }
 
-/// The built-in carry rules for a machine.
-pub(crate) fn catalogue(machine: &Machine) -> Result<Catalogue, Failure> {
-    Catalogue::built_in(machine.layout.family)
-        .map_err(|error| Failure::new(format!("the built-in rules: {error}"), "This is a fault of porter."))
+/// The carry rules for a machine: the built-in ones, and the technician's own.
+pub(crate) fn catalogue(machine: &Machine, own: &OwnRulesArguments) -> Result<Catalogue, Failure> {
+    let own = own_rules(&own.files)?.into_iter().map(|own| own.rule).collect();
+    let built_in = Catalogue::built_in(machine.layout.family).map_err(|error| fault(&error))?;
+    Ok(built_in.with_rules(own))
+}
+
+/// A built-in rule that cannot be used.
+pub(crate) fn fault(error: &CatalogueError) -> Failure {
+    Failure::new(format!("the built-in rules: {error}"), "This is a fault of porter.")
+}
+
+/// What of the chosen items is left out: by the list, and by what was said on the command line.
+pub(crate) fn unchosen(given: &ChoiceArguments, list: Option<&PackingList>) -> Result<Unchosen, Failure> {
+    let mut unchosen = list.map(PackingList::unchosen).unwrap_or_default();
+    if !given.leave_files.is_empty() {
+        let texts = unchosen.files.texts().iter().chain(&given.leave_files).cloned().collect();
+        unchosen.files = Patterns::new(texts).map_err(|cause| {
+            Failure::wrong_use(format!("--leave-files: {cause}"), "`*` stands for any text, such as '*.iso'.")
+        })?;
+    }
+    unchosen.files_over_in_bytes = given.leave_files_over.or(unchosen.files_over_in_bytes);
+    Ok(unchosen)
+}
+
+/// The first bytes of what is no folder: a drive or an image.
+fn beginning_of(file: &Path) -> std::io::Result<Vec<u8>> {
+    let mut beginning = Vec::new();
+    File::open(file)?.take(BEGINNING_IN_BYTES as u64).read_to_end(&mut beginning)?;
+    Ok(beginning)
 }
 
 /// The time now: the only place that asks the clock.
@@ -62,6 +99,7 @@ pub(crate) fn selection_on(
     machine: &Machine,
     accounts: &[String],
     given: &SelectionArguments,
+    choice: &ChoiceArguments,
 ) -> Result<Selection, Failure> {
     let ids = accounts
         .iter()
@@ -75,7 +113,11 @@ pub(crate) fn selection_on(
             })
         })
         .collect::<Result<Vec<_>, _>>()?;
-    Ok(Selection::new(&ids, &given.only, &given.skip)?)
+    let selection = Selection::new(&ids, &given.only, &given.skip)?;
+    Ok(match choice.used_within {
+        Some(time) => selection.used_within(machine, time),
+        None => selection,
+    })
 }
 
 /// `--account` of commands that know a trunk: `old=new` maps, a name alone selects.

@@ -1,10 +1,15 @@
 //! What the commands show: in the terminal, as JSON, and as a page.
 
+pub(crate) mod by_hand;
 pub(crate) mod capture;
+pub(crate) mod choose;
+pub(crate) mod html;
 pub(crate) mod look;
 pub(crate) mod numbers;
 pub(crate) mod page;
 pub(crate) mod receipt;
 pub(crate) mod restore;
+pub(crate) mod rules;
+pub(crate) mod sheet;
 pub(crate) mod survey;
 pub(crate) mod words;

@@ -1,10 +1,10 @@
 //! What a capture will take, before its first byte.
 
 use super::CaptureError;
-use crate::item::{Item, Part};
+use crate::item::{Item, What};
 use crate::machine::Machine;
 use crate::survey::Survey;
-use porter_trunk::{Tally, TrunkError, free_space_in_bytes};
+use porter_trunk::{Tally, TrunkError, free_space_in_bytes, largest_file_in_bytes};
 use std::path::{Path, PathBuf};
 
 /// The last block of a file is half empty on average; this is for blocks of 8 KiB.
@@ -21,13 +21,16 @@ pub struct Forecast {
     pub needed_in_bytes: u64,
     /// What its volume has.
     pub free_in_bytes: u64,
+    /// Files that are too large for its file system, and will be left.
+    pub too_large: u64,
 }
 
 /// Refuses what cannot go well: nothing chosen, no room, or a trunk on the old machine itself.
 pub fn forecast(machine: &Machine, survey: &Survey, trunk: &Path) -> Result<Forecast, CaptureError> {
     let mut to_capture = Tally::default();
-    survey.items.iter().filter(|row| row.chosen).for_each(|row| to_capture += row.to_capture);
-    if to_capture.entries() == 0 {
+    let chosen = survey.items.iter().filter(|row| row.chosen);
+    chosen.clone().for_each(|row| to_capture += row.to_capture);
+    if to_capture.entries() == 0 && chosen.clone().all(|row| row.item.facts.is_empty()) {
         return Err(CaptureError::NothingChosen);
     }
     if let Ok(trunk) = std::path::absolute(trunk)
@@ -47,31 +50,35 @@ pub fn forecast(machine: &Machine, survey: &Survey, trunk: &Path) -> Result<Fore
         return Err(CaptureError::TrunkOnOldMachine(trunk.to_path_buf()));
     }
     let free_in_bytes = free_space_in_bytes(trunk).map_err(failed)?;
-    let needed_in_bytes = to_capture
-        .size_in_bytes
-        .saturating_add(to_capture.files.saturating_mul(BLOCK_LOSS_PER_FILE_IN_BYTES))
-        .saturating_add(to_capture.entries().saturating_mul(LINES_PER_ENTRY_IN_BYTES));
+    let needed_in_bytes = needed_in_bytes(to_capture);
     if needed_in_bytes > free_in_bytes {
         return Err(CaptureError::NoRoom { needed_in_bytes, free_in_bytes });
     }
-    Ok(Forecast { to_capture, needed_in_bytes, free_in_bytes })
+    let holds_any = largest_file_in_bytes(trunk).is_none();
+    let too_large = if holds_any { 0 } else { chosen.map(|row| row.too_large_for_fat32).sum() };
+    Ok(Forecast { to_capture, needed_in_bytes, free_in_bytes, too_large })
+}
+
+/// What a trunk may take on its volume for so much.
+pub fn needed_in_bytes(to_capture: Tally) -> u64 {
+    to_capture
+        .size_in_bytes
+        .saturating_add(to_capture.files.saturating_mul(BLOCK_LOSS_PER_FILE_IN_BYTES))
+        .saturating_add(to_capture.entries().saturating_mul(LINES_PER_ENTRY_IN_BYTES))
 }
 
 /// The chosen item that a folder is in, and that would capture it.
 fn captured_with<'s>(machine: &Machine, survey: &'s Survey, folder: &Path) -> Option<&'s str> {
     let tree = machine.volume.host_tree()?;
     let holds = |item: &Item| {
-        let owner = item.owner.as_deref().and_then(|id| machine.account(id));
-        let place = machine.place(owner, item.extent.place)?;
-        let path = match &item.extent.part {
-            Part::Whole => place.path.clone(),
-            Part::Folder(name) => place.path.join(name).ok()?,
-            Part::LooseFiles => return None,
-        };
-        tree.host_path(&path).ok().filter(|path| folder.starts_with(path))
+        let mut folders = item.parts.iter().filter(|part| part.what != What::LooseFiles);
+        folders.any(|part| {
+            let path = item.path_of(part, machine).and_then(|path| tree.host_path(&path).ok());
+            path.is_some_and(|path| folder.starts_with(path))
+        })
     };
     let chosen = survey.items.iter().filter(|row| row.chosen);
-    chosen.map(|row| &row.item).find(|item| holds(item).is_some()).map(|item| item.id.as_str())
+    chosen.map(|row| &row.item).find(|item| holds(item)).map(|item| item.id.as_str())
 }
 
 /// The folder itself, or the nearest one above it that is there, without links.

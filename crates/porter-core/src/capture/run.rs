@@ -1,20 +1,22 @@
 //! The capture itself.
 
 use super::CaptureError;
-use crate::attributes::{attributes_of, is_cloud_only};
+use crate::attributes::{attributes_of, is_cloud_only, is_encrypted};
 use crate::catalogue::{Catalogue, Fate};
 use crate::check::prove_trunk;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
-use crate::item::Item;
+use crate::item::{Item, Part, What};
+use crate::meaning::Meaning;
 use crate::machine::Machine;
+use crate::packing::Unchosen;
 use crate::survey::Survey;
 use crate::walk::{Grounds, Sight, Spot, walk};
 use porter_names::RelativePath;
 use porter_source::{Details, EntryKind, Metadata, ReadTrouble, Sequential};
 use porter_trunk::{
-    Content, Entry, EntryAddress, LeftBehind, LeftReason, NamedStream, StoreError, Tally, TrunkError,
-    TrunkItem, TrunkWriter,
+    Content, Entry, EntryAddress, Inventory, LeftBehind, LeftReason, NamedStream, StoreError, Tally,
+    TrunkError, TrunkItem, TrunkPart, TrunkProgram, TrunkWriter,
 };
 use std::sync::{Mutex, PoisonError};
 use time::OffsetDateTime;
@@ -41,17 +43,20 @@ pub fn capture(
     machine: &Machine,
     catalogue: &Catalogue,
     survey: &Survey,
+    unchosen: &Unchosen,
     trunk: &dyn TrunkWriter,
     clock: &dyn Fn() -> OffsetDateTime,
     conduct: Conduct<'_>,
 ) -> Result<CaptureReport, CaptureError> {
-    let grounds = Grounds::new(machine, catalogue, trunk.name_rules());
+    let of_machine = survey.items.iter().map(|row| &row.item);
+    let grounds = Grounds::new(machine, catalogue, of_machine, unchosen, trunk.name_rules());
     let chosen: Vec<&Item> = survey.items.iter().filter(|row| row.chosen).map(|row| &row.item).collect();
     let mut expected = Tally::default();
     survey.items.iter().filter(|row| row.chosen).for_each(|row| expected += row.to_capture);
     conduct.send(&Event::StageBegan { stage: Stage::Capture, expected });
 
     let mut accounts = vec![Account::default(); chosen.len()];
+    let mut counted: Vec<Option<Meaning>> = chosen.iter().map(|item| Meaning::of(item)).collect();
     let mut left_behind = Vec::new();
     let mut failed = None;
     let seen = Mutex::new(vec![Tally::default(); chosen.len()]);
@@ -59,9 +64,9 @@ pub fn capture(
         |hand_over| {
             for (at, item) in chosen.iter().enumerate() {
                 let mut go_on = true;
-                walk(&grounds, item, |sight, tally| {
+                walk(&grounds, item, |part, sight, tally| {
                     seen.lock().unwrap_or_else(PoisonError::into_inner)[at] += tally;
-                    go_on = hand_over((at, sight, tally), tally.size_in_bytes) && !conduct.is_stopped();
+                    go_on = hand_over((at, part, sight, tally), tally.size_in_bytes) && !conduct.is_stopped();
                     go_on
                 });
                 if !go_on {
@@ -69,8 +74,13 @@ pub fn capture(
                 }
             }
         },
-        |(at, sight, tally)| (at, tally, Carrier { machine, trunk, conduct }.carry(chosen[at], sight, tally)),
+        |(at, part, sight, tally)| {
+            (at, tally, Carrier { machine, trunk, conduct }.carry(chosen[at], part, sight, tally))
+        },
         |(at, listed, done)| {
+            if let (Some(counted), Ok(Done { entry: Some(entry), .. })) = (&mut counted[at], &done) {
+                counted.see(entry);
+            }
             let kept = match done {
                 Ok(done) => accounts[at].enter(listed, done, trunk, &mut left_behind, chosen[at], conduct),
                 Err(cause) => Err(cause),
@@ -86,7 +96,7 @@ pub fn capture(
         return Err(CaptureError::Cancelled);
     }
     let seen = seen.into_inner().unwrap_or_else(PoisonError::into_inner);
-    let items = balance(survey, &chosen, &seen, &accounts)?;
+    let items = balance(survey, &chosen, &seen, &accounts, &counted)?;
 
     for (path, why) in crate::survey::not_covered(machine, catalogue) {
         let reason = LeftReason::NotCovered { why };
@@ -97,7 +107,8 @@ pub fn capture(
     conduct.send(&Event::StageEnded { stage: Stage::Capture });
 
     conduct.send(&Event::StageBegan { stage: Stage::Flush, expected: Tally::default() });
-    trunk.close(&items, clock())?;
+    let programs: Vec<TrunkProgram> = machine.programs.iter().map(TrunkProgram::from).collect();
+    trunk.close(&Inventory { items: &items, programs: &programs }, clock())?;
     conduct.send(&Event::StageEnded { stage: Stage::Flush });
 
     let damage = prove_trunk(&*trunk.read_back()?, Stage::ReadBack, conduct)?;
@@ -181,35 +192,52 @@ fn balance(
     chosen: &[&Item],
     seen: &[Tally],
     accounts: &[Account],
+    counted: &[Option<Meaning>],
 ) -> Result<Vec<TrunkItem>, CaptureError> {
-    let mut rows = chosen.iter().zip(seen).zip(accounts);
+    let mut rows = chosen.iter().zip(seen).zip(accounts.iter().zip(counted));
     let mut items = Vec::with_capacity(survey.items.len());
     for row in &survey.items {
         let item = &row.item;
+        let mut meaning = Meaning::of(item);
         let (seen, captured, left) = if row.chosen {
-            let Some(((_, seen), account)) = rows.next() else { continue };
+            let Some(((_, seen), (account, counted))) = rows.next() else { continue };
             let mut seen = *seen;
             let size = i128::from(seen.size_in_bytes) + account.grown_in_bytes;
             seen.size_in_bytes = u64::try_from(size).unwrap_or(u64::MAX);
             if seen != account.captured + account.left {
                 return Err(CaptureError::NotAccountedFor { item: item.id.clone() });
             }
+            meaning = counted.clone();
             (seen, account.captured, account.left)
         } else {
             (row.seen(), Tally::default(), row.seen())
         };
         items.push(TrunkItem {
             id: item.id.clone(),
-            kind: item.kind.to_owned(),
+            kind: item.kind.clone(),
             account: item.owner.clone(),
             title: item.title.clone(),
             chosen: row.chosen,
             seen,
             captured,
             left,
+            rule: item.rule.as_ref().map(|rule| rule.id.clone()),
+            parts: item.parts.iter().map(trunk_part).collect(),
+            facts: item.facts.clone(),
+            needs: item.rule.as_ref().map(|rule| rule.proof.needs.texts().to_vec()).unwrap_or_default(),
+            counts: meaning.map(|meaning| meaning.counts).unwrap_or_default(),
         });
     }
     Ok(items)
+}
+
+/// A part, as a trunk lists it.
+pub(crate) fn trunk_part(part: &Part) -> TrunkPart {
+    let path = match &part.what {
+        What::At(path) => path.to_string(),
+        What::Whole | What::LooseFiles => String::new(),
+    };
+    TrunkPart { name: part.name.clone(), place: part.place.name().to_owned(), path }
 }
 
 /// Carries one thing into the trunk.
@@ -221,7 +249,7 @@ struct Carrier<'a> {
 
 impl Carrier<'_> {
     /// Fails only if the trunk cannot be written.
-    fn carry(&self, item: &Item, sight: Sight<'_>, tally: Tally) -> Result<Done, TrunkError> {
+    fn carry(&self, item: &Item, part: &Part, sight: Sight<'_>, tally: Tally) -> Result<Done, TrunkError> {
         let left = |path: &RelativePath, reason, tally| LeftBehind {
             item: Some(item.id.clone()),
             volume_path: path.clone(),
@@ -236,6 +264,9 @@ impl Carrier<'_> {
             Sight::Entry { spot, fate: Fate::Leave(why), .. } => {
                 return nothing_but(left(&spot.on_volume, LeftReason::Rule { why: why.to_owned() }, tally));
             }
+            Sight::Entry { spot, fate: Fate::Unchosen(why), .. } => {
+                return nothing_but(left(&spot.on_volume, LeftReason::NotChosen { why: why.to_owned() }, tally));
+            }
             Sight::Entry { spot, metadata, fate } => {
                 let held = if let Fate::Hold(why) = fate { Some(why.to_owned()) } else { None };
                 (spot, metadata, held)
@@ -245,7 +276,7 @@ impl Carrier<'_> {
         let volume = &*self.machine.volume;
         let address = EntryAddress {
             owner: item.owner.clone(),
-            place: item.extent.place.name().to_owned(),
+            place: part.place.name().to_owned(),
             path: spot.below_place.clone(),
             safe_path: spot.safe.clone(),
         };
@@ -266,6 +297,10 @@ impl Carrier<'_> {
             },
             EntryKind::File => match self.store(&spot, &metadata, &address)? {
                 Ok(content) => content,
+                // Only the account that it was encrypted for is let in.
+                Err(LeftReason::PermissionDenied) if is_encrypted(&metadata) => {
+                    return nothing_but(left(&spot.on_volume, LeftReason::Encrypted, tally));
+                }
                 Err(reason) => return nothing_but(left(&spot.on_volume, reason, tally)),
             },
         };

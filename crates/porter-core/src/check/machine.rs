@@ -4,14 +4,19 @@ use super::CheckError;
 use super::finder::Finder;
 use super::trunk::Counted;
 use crate::attributes::attributes_of;
+use crate::catalogue::Catalogue;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
+use crate::item::Facts;
+use crate::kinds::setting::{is_met, same_on};
 use crate::machine::Machine;
+use crate::meaning::Meaning;
 use crate::packing::Selection;
-use crate::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
+use crate::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Receipt, Verdict};
 use crate::restore::accounts::{AccountMap, match_accounts, place_of};
 use crate::restore::history::History;
 use crate::restore::links::leads_out;
+use crate::restore::relocate::Relocation;
 use porter_names::RelativePath;
 use porter_source::{EntryKind, Metadata, ReadError, ReadTrouble, Sequential};
 use porter_trunk::{
@@ -32,6 +37,7 @@ const TIME_TOLERANCE_IN_SECONDS: i64 = 2;
 pub fn check_machine(
     trunk: &dyn Trunk,
     machine: &Machine,
+    catalogue: &Catalogue,
     given: &BTreeMap<String, String>,
     selection: &Selection,
     checked_utc: OffsetDateTime,
@@ -45,6 +51,7 @@ pub fn check_machine(
         accounts: &accounts,
         history: &history,
         finder,
+        relocation: Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue),
         keeps_modes: machine.has_permissions_of(&trunk.label().machine.system),
         conduct,
     };
@@ -63,6 +70,7 @@ pub fn check_machine(
         }
     }
     conduct.send(&Event::StageBegan { stage: Stage::Check, expected });
+    let mut meanings: Vec<Option<Landed>> = trunk.items().iter().map(Landed::of).collect();
     let mut general = Vec::new();
     let entries = trunk.entries()?;
     in_order(
@@ -90,6 +98,9 @@ pub fn check_machine(
                 Ok((entry, outcome)) => match chosen.get(entry.item.as_str()) {
                     Some((at, _)) => {
                         without_creation_time[*at] += u64::from(outcome.creation_time_differs);
+                        if let Some(meaning) = &mut meanings[*at] {
+                            meaning.see(&entry, outcome.verdict);
+                        }
                         note(&mut items[*at], &entry, outcome, conduct);
                     }
                     None => general.extend(outcome.findings),
@@ -118,6 +129,20 @@ pub fn check_machine(
             expected_at: None,
         });
     }
+    for (at, item) in trunk.items().iter().enumerate() {
+        if !chosen.get(item.id.as_str()).is_some_and(|(_, chosen)| *chosen) {
+            continue;
+        }
+        if let Some(meaning) = meanings[at].take() {
+            meaning.note(item, &mut items[at]);
+        }
+        if !item.facts.is_empty() {
+            let now = same_on(item, machine, &accounts);
+            if !now.is_some_and(|now| is_met(item, now)) {
+                set_by_hand(&mut items[at], now.map(|now| now.facts.clone()).unwrap_or_default());
+            }
+        }
+    }
     note_left_behind(trunk, &mut items, &mut general)?;
     conduct.send(&Event::StageEnded { stage: Stage::Check });
     Ok(Receipt {
@@ -130,7 +155,66 @@ pub fn check_machine(
         checked_utc,
         items,
         general,
+        programs: super::programs::compared(trunk.programs(), Some(machine)),
     })
+}
+
+/// What landed of an item's meaning.
+struct Landed {
+    in_trunk: Meaning,
+    on_machine: Meaning,
+    is_held: bool,
+}
+
+impl Landed {
+    fn of(item: &TrunkItem) -> Option<Self> {
+        let meaning = Meaning::of_trunk(item)?;
+        Some(Self { in_trunk: meaning.clone(), on_machine: meaning, is_held: false })
+    }
+
+    fn see(&mut self, entry: &Entry, verdict: Verdict) {
+        self.in_trunk.see(entry);
+        self.is_held |= entry.held.is_some();
+        if verdict == Verdict::Landed {
+            self.on_machine.see(entry);
+        }
+    }
+
+    fn note(self, item: &TrunkItem, row: &mut ItemReceipt) {
+        if self.is_held {
+            return;
+        }
+        let counts = item.counts.iter().zip(&self.on_machine.counts);
+        row.counts = counts
+            .map(|(then, now)| CountReceipt {
+                name: then.name.clone(),
+                captured: then.captured,
+                landed: now.captured,
+            })
+            .collect();
+        if !self.on_machine.has_what_it_needs {
+            let was_so = !self.in_trunk.has_what_it_needs;
+            row.find(Finding {
+                path: RelativePath::root(),
+                verdict: Verdict::Changed,
+                reason: Reason::LacksWhatItNeeds { needs: item.needs.clone(), was_so },
+                needs_attention: true,
+                expected_at: None,
+            });
+        }
+    }
+}
+
+/// Marks a setting as one that a person sets up: that is the plan, and no alarm.
+fn set_by_hand(row: &mut ItemReceipt, now: Facts) {
+    row.verdict = Verdict::LeftBehind;
+    row.find(Finding {
+        path: RelativePath::root(),
+        verdict: Verdict::LeftBehind,
+        reason: Reason::SetByHand { now },
+        needs_attention: false,
+        expected_at: None,
+    });
 }
 
 /// Marks an item as left out on purpose: at the capture, or else now.
@@ -219,6 +303,7 @@ struct Checker<'a> {
     accounts: &'a AccountMap<'a>,
     history: &'a History,
     finder: Finder<'a>,
+    relocation: Relocation,
     keeps_modes: bool,
     conduct: Conduct<'a>,
 }
@@ -280,8 +365,9 @@ impl Checker<'_> {
         if let Some(landed_as) = self.history.landed_as(entry) {
             return Ok(landed_as.clone());
         }
-        let found = place_of(self.machine, self.accounts, &entry.address)?;
-        let path = found.path.join_path(&entry.address.path);
+        let address = self.relocation.address(entry);
+        let found = place_of(self.machine, self.accounts, &address)?;
+        let path = found.path.join_path(&address.path);
         path.map_err(|refused| Reason::NotWritten { detail: refused.to_string() })
     }
 

@@ -152,5 +152,6 @@ pub fn check_trunk(
         checked_utc,
         items,
         general,
+        programs: super::programs::compared(trunk.programs(), None),
     })
 }

@@ -1,6 +1,6 @@
 //! The people on a machine.
 
-use super::{FoundPlace, Place};
+use super::{FoundPlace, Place, Setting};
 use porter_names::{RelativePath, fold, screen::on_screen};
 use std::collections::BTreeMap;
 use time::OffsetDateTime;
@@ -26,6 +26,10 @@ pub struct Account {
     pub last_used_utc: Option<OffsetDateTime>,
     /// False if the profile folder of a Windows has no registry: nobody ever signed in, or somebody copied it by hand.
     pub has_registry: bool,
+    /// False if the system has people, and the folder belongs to none of them.
+    pub has_owner: bool,
+    /// The person's settings and printers.
+    pub settings: Vec<Setting>,
     /// Where this person's things are.
     pub places: BTreeMap<Place, FoundPlace>,
 }

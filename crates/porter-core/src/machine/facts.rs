@@ -5,6 +5,7 @@
 
 use super::Place;
 use super::program::Program;
+use super::setting::Setting;
 use porter_names::RelativePath;
 use std::collections::BTreeMap;
 use time::OffsetDateTime;
@@ -22,8 +23,14 @@ pub struct SystemFacts {
     pub processor: Option<String>,
     /// The people, without accounts that the system made for itself.
     pub accounts: Vec<AccountFacts>,
+    /// People who may sign in, and of whom no profile is known.
+    pub without_profile: Vec<String>,
     /// Everybody's programs.
     pub programs: Vec<Program>,
+    /// Settings of the whole machine, and its printers.
+    pub settings: Vec<Setting>,
+    /// What the system itself says of the state it was left in.
+    pub state: StateFacts,
 }
 
 /// What is known of a person's account.
@@ -47,4 +54,17 @@ pub struct AccountFacts {
     pub places: BTreeMap<Place, RelativePath>,
     /// Programs that only this person has.
     pub programs: Vec<Program>,
+    /// The person's settings and printers.
+    pub settings: Vec<Setting>,
+}
+
+/// The state in which a system was left.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct StateFacts {
+    /// It stopped without shutting down: its registry was still being written.
+    pub stopped_short: bool,
+    /// It should have a registry, and none was found.
+    pub has_no_registry: bool,
+    /// It keeps its drive encrypted, in the words for that.
+    pub encrypted_with: Option<String>,
 }

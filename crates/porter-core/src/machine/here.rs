@@ -8,6 +8,7 @@ mod system;
 mod system;
 
 use super::facts::SystemFacts;
+use super::running::running_programs;
 use super::{Machine, NotRecognised, recognise_with};
 use porter_source::HostFolder;
 use std::io;
@@ -41,6 +42,7 @@ pub enum HereError {
 pub fn here() -> Result<Machine, HereError> {
     let opened = system::open()?;
     let mut machine = recognise_with(Arc::new(opened.volume), opened.name, Some(opened.facts))?;
+    machine.running = Some(running_programs());
     machine.here = Some(Here { as_administrator: system::is_administrator() });
     Ok(machine)
 }

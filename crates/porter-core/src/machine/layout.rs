@@ -1,4 +1,4 @@
-//! Which folder is which place, for each generation of Windows, and for Linux.
+//! Which folder is which place, for each generation of Windows, for Linux and for macOS.
 //!
 //! Windows 2000 and XP translate their folder names (`Eigene Dateien`); until the registry is read, only the
 //! English ones are known, and what lies in others is found as part of the profile folder.
@@ -7,20 +7,33 @@ use super::Place;
 use porter_names::NameRules;
 
 /// Systems whose rules are the same.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Deserialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum Family {
     /// All generations of Windows.
     Windows,
     /// Linux, whoever put it together.
     Linux,
+    /// macOS.
+    #[serde(rename = "macos")]
+    MacOs,
 }
 
 impl Family {
+    /// All of them.
+    pub const ALL: [Self; 3] = [Self::Windows, Self::Linux, Self::MacOs];
+
+    /// The family of that name.
+    pub fn from_name(name: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|family| family.name() == name)
+    }
+
     /// Its name in trunks.
     pub fn name(self) -> &'static str {
         match self {
             Self::Windows => "windows",
             Self::Linux => "linux",
+            Self::MacOs => "macos",
         }
     }
 }
@@ -145,12 +158,40 @@ pub static LINUX: Layout = Layout {
     shared: BY_THEIR_OWN_NAMES,
 };
 
+/// macOS, since it has that name and before (File System Programming Guide, Table 1-1 and 1-2). Places it does not have are
+/// given a folder where a person would look.
+pub static MACOS: Layout = Layout {
+    family: Family::MacOs,
+    profiles: "Users",
+    shared_home: "Users/Shared",
+    shared_data: "Library/Application Support",
+    records: "Loyal Porter",
+    personal: &[
+        (Place::Home, ""),
+        (Place::Desktop, "Desktop"),
+        (Place::Documents, "Documents"),
+        (Place::Downloads, "Downloads"),
+        (Place::Pictures, "Pictures"),
+        (Place::Music, "Music"),
+        (Place::Videos, "Movies"),
+        (Place::Favourites, "Favourites"),
+        (Place::Contacts, "Contacts"),
+        (Place::Links, "Links"),
+        (Place::SavedGames, "Saved Games"),
+        (Place::Searches, "Library/Saved Searches"),
+        (Place::RoamingData, "Library/Application Support"),
+        (Place::LocalData, "Library/Application Support/Local"),
+        (Place::LocalLowData, "Library/Application Support/LocalLow"),
+    ],
+    shared: BY_THEIR_OWN_NAMES,
+};
+
 impl Layout {
     /// Which names its volumes hold; `host_most_bytes` is what the running system allows.
     pub fn name_rules(&self, host_most_bytes: usize) -> NameRules {
         match self.family {
             Family::Windows => NameRules::windows(host_most_bytes),
-            Family::Linux => NameRules::UNIX,
+            Family::Linux | Family::MacOs => NameRules::UNIX,
         }
     }
 

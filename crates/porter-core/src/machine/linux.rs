@@ -1,16 +1,19 @@
-//! What a Linux system wrote down about itself: `os-release(5)`, `passwd(5)`, `group(5)`, `login.defs(5)`, and each person's
-//! `user-dirs.dirs` (<https://www.freedesktop.org/wiki/Software/xdg-user-dirs/>).
+//! What a Linux system wrote down about itself: `os-release(5)`, `passwd(5)`, `shadow(5)`, `group(5)`, `login.defs(5)`, and each
+//! person's `user-dirs.dirs` (<https://www.freedesktop.org/wiki/Software/xdg-user-dirs/>).
+
+mod programs;
+mod sign_ins;
 
 use super::Place;
-use super::facts::{AccountFacts, SystemFacts};
-use super::program::Program;
+use super::cups;
+use super::facts::{AccountFacts, StateFacts, SystemFacts};
+use super::setting::Setting;
+use super::small_file::{read as read_path, read_at};
+use super::time_zone;
 use porter_names::RelativePath;
-use porter_source::{EntryKind, Sequential, Volume};
+use porter_source::{EntryKind, Volume};
 use std::collections::BTreeMap;
-use std::io::Read;
 
-/// None of these files is larger on a real system.
-const LARGEST_FILE_IN_BYTES: u64 = 64 << 20;
 /// What `login.defs` says where it says nothing.
 const PEOPLE: (u32, u32) = (1000, 60_000);
 /// Members may change the system.
@@ -18,7 +21,7 @@ const ADMINISTRATORS: [&[u8]; 3] = [b"sudo", b"wheel", b"admin"];
 
 /// Reads it all. What is not there is not told.
 pub fn facts_of(volume: &dyn Volume) -> SystemFacts {
-    let read = |path: &str| read(volume, path);
+    let read = |path: &str| read_at(volume, path);
     let (product, version) = read("etc/os-release")
         .or_else(|| read("usr/lib/os-release"))
         .map_or((None, None), |file| os_release(&file));
@@ -47,58 +50,81 @@ pub fn facts_of(volume: &dyn Volume) -> SystemFacts {
             account.places = user_dirs(&file, &account.home);
         }
     }
-    let programs = read("var/lib/dpkg/status").map(|file| packages_in(&file)).unwrap_or_default();
-    SystemFacts { name, product, version, processor: None, accounts, programs }
+    let locked = read("etc/shadow").map(|file| locked_in(&file)).unwrap_or_default();
+    for account in &mut accounts {
+        account.last_used_utc = sign_ins::last_of(volume, account);
+        if locked.contains(&account.name) {
+            account.is_disabled = Some(true);
+        }
+        account.programs = programs::of_person(volume, &account.home);
+    }
+    let encrypted_with = read("etc/crypttab").filter(|file| has_lines(file)).map(|_| "LUKS".to_owned());
+    SystemFacts {
+        settings: settings(volume, name.as_ref()),
+        state: StateFacts { encrypted_with, ..StateFacts::default() },
+        programs: programs::of_machine(volume),
+        name,
+        product,
+        version,
+        accounts,
+        ..SystemFacts::default()
+    }
+}
+
+fn has_lines(file: &[u8]) -> bool {
+    String::from_utf8_lossy(file).lines().any(|line| !line.trim().is_empty() && !line.trim().starts_with('#'))
+}
+
+fn settings(volume: &dyn Volume, name: Option<&String>) -> Vec<Setting> {
+    let read = |path: &str| read_at(volume, path);
+    let mut settings = Vec::new();
+    settings.extend(Setting::new("computer-name", "Name of the PC", &[("name", name.cloned())]));
+    let zone = read("etc/timezone").map(|file| String::from_utf8_lossy(&file).trim().to_owned());
+    settings.extend(zone.filter(|zone| !zone.is_empty()).or_else(|| linked_zone(volume)).and_then(time_zone::of_iana));
+    let locale = ["etc/locale.conf", "etc/default/locale"].iter().find_map(|path| value_in(&read(path)?, "LANG"));
+    settings.extend(Setting::new("locale", "Language and formats", &[("name", locale)]));
+    let keyboard = read("etc/default/keyboard").and_then(|file| value_in(&file, "XKBLAYOUT"));
+    let keyboard = keyboard.or_else(|| value_in(&read("etc/vconsole.conf")?, "KEYMAP"));
+    settings.extend(Setting::new("keyboard", "Keyboard layouts", &[("layouts", keyboard)]));
+    if let Some(file) = read("etc/cups/printers.conf") {
+        settings.extend(cups::printers_in(&file));
+    }
+    settings
+}
+
+/// `localtime` is a link into the database of zones.
+fn linked_zone(volume: &dyn Volume) -> Option<String> {
+    let link = RelativePath::from_bytes(b"etc/localtime").ok()?;
+    let target = String::from_utf8(volume.link_target(&link).ok()?).ok()?;
+    Some(target.split_once("zoneinfo/")?.1.to_owned())
+}
+
+/// A value of a file of shell assignments.
+fn value_in(file: &[u8], name: &str) -> Option<String> {
+    let text = String::from_utf8_lossy(file);
+    let line = text.lines().find_map(|line| line.trim().strip_prefix(name)?.strip_prefix('='))?;
+    Some(line.trim().trim_matches(['"', '\'']).to_owned()).filter(|value| !value.is_empty())
+}
+
+/// The accounts whose password somebody locked. A mark is all that is read of it.
+fn locked_in(file: &[u8]) -> Vec<Vec<u8>> {
+    let rows = file.split(|b| *b == b'\n').filter_map(|line| {
+        let mut fields = line.split(|b| *b == b':');
+        let (name, password) = (fields.next()?, fields.next()?);
+        // A lone mark is an account that never had a password, which other keys may open.
+        (password.len() > 2 && password.starts_with(b"!")).then(|| name.to_vec())
+    });
+    rows.collect()
 }
 
 fn is_root(account: &AccountFacts) -> bool {
     account.identifier.as_deref() == Some("0")
 }
 
-fn read(volume: &dyn Volume, path: &str) -> Option<Vec<u8>> {
-    read_path(volume, &RelativePath::from_bytes(path.as_bytes()).ok()?)
-}
-
-fn read_path(volume: &dyn Volume, path: &RelativePath) -> Option<Vec<u8>> {
-    let mut content = Vec::new();
-    let file = Sequential::new(volume.open(path).ok()?);
-    file.take(LARGEST_FILE_IN_BYTES).read_to_end(&mut content).ok()?;
-    Some(content)
-}
-
 /// Product and version.
 fn os_release(file: &[u8]) -> (Option<String>, Option<String>) {
-    let text = String::from_utf8_lossy(file);
-    let value = |name: &str| {
-        let line = text.lines().find_map(|line| line.trim().strip_prefix(name)?.strip_prefix('='))?;
-        Some(line.trim().trim_matches(['"', '\'']).to_owned()).filter(|value| !value.is_empty())
-    };
+    let value = |name: &str| value_in(file, name);
     (value("PRETTY_NAME").or_else(|| value("NAME")), value("VERSION_ID"))
-}
-
-/// The packages of Debian and its like (`deb822(5)`, `dpkg(1)`).
-fn packages_in(file: &[u8]) -> Vec<Program> {
-    let text = String::from_utf8_lossy(file);
-    let program = |paragraph: &str| {
-        let field = |name: &str| {
-            let line = paragraph.lines().find_map(|line| line.strip_prefix(name)?.strip_prefix(": "))?;
-            Some(line.trim().to_owned())
-        };
-        if field("Status")? != "install ok installed" {
-            return None;
-        }
-        Some(Program {
-            name: field("Package")?,
-            version: field("Version"),
-            publisher: field("Maintainer"),
-            installed_on: None,
-            // In units of 1024 bytes.
-            size_in_bytes: field("Installed-Size")
-                .and_then(|size| size.parse::<u64>().ok()?.checked_mul(1024)),
-            account: None,
-        })
-    };
-    text.split("\n\n").filter_map(program).collect()
 }
 
 /// The user numbers of people: the first and the last.
@@ -207,16 +233,6 @@ mod tests {
         assert_eq!(place(Place::Music).as_deref(), Some("data/music"));
         assert_eq!(place(Place::Desktop).as_deref(), Some("home/odile"));
         assert_eq!(place(Place::Videos), None);
-    }
-
-    #[test]
-    fn packages_are_those_that_are_installed() {
-        let status = b"Package: kitecad\nStatus: install ok installed\nInstalled-Size: 12\nVersion: 4.2-1\nDescription: draws\n \
-            kites\n\nPackage: gone\nStatus: deinstall ok config-files\nVersion: 1\n";
-        let packages = packages_in(status);
-        assert_eq!(packages.len(), 1);
-        assert_eq!((packages[0].name.as_str(), packages[0].size_in_bytes), ("kitecad", Some(12 << 10)));
-        assert_eq!((packages[0].version.as_deref(), &packages[0].publisher), (Some("4.2-1"), &None));
     }
 
     #[test]

@@ -6,23 +6,23 @@ use porter_names::{RelativePath, fold};
 use porter_source::{EntryKind, Listed, Volume};
 use std::collections::HashMap;
 
-pub(super) struct Looker<'v> {
+pub(crate) struct Looker<'v> {
     volume: &'v dyn Volume,
     ignores_case: bool,
     listings: HashMap<RelativePath, Vec<Listed>>,
 }
 
 impl<'v> Looker<'v> {
-    pub(super) fn new(volume: &'v dyn Volume) -> Self {
+    pub(crate) fn new(volume: &'v dyn Volume) -> Self {
         Self { volume, ignores_case: true, listings: HashMap::new() }
     }
 
     /// From now on names that differ by case are two.
-    pub(super) fn heed_case(&mut self) {
+    pub(crate) fn heed_case(&mut self) {
         self.ignores_case = false;
     }
 
-    pub(super) fn list(&mut self, folder: &RelativePath) -> &[Listed] {
+    pub(crate) fn list(&mut self, folder: &RelativePath) -> &[Listed] {
         let volume = self.volume;
         self.listings.entry(folder.clone()).or_insert_with(|| {
             // A profile we may not look into is found unreadable again, and named, by the survey.
@@ -31,12 +31,12 @@ impl<'v> Looker<'v> {
     }
 
     /// The state of `path` from our own tables, `/` between the steps.
-    pub(super) fn find(&mut self, from: &RelativePath, path: &str) -> FoundPlace {
+    pub(crate) fn find(&mut self, from: &RelativePath, path: &str) -> FoundPlace {
         self.find_steps(from.clone(), path.split('/').filter(|step| !step.is_empty()).map(str::as_bytes))
     }
 
     /// The same for a path that a system wrote down. It may begin with a drive.
-    pub(super) fn find_path(&mut self, path: &RelativePath) -> FoundPlace {
+    pub(crate) fn find_path(&mut self, path: &RelativePath) -> FoundPlace {
         let drive = path.steps().next().filter(|first| folder_of_drive(first).is_some());
         let Some(drive) = drive.and_then(|drive| RelativePath::root().join(drive).ok()) else {
             return self.find_steps(RelativePath::root(), path.steps());

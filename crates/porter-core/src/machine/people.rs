@@ -5,13 +5,13 @@ use super::facts::{AccountFacts, SystemFacts};
 use super::layout::{Family, Layout};
 use super::looker::Looker;
 use super::{Account, FoundPlace, Place, PlaceState};
-use porter_names::{RelativePath, fold};
+use porter_names::{RelativePath, fold, screen::on_screen};
 use porter_source::{EntryKind, Listed};
 use std::collections::BTreeMap;
 use time::OffsetDateTime;
 
-/// Folders beside the profiles that no person made, in all generations of Windows, and on Linux.
-const BUILT_IN_PROFILES: [&str; 12] = [
+/// Folders beside the profiles that no person made, in all generations of Windows, on Linux and on macOS.
+const BUILT_IN_PROFILES: [&str; 14] = [
     "Default",
     "Default User",
     "Default.migrated",
@@ -24,19 +24,24 @@ const BUILT_IN_PROFILES: [&str; 12] = [
     "defaultuser100000",
     "WsiAccount",
     "lost+found",
+    "Shared",
+    ".localized",
 ];
 
-/// The accounts in the order of their names, and what else lies beside their folders.
+/// The people, by their folders and by what the system says.
 pub(super) fn find_accounts(
     looker: &mut Looker<'_>,
     layout: &Layout,
     facts: &SystemFacts,
-) -> (Vec<Account>, Vec<Vec<u8>>) {
+) -> People {
     let (mut homes, not_people) = profile_folders(looker, layout);
+    let any_known = !facts.accounts.is_empty();
+    let mut without_folder = Vec::new();
     for known in &facts.accounts {
         let home = looker.find_path(&known.home);
         if home.state != PlaceState::Present {
             // Nobody ever signed in, so there is nothing to carry, and no home that the system would accept.
+            without_folder.push(on_screen(&known.name));
             continue;
         }
         match homes.iter_mut().find(|(there, _)| *there == home.path) {
@@ -69,12 +74,26 @@ pub(super) fn find_accounts(
             is_administrator: facts.and_then(|facts| facts.is_administrator),
             is_disabled: facts.and_then(|facts| facts.is_disabled),
             last_used_utc: registry_written_utc.max(facts.and_then(|facts| facts.last_used_utc)),
-            has_registry: layout.family == Family::Linux || registry_written_utc.is_some(),
+            has_registry: layout.family != Family::Windows || registry_written_utc.is_some(),
+            has_owner: facts.is_some() || !any_known,
+            settings: facts.map(|facts| facts.settings.clone()).unwrap_or_default(),
             home,
             places,
         });
     }
-    (accounts, not_people)
+    without_folder.extend(facts.without_profile.iter().cloned());
+    without_folder.sort();
+    People { accounts, not_people, without_folder }
+}
+
+/// Who was found, and who was not.
+pub(super) struct People {
+    /// In the order of their names.
+    pub(super) accounts: Vec<Account>,
+    /// What else lies beside their folders.
+    pub(super) not_people: Vec<Vec<u8>>,
+    /// People who may sign in and have no folder.
+    pub(super) without_folder: Vec<String>,
 }
 
 type Home<'f> = (RelativePath, Option<&'f AccountFacts>);
@@ -88,8 +107,8 @@ fn profile_folders<'f>(looker: &mut Looker<'_>, layout: &Layout) -> (Vec<Home<'f
     let (mut homes, mut not_people) = (Vec::new(), Vec::new());
     for row in looker.list(&profiles.path).to_vec() {
         let built_in = BUILT_IN_PROFILES.iter().any(|known| fold::same_name(known.as_bytes(), &row.name));
-        // On Linux a hidden folder there is somebody's snapshots or trash.
-        let hidden = layout.family == Family::Linux && row.name.starts_with(b".");
+        // On other systems a hidden folder there is somebody's snapshots or trash.
+        let hidden = layout.family != Family::Windows && row.name.starts_with(b".");
         match profiles.path.join(&row.name) {
             Ok(home) if !built_in && !hidden && row.metadata.kind == EntryKind::Folder => {
                 homes.push((home, None));

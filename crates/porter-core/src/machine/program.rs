@@ -1,5 +1,6 @@
 //! The programs that are installed: the list of what to install again.
 
+use porter_trunk::TrunkProgram;
 use serde::Serialize;
 use time::Date;
 
@@ -21,9 +22,25 @@ pub struct Program {
     pub account: Option<String>,
 }
 
+fn iso_date(date: Date) -> String {
+    format!("{:04}-{:02}-{:02}", date.year(), u8::from(date.month()), date.day())
+}
+
 fn as_iso_date<S: serde::Serializer>(date: &Option<Date>, serializer: S) -> Result<S::Ok, S::Error> {
-    let text = date.map(|d| format!("{:04}-{:02}-{:02}", d.year(), u8::from(d.month()), d.day()));
-    text.serialize(serializer)
+    date.map(iso_date).serialize(serializer)
+}
+
+impl From<&Program> for TrunkProgram {
+    fn from(program: &Program) -> Self {
+        Self {
+            name: program.name.clone(),
+            version: program.version.clone(),
+            publisher: program.publisher.clone(),
+            installed_on: program.installed_on.map(iso_date),
+            size_in_bytes: program.size_in_bytes,
+            account: program.account.clone(),
+        }
+    }
 }
 
 /// In the order of their names, each once.

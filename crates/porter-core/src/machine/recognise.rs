@@ -4,10 +4,10 @@
 //! last written, when they were last there.
 
 use super::facts::SystemFacts;
-use super::layout::{Family, LINUX, Layout, VISTA_AND_LATER, WINDOWS_2000_AND_XP};
-use super::linux;
+use super::layout::{Family, LINUX, Layout, MACOS, VISTA_AND_LATER, WINDOWS_2000_AND_XP};
+use super::{linux, macos, wifi};
 use super::looker::Looker;
-use super::people::find_accounts;
+use super::people::{People, find_accounts};
 use super::program::{self, Program};
 use super::registry;
 use super::{Machine, PlaceState};
@@ -51,6 +51,8 @@ pub fn recognise_with(
             "Windows Vista to 11: the folders Windows/System32 and Users".to_owned(),
             "Windows 2000 and XP: the folders WINDOWS/system32 (or WINNT/system32) and Documents and Settings".to_owned(),
             "Linux: the file etc/passwd, and etc/os-release or usr/lib/os-release".to_owned(),
+            "macOS: the folder Users, and System/Library/CoreServices/SystemVersion.plist or private/var/db/dslocal"
+                .to_owned(),
         ];
         let found = at_root.into_iter().map(|row| row.name).collect();
         return Err(NotRecognised::NoSystem { looked_for, found });
@@ -61,9 +63,10 @@ pub fn recognise_with(
     let (facts, registry_troubles) = match (facts, layout.family) {
         (Some(facts), _) => (facts, Vec::new()),
         (None, Family::Linux) => (linux::facts_of(&*volume), Vec::new()),
+        (None, Family::MacOs) => (macos::facts_of(&*volume, &mut looker), Vec::new()),
         (None, Family::Windows) => registry::hives::facts_of(&*volume, &mut looker),
     };
-    let (accounts, not_people) = find_accounts(&mut looker, layout, &facts);
+    let People { accounts, not_people, without_folder } = find_accounts(&mut looker, layout, &facts);
     let mut programs = facts.programs;
     for account in &facts.accounts {
         let owner = accounts
@@ -94,6 +97,10 @@ pub fn recognise_with(
         root_volume_id,
         registry_troubles,
         programs: program::sorted(programs),
+        settings: [facts.settings, wifi::networks(&*volume, &mut looker, layout.family)].concat(),
+        state: facts.state,
+        without_folder,
+        running: None,
     })
 }
 
@@ -122,5 +129,12 @@ fn find_system(looker: &mut Looker<'_>) -> Option<(&'static Layout, &'static str
     let mut is_file =
         |path: &str| matches!(looker.find(&root, path).state, PlaceState::IsFile | PlaceState::IsLink);
     let is_linux = is_file("etc/passwd") && (is_file("etc/os-release") || is_file("usr/lib/os-release"));
-    is_linux.then_some((&LINUX, "Linux", None))
+    if is_linux {
+        return Some((&LINUX, "Linux", None));
+    }
+    let is_macos = is_file("System/Library/CoreServices/SystemVersion.plist")
+        // The half of a newer system's drive that holds people's things, mounted by itself.
+        || looker.find(&root, "private/var/db/dslocal/nodes/Default/users").state == PlaceState::Present;
+    let has_people = looker.find(&root, MACOS.profiles).state == PlaceState::Present;
+    (is_macos && has_people).then_some((&MACOS, "macOS", None))
 }

@@ -7,6 +7,7 @@ pub mod describe;
 pub mod hives;
 pub mod programs;
 mod sam;
+pub mod settings;
 mod shell_folders;
 mod version;
 pub mod windows_path;

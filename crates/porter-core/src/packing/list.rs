@@ -1,5 +1,7 @@
 //! The packing list: which items are carried, as a file that people read and edit. `docs/packing-list.md` describes it.
 
+use super::Unchosen;
+use crate::catalogue::patterns::Patterns;
 use crate::survey::Survey;
 use serde::Deserialize;
 use std::collections::{BTreeMap, BTreeSet};
@@ -8,18 +10,21 @@ use std::collections::{BTreeMap, BTreeSet};
 pub const FORMAT: &str = "porter-packing-list/1";
 
 /// A packing list.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone)]
 pub struct PackingList {
     /// The machine it was written for.
     pub machine: String,
     /// By id, whether it is carried, and how much it was.
     items: BTreeMap<String, Listed>,
+    leave_files: Patterns,
+    leave_files_over_in_bytes: Option<u64>,
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone)]
 struct Listed {
     carry: bool,
     size_in_bytes: Option<u64>,
+    leave_folders: BTreeSet<String>,
 }
 
 /// A file that is no packing list. The text names line and column where that helps.
@@ -53,6 +58,10 @@ struct File {
     format: String,
     machine: String,
     #[serde(default)]
+    leave_files: Patterns,
+    #[serde(default)]
+    leave_files_over_in_bytes: Option<u64>,
+    #[serde(default)]
     item: Vec<Row>,
 }
 
@@ -63,6 +72,8 @@ struct Row {
     carry: bool,
     #[serde(default)]
     size_in_bytes: Option<u64>,
+    #[serde(default)]
+    leave_folders: BTreeSet<String>,
 }
 
 impl PackingList {
@@ -74,12 +85,24 @@ impl PackingList {
         }
         let mut items = BTreeMap::new();
         for row in file.item {
-            let listed = Listed { carry: row.carry, size_in_bytes: row.size_in_bytes };
+            let Row { carry, size_in_bytes, leave_folders, .. } = row;
+            let listed = Listed { carry, size_in_bytes, leave_folders };
             if items.insert(row.id.clone(), listed).is_some() {
                 return Err(ListError::Twice(row.id));
             }
         }
-        Ok(Self { machine: file.machine, items })
+        let (leave_files, leave_files_over_in_bytes) = (file.leave_files, file.leave_files_over_in_bytes);
+        Ok(Self { machine: file.machine, items, leave_files, leave_files_over_in_bytes })
+    }
+
+    /// What of the items to carry is left out.
+    pub fn unchosen(&self) -> Unchosen {
+        let rows = self.items.iter().filter(|(_, listed)| !listed.leave_folders.is_empty());
+        Unchosen {
+            folders: rows.map(|(id, listed)| (id.clone(), listed.leave_folders.clone())).collect(),
+            files: self.leave_files.clone(),
+            files_over_in_bytes: self.leave_files_over_in_bytes,
+        }
     }
 
     /// The ids of the items to carry.
@@ -96,7 +119,7 @@ impl PackingList {
             missing.remove(id);
             match self.items.get(id) {
                 None => changes.not_listed.push(id.clone()),
-                Some(Listed { carry: true, size_in_bytes: Some(then) })
+                Some(Listed { carry: true, size_in_bytes: Some(then), .. })
                     if *then != row.to_capture.size_in_bytes =>
                 {
                     changes.other_size.push((id.clone(), *then, row.to_capture.size_in_bytes));
@@ -114,6 +137,7 @@ impl PackingList {
 pub fn to_toml(
     machine: &str,
     survey: &Survey,
+    unchosen: &Unchosen,
     heading: &str,
     remark: &dyn Fn(&crate::survey::ItemSurvey) -> String,
 ) -> String {
@@ -125,6 +149,15 @@ pub fn to_toml(
         list.push_str(&format!("# {line}\n"));
     }
     list.push_str(&format!("\nformat = {}\nmachine = {}\n", quoted(FORMAT), quoted(machine)));
+    let texts = |texts: &mut dyn Iterator<Item = &String>| {
+        format!("[{}]", texts.map(|text| quoted(text)).collect::<Vec<_>>().join(", "))
+    };
+    if !unchosen.files.is_empty() {
+        list.push_str(&format!("leave_files = {}\n", texts(&mut unchosen.files.texts().iter())));
+    }
+    if let Some(most) = unchosen.files_over_in_bytes {
+        list.push_str(&format!("leave_files_over_in_bytes = {most}\n"));
+    }
     let mut owner = None;
     for row in &survey.items {
         if owner != Some(&row.item.owner) {
@@ -139,6 +172,9 @@ pub fn to_toml(
             row.chosen,
             row.to_capture.size_in_bytes
         ));
+        if let Some(folders) = unchosen.folders.get(&row.item.id).filter(|folders| !folders.is_empty()) {
+            list.push_str(&format!("leave_folders = {}\n", texts(&mut folders.iter())));
+        }
     }
     list
 }

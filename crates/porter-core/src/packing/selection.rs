@@ -1,7 +1,9 @@
 //! Choosing items by account and by patterns over their ids, the same in every command.
 
+use crate::machine::{Account, Machine};
 use globset::{GlobBuilder, GlobSet, GlobSetBuilder};
 use std::collections::BTreeSet;
+use time::Duration;
 
 /// What was asked for. Nothing asked for is everything.
 #[derive(Debug, Clone, Default)]
@@ -11,6 +13,8 @@ pub struct Selection {
     skip: Patterns,
     /// The items of a packing list, if there is one.
     listed: Option<BTreeSet<String>>,
+    /// The people who used the machine lately, if that counts.
+    lately: Option<BTreeSet<String>>,
 }
 
 #[derive(Debug, Clone, Default)]
@@ -32,7 +36,7 @@ impl Selection {
     /// as a whole (`*` stands for any text, slashes too) or a beginning of it that ends before a slash: `odile`,
     /// `*/folder/music`, `odile/*`. What fits `skip` is never chosen. Case does not matter.
     pub fn new(accounts: &[String], only: &[String], skip: &[String]) -> Result<Self, BadPattern> {
-        Ok(Self { accounts: accounts.to_vec(), only: patterns(only)?, skip: patterns(skip)?, listed: None })
+        Ok(Self { accounts: accounts.to_vec(), only: patterns(only)?, skip: patterns(skip)?, ..Self::default() })
     }
 
     /// The same, and nothing but these items.
@@ -41,13 +45,30 @@ impl Selection {
         Self { listed: Some(carried), ..self }
     }
 
+    /// The same, without the items of people who did not use the machine in so long a time before it was last used by anybody.
+    /// It is not known of everybody when that was: nobody is left out for that.
+    #[must_use]
+    pub fn used_within(self, machine: &Machine, time: Duration) -> Self {
+        let last = machine.accounts.iter().filter_map(|account| account.last_used_utc).max();
+        let is_late = |account: &&Account| match (last, account.last_used_utc) {
+            (Some(last), Some(used)) => last - used <= time,
+            _ => true,
+        };
+        let lately = machine.accounts.iter().filter(is_late).map(|account| account.id.clone()).collect();
+        Self { lately: Some(lately), ..self }
+    }
+
     /// True if an item is chosen.
     pub fn chooses(&self, item_id: &str, owner: Option<&str>) -> bool {
         let by_account = self.accounts.is_empty()
             || owner.is_some_and(|owner| self.accounts.iter().any(|chosen| chosen == owner));
         let by_pattern = self.only.texts.is_empty() || self.only.set.is_match(item_id);
         let by_list = self.listed.as_ref().is_none_or(|listed| listed.contains(item_id));
-        by_account && by_pattern && by_list && !self.skip.set.is_match(item_id)
+        let by_use = match (&self.lately, owner) {
+            (Some(lately), Some(owner)) => lately.contains(owner),
+            _ => true,
+        };
+        by_account && by_pattern && by_list && by_use && !self.skip.set.is_match(item_id)
     }
 
     /// The patterns and accounts that fit nothing: most likely typing mistakes.

@@ -2,6 +2,7 @@
 
 use porter_trunk::LeftReason;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 
 /// Why something did not simply land.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -37,6 +38,18 @@ pub enum Reason {
     NoPlace {
         /// The place.
         place: String,
+    },
+    /// A setting or printer that a person sets up on the new machine.
+    SetByHand {
+        /// What the new machine has instead; empty if nothing.
+        now: BTreeMap<String, String>,
+    },
+    /// It landed, and without a file that it cannot do without.
+    LacksWhatItNeeds {
+        /// Patterns, one of which should fit something.
+        needs: Vec<String>,
+        /// True if it was so on the old machine.
+        was_so: bool,
     },
     /// The item was not to be captured.
     NotChosenAtCapture,
@@ -109,6 +122,6 @@ pub enum Reason {
 impl Reason {
     /// False if nobody has to do anything about what was refused for this reason.
     pub fn needs_attention(&self) -> bool {
-        !matches!(self, Self::Held { .. } | Self::LinkNotMade { .. })
+        !matches!(self, Self::Held { .. } | Self::LinkNotMade { .. } | Self::SetByHand { .. })
     }
 }

@@ -6,7 +6,9 @@ use super::history::History;
 use super::host::most_bytes_in_name;
 use super::journal::EntryKey;
 use super::links::leads_out;
+use super::relocate::Relocation;
 use super::target::{Destination, TargetTree};
+use crate::catalogue::Catalogue;
 use crate::check::refused_entry;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
@@ -15,7 +17,7 @@ use crate::packing::Selection;
 use crate::receipt::{Reason, Verdict};
 use porter_names::{NameRules, RelativePath, fold, screen::on_screen};
 use porter_source::{EntryKind, HostTree};
-use porter_trunk::{Content, ContentHash, Entry, Tally, Trunk, free_space_in_bytes};
+use porter_trunk::{Content, ContentHash, Entry, EntryAddress, Tally, Trunk, free_space_in_bytes};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::Path;
 use time::OffsetDateTime;
@@ -117,6 +119,7 @@ impl Plan {
 pub fn plan_restore(
     trunk: &dyn Trunk,
     machine: &Machine,
+    catalogue: &Catalogue,
     given: &BTreeMap<String, String>,
     selection: &Selection,
     now_utc: OffsetDateTime,
@@ -136,8 +139,13 @@ pub fn plan_restore(
     let rules = machine.layout.name_rules(most_bytes_in_name());
     let mut planner = Planner::new(target.clone(), rules, now_utc, &history);
     planner.keeps_modes = machine.has_permissions_of(&trunk.label().machine.system);
-    let base = |entry: &Entry| place_of(machine, &accounts, &entry.address).map(|found| found.path.clone());
-    planner.plan_entries(trunk, &items, &base)?;
+    let relocation = Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue);
+    let target = |entry: &Entry, _: &RelativePath| {
+        let EntryAddress { place, path, .. } = relocation.address(entry);
+        let base = place_of(machine, &accounts, &relocation.address(entry))?.path.clone();
+        Ok(Spot { place, base, path })
+    };
+    planner.plan_entries(trunk, &items, &target)?;
     let of_chosen = |id: &String| {
         trunk.items().iter().any(|item| item.account.as_ref() == Some(id) && items.contains(&item.id))
     };
@@ -168,7 +176,11 @@ pub fn plan_take(
     let items = BTreeSet::from([item.to_owned()]);
     // A single file or folder is taken by its own name, not with the folders above it.
     planner.taken = Some((below.clone(), cut));
-    planner.plan_entries(trunk, &items, &|_| Ok(RelativePath::root()))?;
+    let target = |entry: &Entry, path: &RelativePath| {
+        let (place, base) = (entry.address.place.clone(), RelativePath::root());
+        Ok(Spot { place, base, path: path.clone() })
+    };
+    planner.plan_entries(trunk, &items, &target)?;
     planner.finish(BTreeMap::new(), items, conduct)
 }
 
@@ -194,6 +206,16 @@ fn refuse_homeless(
 }
 
 type FolderKey = (Option<String>, String);
+
+/// Where an entry belongs: the folder of its place, and its path below that.
+struct Spot {
+    place: String,
+    base: RelativePath,
+    path: RelativePath,
+}
+
+/// Gives that for an entry and its path as far as it is taken.
+type ToSpot<'a> = dyn Fn(&Entry, &RelativePath) -> Result<Spot, Reason> + 'a;
 
 struct Planner<'a> {
     tree: TargetTree,
@@ -231,11 +253,11 @@ impl<'a> Planner<'a> {
         &mut self,
         trunk: &dyn Trunk,
         items: &BTreeSet<String>,
-        base: &dyn Fn(&Entry) -> Result<RelativePath, Reason>,
+        target: &ToSpot<'_>,
     ) -> Result<(), RestoreError> {
         for entry in trunk.entries()? {
             match entry {
-                Ok(entry) if items.contains(&entry.item) => self.plan_entry(entry, base),
+                Ok(entry) if items.contains(&entry.item) => self.plan_entry(entry, target),
                 // An entry of an item that the trunk does not list has no one to answer for it.
                 Ok(entry) if !trunk.items().iter().any(|item| item.id == entry.item) => {
                     let problem = "the trunk does not list its item".to_owned();
@@ -270,7 +292,7 @@ impl<'a> Planner<'a> {
         });
     }
 
-    fn plan_entry(&mut self, mut entry: Entry, base: &dyn Fn(&Entry) -> Result<RelativePath, Reason>) {
+    fn plan_entry(&mut self, mut entry: Entry, target: &ToSpot<'_>) {
         let mut path = entry.address.path.clone();
         entry.unix_mode = entry.unix_mode.filter(|_| self.keeps_modes);
         if let Some((below, cut)) = &self.taken {
@@ -293,7 +315,7 @@ impl<'a> Planner<'a> {
             self.refuse(&entry, Reason::LinkLeadsOut { target }, true);
             return;
         }
-        match self.destination(&entry, &path, base) {
+        match self.destination(&entry, &path, target) {
             Ok((destination, own_name)) => self.plan_step(entry, destination, &own_name),
             // A folder that was made for what is in it is listed after all.
             Err(Reason::Twice) if entry.content == Content::Folder => {}
@@ -330,13 +352,14 @@ impl<'a> Planner<'a> {
         &mut self,
         entry: &Entry,
         path: &RelativePath,
-        base: &dyn Fn(&Entry) -> Result<RelativePath, Reason>,
+        target: &ToSpot<'_>,
     ) -> Result<(Destination, RelativePath), Reason> {
-        let base = base(entry)?;
+        let Spot { place, base, path } = target(entry, path)?;
+        let path = &path;
         let too_long =
             |refused: porter_names::PathRefused| Reason::NotWritten { detail: refused.to_string() };
         let own_path = base.join_path(path).map_err(too_long)?;
-        let key = (entry.address.owner.clone(), entry.address.place.clone());
+        let key = (entry.address.owner.clone(), place);
         let Some(name) = path.name() else { return Err(Reason::Twice) };
         let folder = self.folder_for(&key, &base, &path.parent().unwrap_or_default())?;
         if entry.content == Content::Folder {

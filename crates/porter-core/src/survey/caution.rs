@@ -2,10 +2,11 @@
 
 use super::AccountSurvey;
 use super::count::Count;
-use crate::item::Item;
+use crate::item::{Item, What};
 use crate::machine::registry::hives::HiveTrouble;
 use crate::machine::{Account, Machine, Place, PlaceState};
-use porter_names::{fold, screen::on_screen};
+use crate::machine::layout::Family;
+use porter_names::{RelativePath, fold, screen::on_screen};
 use serde::Serialize;
 use time::OffsetDateTime;
 
@@ -62,6 +63,39 @@ pub enum Caution {
         /// Why, in words.
         detail: String,
     },
+    /// The system should have a registry, or a directory of its people, and none was found.
+    RegistryMissing,
+    /// Windows was hibernated: the drive is not as its programs left it.
+    Hibernated,
+    /// The system stopped without shutting down.
+    StoppedShort,
+    /// The system keeps its drive encrypted: it can be read now, and needs its key the next time.
+    DriveEncrypted {
+        /// With what: `BitLocker`, `LUKS`.
+        with: String,
+    },
+    /// The person's folder is kept encrypted, and what can be seen of it is a shell.
+    HomeEncrypted {
+        /// With what: `eCryptfs`, `FileVault`.
+        with: &'static str,
+    },
+    /// Files that only the old account can read (EFS).
+    EncryptedFiles {
+        /// How many.
+        count: u64,
+    },
+    /// A program runs that writes to the item's files.
+    ProgramRunning {
+        /// Which programs.
+        programs: Vec<String>,
+    },
+    /// The system does not know whose folder it is.
+    NoOwner,
+    /// People who may sign in and have no folder: they never did, or it is somewhere else.
+    WithoutFolder {
+        /// Their names.
+        names: Vec<String>,
+    },
     /// Nobody can sign in with the account.
     DisabledAccount,
     /// The running machine is looked at without an administrator's rights.
@@ -95,7 +129,7 @@ pub enum Caution {
     },
 }
 
-pub(super) fn of_item(item: &Item, count: &Count) -> Vec<Caution> {
+pub(super) fn of_item(machine: &Machine, item: &Item, count: &Count) -> Vec<Caution> {
     let mut cautions = Vec::new();
     let mut if_any = |count: u64, caution: fn(u64) -> Caution| {
         if count > 0 {
@@ -105,17 +139,32 @@ pub(super) fn of_item(item: &Item, count: &Count) -> Vec<Caution> {
     if_any(count.unreadable, |count| Caution::Unreadable { count });
     if_any(count.other_volumes, |count| Caution::OtherVolumes { count });
     if_any(count.cloud_only, |count| Caution::CloudOnly { count });
+    if_any(count.encrypted, |count| Caution::EncryptedFiles { count });
     if_any(count.links, |count| Caution::Links { count });
     if_any(count.too_large_for_fat32, |count| Caution::TooLargeForFat32 { count });
     if_any(count.names_windows_cannot_hold, |count| Caution::NamesWindowsCannotHold { count });
     if_any(count.long_paths, |count| Caution::LongPaths { count });
-    if matches!(item.extent.place, Place::RoamingData | Place::LocalData) && count.to_capture.files > 0 {
+    let running: Vec<String> = item
+        .rule
+        .iter()
+        .flat_map(|rule| &rule.must_be_closed)
+        .filter(|program| machine.runs(program))
+        .cloned()
+        .collect();
+    if !running.is_empty() {
+        cautions.push(Caution::ProgramRunning { programs: running });
+    }
+    let is_whole = |place| {
+        let whole = item.parts.iter().any(|part| part.place == place && part.what == What::Whole);
+        whole && count.to_capture.files > 0
+    };
+    if is_whole(Place::RoamingData) || is_whole(Place::LocalData) {
         cautions.push(Caution::ProgramData);
     }
     cautions
 }
 
-pub(super) fn of_account(account: &Account) -> Vec<Caution> {
+pub(super) fn of_account(machine: &Machine, account: &Account) -> Vec<Caution> {
     let places = account.places.iter().filter_map(|(place, found)| match found.state {
         PlaceState::IsLink => Some(Caution::PlaceIsLink { place: place.name() }),
         PlaceState::Unreadable => {
@@ -125,7 +174,23 @@ pub(super) fn of_account(account: &Account) -> Vec<Caution> {
     });
     let no_registry = (!account.has_registry).then_some(Caution::NoRegistry);
     let disabled = (account.is_disabled == Some(true)).then_some(Caution::DisabledAccount);
-    no_registry.into_iter().chain(disabled).chain(places).collect()
+    let no_owner = (!account.has_owner).then_some(Caution::NoOwner);
+    let encrypted = encrypted_home(machine, account).map(|with| Caution::HomeEncrypted { with });
+    no_registry.into_iter().chain(no_owner).chain(disabled).chain(encrypted).chain(places).collect()
+}
+
+/// What an encrypted home leaves to be seen: eCryptfs the file that says how to open it (`ecryptfs-setup-private(1)`), the first
+/// FileVault an image of the disk that the home is in.
+fn encrypted_home(machine: &Machine, account: &Account) -> Option<&'static str> {
+    let rows: Vec<_> = machine.volume.list(&account.home).ok()?.into_iter().flatten().collect();
+    let has = |fits: &dyn Fn(&[u8]) -> bool| rows.iter().any(|row| fits(&row.name));
+    match machine.layout.family {
+        Family::Linux if has(&|name| name == b"Access-Your-Private-Data.desktop") => Some("eCryptfs"),
+        Family::MacOs if has(&|name| name.ends_with(b".sparsebundle") || name.ends_with(b".sparseimage")) => {
+            Some("FileVault")
+        }
+        _ => None,
+    }
 }
 
 /// Compared with the machine's own last use, not with today: a drive may have lain in a drawer for years.
@@ -151,6 +216,30 @@ pub(super) fn of_machine(machine: &Machine) -> Vec<Caution> {
             Caution::RegistryUnreadable { path: path.to_string(), detail: detail.clone() }
         }
     });
+    let state = &machine.state;
+    let is_dead = machine.here.is_none();
+    let of_state = [
+        state.has_no_registry.then_some(Caution::RegistryMissing),
+        (is_dead && is_hibernated(machine)).then_some(Caution::Hibernated),
+        (is_dead && state.stopped_short).then_some(Caution::StoppedShort),
+        state.encrypted_with.clone().map(|with| Caution::DriveEncrypted { with }),
+        (!machine.without_folder.is_empty())
+            .then(|| Caution::WithoutFolder { names: machine.without_folder.clone() }),
+    ];
     let without_rights = machine.here.is_some_and(|here| !here.as_administrator);
-    without_rights.then_some(Caution::NotAdministrator).into_iter().chain(registry).chain(earlier).collect()
+    let without_rights = without_rights.then_some(Caution::NotAdministrator);
+    without_rights.into_iter().chain(of_state.into_iter().flatten()).chain(registry).chain(earlier).collect()
+}
+
+/// The file begins with `hibr` while it holds what was in memory, and with something else when it has been taken up again
+/// (libhibr's format paper).
+fn is_hibernated(machine: &Machine) -> bool {
+    let Some(row) = machine.at_root.iter().find(|row| fold::same_name(b"hiberfil.sys", &row.name)) else {
+        return false;
+    };
+    let Some(file) = RelativePath::root().join(&row.name).ok().and_then(|path| machine.volume.open(&path).ok()) else {
+        return false;
+    };
+    let mut mark = [0; 4];
+    matches!(file.read_at(0, &mut mark), Ok(4)) && mark.eq_ignore_ascii_case(b"hibr")
 }

@@ -1,11 +1,10 @@
 //! Counting all items at once: folders are spread over threads, because waiting for listings is what takes long.
 
-use crate::attributes::is_cloud_only;
-use crate::catalogue::Fate;
+use crate::attributes::{is_cloud_only, is_encrypted};
 use crate::events::{Cancelled, Conduct, Event};
 use crate::in_order::workers;
 use crate::item::Item;
-use crate::walk::{Grounds, Pending, Sight, beginning, look_into, tally_of};
+use crate::walk::{Grounds, Pending, Sight, beginnings, look_into, tally_of};
 use porter_names::NameRules;
 use porter_source::{Details, EntryKind, ReadTrouble};
 use porter_trunk::Tally;
@@ -26,6 +25,7 @@ pub(super) struct Count {
     pub(super) unreadable: u64,
     pub(super) other_volumes: u64,
     pub(super) cloud_only: u64,
+    pub(super) encrypted: u64,
     pub(super) links: u64,
     pub(super) too_large_for_fat32: u64,
     pub(super) names_windows_cannot_hold: u64,
@@ -40,6 +40,7 @@ impl Count {
         self.unreadable += other.unreadable;
         self.other_volumes += other.other_volumes;
         self.cloud_only += other.cloud_only;
+        self.encrypted += other.encrypted;
         self.links += other.links;
         self.too_large_for_fat32 += other.too_large_for_fat32;
         self.names_windows_cannot_hold += other.names_windows_cannot_hold;
@@ -61,7 +62,7 @@ impl Count {
                 return;
             }
         };
-        if matches!(fate, Fate::Leave(_)) || metadata.kind == EntryKind::Other {
+        if fate.is_left() || metadata.kind == EntryKind::Other {
             self.to_leave += tally_of(metadata);
             return;
         }
@@ -75,6 +76,7 @@ impl Count {
             self.newest_utc = self.newest_utc.max(metadata.modified_utc);
             self.too_large_for_fat32 += u64::from(metadata.size_in_bytes > LARGEST_ON_FAT32_IN_BYTES);
         }
+        self.encrypted += u64::from(metadata.kind == EntryKind::File && is_encrypted(metadata));
         self.links += u64::from(metadata.kind == EntryKind::Link);
         let name = spot.on_volume.name().unwrap_or_default();
         self.names_windows_cannot_hold += u64::from(!NameRules::windows(usize::MAX).hold(name));
@@ -89,15 +91,15 @@ struct Queue<'m> {
 }
 
 /// One count per item, in their order.
-pub(super) fn count(
-    grounds: &Grounds<'_>,
-    items: &[Item],
+pub(super) fn count<'m>(
+    grounds: &Grounds<'m>,
+    items: &'m [Item],
     conduct: Conduct<'_>,
 ) -> Result<Vec<Count>, Cancelled> {
     let pending: Vec<_> = items
         .iter()
         .enumerate()
-        .filter_map(|(at, item)| beginning(grounds, item).map(|pending| (at, pending)))
+        .flat_map(|(at, item)| beginnings(grounds, item).into_iter().map(move |pending| (at, pending)))
         .collect();
     let queue = Mutex::new(Queue { pending, being_looked_into: 0, stopped: false });
     let more = Condvar::new();

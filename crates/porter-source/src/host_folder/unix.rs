@@ -14,7 +14,7 @@ use rustix::io::Errno;
 use std::fs;
 use std::io;
 use std::os::unix::fs::{FileExt, MetadataExt};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use time::OffsetDateTime;
 
 const NTFS_ATTRIBUTES: &str = "system.ntfs_attrib_be";
@@ -39,10 +39,7 @@ impl Keeps {
 pub(super) fn details(path: &Path, keeps: &Keeps) -> io::Result<Details> {
     let mut details = Details::default();
     if keeps.ntfs_metadata {
-        let mut attributes = [0; 4];
-        if let Ok(4) = rustix::fs::lgetxattr(path, NTFS_ATTRIBUTES, &mut attributes) {
-            details.windows_attributes = Some(u32::from_be_bytes(attributes));
-        }
+        details.windows_attributes = ntfs_attributes(path);
         let mut created = [0; 8];
         if let Ok(8) = rustix::fs::lgetxattr(path, NTFS_CREATED, &mut created) {
             details.created_utc = utc_from_filetime(u64::from_be_bytes(created));
@@ -132,8 +129,18 @@ pub(super) fn unix_mode(found: &fs::Metadata) -> Option<u32> {
 }
 
 /// Only NTFS keeps them, and tells them one by one.
-pub(super) fn windows_attributes(_found: &fs::Metadata) -> Option<u32> {
-    None
+pub(super) fn windows_attributes(
+    _found: &fs::Metadata,
+    keeps: &Keeps,
+    path: impl FnOnce() -> PathBuf,
+) -> Option<u32> {
+    if keeps.ntfs_metadata { ntfs_attributes(&path()) } else { None }
+}
+
+fn ntfs_attributes(path: &Path) -> Option<u32> {
+    let mut attributes = [0; 4];
+    let length = rustix::fs::lgetxattr(path, NTFS_ATTRIBUTES, &mut attributes).ok()?;
+    (length == attributes.len()).then(|| u32::from_be_bytes(attributes))
 }
 
 pub(super) fn volume_id(found: &fs::Metadata) -> Option<u64> {

@@ -16,7 +16,7 @@ use crate::{Capacity, Details};
 use std::fs;
 use std::io;
 use std::os::windows::fs::{FileExt, MetadataExt, OpenOptionsExt};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use time::OffsetDateTime;
 use windows_sys::Win32::Foundation::{
     ERROR_CRC, ERROR_FILE_OFFLINE, ERROR_GEN_FAILURE, ERROR_IO_DEVICE, ERROR_LOCK_VIOLATION,
@@ -93,7 +93,11 @@ pub(super) fn unix_mode(_found: &fs::Metadata) -> Option<u32> {
     None
 }
 
-pub(super) fn windows_attributes(found: &fs::Metadata) -> Option<u32> {
+pub(super) fn windows_attributes(
+    found: &fs::Metadata,
+    _keeps: &Keeps,
+    _path: impl FnOnce() -> PathBuf,
+) -> Option<u32> {
     Some(found.file_attributes())
 }
 

@@ -11,6 +11,16 @@ pub(super) fn free_space_in_bytes(folder: &Path) -> io::Result<u64> {
     Ok(found.f_bavail.saturating_mul(found.f_frsize))
 }
 
+/// The largest file that the volume of a folder can hold, where that is less than anybody has.
+pub(super) fn largest_file_in_bytes(folder: &Path) -> Option<u64> {
+    // `MSDOS_SUPER_MAGIC` of the kernel: FAT, but not exFAT.
+    #[cfg(any(target_os = "linux", target_os = "android"))]
+    let is_fat = rustix::fs::statfs(folder).is_ok_and(|found| found.f_type == 0x4d44);
+    #[cfg(not(any(target_os = "linux", target_os = "android")))]
+    let is_fat = { let _ = folder; false };
+    is_fat.then_some(u64::from(u32::MAX))
+}
+
 /// Returns when all that was written to the volume of `folder` is on the medium, one flush for all files.
 pub(super) fn flush_volume(folder: &Path) -> io::Result<()> {
     let folder = File::open(folder)?;

@@ -25,6 +25,32 @@ pub(super) fn free_space_in_bytes(folder: &Path) -> io::Result<u64> {
     if ok == 0 { Err(io::Error::last_os_error()) } else { Ok(free_in_bytes) }
 }
 
+/// The largest file that the volume of a folder can hold, where that is less than anybody has.
+#[allow(unsafe_code, reason = "calls of the system's interface")]
+pub(super) fn largest_file_in_bytes(folder: &Path) -> Option<u64> {
+    use windows_sys::Win32::Storage::FileSystem::{GetVolumeInformationW, GetVolumePathNameW};
+    let wide: Vec<u16> = folder.as_os_str().encode_wide().chain([0]).collect();
+    let (mut root, mut system) = ([0_u16; 1024], [0_u16; 64]);
+    let null = std::ptr::null_mut;
+    // SAFETY: the path ends with a NUL, and the buffers are as long as is said.
+    let known = unsafe {
+        GetVolumePathNameW(wide.as_ptr(), root.as_mut_ptr(), root.len() as u32) != 0
+            && GetVolumeInformationW(
+                root.as_ptr(),
+                null(),
+                0,
+                null(),
+                null(),
+                null(),
+                system.as_mut_ptr(),
+                system.len() as u32,
+            ) != 0
+    };
+    let length = system.iter().position(|unit| *unit == 0).unwrap_or(0);
+    let system = String::from_utf16_lossy(&system[..length]);
+    (known && system.starts_with("FAT")).then_some(u64::from(u32::MAX))
+}
+
 /// Windows flushes a whole volume only for an administrator, so every file below `folder` is flushed by itself. All of
 /// them are ours: nothing in a trunk is marked read-only.
 pub(super) fn flush_volume(folder: &Path) -> io::Result<()> {

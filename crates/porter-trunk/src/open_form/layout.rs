@@ -15,9 +15,12 @@ pub(super) const LABEL: &str = "porter/label.json";
 pub(super) const ITEMS: &str = "porter/items.json";
 pub(super) const ENTRIES: &str = "porter/entries.jsonl";
 pub(super) const LEFT: &str = "porter/left.jsonl";
+/// Trunks of version 1.0 have none.
+pub(super) const PROGRAMS: &str = "porter/programs.json";
 
 /// All tag files that the tag manifest has to name.
-pub(super) const TAG_FILES: [&str; 7] = [BAG_DECLARATION, BAG_INFO, MANIFEST, LABEL, ITEMS, ENTRIES, LEFT];
+pub(super) const TAG_FILES: [&str; 8] =
+    [BAG_DECLARATION, BAG_INFO, MANIFEST, LABEL, ITEMS, ENTRIES, LEFT, PROGRAMS];
 
 /// The folder for what belongs to nobody. No account has this id.
 pub(super) const MACHINE_OWNER: &str = "machine";

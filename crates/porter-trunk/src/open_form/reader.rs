@@ -1,8 +1,8 @@
 //! Using an open trunk.
 
 use super::layout::{
-    BAG_DECLARATION, BAG_DECLARATION_TEXT, ENTRIES, ITEMS, LABEL, LEFT, MANIFEST, PAYLOAD, TAG_FILES,
-    TAG_MANIFEST, payload_path,
+    BAG_DECLARATION, BAG_DECLARATION_TEXT, ENTRIES, ITEMS, LABEL, LEFT, MANIFEST, PAYLOAD, PROGRAMS,
+    TAG_FILES, TAG_MANIFEST, payload_path,
 };
 use super::manifest;
 use super::sha512::Sha512Hash;
@@ -11,7 +11,7 @@ use crate::host::{forget_cached, open_plain_file, will_be_read};
 use crate::label::{FORMAT, MAJOR};
 use crate::{
     Audit, Content, Damage, Entry, EntryAddress, EntryRefused, Label, LeftBehind, Trunk, TrunkError,
-    TrunkItem,
+    TrunkItem, TrunkProgram,
 };
 use porter_names::{RelativePath, host};
 use std::collections::{HashMap, HashSet};
@@ -25,11 +25,15 @@ const LONGEST_LINE_IN_BYTES: u64 = 16 * 1024 * 1024;
 /// Tag files that are read whole may not be larger.
 const LARGEST_WHOLE_FILE_IN_BYTES: u64 = 64 * 1024 * 1024;
 
+/// Minor version of the first trunks with a list of programs.
+const PROGRAMS_SINCE_MINOR: u32 = 1;
+
 /// A finished open trunk.
 pub struct OpenTrunk {
     folder: PathBuf,
     label: Label,
     items: Vec<TrunkItem>,
+    programs: Vec<TrunkProgram>,
     /// Read from the medium, not from what the system remembers of writing it.
     from_medium: bool,
     /// Payload folders that were seen to be folders and no links.
@@ -87,7 +91,12 @@ impl OpenTrunk {
         prove_tag_files(folder, from_medium)?;
         let label = from_json(LABEL, &label_text)?;
         let items = from_json(ITEMS, &read_whole(folder, ITEMS)?)?;
-        Ok(Self { folder: folder.to_path_buf(), label, items, from_medium, plain_folders: Mutex::default() })
+        let programs = if outside.version.minor >= PROGRAMS_SINCE_MINOR {
+            from_json(PROGRAMS, &read_whole(folder, PROGRAMS)?)?
+        } else {
+            Vec::new()
+        };
+        Ok(Self { folder: folder.to_path_buf(), label, items, programs, from_medium, plain_folders: Mutex::default() })
     }
 
     fn lines(&self, name: &'static str) -> Result<Lines, TrunkError> {
@@ -133,6 +142,10 @@ impl Trunk for OpenTrunk {
 
     fn items(&self) -> &[TrunkItem] {
         &self.items
+    }
+
+    fn programs(&self) -> &[TrunkProgram] {
+        &self.programs
     }
 
     fn entries(&self) -> Result<Rows<'_, Entry, EntryRefused>, TrunkError> {
@@ -277,6 +290,9 @@ fn prove_tag_files(folder: &Path, unpublished: bool) -> Result<(), TrunkError> {
     }
     for name in TAG_FILES {
         if unpublished && name == BAG_DECLARATION {
+            continue;
+        }
+        if name == PROGRAMS && !proved.contains_key(name.as_bytes()) && !folder.join(name).exists() {
             continue;
         }
         let Some(expected) = proved.get(name.as_bytes()) else {

@@ -2,7 +2,7 @@
 
 use super::layout::{
     BAG_DECLARATION, BAG_DECLARATION_TEXT, BAG_INFO, ENTRIES, ITEMS, LABEL, LEFT, MANIFEST, NOT_A_PERSONS,
-    OWN_FOLDER, PAYLOAD, TAG_FILES, TAG_MANIFEST, payload_path,
+    OWN_FOLDER, PAYLOAD, PROGRAMS, TAG_FILES, TAG_MANIFEST, payload_path,
 };
 use super::sha512::{Sha512, Sha512Hash};
 use super::{OpenTrunk, bag_info, manifest};
@@ -10,8 +10,8 @@ use crate::content_hash::{ContentHasher, PieceFailed, in_pieces};
 use crate::flush_volume;
 use crate::host::open_plain_file;
 use crate::{
-    Content, Entry, EntryAddress, Label, LeftBehind, StoreError, Stored, Tally, Trunk, TrunkError, TrunkItem,
-    TrunkWriter,
+    Content, Entry, EntryAddress, Label, LeftBehind, StoreError, Stored, Tally, Trunk, TrunkError,
+    Inventory, TrunkWriter,
 };
 use porter_names::{NameRules, RelativePath, host};
 use std::collections::{HashMap, HashSet};
@@ -169,7 +169,7 @@ impl TrunkWriter for OpenTrunkWriter {
             .map_err(|cause| TrunkError::io("writing", &self.folder.join(LEFT), cause))
     }
 
-    fn close(&self, items: &[TrunkItem], finished_utc: OffsetDateTime) -> Result<(), TrunkError> {
+    fn close(&self, inventory: &Inventory<'_>, finished_utc: OffsetDateTime) -> Result<(), TrunkError> {
         let payload = {
             let mut lists = self.lists();
             let Lists { entries, left, manifest, .. } = &mut *lists;
@@ -178,7 +178,8 @@ impl TrunkWriter for OpenTrunkWriter {
             }
             lists.payload
         };
-        write_new(&self.folder.join(ITEMS), &json_text(items))?;
+        write_new(&self.folder.join(ITEMS), &json_text(inventory.items))?;
+        write_new(&self.folder.join(PROGRAMS), &json_text(inventory.programs))?;
         write_new(
             &self.folder.join(BAG_INFO),
             bag_info::text(&self.label, payload, finished_utc).as_bytes(),

@@ -1,7 +1,8 @@
 //! `porter capture`.
 
+use super::rules::OwnRulesArguments;
 use super::survey::look_at;
-use crate::arguments::{ConductArguments, ListArguments, SelectionArguments};
+use crate::arguments::{ChoiceArguments, ConductArguments, ListArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
 use crate::screen::say_json;
 use crate::{open, paths, views};
@@ -31,7 +32,11 @@ pub(crate) struct CaptureArguments {
     #[command(flatten)]
     selection: SelectionArguments,
     #[command(flatten)]
+    choice: ChoiceArguments,
+    #[command(flatten)]
     packing: ListArguments,
+    #[command(flatten)]
+    rules: OwnRulesArguments,
     #[command(flatten)]
     label: LabelArguments,
     /// One JSON document on standard output
@@ -72,11 +77,14 @@ struct LabelArguments {
 pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
     let Form::Open = arguments.form;
     let machine = open::machine(&arguments.machine)?;
-    let catalogue = open::catalogue(&machine)?;
-    let selection = open::selection_on(&machine, &arguments.account, &arguments.selection)?;
+    let catalogue = open::catalogue(&machine, &arguments.rules)?;
+    let selection =
+        open::selection_on(&machine, &arguments.account, &arguments.selection, &arguments.choice)?;
     let list = open::packing_list(&arguments.packing)?;
     let selection = open::narrowed(selection, list.as_ref());
-    let survey = look_at(&machine, &catalogue, &selection, &arguments.conduct)?;
+    let unchosen = open::unchosen(&arguments.choice, list.as_ref())?;
+    let survey = look_at(&machine, &catalogue, &selection, &unchosen, &arguments.conduct)?;
+    views::capture::tell_running(&survey);
     if let Some(list) = &list {
         views::capture::tell_changes(&machine, list, &list.changes_in(&survey));
     }
@@ -88,7 +96,7 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
         views::capture::show_forecast(&machine, &forecast, &arguments.trunk);
     }
     let report = open::conducted(&arguments.conduct, |conduct| {
-        capture(&machine, &catalogue, &survey, &trunk, &open::now_utc, conduct)
+        capture(&machine, &catalogue, &survey, &unchosen, &trunk, &open::now_utc, conduct)
     })??;
     if arguments.json {
         say_json(&views::capture::json(&report, &arguments.trunk, &trunk_id));

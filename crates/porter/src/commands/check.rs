@@ -1,6 +1,7 @@
 //! `porter check`.
 
 use crate::arguments::{ConductArguments, ListArguments, SelectionArguments};
+use super::rules::OwnRulesArguments;
 use crate::failure::{Failure, Outcome};
 use crate::publish::publish;
 use crate::screen::say_json;
@@ -27,6 +28,8 @@ pub(crate) struct CheckArguments {
     selection: SelectionArguments,
     #[command(flatten)]
     packing: ListArguments,
+    #[command(flatten)]
+    rules: OwnRulesArguments,
     /// Write the receipt as JSON; `-` is standard output
     #[arg(long, value_name = "FILE|-", value_parser = paths::typed())]
     json: Option<PathBuf>,
@@ -65,7 +68,8 @@ fn prove(arguments: &CheckArguments, trunk: &dyn Trunk) -> Result<Receipt, Failu
         })??);
     };
     let machine = open::machine(folder)?;
+    let catalogue = open::catalogue(&machine, &arguments.rules)?;
     Ok(open::conducted(&arguments.conduct, |conduct| {
-        check_machine(trunk, &machine, &mapping, &selection, open::now_utc(), conduct)
+        check_machine(trunk, &machine, &catalogue, &mapping, &selection, open::now_utc(), conduct)
     })??)
 }

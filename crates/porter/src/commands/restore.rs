@@ -1,6 +1,7 @@
 //! `porter restore`.
 
 use crate::arguments::{ConductArguments, ListArguments, SelectionArguments};
+use super::rules::OwnRulesArguments;
 use crate::failure::{Failure, Outcome};
 use crate::screen::{say, say_json, tell};
 use crate::{open, paths, views};
@@ -26,6 +27,8 @@ pub(crate) struct RestoreArguments {
     selection: SelectionArguments,
     #[command(flatten)]
     packing: ListArguments,
+    #[command(flatten)]
+    rules: OwnRulesArguments,
     /// Say what would happen, and change nothing
     #[arg(long = "try")]
     try_only: bool,
@@ -52,8 +55,9 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     let selection = open::narrowed(selection, open::packing_list(&arguments.packing)?.as_ref());
     let ids = trunk.items().iter().map(|item| (item.id.as_str(), item.account.as_deref()));
     open::refuse_unmatched(&selection, ids)?;
+    let catalogue = open::catalogue(&machine, &arguments.rules)?;
     let plan = open::conducted(&arguments.conduct, |conduct| {
-        plan_restore(&trunk, &machine, &mapping, &selection, open::now_utc(), conduct)
+        plan_restore(&trunk, &machine, &catalogue, &mapping, &selection, open::now_utc(), conduct)
     })??;
     let needs_attention = |refused: &[porter_core::restore::Refused]| {
         Outcome::attention_if(refused.iter().any(|refused| refused.needs_attention))

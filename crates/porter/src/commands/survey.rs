@@ -1,6 +1,8 @@
 //! `porter survey`.
 
-use crate::arguments::{ConductArguments, SelectionArguments};
+use super::choose;
+use super::rules::OwnRulesArguments;
+use crate::arguments::{ChoiceArguments, ConductArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
 use crate::publish::publish;
 use crate::screen::say_json;
@@ -8,8 +10,10 @@ use crate::{open, paths, views};
 use clap::Args;
 use porter_core::catalogue::Catalogue;
 use porter_core::machine::Machine;
-use porter_core::packing::Selection;
+use porter_core::packing::{Selection, Unchosen};
 use porter_core::survey::{Survey, survey};
+use crate::views::survey::Room;
+use porter_trunk::{free_space_in_bytes, largest_file_in_bytes};
 use std::path::PathBuf;
 
 /// Look at a machine: who, what, how big, and what to beware of. Reads only
@@ -23,12 +27,25 @@ pub(crate) struct SurveyArguments {
     account: Vec<String>,
     #[command(flatten)]
     selection: SelectionArguments,
+    #[command(flatten)]
+    choice: ChoiceArguments,
+    #[command(flatten)]
+    rules: OwnRulesArguments,
+    /// Tick what is carried in a tree on the terminal; with --list FILE, that becomes the packing list
+    #[arg(long)]
+    choose: bool,
+    /// Compare with the room in the folder where the trunk will be
+    #[arg(long = "for", value_name = "TRUNK_FOLDER", value_parser = paths::typed())]
+    trunk: Option<PathBuf>,
     /// Write the packing list to FILE: which items are carried, to be edited and given to a capture
     #[arg(long, value_name = "FILE", value_parser = paths::typed())]
     list: Option<PathBuf>,
     /// Write the installed programs to FILE.csv: the list of what to install again
     #[arg(long, value_name = "FILE.csv", value_parser = paths::typed())]
     programs: Option<PathBuf>,
+    /// Write a sheet for the job, to print: who, what, how big, what to beware of
+    #[arg(long, value_name = "FILE.html", value_parser = paths::typed())]
+    page: Option<PathBuf>,
     /// One JSON document on standard output
     #[arg(long)]
     json: bool,
@@ -37,12 +54,24 @@ pub(crate) struct SurveyArguments {
 }
 
 pub(crate) fn run(arguments: &SurveyArguments) -> Result<Outcome, Failure> {
+    if arguments.choose && (arguments.json || !choose::is_possible()) {
+        return Err(Failure::wrong_use(
+            "--choose needs a terminal",
+            "Write the list with --list FILE and edit it, or choose with --account, --only and --skip.",
+        ));
+    }
     let machine = open::machine(&arguments.machine)?;
-    let catalogue = open::catalogue(&machine)?;
-    let selection = open::selection_on(&machine, &arguments.account, &arguments.selection)?;
-    let survey = look_at(&machine, &catalogue, &selection, &arguments.conduct)?;
+    let catalogue = open::catalogue(&machine, &arguments.rules)?;
+    let selection =
+        open::selection_on(&machine, &arguments.account, &arguments.selection, &arguments.choice)?;
+    let mut unchosen = open::unchosen(&arguments.choice, None)?;
+    let mut survey = look_at(&machine, &catalogue, &selection, &unchosen, &arguments.conduct)?;
+    let room = arguments.trunk.as_deref().map(room_in).transpose()?;
+    if arguments.choose && !choose::choose(&machine, &catalogue, &mut survey, &mut unchosen, room.as_ref())? {
+        return Err(Failure::new("nothing was chosen", "No list was written."));
+    }
     if let Some(path) = &arguments.list {
-        publish(path, views::survey::packing_list(&machine, &survey).as_bytes())?;
+        publish(path, views::survey::packing_list(&machine, &survey, &unchosen).as_bytes())?;
     }
     if let Some(path) = &arguments.programs {
         let table = views::survey::programs_csv(&machine).map_err(|error| {
@@ -50,12 +79,23 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<Outcome, Failure> {
         })?;
         publish(path, &table)?;
     }
+    if let Some(path) = &arguments.page {
+        publish(path, views::sheet::html(&machine, &survey, open::now_utc()).as_bytes())?;
+    }
     if arguments.json {
         say_json(&views::survey::json(&machine, &survey));
     } else {
-        views::survey::show(&machine, &survey);
+        views::survey::show(&machine, &survey, room.as_ref());
     }
     Ok(Outcome::Well)
+}
+
+/// What the folder for the trunk has to offer.
+fn room_in(folder: &std::path::Path) -> Result<Room, Failure> {
+    let free_in_bytes = free_space_in_bytes(folder).map_err(|cause| {
+        Failure::new(format!("`{}`: {cause}", paths::shown(folder)), "Name the folder where the trunk will be.")
+    })?;
+    Ok(Room { free_in_bytes, largest_file_in_bytes: largest_file_in_bytes(folder) })
 }
 
 /// A survey of which every pattern fits something.
@@ -63,9 +103,10 @@ pub(crate) fn look_at(
     machine: &Machine,
     catalogue: &Catalogue,
     selection: &Selection,
+    unchosen: &Unchosen,
     conduct: &ConductArguments,
 ) -> Result<Survey, Failure> {
-    let found = open::conducted(conduct, |conduct| survey(machine, catalogue, selection, conduct))?
+    let found = open::conducted(conduct, |conduct| survey(machine, catalogue, selection, unchosen, conduct))?
         .map_err(|cancelled| Failure::new(cancelled.to_string(), "Nothing was changed."))?;
     let ids = found.items.iter().map(|row| (row.item.id.as_str(), row.item.owner.as_deref()));
     open::refuse_unmatched(selection, ids)?;

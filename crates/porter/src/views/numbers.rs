@@ -64,6 +64,12 @@ pub(crate) fn padded(text: &str, columns: usize) -> String {
     format!("{text}{}", " ".repeat(columns.saturating_sub(width)))
 }
 
+/// The same, with the text at the end.
+pub(crate) fn padded_left(text: &str, columns: usize) -> String {
+    let width = unicode_width::UnicodeWidthStr::width(text);
+    format!("{}{text}", " ".repeat(columns.saturating_sub(width)))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

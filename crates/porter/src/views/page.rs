@@ -1,8 +1,11 @@
 //! The receipt as a page: one file without anything from outside, to be read on a screen, printed on A4 in black and
 //! white, signed, and understood by the PC's owner too.
 
+use super::html::{self, text};
 use super::numbers::{count, counted, date_and_time, size};
-use super::receipt::{by_person, landed_as, person, planned, sentence, verdict_words};
+use super::receipt::{
+    by_hand, by_person, counts, is_of_files, landed_as, person, planned, sentence, verdict_words,
+};
 use super::survey::system;
 use super::words;
 use porter_core::receipt::{Finding, ItemReceipt, Receipt, Verdict};
@@ -13,36 +16,24 @@ const MOST_FINDINGS: usize = 200;
 
 /// The whole page.
 pub(crate) fn html(receipt: &Receipt) -> String {
-    let mut page = String::new();
     let label = &receipt.trunk;
     let title = match &receipt.machine {
         Some(machine) => format!("Receipt: {} to {}", label.machine.name, machine.name),
         None => format!("Receipt: trunk of {}", label.machine.name),
     };
-    // Writing to a String cannot fail, here and below.
-    let _ = write!(
-        page,
-        "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n\
-         <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>{}</title>\n<style>{}</style>\n</head>\n<body>\n<main>\n",
-        text(&title),
-        include_str!("page.css")
-    );
+    let mut page = html::begin(&title);
     head(&mut page, receipt);
     verdict(&mut page, receipt);
     attention(&mut page, receipt);
     items(&mut page, receipt);
+    to_set_by_hand(&mut page, receipt);
+    to_install(&mut page, receipt);
     other_names(&mut page, receipt);
     as_planned(&mut page, receipt);
     explain(&mut page, receipt);
     sign(&mut page);
-    let _ = write!(
-        page,
-        "<footer>Trunk {} &middot; checked {} by {}</footer>\n</main>\n</body>\n</html>\n",
-        text(&label.trunk_id.to_string()),
-        text(&date_and_time(receipt.checked_utc)),
-        text(concat!("porter ", env!("CARGO_PKG_VERSION")))
-    );
-    page
+    let checked = date_and_time(receipt.checked_utc);
+    html::end(page, &format!("Trunk {} \u{b7} checked {checked}", label.trunk_id))
 }
 
 fn head(page: &mut String, receipt: &Receipt) {
@@ -167,9 +158,10 @@ fn items(page: &mut String, receipt: &Receipt) {
              <th scope=\"col\">Verdict</th><th scope=\"col\">Files</th><th scope=\"col\">Size</th></tr></thead>\n<tbody>\n",
             text(&person(&group))
         );
-        for item in &group.items {
+        for item in group.items.iter().filter(|item| is_of_files(item)) {
             row(page, receipt, item);
         }
+        settings(page, receipt, &group.items);
         let _ = write!(page, "</tbody>\n</table>\n");
     }
     let _ = writeln!(page, "</section>");
@@ -180,15 +172,77 @@ fn row(page: &mut String, receipt: &Receipt, item: &ItemReceipt) {
         Verdict::LeftBehind => (item.files.left_behind, item.bytes.left_behind),
         _ => (item.files.landed, item.bytes.landed),
     };
+    let counts = match counts(item) {
+        counts if counts.is_empty() => counts,
+        counts => format!("<br><small>{}</small>", text(&counts)),
+    };
     let _ = writeln!(
         page,
-        "<tr class=\"{}\"><td><bdi>{}</bdi></td><td>{}</td><td>{}</td><td>{}</td></tr>",
+        "<tr class=\"{}\"><td><bdi>{}</bdi>{counts}</td><td>{}</td><td>{}</td><td>{}</td></tr>",
         if item.verdict == Verdict::Landed { "well" } else { "look" },
         text(&item.title),
         text(verdict_words(receipt, item.verdict)),
         count(files),
         size(bytes)
     );
+}
+
+/// Settings that are on the new machine as they were, in one row.
+fn settings(page: &mut String, receipt: &Receipt, items: &[&ItemReceipt]) {
+    let settings = items.iter().filter(|item| !is_of_files(item) && item.verdict == Verdict::Landed);
+    let titles: Vec<&str> = settings.map(|item| item.title.as_str()).collect();
+    if !titles.is_empty() {
+        let _ = writeln!(
+            page,
+            "<tr class=\"well\"><td><bdi>{}</bdi></td><td>{}</td><td></td><td></td></tr>",
+            text(&titles.join(", ")),
+            text(verdict_words(receipt, Verdict::Landed))
+        );
+    }
+}
+
+/// Settings and printers, each with what to type.
+fn to_set_by_hand(page: &mut String, receipt: &Receipt) {
+    let rows = by_hand(receipt);
+    if rows.is_empty() {
+        return;
+    }
+    let _ = write!(
+        page,
+        "<section>\n<h2>To set by hand</h2>\n<table class=\"findings\">\n<thead><tr><th scope=\"col\">Done</th>\
+         <th scope=\"col\">What</th><th scope=\"col\">What to do</th></tr></thead>\n<tbody>\n"
+    );
+    for row in rows {
+        let lines: Vec<String> =
+            row.steps.commands.iter().map(|line| format!("<br><code>{}</code>", text(line))).collect();
+        let _ = writeln!(
+            page,
+            "<tr><td class=\"tick\">&#9744;</td><td><bdi>{}</bdi><br><small>was {}; now {}</small></td><td>{}{}</td></tr>",
+            text(&of_whom(row.item)),
+            text(&row.was),
+            text(&row.now),
+            text(&row.steps.how),
+            lines.concat()
+        );
+    }
+    let _ = write!(page, "</tbody>\n</table>\n</section>\n");
+}
+
+/// The programs that the new machine does not have.
+fn to_install(page: &mut String, receipt: &Receipt) {
+    let programs: Vec<_> = receipt.to_install().collect();
+    if programs.is_empty() {
+        return;
+    }
+    let _ = write!(page, "<section>\n<h2>Programs to install again</h2>\n");
+    let rows = programs.iter().map(|program| html::ProgramRow {
+        name: &program.name,
+        version: program.version.as_deref(),
+        publisher: program.publisher.as_deref(),
+        account: program.account.as_deref(),
+    });
+    html::programs(page, rows);
+    let _ = writeln!(page, "</section>");
 }
 
 /// What was left or kept on purpose.
@@ -226,31 +280,4 @@ fn sign(page: &mut String) {
         "<section class=\"sign\">\n<p>I have looked at the new machine, and I have received what this receipt lists.</p>\n\
          <div><span>Owner: date and signature</span><span>Technician: date and signature</span></div>\n</section>\n"
     );
-}
-
-/// Text that cannot be taken for markup, or steer what shows it.
-fn text(text: &str) -> String {
-    let harmless = porter_names::screen::on_screen(text.as_bytes());
-    let mut escaped = String::with_capacity(harmless.len());
-    for c in harmless.chars() {
-        match c {
-            '&' => escaped.push_str("&amp;"),
-            '<' => escaped.push_str("&lt;"),
-            '>' => escaped.push_str("&gt;"),
-            '"' => escaped.push_str("&quot;"),
-            '\'' => escaped.push_str("&#39;"),
-            _ => escaped.push(c),
-        }
-    }
-    escaped
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_hostile_name_is_only_text() {
-        assert_eq!(text("<script>'&\u{202e}\x1b"), "&lt;script&gt;&#39;&amp;\\u{202e}\\u{1b}");
-    }
 }

@@ -1,10 +1,13 @@
 //! The receipt for the terminal and as JSON.
 
-use super::numbers::{count, counted, date_and_time, padded, rfc3339, size};
+use super::by_hand::{self, Steps};
+use super::numbers::{count, counted, date_and_time, padded, padded_left, rfc3339, size};
 use super::words;
 use crate::screen::{BAD, BOLD, CARE, FAINT, GOOD, say, styled};
 use anstyle::Style;
-use porter_core::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
+use porter_core::machine::layout::Family;
+use porter_core::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Receipt, Verdict};
+use porter_names::screen::on_screen;
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -47,13 +50,20 @@ pub(crate) fn sentence(receipt: &Receipt) -> String {
     let alone = receipt.machine.is_none();
     let landed = if alone { "whole" } else { "landed" };
     if !receipt.needs_attention() {
-        let left_out = if items.left_behind > 0 {
-            format!("; {} left out on purpose", counted(items.left_behind, "item"))
-        } else {
-            String::new()
-        };
+        let by_hand = receipt.by_hand().count() as u64;
+        let to_install = receipt.to_install().count() as u64;
+        let mut rest = String::new();
+        if items.left_behind > by_hand {
+            rest = format!("; {} left out on purpose", counted(items.left_behind - by_hand, "item"));
+        }
+        if by_hand > 0 {
+            rest.push_str(&format!("; {} to set by hand", counted(by_hand, "setting")));
+        }
+        if to_install > 0 && !alone {
+            rest.push_str(&format!("; {} to install again", counted(to_install, "program")));
+        }
         return format!(
-            "All is well: {} {landed}, {} proved byte for byte{left_out}.",
+            "All is well: {} {landed}, {} proved byte for byte{rest}.",
             counted(items.landed, "item"),
             counted(files.landed, "file")
         );
@@ -93,8 +103,15 @@ pub(crate) fn show(receipt: &Receipt) {
     for group in by_person(receipt) {
         say("");
         say(styled(BOLD, person(&group)));
-        for item in &group.items {
+        for item in group.items.iter().filter(|item| is_of_files(item)) {
             show_item(receipt, item, width);
+        }
+        let settings = group.items.iter().filter(|item| !is_of_files(item));
+        let landed: Vec<&str> =
+            settings.filter(|item| item.verdict == Verdict::Landed).map(|item| item.title.as_str()).collect();
+        if !landed.is_empty() {
+            let words = verdict_words(receipt, Verdict::Landed);
+            say(format_args!("  {}  {}", styled(GOOD, padded(words, 13)), on_screen(landed.join(", ").as_bytes())));
         }
     }
     if !receipt.general.is_empty() {
@@ -102,9 +119,86 @@ pub(crate) fn show(receipt: &Receipt) {
         say(styled(BOLD, "The trunk itself"));
         show_findings(receipt, &receipt.general.iter().collect::<Vec<_>>());
     }
+    show_by_hand(receipt);
+    show_programs(receipt);
     show_planned(receipt);
     say("");
     say(styled(if receipt.needs_attention() { BAD } else { GOOD }, sentence(receipt)));
+}
+
+/// False for what is a handful of values.
+pub(crate) fn is_of_files(item: &ItemReceipt) -> bool {
+    item.facts.is_empty()
+}
+
+/// `12 of 12 mail folders`.
+pub(crate) fn counts(item: &ItemReceipt) -> String {
+    let count = |row: &CountReceipt| {
+        format!("{} of {} {}", count(row.landed), count(row.captured), on_screen(row.name.as_bytes()))
+    };
+    let rows: Vec<String> = item.counts.iter().filter(|row| row.captured > 0).map(count).collect();
+    rows.join(", ")
+}
+
+/// The new machine's system; of a trunk alone, the old one's.
+pub(crate) fn new_system(receipt: &Receipt) -> Family {
+    let system = receipt.machine.as_ref().map_or(&receipt.trunk.machine.system, |machine| &machine.system);
+    Family::from_name(&system.family).unwrap_or(Family::Windows)
+}
+
+/// A row for each setting to set by hand: whose, what it was, what is there, and what to type.
+pub(crate) struct ByHand<'r> {
+    pub(crate) item: &'r ItemReceipt,
+    pub(crate) was: String,
+    pub(crate) now: String,
+    pub(crate) steps: Steps,
+}
+
+pub(crate) fn by_hand(receipt: &Receipt) -> Vec<ByHand<'_>> {
+    let to = new_system(receipt);
+    let rows = receipt.by_hand().map(|(item, now)| ByHand {
+        was: by_hand::values(&item.facts),
+        now: by_hand::values(now),
+        steps: by_hand::steps(&item.id, &item.facts, to),
+        item,
+    });
+    rows.collect()
+}
+
+fn show_by_hand(receipt: &Receipt) {
+    let rows = by_hand(receipt);
+    if rows.is_empty() {
+        return;
+    }
+    say("");
+    say(styled(BOLD, "To set by hand"));
+    for row in rows.iter().take(LONGEST_LIST) {
+        let whose = row.item.account.as_deref().map(|account| format!("{account}: ")).unwrap_or_default();
+        let title = on_screen(row.item.title.as_bytes());
+        say(format_args!("  {}  {}", styled(CARE, format_args!("{whose}{title}")), styled(FAINT, &row.steps.how)));
+        row.steps.commands.iter().for_each(|line| say(format_args!("      {line}")));
+    }
+    fold(rows.len(), "the page and the JSON receipt list them all");
+}
+
+fn show_programs(receipt: &Receipt) {
+    let names: Vec<String> = receipt.to_install().map(|program| on_screen(program.name.as_bytes())).collect();
+    if names.is_empty() || receipt.machine.is_none() {
+        return;
+    }
+    say("");
+    say(styled(BOLD, "To install again"));
+    for name in names.iter().take(LONGEST_LIST) {
+        say(format_args!("  {name}"));
+    }
+    fold(names.len(), "the page and the JSON receipt list them all");
+}
+
+fn fold(number: usize, where_else: &str) {
+    if number > LONGEST_LIST {
+        let more = count((number - LONGEST_LIST) as u64);
+        say(styled(FAINT, format_args!("  … and {more} more; {where_else}")));
+    }
 }
 
 /// `odile`, `tamsin -> tamsin.okafor`, `For everybody`.
@@ -127,11 +221,18 @@ fn show_item(receipt: &Receipt, item: &ItemReceipt, width: usize) {
         padded(&item.id, width),
         count(files),
         if files == 1 { "file" } else { "files" },
-        size(bytes)
+        with_counts(&size(bytes), item)
     ));
     let attention: Vec<&Finding> = item.findings.iter().filter(|finding| finding.needs_attention).collect();
     show_findings(receipt, &attention);
     show_findings(receipt, &landed_as(item));
+}
+
+fn with_counts(size: &str, item: &ItemReceipt) -> String {
+    match counts(item) {
+        counts if counts.is_empty() => size.to_owned(),
+        counts => format!("{}  {}", padded_left(size, 9), styled(FAINT, counts)),
+    }
 }
 
 /// The same few reasons come up in most items, so they are told once.
@@ -155,7 +256,7 @@ pub(crate) fn landed_as(item: &ItemReceipt) -> Vec<&Finding> {
 
 /// Why else things did not simply land, as it was planned: each reason with the number of items it comes up in.
 pub(crate) fn planned(receipt: &Receipt) -> BTreeMap<String, u64> {
-    let is_planned = |f: &&Finding| !f.needs_attention && !matches!(f.reason, Reason::LandedAs { .. });
+    let is_planned = |f: &&Finding| !f.needs_attention && !matches!(f.reason, Reason::LandedAs { .. } | Reason::SetByHand { .. });
     let mut in_items = BTreeMap::new();
     for item in &receipt.items {
         let reasons: BTreeSet<String> =
@@ -212,9 +313,26 @@ pub(crate) fn json(receipt: &Receipt) -> Value {
             "verdict": item.verdict,
             "files": item.files,
             "bytes": item.bytes,
+            "counts": item.counts.iter().map(|row| json!({"name": row.name, "captured": row.captured, "landed": row.landed})).collect::<Vec<_>>(),
+            "facts": item.facts,
             "reasons": item.findings.iter().map(finding).collect::<Vec<_>>(),
         })
     };
+    let by_hand = by_hand(receipt).into_iter().map(|row| {
+        json!({
+            "item": row.item.id,
+            "title": row.item.title,
+            "was": row.was,
+            "now": row.now,
+            "how": row.steps.how,
+            "type": row.steps.commands,
+        })
+    });
+    let programs = receipt.programs.iter().map(|row| {
+        let mut program = json!(row.program);
+        program["installed_as"] = json!(row.installed_as);
+        program
+    });
     json!({
         "format": "porter-receipt/1",
         "trunk": receipt.trunk,
@@ -224,6 +342,8 @@ pub(crate) fn json(receipt: &Receipt) -> Value {
         "needs_attention": receipt.needs_attention(),
         "totals": {"items": items, "files": files, "bytes": bytes},
         "items": receipt.items.iter().map(item).collect::<Vec<_>>(),
+        "by_hand": by_hand.collect::<Vec<_>>(),
+        "programs": programs.collect::<Vec<_>>(),
         "reasons": receipt.general.iter().map(finding).collect::<Vec<_>>(),
     })
 }

@@ -5,6 +5,7 @@ use super::words::{self, CautionWords};
 use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, columns, say, styled};
 use porter_core::machine::{Account, Machine};
+use porter_core::packing::Unchosen;
 use porter_core::packing::list::to_toml;
 use porter_core::survey::{Caution, ItemSurvey, Survey};
 use porter_names::screen::on_screen;
@@ -20,8 +21,15 @@ pub(crate) fn system(system: &SystemLabel) -> String {
     }
 }
 
+/// What the drive for the trunk has to offer.
+pub(crate) struct Room {
+    pub(crate) free_in_bytes: u64,
+    /// None if it holds any file.
+    pub(crate) largest_file_in_bytes: Option<u64>,
+}
+
 /// For the terminal.
-pub(crate) fn show(machine: &Machine, survey: &Survey) {
+pub(crate) fn show(machine: &Machine, survey: &Survey, room: Option<&Room>) {
     let root = match machine.here {
         Some(_) => "the running machine".to_owned(),
         None => {
@@ -35,7 +43,8 @@ pub(crate) fn show(machine: &Machine, survey: &Survey) {
         system(&machine.system),
         styled(FAINT, root)
     ));
-    let width = survey.items.iter().map(|row| row.item.id.chars().count()).max().unwrap_or(0);
+    let of_files = survey.items.iter().filter(|row| row.item.facts.is_empty());
+    let width = of_files.map(|row| row.item.id.chars().count()).max().unwrap_or(0);
     for (row, account) in survey.accounts.iter().zip(&machine.accounts) {
         let last_used =
             row.last_used_utc.map_or("last use unknown".to_owned(), |at| format!("last used {}", date(at)));
@@ -73,6 +82,9 @@ pub(crate) fn show(machine: &Machine, survey: &Survey) {
         size(left.size_in_bytes),
         counted(left.files, "file")
     ));
+    if let Some(room) = room {
+        show_room(survey, chosen, room);
+    }
     if !machine.programs.is_empty() {
         let to_install = format!(
             "{} to install again; `--programs FILE.csv` writes the list",
@@ -88,7 +100,7 @@ pub(crate) fn show(machine: &Machine, survey: &Survey) {
 }
 
 /// `odile (Odile Marchetti)`.
-fn named(account: &Account) -> String {
+pub(crate) fn named(account: &Account) -> String {
     let name = account.shown_name();
     match &account.full_name {
         Some(full) if *full != name => format!("{name} ({})", on_screen(full.as_bytes())),
@@ -120,7 +132,43 @@ const WIDEST: usize = 100;
 /// The longest heading of the last lines.
 const HEADING: usize = 15;
 
-fn show_items<'s>(items: impl Iterator<Item = &'s ItemSurvey>, width: usize) {
+/// Whether what is chosen fits.
+fn show_room(survey: &Survey, chosen: Tally, room: &Room) {
+    let needed = needed_in_bytes(chosen);
+    let fits = needed <= room.free_in_bytes;
+    let words = format!("up to {} are needed, {} are free", size(needed), size(room.free_in_bytes));
+    let words = if fits { format!("it fits: {words}") } else { styled(CARE, format_args!("! it does not fit: {words}")) };
+    say(format_args!("{}  {words}", styled(BOLD, padded("Room", HEADING))));
+    let too_large: u64 = survey.items.iter().filter(|row| row.chosen).map(|row| row.too_large_for_fat32).sum();
+    if room.largest_file_in_bytes.is_some() && too_large > 0 {
+        let words = format!("! {} of 4 GiB or more would be left: this drive is FAT32", counted(too_large, "file"));
+        say(format_args!("{}  {}", padded("", HEADING), styled(CARE, words)));
+    }
+}
+
+/// What a trunk may take for so much.
+pub(crate) fn needed_in_bytes(tally: Tally) -> u64 {
+    porter_core::capture::forecast::needed_in_bytes(tally)
+}
+
+/// Settings and printers in one line: nobody reads their values here.
+fn show_settings<'s>(items: impl Iterator<Item = &'s ItemSurvey>) {
+    let titles: Vec<String> = items
+        .filter(|row| !row.item.facts.is_empty())
+        .map(|row| on_screen(row.item.title.as_bytes()))
+        .collect();
+    if !titles.is_empty() {
+        say(format_args!("  {}  {}", styled(FAINT, "settings"), titles.join(", ")));
+    }
+}
+
+fn show_items<'s>(items: impl Iterator<Item = &'s ItemSurvey> + Clone, width: usize) {
+    let of_files = items.clone().filter(|row| row.item.facts.is_empty());
+    show_files(of_files, width);
+    show_settings(items);
+}
+
+fn show_files<'s>(items: impl Iterator<Item = &'s ItemSurvey>, width: usize) {
     // A folder in which there is nothing to capture is no news.
     for row in items.filter(|row| row.to_capture.entries() > 0 || !row.cautions.is_empty()) {
         let line = format!(
@@ -147,8 +195,9 @@ fn marks(cautions: &[Caution]) -> String {
     }
 }
 
-/// Each caution with what to do, once for all the rows that are marked with it.
-fn show_cautions(survey: &Survey) {
+/// Each caution with what to do, once for all the rows that are marked with it: with the first of them, and how many more
+/// there are.
+pub(crate) fn told(survey: &Survey) -> Vec<(CautionWords, &str, u64)> {
     let of_accounts =
         survey.accounts.iter().flat_map(|row| row.cautions.iter().map(move |c| (row.id.as_str(), c)));
     let of_items =
@@ -162,6 +211,11 @@ fn show_cautions(survey: &Survey) {
             None => told.push((words, at, 0)),
         }
     }
+    told
+}
+
+fn show_cautions(survey: &Survey) {
+    let told = told(survey);
     if told.is_empty() {
         return;
     }
@@ -183,7 +237,7 @@ fn show_cautions(survey: &Survey) {
 }
 
 /// The packing list, with what a person wants to know of each item as comments.
-pub(crate) fn packing_list(machine: &Machine, survey: &Survey) -> String {
+pub(crate) fn packing_list(machine: &Machine, survey: &Survey, unchosen: &Unchosen) -> String {
     let heading = format!(
         "Packing list of {}, {}.\n\
          `carry = false` leaves an item out, and so does taking it off the list.\n\
@@ -191,10 +245,13 @@ pub(crate) fn packing_list(machine: &Machine, survey: &Survey) -> String {
         on_screen(machine.name.as_bytes()),
         system(&machine.system)
     );
-    to_toml(&machine.name, survey, &heading, &|row| {
+    to_toml(&machine.name, survey, unchosen, &heading, &|row| {
         let newest = row.newest_utc.map(|at| format!(", newest {}", date(at))).unwrap_or_default();
         let marks: Vec<&str> = row.cautions.iter().map(|caution| words::caution(caution).mark).collect();
         let marks = if marks.is_empty() { String::new() } else { format!("  ! {}", marks.join(", ")) };
+        if !row.item.facts.is_empty() {
+            return format!("{}: {}", row.item.title, super::by_hand::values(&row.item.facts));
+        }
         format!(
             "{}: {}, {}{newest}{marks}",
             row.item.title,
@@ -239,6 +296,8 @@ pub(crate) fn json(machine: &Machine, survey: &Survey) -> Value {
             "chosen": row.chosen,
             "files": row.to_capture.files,
             "size_in_bytes": row.to_capture.size_in_bytes,
+            "facts": row.item.facts,
+            "rule": row.item.rule.as_ref().map(|rule| rule.id.as_str()),
             "left_files": row.to_leave.files,
             "left_size_in_bytes": row.to_leave.size_in_bytes,
             "newest_utc": row.newest_utc.map(rfc3339),
@@ -259,6 +318,7 @@ pub(crate) fn json(machine: &Machine, survey: &Survey) -> Value {
         "items": items.collect::<Vec<_>>(),
         "cautions": cautions_json(&survey.cautions),
         "programs": machine.programs,
+        "without_folder": machine.without_folder,
         "not_covered": not_covered.collect::<Vec<_>>(),
         "not_yet_covered": words::NOT_YET_COVERED,
     })

@@ -1,12 +1,13 @@
 //! Cautions and reasons in plain words, each with what to do.
 
+use super::by_hand;
 use super::numbers::{count, counted};
 use porter_core::receipt::Reason;
 use porter_core::survey::Caution;
 use porter_trunk::LeftReason;
 
 /// What a survey does not look at yet, told each time until it does.
-pub(crate) const NOT_YET_COVERED: &str = "settings kept in the registry, printers, network drives; browser and mail profiles are carried as plain files of program data";
+pub(crate) const NOT_YET_COVERED: &str = "browser and mail profiles are carried whole, and not registered by themselves on the new machine; settings and printers are listed on the receipt, to be set by hand";
 
 /// A caution in three lengths.
 pub(crate) struct CautionWords {
@@ -66,6 +67,51 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             format!("{path} cannot be read ({detail})"),
             "people and places are told from the folders instead; look at them by eye",
         ),
+        Caution::RegistryMissing => (
+            "registry",
+            "no registry, and no list of its people, was found on this system".to_owned(),
+            "people are told from their folders alone: look at them by eye, and ask who else used it",
+        ),
+        Caution::Hibernated => (
+            "hibernated",
+            "Windows was hibernated or shut down with fast start-up: what it held in memory is not on the drive".to_owned(),
+            "if the PC still runs, start it and shut it down holding Shift; never mount its drive for writing",
+        ),
+        Caution::StoppedShort => (
+            "stopped short",
+            "the system stopped without shutting down; its registry was completed from its logs".to_owned(),
+            "have the drive checked, and ask what was being worked on: that file may be half written",
+        ),
+        Caution::DriveEncrypted { with } => (
+            "encrypted",
+            format!("this system keeps its drive encrypted with {with}"),
+            "it can be read now; note its recovery key before anything on this PC is changed",
+        ),
+        Caution::HomeEncrypted { with } => (
+            "encrypted",
+            format!("the person's folder is encrypted with {with}, and what is seen here is only its shell"),
+            "unlock it with the person's password, mount it, and survey that",
+        ),
+        Caution::EncryptedFiles { count } => (
+            "encrypted",
+            format!("{} that only the old account can read (EFS)", counted(*count, "file")),
+            "sign in as that person on the old PC and take away *Encrypt contents* in Properties, or export the key",
+        ),
+        Caution::ProgramRunning { programs } => (
+            "in use",
+            format!("{} is running and writes to these files", programs.join(", ")),
+            "close it before the capture",
+        ),
+        Caution::NoOwner => (
+            "no account",
+            "the system knows nobody who owns this folder".to_owned(),
+            "somebody who left, or a profile made anew beside it: look into it before you decide",
+        ),
+        Caution::WithoutFolder { names } => (
+            "no folder",
+            format!("{} may sign in and has no folder here", names.join(", ")),
+            "they never did, or their folder is on another drive or was deleted: ask",
+        ),
         Caution::DisabledAccount => (
             "disabled",
             "nobody can sign in with it".to_owned(),
@@ -116,6 +162,10 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
 pub(crate) fn left(reason: &LeftReason) -> String {
     match reason {
         LeftReason::Rule { why } | LeftReason::NotCovered { why } => why.clone(),
+        LeftReason::NotChosen { why } => why.clone(),
+        LeftReason::Encrypted => "encrypted for one account of the old Windows (EFS); sign in as that person on the old PC and take \
+             away *Encrypt contents* in Properties, or export the key"
+            .to_owned(),
         LeftReason::PermissionDenied => "permission denied; run as administrator or root".to_owned(),
         LeftReason::Gone => "it was gone when it was to be read".to_owned(),
         LeftReason::InUse => "a program held it open; close the program and capture again".to_owned(),
@@ -154,6 +204,14 @@ pub(crate) fn reason(reason: &Reason) -> String {
             format!("the new machine has no account for {account}; name one with --account {account}=NAME")
         }
         Reason::NoPlace { place } => format!("the new machine has no place called {place}"),
+        Reason::SetByHand { now } => {
+            format!("to be set by hand; the new machine has {}", by_hand::values(now))
+        }
+        Reason::LacksWhatItNeeds { needs, was_so } => format!(
+            "it cannot be used without a file such as {}{}",
+            porter_names::screen::on_screen(needs.join(" or ").as_bytes()),
+            if *was_so { ", which the old machine did not have either" } else { "; take it out of the trunk again" }
+        ),
         Reason::NotChosenAtCapture => "left out on purpose when it was captured".to_owned(),
         Reason::NotChosenNow => "in the trunk, and left out on purpose".to_owned(),
         Reason::LeftAtCapture { left: reason } => left(reason),

@@ -1,9 +1,10 @@
 //! Understanding a registry: the system, its people, and where they keep their folders.
 
 use super::windows_path::{below_root, expand};
-use super::{RegistryKey, programs, shell_folders, version};
+use super::{RegistryKey, programs, settings, shell_folders, version};
 use crate::machine::facts::AccountFacts;
 use crate::machine::program::Program;
+use crate::machine::setting::Setting;
 use porter_names::RelativePath;
 use std::collections::BTreeMap;
 use time::OffsetDateTime;
@@ -58,6 +59,7 @@ pub struct Own {
     /// Names and texts of its `User Shell Folders`.
     shell_folders: Vec<(String, String)>,
     programs: Vec<Program>,
+    settings: Vec<Setting>,
 }
 
 /// Looks into the registry of the person with that SID and home.
@@ -125,6 +127,7 @@ fn person(
         last_used_utc: loaded_utc(profile).max(told.last_signed_in_utc),
         places,
         programs: own.programs,
+        settings: own.settings,
     })
 }
 
@@ -133,7 +136,11 @@ pub fn own(person: &impl RegistryKey) -> Own {
     let shell_folders = person.subkey(shell_folders::KEY).map(|key| {
         key.value_names().into_iter().filter_map(|name| key.text(&name).map(|text| (name, text))).collect()
     });
-    Own { shell_folders: shell_folders.unwrap_or_default(), programs: programs::of_person(person) }
+    Own {
+        shell_folders: shell_folders.unwrap_or_default(),
+        programs: programs::of_person(person),
+        settings: settings::of_person(person),
+    }
 }
 
 /// When the profile was last loaded: a `FILETIME` in two halves.

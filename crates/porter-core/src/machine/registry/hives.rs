@@ -1,7 +1,7 @@
 //! The registry of a Windows that does not run: the hives on its drive, with what their logs add.
 
 use super::describe::{self, Own, Told};
-use super::{programs, sam};
+use super::{programs, sam, settings};
 use crate::machine::PlaceState;
 use crate::machine::facts::SystemFacts;
 use crate::machine::looker::Looker;
@@ -31,7 +31,7 @@ pub(in crate::machine) fn facts_of(
     volume: &dyn Volume,
     looker: &mut Looker<'_>,
 ) -> (SystemFacts, Vec<(RelativePath, HiveTrouble)>) {
-    let mut reader = Reader { volume, troubles: Vec::new() };
+    let mut reader = Reader { volume, troubles: Vec::new(), replayed: false };
     let root = RelativePath::root();
     let mut open = |name: &str, looker: &mut Looker<'_>| {
         let at = |folder: &&str| looker.find(&root, &format!("{folder}/{name}"));
@@ -40,8 +40,15 @@ pub(in crate::machine) fn facts_of(
     };
     let (software, system, sam) = (open("SOFTWARE", looker), open("SYSTEM", looker), open("SAM", looker));
     let mut facts = SystemFacts::default();
-    if let Some(system) = root_of(&system) {
-        let control_set = control_set(&system);
+    facts.state.has_no_registry = software.is_none() && system.is_none() && reader.troubles.is_empty();
+    let control_set = root_of(&system).as_ref().and_then(control_set);
+    facts.settings = settings::of_machine(root_of(&software).as_ref(), control_set.as_ref());
+    if let Some(set) = &control_set {
+        // 1 while the system's own drive is protected.
+        let status = set.descend("Control\\BitlockerStatus").and_then(|key| key.value("BootStatus")?.number());
+        facts.state.encrypted_with = (status == Some(1)).then(|| "BitLocker".to_owned());
+    }
+    if root_of(&system).is_some() {
         facts.name = control_set.as_ref().and_then(describe::computer_name);
         facts.processor = control_set.and_then(|key| {
             let environment = key.descend("Control\\Session Manager\\Environment")?;
@@ -54,7 +61,7 @@ pub(in crate::machine) fn facts_of(
             (!words.is_empty()).then(|| words.join(", "))
         });
     }
-    let told = root_of(&sam).map(|key| sam::told(&key)).unwrap_or_default();
+    let told_by_sid = root_of(&sam).map(|key| sam::told(&key)).unwrap_or_default();
     if let Some(software) = root_of(&software) {
         (facts.product, facts.version) = describe::product_and_version(&software);
         let drive = describe::system_drive(&software);
@@ -69,10 +76,14 @@ pub(in crate::machine) fn facts_of(
             let hive = reader.open(&found.path, looker);
             root_of(&hive).map(|key| describe::own(&key)).unwrap_or_default()
         };
-        let told = |sid: &str| -> Told { told.get(sid).cloned().unwrap_or_default() };
+        let told = |sid: &str| -> Told { told_by_sid.get(sid).cloned().unwrap_or_default() };
         facts.accounts = describe::people(&software, &drive, &told, &own);
         facts.programs = programs::of_machine(&software);
     }
+    let has_profile = |sid: &String| facts.accounts.iter().any(|a| a.identifier.as_ref() == Some(sid));
+    let without = told_by_sid.iter().filter(|(sid, _)| !has_profile(sid) && sam::is_made_by_people(sid));
+    facts.without_profile = without.filter_map(|(_, told)| told.name.clone()).collect();
+    facts.state.stopped_short = reader.replayed;
     (facts, reader.troubles)
 }
 
@@ -89,6 +100,8 @@ fn control_set<'h>(system: &Key<'h>) -> Option<Key<'h>> {
 struct Reader<'v> {
     volume: &'v dyn Volume,
     troubles: Vec<(RelativePath, HiveTrouble)>,
+    /// A hive was not whole without its log.
+    replayed: bool,
 }
 
 impl Reader<'_> {
@@ -114,6 +127,7 @@ impl Reader<'_> {
                 if hive.replayed() == Replayed::NothingFits {
                     self.troubles.push((path.clone(), HiveTrouble::NewestMissing));
                 }
+                self.replayed |= hive.replayed() != Replayed::NotNeeded;
                 Some(hive)
             }
             Err(error) => {

@@ -47,6 +47,11 @@ pub(super) fn told(sam: &impl RegistryKey) -> BTreeMap<String, Told> {
     told
 }
 
+/// False for accounts that every Windows has by itself: their numbers are below 1000.
+pub(super) fn is_made_by_people(sid: &str) -> bool {
+    sid.rsplit('-').next().and_then(|number| number.parse::<u32>().ok()).is_some_and(|number| number >= 1000)
+}
+
 fn word(bytes: &[u8], at: usize) -> Option<u32> {
     Some(u32::from_le_bytes(bytes.get(at..at.checked_add(4)?)?.try_into().ok()?))
 }

@@ -3,7 +3,7 @@
 
 use super::accounts;
 use crate::machine::facts::SystemFacts;
-use crate::machine::registry::{RegistryKey, describe, programs};
+use crate::machine::registry::{RegistryKey, describe, programs, settings};
 use winreg::RegKey;
 use winreg::enums::{HKEY_LOCAL_MACHINE, HKEY_USERS};
 
@@ -52,7 +52,9 @@ pub(super) fn facts(system_drive: &str) -> SystemFacts {
         processor: (!words.is_empty()).then(|| words.join(", ")),
         ..SystemFacts::default()
     };
-    if let Some(software) = machine.subkey("SOFTWARE") {
+    let (software, control_set) = (machine.subkey("SOFTWARE"), machine.subkey("SYSTEM\\CurrentControlSet"));
+    facts.settings = settings::of_machine(software.as_ref(), control_set.as_ref());
+    if let Some(software) = software {
         (facts.product, facts.version) = describe::product_and_version(&software);
         let of_person = |sid: &str, _: &porter_names::RelativePath| {
             let key = RegKey::predef(HKEY_USERS).subkey(sid);

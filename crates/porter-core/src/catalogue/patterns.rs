@@ -1,0 +1,125 @@
+//! Patterns over paths. `*` is any part of one name, `?` one character, `**/` any number of folders; case does not matter.
+
+pub use globset::Candidate;
+use globset::{Glob, GlobBuilder, GlobMatcher, GlobSet, GlobSetBuilder};
+use porter_names::{PathRefused, RelativePath};
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+/// Patterns of which one is enough.
+#[derive(Debug, Clone, Default)]
+pub struct Patterns {
+    texts: Vec<String>,
+    set: GlobSet,
+}
+
+impl Patterns {
+    /// Fails for what is no pattern.
+    pub fn new(texts: Vec<String>) -> Result<Self, globset::Error> {
+        let mut set = GlobSetBuilder::new();
+        for text in &texts {
+            set.add(glob(text)?);
+        }
+        Ok(Self { set: set.build()?, texts })
+    }
+
+    /// As they were written.
+    pub fn texts(&self) -> &[String] {
+        &self.texts
+    }
+
+    /// True if there are none.
+    pub fn is_empty(&self) -> bool {
+        self.texts.is_empty()
+    }
+
+    /// True if one of them fits.
+    pub fn fit(&self, path: &Candidate<'_>) -> bool {
+        !self.is_empty() && self.set.is_match_candidate(path)
+    }
+}
+
+/// A path to be held against patterns, made once for many of them: in lower case, as the patterns are. Bytes that are no
+/// Unicode match no pattern but `*`.
+pub fn in_lower_case(path: &RelativePath) -> String {
+    String::from_utf8_lossy(&path.as_bytes().to_ascii_lowercase()).into_owned()
+}
+
+fn glob(text: &str) -> Result<Glob, globset::Error> {
+    GlobBuilder::new(&text.to_ascii_lowercase()).literal_separator(true).build()
+}
+
+impl<'de> Deserialize<'de> for Patterns {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        Self::new(Vec::deserialize(deserializer)?).map_err(serde::de::Error::custom)
+    }
+}
+
+impl Serialize for Patterns {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        self.texts.serialize(serializer)
+    }
+}
+
+/// A path below a place, step by step; each step is a name or a pattern over names.
+#[derive(Debug, Clone)]
+pub struct PathPattern {
+    text: String,
+    /// The steps.
+    pub steps: Vec<Step>,
+}
+
+/// A step of a [`PathPattern`].
+#[derive(Debug, Clone)]
+pub enum Step {
+    /// A name.
+    Name(String),
+    /// A pattern over names.
+    Pattern(GlobMatcher),
+}
+
+impl PathPattern {
+    /// As it was written.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// The path, if there is no pattern in it.
+    pub fn literal(&self) -> Option<RelativePath> {
+        let is_name = |step: &Step| matches!(step, Step::Name(_));
+        if self.steps.iter().all(is_name) { path_in(&self.text).ok() } else { None }
+    }
+
+    /// The folder above, if only the last step is a pattern.
+    pub fn parent_if_last_is_pattern(&self) -> Option<RelativePath> {
+        let (last, above) = self.steps.split_last()?;
+        let is_name = |step: &Step| matches!(step, Step::Name(_));
+        if is_name(last) || !above.iter().all(is_name) { None } else { path_in(&self.text).ok()?.parent() }
+    }
+}
+
+fn path_in(text: &str) -> Result<RelativePath, PathRefused> {
+    RelativePath::from_bytes(text.as_bytes())
+}
+
+impl<'de> Deserialize<'de> for PathPattern {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        use serde::de::Error;
+        let text = String::deserialize(deserializer)?;
+        if text.contains('\\') {
+            return Err(D::Error::custom("write `/` between the steps of a path, on all systems"));
+        }
+        // Refuses absolute paths, `..` and empty steps.
+        path_in(&text).map_err(D::Error::custom)?;
+        let step = |step: &str| {
+            if step.contains("**") {
+                return Err(D::Error::custom("`**` cannot stand in a path: say where it is, step by step"));
+            }
+            if !step.contains(['*', '?', '[', '{']) {
+                return Ok(Step::Name(step.to_owned()));
+            }
+            Ok(Step::Pattern(glob(step).map_err(D::Error::custom)?.compile_matcher()))
+        };
+        let steps = text.split('/').map(step).collect::<Result<_, _>>()?;
+        Ok(Self { text, steps })
+    }
+}

@@ -1,0 +1,121 @@
+//! What carry rules find: folders of files, and what programs keep in files.
+
+use super::{Kind, owner_id};
+use crate::catalogue::patterns::{PathPattern, Step, in_lower_case};
+use crate::catalogue::{CarryRule, Catalogue, Find, Found};
+use crate::item::{Facts, Item, Part, What};
+use crate::machine::looker::Looker;
+use crate::machine::{Account, Machine, PlaceState};
+use porter_names::RelativePath;
+use porter_source::EntryKind;
+use std::collections::HashSet;
+use std::sync::Arc;
+
+/// Items of carry rules.
+pub struct Ruled;
+
+impl Kind for Ruled {
+    fn find(&self, machine: &Machine, catalogue: &Catalogue) -> Vec<Item> {
+        let mut looker = machine.looker();
+        // What one rule has is not another's, too.
+        let mut taken: HashSet<RelativePath> = HashSet::new();
+        let mut items = Vec::new();
+        for owner in machine.accounts.iter().map(Some).chain([None]) {
+            for rule in catalogue.rules.iter().filter(|rule| rule.is_personal() == owner.is_some()) {
+                let found = look_for(machine, &mut looker, owner, rule);
+                let mut item = Item {
+                    id: format!("{}/{}", owner_id(owner), rule.id),
+                    kind: rule.kind().to_owned(),
+                    owner: owner.map(|account| account.id.clone()),
+                    title: rule.title.clone(),
+                    parts: Vec::new(),
+                    facts: Facts::new(),
+                    rule: Some(Arc::clone(rule)),
+                };
+                for part in found.into_iter().map(|found| found.part) {
+                    if item.path_of(&part, machine).is_some_and(|path| taken.insert(path)) {
+                        item.parts.push(part);
+                    }
+                }
+                if !item.parts.is_empty() {
+                    items.push(item);
+                }
+            }
+        }
+        items
+    }
+}
+
+/// All that a rule finds of one account, or of the machine.
+pub fn find_by_rule(machine: &Machine, owner: Option<&Account>, rule: &CarryRule) -> Vec<Found> {
+    look_for(machine, &mut machine.looker(), owner, rule)
+}
+
+fn look_for(
+    machine: &Machine,
+    looker: &mut Looker<'_>,
+    owner: Option<&Account>,
+    rule: &CarryRule,
+) -> Vec<Found> {
+    let mut all = Vec::new();
+    for find in rule.finds_on(machine.layout.family) {
+        let Some(place) = machine.place(owner, find.place) else { continue };
+        if place.state != PlaceState::Present {
+            continue;
+        }
+        let part = |what| Part { name: find.part.clone(), place: find.place, what };
+        match &find.path {
+            None => all.push(Found { part: part(What::Whole), is_folder: true }),
+            Some(pattern) => {
+                for (below, is_folder) in expand(looker, &place.path, pattern) {
+                    all.push(Found { part: part(What::At(below)), is_folder });
+                }
+            }
+        }
+    }
+    all
+}
+
+/// What there is at a path with patterns, below a folder; true for folders. No link is followed, or found.
+fn expand(looker: &mut Looker<'_>, from: &RelativePath, pattern: &PathPattern) -> Vec<(RelativePath, bool)> {
+    let mut reached = vec![(RelativePath::root(), true)];
+    for step in &pattern.steps {
+        let mut next = Vec::new();
+        for (below, is_folder) in reached {
+            let Some(folder) = from.join_path(&below).ok().filter(|_| is_folder) else { continue };
+            match step {
+                Step::Name(name) => {
+                    let found = looker.find(&folder, name);
+                    let is_folder = found.state == PlaceState::Present;
+                    if let (true, Some(name)) =
+                        (is_folder || found.state == PlaceState::IsFile, found.path.name())
+                        && let Ok(below) = below.join(name)
+                    {
+                        next.push((below, is_folder));
+                    }
+                }
+                Step::Pattern(matcher) => {
+                    for row in looker.list(&folder) {
+                        let is_folder = row.metadata.kind == EntryKind::Folder;
+                        let name = RelativePath::root().join(&row.name);
+                        let fits = name.is_ok_and(|name| matcher.is_match(in_lower_case(&name)));
+                        if let (true, true, Ok(below)) =
+                            (is_folder || row.metadata.kind == EntryKind::File, fits, below.join(&row.name))
+                        {
+                            next.push((below, is_folder));
+                        }
+                    }
+                }
+            }
+        }
+        reached = next;
+    }
+    reached.sort();
+    reached
+}
+
+/// Where a rule looks, in words: `roaming-data/Kite Planner`.
+pub fn shown_find(find: &Find) -> String {
+    let path = find.path.as_ref().map(|path| format!("/{}", path.text())).unwrap_or_default();
+    format!("{}{path}", find.place.name())
+}

@@ -1,0 +1,79 @@
+//! Settings and printers, as items: what their system told of them goes into the trunk as facts.
+
+use super::{Kind, owner_id};
+use crate::catalogue::Catalogue;
+use crate::item::Item;
+use crate::machine::account::unused_id;
+use crate::machine::{Account, Machine, Setting, SettingKind};
+use crate::restore::accounts::AccountMap;
+
+/// Settings and printers.
+pub struct Settings;
+
+impl Kind for Settings {
+    fn find(&self, machine: &Machine, _: &Catalogue) -> Vec<Item> {
+        let mut items: Vec<Item> = Vec::new();
+        for owner in machine.accounts.iter().map(Some).chain([None]) {
+            for setting in settings_of(machine, owner) {
+                let id = id_of(owner, setting);
+                items.push(Item {
+                    id: unused_id(&id, |id| items.iter().any(|item| item.id == id)),
+                    kind: setting.kind.name().to_owned(),
+                    owner: owner.map(|account| account.id.clone()),
+                    title: setting.title.clone(),
+                    parts: Vec::new(),
+                    facts: setting.facts.clone(),
+                    rule: None,
+                });
+            }
+        }
+        items
+    }
+}
+
+fn settings_of<'m>(machine: &'m Machine, owner: Option<&'m Account>) -> &'m [Setting] {
+    owner.map_or(&machine.settings, |account| &account.settings)
+}
+
+fn id_of(owner: Option<&Account>, setting: &Setting) -> String {
+    format!("{}/{}/{}", owner_id(owner), setting.kind.name(), setting.id)
+}
+
+/// The same setting on another machine: of the account that `accounts` gives for the owner.
+pub fn same_on<'m>(
+    item: &porter_trunk::TrunkItem,
+    machine: &'m Machine,
+    accounts: &AccountMap<'m>,
+) -> Option<&'m Setting> {
+    let owner = match &item.account {
+        Some(id) => Some((*accounts.get(id)?)?),
+        None => None,
+    };
+    let below_owner = item.id.split_once('/')?.1;
+    let settings = settings_of(machine, owner).iter();
+    settings.into_iter().find(|setting| format!("{}/{}", setting.kind.name(), setting.id) == below_owner)
+}
+
+/// True if the new machine has the setting as it was. A printer is the same by its name and address, whatever its driver.
+pub fn is_met(item: &porter_trunk::TrunkItem, now: &Setting) -> bool {
+    // Windows has one name for many time zones of the other systems, so its name decides where both have one.
+    let decisive: &[&str] = match (now.kind, now.id.as_str()) {
+        (SettingKind::Printer, _) => &["name", "address", "server-printer"],
+        (SettingKind::Setting, "time-zone") if item.facts.contains_key("windows") => &["windows"],
+        (SettingKind::Setting, "locale") if item.facts.contains_key("name") => &["name"],
+        _ => &[],
+    };
+    let mut both = item
+        .facts
+        .iter()
+        .filter(|(name, _)| decisive.is_empty() || decisive.contains(&name.as_str()))
+        .map(|(name, then)| (then, now.facts.get(name)))
+        .peekable();
+    both.peek().is_some() && both.all(|(then, now)| now.is_some_and(|now| in_one_spelling(then) == in_one_spelling(now)))
+}
+
+/// `en_GB.UTF-8` is `en-GB`.
+fn in_one_spelling(value: &str) -> String {
+    let value = value.strip_suffix(".UTF-8").or(value.strip_suffix(".utf8")).unwrap_or(value);
+    value.replace('_', "-").to_lowercase()
+}

@@ -1,0 +1,60 @@
+//! Settings and printers: what is read of a system rather than copied.
+//!
+//! Their facts have the same names whatever system they come from, so that the same setting can be recognised on another
+//! one. `docs/settings.md` lists them.
+
+use crate::item::Facts;
+
+/// One setting, or one printer.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Setting {
+    /// Which of the two.
+    pub kind: SettingKind,
+    /// What stands behind owner and kind in its id: `time-zone`, `drive/h`.
+    pub id: String,
+    /// In words.
+    pub title: String,
+    /// Its values, by name.
+    pub facts: Facts,
+}
+
+/// Settings and printers are kinds of items of their own.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum SettingKind {
+    /// A value or a few that belong together.
+    Setting,
+    /// Something to print on.
+    Printer,
+}
+
+impl SettingKind {
+    /// Its name in ids.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Setting => "setting",
+            Self::Printer => "printer",
+        }
+    }
+}
+
+impl Setting {
+    /// A setting, of what is known of it. None if nothing is.
+    pub fn new(id: &str, title: &str, facts: &[(&str, Option<String>)]) -> Option<Self> {
+        Self::of(SettingKind::Setting, id, title, facts)
+    }
+
+    /// A printer.
+    pub fn printer(id: &str, title: &str, facts: &[(&str, Option<String>)]) -> Option<Self> {
+        Self::of(SettingKind::Printer, id, title, facts)
+    }
+
+    fn of(kind: SettingKind, id: &str, title: &str, facts: &[(&str, Option<String>)]) -> Option<Self> {
+        let known = |(name, value): &(&str, Option<String>)| {
+            let value = value.as_deref().map(str::trim).filter(|value| !value.is_empty())?;
+            Some(((*name).to_owned(), value.to_owned()))
+        };
+        let facts: Facts = facts.iter().filter_map(known).collect();
+        let setting = Self { kind, id: id.to_owned(), title: title.to_owned(), facts };
+        (!setting.facts.is_empty()).then_some(setting)
+    }
+}

@@ -1,0 +1,87 @@
+//! `porter survey --choose`: the tree on the terminal, key by key.
+
+use crate::failure::Failure;
+use crate::views;
+use crate::views::survey::Room;
+use porter_core::catalogue::Catalogue;
+use porter_core::machine::Machine;
+use porter_core::packing::tree::StandsFor;
+use porter_core::packing::{Tree, Unchosen};
+use porter_core::survey::Survey;
+use ratatui::crossterm::event::{self, Event, KeyCode, KeyEventKind, KeyModifiers};
+use std::io::IsTerminal;
+
+/// True if somebody sits at a terminal.
+pub(super) fn is_possible() -> bool {
+    std::io::stdin().is_terminal() && std::io::stdout().is_terminal()
+}
+
+/// Lets a person tick. True if they took the choice over; it is then in the survey and in what is left out.
+pub(super) fn choose(
+    machine: &Machine,
+    catalogue: &Catalogue,
+    survey: &mut Survey,
+    unchosen: &mut Unchosen,
+    room: Option<&Room>,
+) -> Result<bool, Failure> {
+    let mut tree = Tree::of(survey);
+    let failed = |cause: std::io::Error| {
+        Failure::new(format!("the terminal: {cause}"), "Write the list with --list FILE and edit it.")
+    };
+    let mut terminal = ratatui::try_init().map_err(failed)?;
+    let mut at = 0;
+    let taken = loop {
+        let rows = tree.shown();
+        at = at.min(rows.len().saturating_sub(1));
+        let spot = rows.get(at).map(|(spot, _)| spot.clone()).unwrap_or_default();
+        let page = views::choose::Page { machine: &machine.name, rows: &rows, at, total: tree.total(), room };
+        let drawn = terminal.draw(|frame| views::choose::draw(frame, &page));
+        let height = match drawn {
+            Ok(frame) => usize::from(frame.area.height),
+            Err(cause) => break Err(failed(cause)),
+        };
+        let key = match event::read() {
+            Ok(Event::Key(key)) if key.kind != KeyEventKind::Release => key,
+            Ok(_) => continue,
+            Err(cause) => break Err(failed(cause)),
+        };
+        match key.code {
+            KeyCode::Char('c') if key.modifiers.contains(KeyModifiers::CONTROL) => break Ok(false),
+            KeyCode::Char('q') | KeyCode::Esc => break Ok(false),
+            KeyCode::Char('s') => break Ok(true),
+            KeyCode::Up => at = at.saturating_sub(1),
+            KeyCode::Down => at += 1,
+            KeyCode::PageUp => at = at.saturating_sub(height),
+            KeyCode::PageDown => at += height,
+            KeyCode::Home => at = 0,
+            KeyCode::End => at = usize::MAX,
+            KeyCode::Char(' ') => tree.toggle(&spot),
+            KeyCode::Right | KeyCode::Enter => {
+                let is_item = tree.at(&spot).is_some_and(|row| matches!(row.stands_for, StandsFor::Item(_)));
+                if is_item {
+                    tree.look_into(&spot, machine, catalogue, survey, unchosen);
+                }
+                if let Some(row) = tree.at(&spot) {
+                    row.is_open = !row.below.is_empty();
+                }
+            }
+            KeyCode::Left => {
+                let is_open = tree.at(&spot).is_some_and(|row| row.is_open);
+                if is_open {
+                    if let Some(row) = tree.at(&spot) {
+                        row.is_open = false;
+                    }
+                } else if spot.len() > 1 {
+                    let above = spot[..spot.len() - 1].to_vec();
+                    at = tree.shown().iter().position(|(spot, _)| *spot == above).unwrap_or(at);
+                }
+            }
+            _ => {}
+        }
+    };
+    ratatui::restore();
+    if let Ok(true) = taken {
+        tree.apply(survey, unchosen);
+    }
+    taken
+}

@@ -1,0 +1,278 @@
+//! What to type on the new machine for a setting or a printer that a person sets up.
+//!
+//! Values come from the old machine and may hold anything, and people paste what stands here: every value is quoted so that no
+//! shell takes any of it for a command.
+
+use porter_core::item::Facts;
+use porter_core::machine::layout::Family;
+use porter_names::screen::on_screen;
+
+/// What to do, and what to type.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Steps {
+    /// Where to type it, or what to do if there is nothing to type.
+    pub(crate) how: String,
+    /// Commands, one after the other.
+    pub(crate) commands: Vec<String>,
+}
+
+const POWERSHELL: &str = "in PowerShell, signed in as that person";
+const POWERSHELL_AS_ADMINISTRATOR: &str = "in PowerShell, as administrator";
+const TERMINAL: &str = "in a terminal";
+
+/// For the item with this id, on a system of that family.
+pub(crate) fn steps(item_id: &str, facts: &Facts, to: Family) -> Steps {
+    let (owner, below) = item_id.split_once('/').unwrap_or(("", item_id));
+    let of_machine = owner == "machine";
+    let fact = |name: &str| facts.get(name).map(String::as_str);
+    match to {
+        Family::Windows => on_windows(below, of_machine, facts, &fact),
+        Family::Linux | Family::MacOs => on_unix(below, facts, &fact, to),
+    }
+}
+
+fn on_windows<'f>(
+    below: &str,
+    of_machine: bool,
+    facts: &'f Facts,
+    fact: &dyn Fn(&str) -> Option<&'f str>,
+) -> Steps {
+    let q = in_single_quotes_of_powershell;
+    let registry = |key: &str, values: &[(&str, &str)]| {
+        let line = |(fact_name, value): &(&str, &str)| {
+            let is_number = *fact_name == "hidden" || *fact_name == "hide-extensions";
+            let kind = if is_number { "REG_DWORD" } else { "REG_SZ" };
+            Some(format!("reg add 'HKCU\\{key}' /v {value} /t {kind} /d {} /f", q(fact(fact_name)?)))
+        };
+        values.iter().filter_map(line).collect::<Vec<_>>()
+    };
+    let typed = |how: &str, commands: Vec<String>| Steps { how: how.to_owned(), commands };
+    match below.strip_prefix("setting/").unwrap_or(below) {
+        "computer-name" => typed(
+            &format!("{POWERSHELL_AS_ADMINISTRATOR}; then restart"),
+            fact("name").map(|name| format!("(Get-WmiObject Win32_ComputerSystem).Rename({})", q(name))).into_iter().collect(),
+        ),
+        "time-zone" => match fact("windows") {
+            Some(name) => typed(POWERSHELL_AS_ADMINISTRATOR, vec![format!("tzutil /s {}", q(name))]),
+            None => by_eye("choose it under Date and time", facts),
+        },
+        "locale" => match fact("name") {
+            Some(name) => typed(POWERSHELL, vec![format!("Set-Culture {}", q(&name.replace('_', "-")))]),
+            None => by_eye("choose it under Region", facts),
+        },
+        "keyboard" => match fact("windows-layouts") {
+            Some(layouts) => {
+                let line = |(at, layout): (usize, &str)| {
+                    let at = at + 1;
+                    format!("reg add 'HKCU\\Keyboard Layout\\Preload' /v {at} /t REG_SZ /d {} /f", q(layout))
+                };
+                typed(
+                    &format!("{POWERSHELL}; then sign out and in"),
+                    layouts.split_whitespace().enumerate().map(line).collect(),
+                )
+            }
+            None => by_eye("add it under Language", facts),
+        },
+        "mouse" => {
+            let mut commands = registry(
+                "Control Panel\\Mouse",
+                &[
+                    ("swap-buttons", "SwapMouseButtons"),
+                    ("double-click-speed", "DoubleClickSpeed"),
+                    ("sensitivity", "MouseSensitivity"),
+                ],
+            );
+            commands.extend(registry("Control Panel\\Desktop", &[("wheel-lines", "WheelScrollLines")]));
+            typed(&format!("{POWERSHELL}; then sign out and in"), commands)
+        }
+        "accessibility" => {
+            let mut commands = Vec::new();
+            for (name, key) in [
+                ("sticky-keys", "StickyKeys"),
+                ("filter-keys", "Keyboard Response"),
+                ("toggle-keys", "ToggleKeys"),
+                ("mouse-keys", "MouseKeys"),
+                ("high-contrast", "HighContrast"),
+            ] {
+                commands.extend(registry(&format!("Control Panel\\Accessibility\\{key}"), &[(name, "Flags")]));
+            }
+            typed(&format!("{POWERSHELL}; then sign out and in"), commands)
+        }
+        "file-view" => typed(
+            POWERSHELL,
+            registry(
+                "Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\Advanced",
+                &[("hidden", "Hidden"), ("hide-extensions", "HideFileExt")],
+            ),
+        ),
+        "environment" => {
+            let (whose, how) =
+                if of_machine { ("Machine", POWERSHELL_AS_ADMINISTRATOR) } else { ("User", POWERSHELL) };
+            let line = |(name, value): (&String, &String)| {
+                format!("[Environment]::SetEnvironmentVariable({}, {}, '{whose}')", q(name), q(value))
+            };
+            typed(how, facts.iter().map(line).collect())
+        }
+        "default-printer" => typed(
+            POWERSHELL,
+            fact("name").map(|name| format!("rundll32 printui.dll,PrintUIEntry /y /n {}", q(name))).into_iter().collect(),
+        ),
+        drive if drive.starts_with("drive/") => match (fact("letter"), fact("server-folder")) {
+            (Some(letter), Some(folder)) => {
+                let user = fact("signed-in-as").map(|name| format!(" * /user:{}", q(name))).unwrap_or_default();
+                typed(POWERSHELL, vec![format!("net use {} {}{user} /persistent:yes", q(&format!("{letter}:")), q(folder))])
+            }
+            _ => by_eye("connect it under This PC", facts),
+        },
+        wifi if wifi.starts_with("wifi/") => by_eye("choose the network and type its password", facts),
+        printer if printer.starts_with("printer/") => match (fact("server-printer"), fact("address"), fact("name")) {
+            (Some(path), ..) => typed(POWERSHELL, vec![format!("rundll32 printui.dll,PrintUIEntry /in /n {}", q(path))]),
+            (_, Some(address), Some(name)) => {
+                let port = format!("IP_{address}");
+                let mut lines = vec![format!("Add-PrinterPort -Name {} -PrinterHostAddress {}", q(&port), q(host_of(address)))];
+                let driver = fact("driver").unwrap_or("NAME OF THE DRIVER");
+                lines.push(format!("Add-Printer -Name {} -DriverName {} -PortName {}", q(name), q(driver), q(&port)));
+                typed(&format!("install its driver, and {POWERSHELL_AS_ADMINISTRATOR}"), lines)
+            }
+            _ => by_eye("connect it, and install its driver", facts),
+        },
+        "wallpaper" => by_eye("the picture lands with the other files; right-click it, and set it as background", facts),
+        _ => by_eye("set it up under Settings", facts),
+    }
+}
+
+fn on_unix<'f>(
+    below: &str,
+    facts: &'f Facts,
+    fact: &dyn Fn(&str) -> Option<&'f str>,
+    to: Family,
+) -> Steps {
+    let q = in_single_quotes_of_shell;
+    let typed = |line: String| Steps { how: TERMINAL.to_owned(), commands: vec![line] };
+    let is_linux = to == Family::Linux;
+    match below.strip_prefix("setting/").unwrap_or(below) {
+        "computer-name" => match fact("name") {
+            Some(name) if is_linux => typed(format!("sudo hostnamectl set-hostname {}", q(name))),
+            Some(name) => typed(format!("sudo scutil --set ComputerName {}", q(name))),
+            None => by_eye("give it under Settings", facts),
+        },
+        "time-zone" => match fact("iana") {
+            Some(name) if is_linux => typed(format!("sudo timedatectl set-timezone {}", q(name))),
+            Some(name) => typed(format!("sudo systemsetup -settimezone {}", q(name))),
+            None => by_eye("choose it under Date and time", facts),
+        },
+        "locale" if is_linux => match fact("name") {
+            Some(name) => {
+                let name = name.split('.').next().unwrap_or(name).replace('-', "_");
+                typed(format!("sudo localectl set-locale LANG={}", q(&format!("{name}.UTF-8"))))
+            }
+            None => by_eye("choose it under Region", facts),
+        },
+        "keyboard" if is_linux && fact("layouts").is_some() => {
+            typed(format!("sudo localectl set-x11-keymap {}", q(fact("layouts").unwrap_or_default())))
+        }
+        "environment" => {
+            let line = |(name, value): (&String, &String)| format!("echo {} >> ~/.profile", q(&format!("export {name}={}", q(value))));
+            // A shell takes only these for names.
+            let is_name = |name: &str| name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
+            let lines = facts.iter().filter(|(name, _)| is_name(name)).map(line).collect();
+            Steps { how: TERMINAL.to_owned(), commands: lines }
+        }
+        "default-printer" => match fact("name") {
+            Some(name) => typed(format!("lpoptions -d {}", q(&queue_name(name)))),
+            None => by_eye("choose it under Printers", facts),
+        },
+        drive if drive.starts_with("drive/") => match fact("server-folder") {
+            Some(folder) => by_eye(&format!("connect to server smb:{}", folder.replace('\\', "/")), facts),
+            None => by_eye("connect to the server", facts),
+        },
+        wifi if wifi.starts_with("wifi/") => by_eye("choose the network and type its password", facts),
+        printer if printer.starts_with("printer/") => match (fact("name"), fact("address")) {
+            (Some(name), Some(address)) => {
+                let address =
+                    if address.contains("://") { address.to_owned() } else { format!("ipp://{address}/ipp/print") };
+                typed(format!("sudo lpadmin -p {} -E -v {} -m everywhere", q(&queue_name(name)), q(&address)))
+            }
+            _ => by_eye("add it under Printers", facts),
+        },
+        _ => by_eye("set it up under Settings", facts),
+    }
+}
+
+/// Nothing to type: the values, for somebody who clicks.
+fn by_eye(how: &str, facts: &Facts) -> Steps {
+    let values: Vec<String> = facts.iter().map(|(name, value)| format!("{name} {value}")).collect();
+    Steps { how: on_screen(format!("{how} ({})", values.join(", ")).as_bytes()), commands: Vec::new() }
+}
+
+/// The host of an address or URL.
+fn host_of(address: &str) -> &str {
+    let rest = address.split_once("://").map_or(address, |(_, rest)| rest);
+    rest.split(['/', ':', '?']).next().unwrap_or(rest)
+}
+
+/// A name that CUPS takes for a queue.
+fn queue_name(name: &str) -> String {
+    name.chars().map(|c| if c.is_ascii_alphanumeric() || c == '-' { c } else { '_' }).collect()
+}
+
+/// Nothing inside is anything but text (about_Quoting_Rules); PowerShell takes typographic quotes for quotes, too.
+fn in_single_quotes_of_powershell(value: &str) -> String {
+    let mut quoted = String::from("'");
+    for c in on_screen(value.as_bytes()).chars() {
+        if matches!(c, '\'' | '\u{2018}' | '\u{2019}' | '\u{201a}' | '\u{201b}') {
+            quoted.push(c);
+        }
+        quoted.push(c);
+    }
+    quoted.push('\'');
+    quoted
+}
+
+/// Nothing inside is anything but text (POSIX.1-2017, Shell Command Language, 2.2.2).
+fn in_single_quotes_of_shell(value: &str) -> String {
+    format!("'{}'", on_screen(value.as_bytes()).replace('\'', "'\\''"))
+}
+
+/// The values in one line: `Europe/Lisbon`.
+pub(crate) fn values(facts: &Facts) -> String {
+    let text = match facts.len() {
+        0 => "nothing".to_owned(),
+        1 => facts.values().cloned().collect(),
+        _ => facts.iter().map(|(name, value)| format!("{name} {value}")).collect::<Vec<_>>().join(", "),
+    };
+    on_screen(text.as_bytes())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn facts(rows: &[(&str, &str)]) -> Facts {
+        rows.iter().map(|(name, value)| ((*name).to_owned(), (*value).to_owned())).collect()
+    }
+
+    #[test]
+    fn what_to_type_fits_the_new_system() {
+        let zone = facts(&[("windows", "GMT Standard Time"), ("iana", "Europe/Lisbon")]);
+        let on = |to| steps("machine/setting/time-zone", &zone, to).commands;
+        assert_eq!(on(Family::Windows), ["tzutil /s 'GMT Standard Time'"]);
+        assert_eq!(on(Family::Linux), ["sudo timedatectl set-timezone 'Europe/Lisbon'"]);
+        let drive = facts(&[("letter", "K"), ("server-folder", "\\\\loft\\kites")]);
+        let drive = steps("odile/setting/drive/k", &drive, Family::Windows);
+        assert_eq!(drive.commands, ["net use 'K:' '\\\\loft\\kites' /persistent:yes"]);
+        let printer = facts(&[("name", "Front desk"), ("address", "192.0.2.20"), ("driver", "Sail 200")]);
+        let on = |to| steps("machine/printer/front-desk", &printer, to).commands;
+        assert_eq!(on(Family::Windows)[1], "Add-Printer -Name 'Front desk' -DriverName 'Sail 200' -PortName 'IP_192.0.2.20'");
+        assert_eq!(on(Family::Linux), ["sudo lpadmin -p 'Front_desk' -E -v 'ipp://192.0.2.20/ipp/print' -m everywhere"]);
+    }
+
+    #[test]
+    fn no_value_becomes_a_command() {
+        let hostile = facts(&[("name", "x'; rm -rf ~ #\u{2019}\n$(reboot)")]);
+        let windows = steps("machine/setting/computer-name", &hostile, Family::Windows).commands;
+        assert_eq!(windows, ["(Get-WmiObject Win32_ComputerSystem).Rename('x''; rm -rf ~ #\u{2019}\u{2019}\\n$(reboot)')"]);
+        let linux = steps("machine/setting/computer-name", &hostile, Family::Linux).commands;
+        assert_eq!(linux, ["sudo hostnamectl set-hostname 'x'\\''; rm -rf ~ #\u{2019}\\n$(reboot)'"]);
+    }
+}

@@ -1,0 +1,78 @@
+//! What all pages have in common: one file without anything from outside, to be read on a screen, printed on A4 in black and
+//! white, and read aloud.
+
+use std::fmt::Write;
+
+/// The beginning of a page.
+pub(crate) fn begin(title: &str) -> String {
+    format!(
+        "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n\
+         <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>{}</title>\n<style>{}</style>\n</head>\n<body>\n<main>\n",
+        text(title),
+        include_str!("page.css")
+    )
+}
+
+/// The page with its end.
+pub(crate) fn end(mut page: String, last_line: &str) -> String {
+    let made_by = concat!("porter ", env!("CARGO_PKG_VERSION"));
+    // Writing to a String cannot fail, here and elsewhere.
+    let _ = write!(page, "<footer>{} by {made_by}</footer>\n</main>\n</body>\n</html>\n", text(last_line));
+    page
+}
+
+/// A program in a list to tick off.
+pub(crate) struct ProgramRow<'p> {
+    pub(crate) name: &'p str,
+    pub(crate) version: Option<&'p str>,
+    pub(crate) publisher: Option<&'p str>,
+    pub(crate) account: Option<&'p str>,
+}
+
+/// Programs, to tick off.
+pub(crate) fn programs<'p>(page: &mut String, rows: impl Iterator<Item = ProgramRow<'p>>) {
+    let _ = write!(
+        page,
+        "<table class=\"items programs\">\n<thead><tr><th scope=\"col\">Done</th><th scope=\"col\">Program</th>\
+         <th scope=\"col\">Version</th><th scope=\"col\">Made by</th></tr></thead>\n<tbody>\n"
+    );
+    for row in rows {
+        let whose = row.account.map(|account| format!(" ({account} only)")).unwrap_or_default();
+        let _ = writeln!(
+            page,
+            "<tr><td class=\"tick\">&#9744;</td><td><bdi>{}</bdi>{}</td><td>{}</td><td>{}</td></tr>",
+            text(row.name),
+            text(&whose),
+            text(row.version.unwrap_or_default()),
+            text(row.publisher.unwrap_or_default())
+        );
+    }
+    let _ = write!(page, "</tbody>\n</table>\n");
+}
+
+/// Text that cannot be taken for markup, or steer what shows it.
+pub(crate) fn text(text: &str) -> String {
+    let harmless = porter_names::screen::on_screen(text.as_bytes());
+    let mut escaped = String::with_capacity(harmless.len());
+    for c in harmless.chars() {
+        match c {
+            '&' => escaped.push_str("&amp;"),
+            '<' => escaped.push_str("&lt;"),
+            '>' => escaped.push_str("&gt;"),
+            '"' => escaped.push_str("&quot;"),
+            '\'' => escaped.push_str("&#39;"),
+            _ => escaped.push(c),
+        }
+    }
+    escaped
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_hostile_name_is_only_text() {
+        assert_eq!(text("<script>'&\u{202e}\x1b"), "&lt;script&gt;&#39;&amp;\\u{202e}\\u{1b}");
+    }
+}
