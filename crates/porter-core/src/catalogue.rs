@@ -81,13 +81,7 @@ impl Catalogue {
 
     /// What becomes of an entry at `path` below its place, if nothing above it decided already. The item's own rule comes
     /// before what holds everywhere.
-    pub fn fate<'c>(
-        &'c self,
-        item: &'c Item,
-        part: &Part,
-        path: &RelativePath,
-        kind: EntryKind,
-    ) -> Fate<'c> {
+    pub fn fate<'c>(&'c self, item: &'c Item, part: &Part, path: &RelativePath, kind: EntryKind) -> Fate<'c> {
         let own = item.rule.as_ref().and_then(|rule| rule.fate(part, path, kind));
         own.unwrap_or_else(|| self.general_fate(part.place, path, kind))
     }
@@ -100,12 +94,8 @@ impl Catalogue {
     /// Why something at the root of the drive is no item; none if it is one.
     pub fn not_covered_at_root(&self, machine: &Machine, row: &Listed) -> Option<&str> {
         let known = |name: &String| fold::same_name(name.as_bytes(), &row.name);
-        let by_name = self
-            .general
-            .root
-            .iter()
-            .find(|rule| rule.names.iter().any(known))
-            .map(|rule| rule.why.as_str());
+        let by_name =
+            self.general.root.iter().find(|rule| rule.names.iter().any(known)).map(|rule| rule.why.as_str());
         let elsewhere =
             || machine.is_other_volume(row).then_some("another volume: capture it by itself if it is wanted");
         by_name.or_else(elsewhere)

@@ -26,8 +26,8 @@ pub use account::Account;
 pub use here::{Here, here};
 pub use place::{FoundPlace, Place, PlaceState};
 pub use program::Program;
-pub use setting::{Setting, SettingKind};
 pub use recognise::{NotRecognised, recognise, recognise_with};
+pub use setting::{Setting, SettingKind};
 
 use crate::machine::facts::StateFacts;
 use crate::machine::layout::{Family, Layout};

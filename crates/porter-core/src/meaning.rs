@@ -76,8 +76,10 @@ impl Meaning {
             (part.place == entry.address.place && path.is_within(&root)).then_some(root)
         };
         // The longest: parts may lie in each other.
-        let root = self.parts.iter().filter_map(|part| root_of(&part)).max_by_key(|root| root.steps().count())?;
-        let own_name = if *path == root { path.steps().count().saturating_sub(1) } else { root.steps().count() };
+        let root =
+            self.parts.iter().filter_map(|part| root_of(&part)).max_by_key(|root| root.steps().count())?;
+        let own_name =
+            if *path == root { path.steps().count().saturating_sub(1) } else { root.steps().count() };
         path.steps().skip(own_name).try_fold(RelativePath::root(), |below, step| below.join(step).ok())
     }
 }

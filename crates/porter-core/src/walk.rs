@@ -55,11 +55,8 @@ impl<'m> Grounds<'m> {
         if below.steps().all(|name| self.names.hold(name)) {
             return None;
         }
-        let mut folder = Spot {
-            on_volume: place.path.clone(),
-            below_place: RelativePath::root(),
-            safe: None,
-        };
+        let mut folder =
+            Spot { on_volume: place.path.clone(), below_place: RelativePath::root(), safe: None };
         for step in below.steps() {
             let mut names: Vec<Vec<u8>> = self
                 .machine

@@ -50,8 +50,16 @@ fn documents_on_a_further_drive_are_carried_from_there_to_there() {
     let trunk = bench.path().join("trunk");
     let writer = FailingTrunk::create(&trunk, TrunkFailure::Never);
     stand_ins::undisturbed(&mut |conduct| {
-        let report =
-            capture(&from, &stand_ins::catalogue(), &survey, &writer, &stand_ins::now, conduct).unwrap();
+        let report = capture(
+            &from,
+            &stand_ins::catalogue(),
+            &survey,
+            &stand_ins::everything(),
+            &writer,
+            &stand_ins::now,
+            conduct,
+        )
+        .unwrap();
         assert_eq!(report.seen, report.captured + report.left);
     });
     assert!(trunk.join("data/odile/documents/Kites/plan.txt").is_file());
@@ -60,10 +68,13 @@ fn documents_on_a_further_drive_are_carried_from_there_to_there() {
     stand_ins::undisturbed(&mut |conduct| {
         let given = BTreeMap::new();
         let all = Selection::default();
-        let plan = plan_restore(&trunk, &to, &given, &all, stand_ins::NOW, conduct).unwrap();
+        let plan = plan_restore(&trunk, &to, &stand_ins::catalogue(), &given, &all, stand_ins::NOW, conduct)
+            .unwrap();
         let records = to.records_on_host().unwrap();
         run_plan(&trunk, plan, Some(&records), &stand_ins::now, conduct).unwrap();
-        let receipt = check_machine(&trunk, &to, &given, &all, stand_ins::NOW, conduct).unwrap();
+        let receipt =
+            check_machine(&trunk, &to, &stand_ins::catalogue(), &given, &all, stand_ins::NOW, conduct)
+                .unwrap();
         assert!(
             !receipt.needs_attention() && receipt.items.iter().all(|item| item.verdict == Verdict::Landed)
         );

@@ -19,7 +19,15 @@ fn captured(machine: &Machine, folder: &Path, failure: TrunkFailure) -> Result<C
     let trunk = FailingTrunk::create(folder, failure);
     let mut report = None;
     stand_ins::undisturbed(&mut |conduct| {
-        report = Some(capture(machine, &stand_ins::catalogue(), &found, &trunk, &stand_ins::now, conduct));
+        report = Some(capture(
+            machine,
+            &stand_ins::catalogue(),
+            &found,
+            &stand_ins::everything(),
+            &trunk,
+            &stand_ins::now,
+            conduct,
+        ));
     });
     report.unwrap()
 }
@@ -138,7 +146,16 @@ fn a_run_that_is_stopped_ends_soon_and_leaves_no_trunk() {
     }
     let machine = volume.recognised();
     stand_ins::stopped_after(10, &mut |conduct| {
-        assert!(survey(&machine, &stand_ins::catalogue(), &Selection::default(), conduct).is_err());
+        assert!(
+            survey(
+                &machine,
+                &stand_ins::catalogue(),
+                &Selection::default(),
+                &stand_ins::everything(),
+                conduct
+            )
+            .is_err()
+        );
     });
     let found = stand_ins::surveyed(&machine);
     let folder = tempfile::tempdir().unwrap();
@@ -146,7 +163,15 @@ fn a_run_that_is_stopped_ends_soon_and_leaves_no_trunk() {
     for (name, events) in [("early", 50), ("late", 9_500)] {
         let trunk = FailingTrunk::create(&folder.path().join(name), TrunkFailure::Never);
         stand_ins::stopped_after(events, &mut |conduct| {
-            let ended = capture(&machine, &stand_ins::catalogue(), &found, &trunk, &stand_ins::now, conduct);
+            let ended = capture(
+                &machine,
+                &stand_ins::catalogue(),
+                &found,
+                &stand_ins::everything(),
+                &trunk,
+                &stand_ins::now,
+                conduct,
+            );
             assert!(matches!(ended, Err(CaptureError::Cancelled)), "{name}");
         });
         assert!(

@@ -80,7 +80,16 @@ fn capture_into(old: &Path, trunk: &Path) -> OpenTrunk {
     let found = stand_ins::surveyed(&machine);
     let writer = OpenTrunkWriter::create(trunk, stand_ins::label(&["odile"])).unwrap();
     stand_ins::undisturbed(&mut |conduct| {
-        capture(&machine, &stand_ins::catalogue(), &found, &writer, &stand_ins::now, conduct).unwrap();
+        capture(
+            &machine,
+            &stand_ins::catalogue(),
+            &found,
+            &stand_ins::everything(),
+            &writer,
+            &stand_ins::now,
+            conduct,
+        )
+        .unwrap();
     });
     OpenTrunk::load(trunk).unwrap()
 }
@@ -90,8 +99,15 @@ fn restore_onto(trunk: &OpenTrunk, new: &Path, stop_after: u64) -> Result<Restor
     let records = to_host(new, &machine.records_folder().unwrap()).unwrap();
     let mut done = None;
     stand_ins::stopped_after(stop_after, &mut |conduct| {
-        let plan =
-            plan_restore(trunk, &machine, &BTreeMap::new(), &Selection::default(), stand_ins::NOW, conduct);
+        let plan = plan_restore(
+            trunk,
+            &machine,
+            &stand_ins::catalogue(),
+            &BTreeMap::new(),
+            &Selection::default(),
+            stand_ins::NOW,
+            conduct,
+        );
         done = Some(plan.and_then(|plan| run_plan(trunk, plan, Some(&records), &stand_ins::now, conduct)));
     });
     done.unwrap()
@@ -130,6 +146,7 @@ fn no_byte_of_either_side_is_lost() {
             let receipt = check_machine(
                 &trunk,
                 &target,
+                &stand_ins::catalogue(),
                 &BTreeMap::new(),
                 &Selection::default(),
                 stand_ins::NOW,

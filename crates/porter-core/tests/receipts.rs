@@ -47,7 +47,16 @@ impl Bench {
         let found = stand_ins::surveyed(&old);
         let writer = OpenTrunkWriter::create(&bench.path("trunk"), stand_ins::label(&["odile"])).unwrap();
         stand_ins::undisturbed(&mut |conduct| {
-            capture(&old, &stand_ins::catalogue(), &found, &writer, &stand_ins::now, conduct).unwrap();
+            capture(
+                &old,
+                &stand_ins::catalogue(),
+                &found,
+                &stand_ins::everything(),
+                &writer,
+                &stand_ins::now,
+                conduct,
+            )
+            .unwrap();
         });
         for below in ["Windows/System32", "ProgramData", "Users/odile/Documents"] {
             fs::create_dir_all(bench.path("new").join(below)).unwrap();
@@ -78,7 +87,16 @@ impl Bench {
             let nothing = BTreeMap::new();
             let selection = Selection::default();
             let trunk = self.trunk();
-            let plan = plan_restore(&trunk, &machine, &nothing, &selection, stand_ins::NOW, conduct).unwrap();
+            let plan = plan_restore(
+                &trunk,
+                &machine,
+                &stand_ins::catalogue(),
+                &nothing,
+                &selection,
+                stand_ins::NOW,
+                conduct,
+            )
+            .unwrap();
             run_plan(&trunk, plan, Some(&records), &stand_ins::now, conduct).unwrap();
         });
     }
@@ -88,8 +106,15 @@ impl Bench {
         stand_ins::undisturbed(&mut |conduct| {
             let (machine, trunk) = (self.machine(), self.trunk());
             let selection = Selection::default();
-            let found =
-                check_machine(&trunk, &machine, &BTreeMap::new(), &selection, stand_ins::NOW, conduct);
+            let found = check_machine(
+                &trunk,
+                &machine,
+                &stand_ins::catalogue(),
+                &BTreeMap::new(),
+                &selection,
+                stand_ins::NOW,
+                conduct,
+            );
             receipt = Some(found.unwrap());
         });
         receipt.unwrap()
@@ -193,8 +218,16 @@ fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
     let machine = bench.machine();
     stand_ins::undisturbed(&mut |conduct| {
         let selection = Selection::default();
-        let plan =
-            plan_restore(&trunk, &machine, &BTreeMap::new(), &selection, stand_ins::NOW, conduct).unwrap();
+        let plan = plan_restore(
+            &trunk,
+            &machine,
+            &stand_ins::catalogue(),
+            &BTreeMap::new(),
+            &selection,
+            stand_ins::NOW,
+            conduct,
+        )
+        .unwrap();
         let action = |name: &str| {
             let path = stand_ins::path(name);
             plan.steps.iter().find(|step| step.entry.address.path == path).map(|step| step.action.clone())
@@ -212,7 +245,15 @@ fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
 
         // A volume of which there is no folder here can be surveyed and captured, not restored to.
         let elsewhere = ScriptedVolume::windows().recognised();
-        let refused = plan_restore(&trunk, &elsewhere, &BTreeMap::new(), &selection, stand_ins::NOW, conduct);
+        let refused = plan_restore(
+            &trunk,
+            &elsewhere,
+            &stand_ins::catalogue(),
+            &BTreeMap::new(),
+            &selection,
+            stand_ins::NOW,
+            conduct,
+        );
         assert!(matches!(refused, Err(RestoreError::ReadOnlyMachine)));
     });
 }

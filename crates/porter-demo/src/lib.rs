@@ -2,24 +2,31 @@
 //! repairs kites, and the same in every run.
 //!
 //! - [`loft_pc`]: the old PC of 2012, as Windows 7 left it, with the things that go wrong on real ones;
-//! - [`tidewater`]: the new PC, as a fresh Windows 11 is, its accounts made already, one under another name.
+//! - [`tidewater`]: the new PC, as a fresh Windows 11 is, its accounts made already, one under another name;
+//! - [`windsock`]: the drive of a failed laptop with Windows XP;
+//! - [`sailroom`]: the drive of an old Mac.
 //!
-//! [`picture`], [`sound`], [`film`] and [`writing`] make content in real formats; [`tree`] puts it on the disk with
+//! [`picture`], [`sound`], [`film`], [`mail`] and [`writing`] make content in real formats; [`tree`] puts it on the disk with
 //! its dates and attributes. The tests use the same machines in the small size.
 
 pub mod dice;
 pub mod film;
 mod host;
 pub mod loft_pc;
+pub mod mail;
 pub mod picture;
 pub mod registry;
+pub mod sailroom;
 pub mod sound;
 pub mod tidewater;
 pub mod tree;
+pub mod windsock;
 pub mod writing;
 
 pub use loft_pc::build_loft_pc;
+pub use sailroom::build_sailroom;
 pub use tidewater::build_tidewater;
+pub use windsock::build_windsock;
 
 /// How much the demo machines hold.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -1,6 +1,9 @@
 //! `LOFT-PC`: the workshop's PC of 2012, as Windows 7 left it.
 
-use crate::registry::{self, BRAM, Installed, JUNO, ODILE, Person, Registry, TAMSIN};
+use crate::mail;
+use crate::registry::{
+    self, BRAM, Installed, JUNO, ODILE, OwnSettings, Person, Port, Printer, Registry, TAMSIN,
+};
 use crate::tree::{Mark, Tree};
 use crate::{DemoSize, film, picture, sound, writing};
 use std::io;
@@ -33,6 +36,29 @@ fn system(tree: &mut Tree) -> io::Result<()> {
     registry::write_torn(tree, &REGISTRY, ODILE_LAST)?;
     tree.file("Program Files/KiteCAD/kitecad.exe", &writing::noise("kitecad", 20_000))?;
     tree.file("ProgramData/KiteCAD/licence.txt", b"Licence of Saltmarsh Kiteworks: SK-0000-DEMO\r\n")?;
+    tree.file(
+        "ProgramData/Ledger for Small Workshops/books/2025.ledger",
+        &writing::noise("books 2025", 60_000),
+    )?;
+    tree.file(
+        "ProgramData/Ledger for Small Workshops/books/2026.ledger",
+        &writing::noise("books 2026", 48_000),
+    )?;
+    tree.file("ProgramData/Ledger for Small Workshops/preview/page1.img", &writing::noise("preview", 9_000))?;
+    tree.file(
+        "ProgramData/Ledger for Small Workshops/ledger.ini",
+        b"[ledger]\r\nowner=Saltmarsh Kiteworks\r\n",
+    )?;
+    let wifi = "ProgramData/Microsoft/Wlansvc/Profiles/Interfaces/{8D3A3F6C-2012-4B0E-9C55-1F0B0C0D0E0F}";
+    for name in ["Saltmarsh Loft", "Saltmarsh Guests"] {
+        let profile = format!(
+            "<?xml version=\"1.0\"?>\r\n<WLANProfile xmlns=\"http://www.microsoft.com/networking/WLAN/profile/v1\">\r\n\
+             \t<name>{name}</name>\r\n\t<SSIDConfig>\r\n\t\t<SSID>\r\n\t\t\t<name>{name}</name>\r\n\t\t</SSID>\r\n\
+             \t</SSIDConfig>\r\n</WLANProfile>\r\n"
+        );
+        tree.file(&format!("{wifi}/{{{name}}}.xml"), profile.as_bytes())?;
+    }
+    tree.file("Windows/System32/drivers/etc/hosts", b"# hosts\r\n192.0.2.10  tidehouse\r\n")?;
     tree.file("pagefile.sys", &[0; 4096])?;
     tree.folder("$Recycle.Bin")?;
     tree.folder("PerfLogs/Admin")?;
@@ -47,7 +73,9 @@ fn system(tree: &mut Tree) -> io::Result<()> {
 
 /// What Windows 7 puts into every profile folder.
 fn profile(tree: &mut Tree, home: &str, last_used_utc: OffsetDateTime) -> io::Result<()> {
-    let programs = if home == "Users/odile" { &[WINDROSE][..] } else { &[] };
+    let is_odiles = home == "Users/odile";
+    let programs = if is_odiles { &[WINDROSE][..] } else { &[] };
+    let settings = if is_odiles { ODILES_SETTINGS } else { OwnSettings::default() };
     for folder in [
         "AppData/LocalLow",
         "AppData/Roaming/Microsoft/Windows",
@@ -76,7 +104,7 @@ fn profile(tree: &mut Tree, home: &str, last_used_utc: OffsetDateTime) -> io::Re
         tree.link(&format!("{home}/{link}"), target)?;
     }
     let own = format!("{home}/NTUSER.DAT");
-    tree.dated_file(&own, &registry::own(&own, programs)?, last_used_utc)?;
+    tree.dated_file(&own, &registry::own(&own, programs, &settings)?, last_used_utc)?;
     tree.mark(&own, Mark::System)?;
     for (file, length) in
         [("ntuser.dat.LOG1", 8192), ("AppData/Local/Microsoft/Windows/UsrClass.dat", 16_384)]
@@ -103,6 +131,21 @@ const REGISTRY: Registry = Registry {
     build: "7601",
     people: &[ODILE, TAMSIN, BRAM, Person { home: "C:\\Apprentice\\juno", ..JUNO }],
     programs: &PROGRAMS,
+    printers: &[
+        Printer { name: "Front desk", port: Port::Network("192.0.2.20"), driver: "Ropewalk Laser 200" },
+        Printer { name: "Sail labels", port: Port::Other("USB001"), driver: "Ropewalk Label 4" },
+        Printer { name: "Fax", port: Port::Other("SHRFAX:"), driver: "Microsoft Shared Fax Driver" },
+    ],
+    variable: Some(("KITECAD_LICENCE", "27000@LOFT-PC")),
+};
+
+const ODILES_SETTINGS: OwnSettings = OwnSettings {
+    drive: Some(("K", "\\\\TIDEHOUSE\\kites")),
+    server_printer: Some("\\\\TIDEHOUSE\\Plans A1"),
+    usual_printer: Some("Front desk"),
+    wallpaper: Some("C:\\Users\\odile\\Pictures\\2012\\IMG_0000.png"),
+    variable: Some(("KITE_PLANS", "C:\\Kite Plans")),
+    swaps_mouse_buttons: true,
 };
 
 /// Only Odile has it.
@@ -201,6 +244,7 @@ fn odile(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
         )?;
     }
     favourites(tree, home, size.of(40))?;
+    mail::thunderbird(tree, &format!("{home}/AppData/Roaming/Thunderbird"), "odile", size.of(120))?;
     program_data(tree, home, size)?;
     tree.file(&format!("{home}/KiteCAD backup/plans 2025.kcd"), &writing::noise("kcd", 40_000))?;
     tree.file(&format!("{home}/Desktop/To do.txt"), &writing::text("To do", 9))
@@ -231,6 +275,7 @@ fn tamsin(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
     tree.file(&hidden, &writing::text("diary", 40))?;
     tree.mark(&hidden, Mark::Hidden)?;
     favourites(tree, home, size.of(30))?;
+    mail::outlook(tree, &format!("{home}/AppData/Roaming"), &format!("{home}/AppData/Local"), "tamsin")?;
     program_data(tree, home, size)
 }
 

@@ -1,5 +1,9 @@
 //! The registries of the demo's Windows machines: true hives, with what a survey reads of them.
 
+mod settings;
+
+pub use settings::{OwnSettings, Port, Printer};
+
 use crate::tree::Tree;
 use porter_hive::base_block::mark_dirty;
 use porter_hive::log::dirty_pages::log_between;
@@ -12,7 +16,6 @@ use time::OffsetDateTime;
 const MACHINE: [u32; 3] = [1_404_114, 2_026, 1_123];
 /// 2026-10-30, 16:00 UTC, as a `FILETIME`.
 const WRITTEN: u64 = 134_378_496_000_000_000;
-const CONFIG: &str = "Windows/System32/config";
 
 /// What a machine knows of itself.
 #[derive(Debug, Clone, Copy)]
@@ -31,6 +34,21 @@ pub struct Registry {
     pub people: &'static [Person],
     /// What is installed for everybody.
     pub programs: &'static [Installed],
+    /// Its printers.
+    pub printers: &'static [Printer],
+    /// A variable for everybody.
+    pub variable: Option<(&'static str, &'static str)>,
+}
+
+impl Registry {
+    /// Before Windows Vista things have other places.
+    fn is_old(&self) -> bool {
+        self.version.starts_with("5.")
+    }
+
+    fn config(&self) -> &'static str {
+        if self.is_old() { "WINDOWS/system32/config" } else { "Windows/System32/config" }
+    }
 }
 
 /// A program that is installed.
@@ -74,6 +92,12 @@ pub struct Person {
     pub home: &'static str,
     /// Whether they may change the system.
     pub is_administrator: bool,
+    /// Whether nobody can sign in with it.
+    pub is_disabled: bool,
+    /// When they last did, as a `FILETIME`; 0 for never, or not told.
+    pub last_signed_in: u64,
+    /// False if they never had a profile.
+    pub has_profile: bool,
 }
 
 /// The people of Saltmarsh Kiteworks, with their profiles where the system puts them.
@@ -83,6 +107,9 @@ pub const ODILE: Person = Person {
     full_name: "Odile Marchetti",
     home: "C:\\Users\\odile",
     is_administrator: true,
+    is_disabled: false,
+    last_signed_in: 0,
+    has_profile: true,
 };
 /// At the front desk.
 pub const TAMSIN: Person = Person {
@@ -91,6 +118,9 @@ pub const TAMSIN: Person = Person {
     full_name: "Tamsin Okafor",
     home: "C:\\Users\\tamsin",
     is_administrator: false,
+    is_disabled: false,
+    last_signed_in: 0,
+    has_profile: true,
 };
 /// Left last year.
 pub const BRAM: Person = Person {
@@ -99,6 +129,9 @@ pub const BRAM: Person = Person {
     full_name: "Bram Lindqvist",
     home: "C:\\Users\\bram",
     is_administrator: false,
+    is_disabled: false,
+    last_signed_in: 0,
+    has_profile: true,
 };
 /// The apprentice.
 pub const JUNO: Person = Person {
@@ -107,12 +140,17 @@ pub const JUNO: Person = Person {
     full_name: "Juno Abara",
     home: "C:\\Users\\juno",
     is_administrator: false,
+    is_disabled: false,
+    last_signed_in: 0,
+    has_profile: true,
 };
 
 /// Writes `SOFTWARE`, `SYSTEM` and `SAM`.
 pub fn write(tree: &mut Tree, registry: &Registry, written_utc: OffsetDateTime) -> io::Result<()> {
+    let version = if registry.is_old() { Version::V1_3 } else { Version::V1_5 };
     for (name, root) in hives(registry, registry.people) {
-        tree.dated_file(&format!("{CONFIG}/{name}"), &bytes(&root, &own_path(name), 1)?, written_utc)?;
+        let path = format!("{}/{name}", registry.config());
+        tree.dated_file(&path, &bytes(&root, &own_path(name), 1, version)?, written_utc)?;
     }
     Ok(())
 }
@@ -123,35 +161,42 @@ pub fn write_torn(tree: &mut Tree, registry: &Registry, written_utc: OffsetDateT
     for ((name, before), (_, after)) in
         hives(registry, older).into_iter().zip(hives(registry, registry.people))
     {
-        let (mut before, after) = (bytes(&before, &own_path(name), 1)?, bytes(&after, &own_path(name), 2)?);
+        let (mut before, after) = (
+            bytes(&before, &own_path(name), 1, Version::V1_5)?,
+            bytes(&after, &own_path(name), 2, Version::V1_5)?,
+        );
         let log = log_between(&before, &after);
         mark_dirty(&mut before);
-        tree.dated_file(&format!("{CONFIG}/{name}"), &before, written_utc)?;
-        tree.dated_file(&format!("{CONFIG}/{name}.LOG1"), &log, written_utc)?;
-        tree.dated_file(&format!("{CONFIG}/{name}.LOG2"), &[], written_utc)?;
+        let path = format!("{}/{name}", registry.config());
+        tree.dated_file(&path, &before, written_utc)?;
+        tree.dated_file(&format!("{path}.LOG1"), &log, written_utc)?;
+        tree.dated_file(&format!("{path}.LOG2"), &[], written_utc)?;
     }
     Ok(())
 }
 
-/// A person's own hive, with the programs that only they have.
-pub fn own(path: &str, programs: &[Installed]) -> io::Result<Vec<u8>> {
+/// A person's own hive, with the programs that only they have and the settings that they made.
+pub fn own(path: &str, programs: &[Installed], settings: &OwnSettings) -> io::Result<Vec<u8>> {
+    let is_old = path.starts_with("Documents and Settings");
     let mut root = written("CMI-CreateHive{D43B12B8-09B5-40DB-B4F6-F6DFEB78DAEC}");
     let folders = root.key("Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\User Shell Folders");
-    for (name, folder) in [
-        ("Desktop", "Desktop"),
-        ("Personal", "Documents"),
-        ("My Pictures", "Pictures"),
-        ("My Music", "Music"),
-        ("My Video", "Videos"),
-        ("Favorites", "Favorites"),
-        ("AppData", "AppData\\Roaming"),
-        ("Local AppData", "AppData\\Local"),
+    for (name, folder, old_folder) in [
+        ("Desktop", "Desktop", "Desktop"),
+        ("Personal", "Documents", "My Documents"),
+        ("My Pictures", "Pictures", "My Documents\\My Pictures"),
+        ("My Music", "Music", "My Documents\\My Music"),
+        ("My Video", "Videos", "My Documents\\My Videos"),
+        ("Favorites", "Favorites", "Favorites"),
+        ("AppData", "AppData\\Roaming", "Application Data"),
+        ("Local AppData", "AppData\\Local", "Local Settings\\Application Data"),
     ] {
+        let folder = if is_old { old_folder } else { folder };
         folders.set_expand_text(name, &format!("%USERPROFILE%\\{folder}"));
     }
     programs.iter().for_each(|program| program.write(&mut root, "Software\\"));
-    root.key("Control Panel\\Desktop").set_text("WallPaper", "C:\\Windows\\Web\\Wallpaper\\kites.jpg");
-    bytes(&root, &format!("\\??\\C:\\{}", path.replace('/', "\\")), 1)
+    settings.write(&mut root, is_old);
+    let version = if is_old { Version::V1_3 } else { Version::V1_5 };
+    bytes(&root, &format!("\\??\\C:\\{}", path.replace('/', "\\")), 1, version)
 }
 
 /// As Windows notes it in the hive itself.
@@ -163,9 +208,8 @@ fn written(name: &str) -> KeyTree {
     KeyTree { last_written: WRITTEN, ..KeyTree::new(name) }
 }
 
-fn bytes(root: &KeyTree, name: &str, sequence: u32) -> io::Result<Vec<u8>> {
-    let heading =
-        Heading { version: Version::V1_5, last_written: WRITTEN, sequence, file_name: name.to_owned() };
+fn bytes(root: &KeyTree, name: &str, sequence: u32, version: Version) -> io::Result<Vec<u8>> {
+    let heading = Heading { version, last_written: WRITTEN, sequence, file_name: name.to_owned() };
     to_bytes(root, &heading).map_err(io::Error::other)
 }
 
@@ -178,11 +222,12 @@ fn hives(registry: &Registry, people: &[Person]) -> [(&'static str, KeyTree); 3]
         current.set_text("CSDVersion", pack);
     }
     let profiles = current.key("ProfileList");
-    profiles.set_expand_text("ProfilesDirectory", "%SystemDrive%\\Users");
+    let folder = if registry.is_old() { "Documents and Settings" } else { "Users" };
+    profiles.set_expand_text("ProfilesDirectory", &format!("%SystemDrive%\\{folder}"));
     profiles
         .key("S-1-5-18")
         .set_expand_text("ProfileImagePath", "%systemroot%\\system32\\config\\systemprofile");
-    for person in people {
+    for person in people.iter().filter(|person| person.has_profile) {
         let [a, b, c] = MACHINE;
         let profile = profiles.key(&format!("S-1-5-21-{a}-{b}-{c}-{}", person.number));
         profile.set_expand_text("ProfileImagePath", person.home).set_number("State", 0);
@@ -195,7 +240,12 @@ fn hives(registry: &Registry, people: &[Person]) -> [(&'static str, KeyTree); 3]
     let control = system.key("ControlSet001\\Control");
     control.key("ComputerName\\ComputerName").set_text("ComputerName", registry.computer);
     let environment = control.key("Session Manager\\Environment");
-    environment.set_text("PROCESSOR_ARCHITECTURE", "AMD64");
+    environment.set_text("PROCESSOR_ARCHITECTURE", if registry.is_old() { "x86" } else { "AMD64" });
+    environment.set_text("OS", "Windows_NT").set_expand_text("TEMP", "%SystemRoot%\\TEMP");
+    if let Some((name, value)) = registry.variable {
+        environment.set_text(name, value);
+    }
+    settings::of_machine(&mut software, control, registry);
 
     let mut sam = written("SAM");
     let account = sam.key("SAM\\Domains\\Account");
@@ -225,8 +275,10 @@ fn f(person: &Person) -> Vec<u8> {
     let mut f = vec![0; 80];
     f[0] = 2;
     f[48..52].copy_from_slice(&person.number.to_le_bytes());
-    // A normal account whose password does not expire.
-    f[56..58].copy_from_slice(&0x0210_u16.to_le_bytes());
+    f[8..16].copy_from_slice(&person.last_signed_in.to_le_bytes());
+    // A normal account whose password does not expire, disabled or not.
+    let flags = 0x0210_u16 | u16::from(person.is_disabled);
+    f[56..58].copy_from_slice(&flags.to_le_bytes());
     f
 }
 

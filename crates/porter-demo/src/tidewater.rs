@@ -1,7 +1,9 @@
 //! `TIDEWATER`: the new PC, as a fresh Windows 11 is after its accounts were made.
 
 use crate::loft_pc::workshop_rules;
-use crate::registry::{self, BRAM, JUNO, ODILE, Person, Registry, TAMSIN};
+use crate::registry::{
+    self, BRAM, Installed, JUNO, ODILE, OwnSettings, Person, Port, Printer, Registry, TAMSIN,
+};
 use crate::tree::Tree;
 use crate::writing;
 use std::io;
@@ -24,7 +26,20 @@ const REGISTRY: Registry = Registry {
         BRAM,
         JUNO,
     ],
-    programs: &[],
+    programs: &[Installed {
+        name: "KiteCAD 5.0 (64-bit)",
+        version: "5.0.3",
+        publisher: "Harbour Drawing Office",
+        date: "20261116",
+        size_in_kib: 520_000,
+        is_32_bit: false,
+    }],
+    printers: &[Printer {
+        name: "Microsoft Print to PDF",
+        port: Port::Other("PORTPROMPT:"),
+        driver: "Microsoft Print To PDF",
+    }],
+    variable: None,
 };
 
 /// Builds the new machine's drive in `root`, which must not be there yet. Tamsin's account has another name than on
@@ -64,7 +79,7 @@ pub fn build_tidewater(root: &Path) -> io::Result<()> {
         }
         tree.link(&format!("{home}/My Documents"), "Documents")?;
         let own = format!("{home}/NTUSER.DAT");
-        tree.dated_file(&own, &registry::own(&own, &[])?, SET_UP)?;
+        tree.dated_file(&own, &registry::own(&own, &[], &OwnSettings::default())?, SET_UP)?;
     }
     for folder in ["Desktop", "Documents", "Downloads", "Music", "Pictures", "Videos"] {
         tree.folder(&format!("Users/Public/{folder}"))?;

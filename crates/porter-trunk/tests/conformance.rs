@@ -4,9 +4,9 @@
 use porter_names::{NameRules, RelativePath};
 use porter_trunk::open_form::{OpenTrunk, OpenTrunkWriter};
 use porter_trunk::{
-    AccountLabel, Attributes, Content, ContentHash, Entry, EntryAddress, Label, LeftBehind, LeftReason,
-    MachineLabel, NamedStream, StoreError, SystemLabel, Tally, Trunk, TrunkError, TrunkId, TrunkItem,
-    TrunkWriter,
+    AccountLabel, Attributes, Content, ContentHash, Entry, EntryAddress, Inventory, Label, LeftBehind,
+    LeftReason, MachineLabel, MeaningCount, NamedStream, StoreError, SystemLabel, Tally, Trunk, TrunkError,
+    TrunkId, TrunkItem, TrunkProgram, TrunkWriter,
 };
 use std::io::{self, Read};
 use std::path::Path;
@@ -63,7 +63,31 @@ fn item(captured: Tally) -> TrunkItem {
         seen: captured,
         captured,
         left: Tally::default(),
+        rule: None,
+        parts: Vec::new(),
+        facts: [("seats".to_owned(), "2".to_owned())].into(),
+        needs: Vec::new(),
+        counts: vec![MeaningCount {
+            name: "plans".to_owned(),
+            files: vec!["*.kite".to_owned()],
+            captured: 1,
+        }],
     }
+}
+
+fn program() -> TrunkProgram {
+    TrunkProgram {
+        name: "KiteCAD".to_owned(),
+        version: Some("4.2".to_owned()),
+        publisher: None,
+        installed_on: None,
+        size_in_bytes: None,
+        account: None,
+    }
+}
+
+fn close(trunk: &dyn TrunkWriter, items: &[TrunkItem]) -> Result<(), TrunkError> {
+    trunk.close(&Inventory { items, programs: &[program()] }, NOW)
 }
 
 /// An entry whose name may need a safe one.
@@ -146,12 +170,13 @@ fn everything_comes_back(form: &Form) {
         tally: Some(Tally::file(9)),
     };
     trunk.record_left(&left).unwrap();
-    trunk.close(&[item(tally)], NOW).unwrap();
+    close(&*trunk, &[item(tally)]).unwrap();
     trunk.publish().unwrap();
 
     let trunk = (form.load)(&folder.path().join("trunk")).unwrap();
     assert_eq!(trunk.label().machine.name, label().machine.name);
     assert_eq!(trunk.items(), [item(tally)]);
+    assert_eq!(trunk.programs(), [program()]);
     let read: Vec<Entry> = trunk.entries().unwrap().map(Result::unwrap).collect();
     assert_eq!(read, written, "in the order in which they were recorded");
     assert_eq!(trunk.left().unwrap().map(Result::unwrap).collect::<Vec<_>>(), [left]);
@@ -179,7 +204,7 @@ fn it_is_no_trunk_before_it_is_published(form: &Form) {
     let entry = store(&*trunk, b"a.txt", b"a");
     trunk.record(&entry).unwrap();
     assert!(is_unfinished());
-    trunk.close(&[item(Tally::file(1))], NOW).unwrap();
+    close(&*trunk, &[item(Tally::file(1))]).unwrap();
     assert!(is_unfinished());
     // Whoever made it may look into it, to prove it.
     assert_eq!(trunk.read_back().unwrap().entries().unwrap().count(), 1);
@@ -233,7 +258,7 @@ fn many_threads_may_store_at_once(form: &Form) {
         trunk.record(entry).unwrap();
         tally += Tally::file(entry.size_in_bytes());
     }
-    trunk.close(&[item(tally)], NOW).unwrap();
+    close(&*trunk, &[item(tally)]).unwrap();
     let back = trunk.read_back().unwrap();
     assert_eq!(back.entries().unwrap().map(Result::unwrap).collect::<Vec<_>>(), entries);
     for entry in &entries {
@@ -254,7 +279,7 @@ fn what_later_versions_wrote_is_refused(form: &Form) {
         change(&mut label);
         let path = folder.path().join(name);
         let trunk = (form.create)(&path, label).unwrap();
-        trunk.close(&[], NOW).unwrap();
+        close(&*trunk, &[]).unwrap();
         trunk.publish().unwrap();
         match (form.load)(&path) {
             Ok(_) => assert!(opens, "{name}"),

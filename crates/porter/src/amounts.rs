@@ -13,8 +13,12 @@ pub(crate) fn time(typed: &str) -> Result<Duration, String> {
         "y" | "year" | "years" => 365,
         _ => return Err("a number and d, w, m or y for days, weeks, months or years, such as 90d".to_owned()),
     };
-    let number: i64 = number.parse().map_err(|_| "a whole number of days, weeks, months or years".to_owned())?;
-    Some(number).filter(|number| *number < 100_000).map(|number| Duration::days(number * days)).ok_or("too long".to_owned())
+    let number: i64 =
+        number.parse().map_err(|_| "a whole number of days, weeks, months or years".to_owned())?;
+    Some(number)
+        .filter(|number| *number < 100_000)
+        .map(|number| Duration::days(number * days))
+        .ok_or("too long".to_owned())
 }
 
 /// `700MB`, `4 GB`, `1.5TB`: powers of ten, as drives are sold, or `4GiB`.
@@ -33,7 +37,8 @@ pub(crate) fn size_in_bytes(typed: &str) -> Result<u64, String> {
         "gib" => 1_073_741_824.0,
         _ => return Err("a number and kB, MB, GB or TB, such as 700MB".to_owned()),
     };
-    let number: f64 = number.parse().map_err(|_| "a number and kB, MB, GB or TB, such as 700MB".to_owned())?;
+    let number: f64 =
+        number.parse().map_err(|_| "a number and kB, MB, GB or TB, such as 700MB".to_owned())?;
     Ok((number * factor) as u64)
 }
 

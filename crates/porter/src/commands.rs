@@ -1,8 +1,8 @@
 //! One file per command: its arguments, one call of the core, one view.
 
 pub(crate) mod capture;
-mod choose;
 pub(crate) mod check;
+mod choose;
 pub(crate) mod demo;
 pub(crate) mod look;
 pub(crate) mod restore;

@@ -37,8 +37,9 @@ pub(crate) fn machine(folder: &Path) -> Result<Machine, Failure> {
     if let Ok(found) = std::fs::metadata(folder)
         && !found.is_dir()
     {
-        let beginning = beginning_of(folder)
-            .map_err(|cause| Failure::new(format!("`{shown}` cannot be read: {cause}"), "Run porter as administrator or root."))?;
+        let beginning = beginning_of(folder).map_err(|cause| {
+            Failure::new(format!("`{shown}` cannot be read: {cause}"), "Run porter as administrator or root.")
+        })?;
         return Err(Failure::not_mounted(&shown, VolumeKind::from_bytes(&beginning)));
     }
     let volume = HostFolder::open(folder).map_err(|cause| {

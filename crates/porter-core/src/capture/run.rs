@@ -7,8 +7,8 @@ use crate::check::prove_trunk;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
 use crate::item::{Item, Part, What};
-use crate::meaning::Meaning;
 use crate::machine::Machine;
+use crate::meaning::Meaning;
 use crate::packing::Unchosen;
 use crate::survey::Survey;
 use crate::walk::{Grounds, Sight, Spot, walk};
@@ -265,7 +265,11 @@ impl Carrier<'_> {
                 return nothing_but(left(&spot.on_volume, LeftReason::Rule { why: why.to_owned() }, tally));
             }
             Sight::Entry { spot, fate: Fate::Unchosen(why), .. } => {
-                return nothing_but(left(&spot.on_volume, LeftReason::NotChosen { why: why.to_owned() }, tally));
+                return nothing_but(left(
+                    &spot.on_volume,
+                    LeftReason::NotChosen { why: why.to_owned() },
+                    tally,
+                ));
             }
             Sight::Entry { spot, metadata, fate } => {
                 let held = if let Fate::Hold(why) = fate { Some(why.to_owned()) } else { None };

@@ -136,8 +136,10 @@ impl CarryRule {
     pub fn from_toml(text: &str) -> Result<Self, CatalogueError> {
         let file: File = toml::from_str(text)?;
         let line_at = |at: usize| text.get(..at).map_or(1, |before| before.matches('\n').count() + 1);
-        let wrong =
-            |at: usize, what: &str| CatalogueError::Contradiction { line: line_at(at), what: what.to_owned() };
+        let wrong = |at: usize, what: &str| CatalogueError::Contradiction {
+            line: line_at(at),
+            what: what.to_owned(),
+        };
         let id_at = file.id.span().start;
         let Some(first) = file.find.first() else {
             return Err(wrong(id_at, "a rule looks somewhere: it needs a [[find]]"));
@@ -146,7 +148,8 @@ impl CarryRule {
         for find in &file.find {
             let Find { place, path, .. } = find.get_ref();
             if place.is_personal() != is_personal {
-                let what = "one rule looks either in places of people or in places of the machine: make two of it";
+                let what =
+                    "one rule looks either in places of people or in places of the machine: make two of it";
                 return Err(wrong(find.span().start, what));
             }
             if path.is_none() && *place == Place::DriveRoot {
@@ -267,7 +270,8 @@ mod tests {
 
     #[test]
     fn what_is_kept_comes_before_what_is_held_and_that_before_what_is_left() {
-        let more = "[[keep]]\nfolders = [\"own/preview\"]\n[[hold]]\nfiles = [\"*.key\"]\nwhy = \"old key\"\n";
+        let more =
+            "[[keep]]\nfolders = [\"own/preview\"]\n[[hold]]\nfiles = [\"*.key\"]\nwhy = \"old key\"\n";
         let rule = CarryRule::from_toml(&format!("{PLANNER}{more}")).unwrap();
         assert_eq!((rule.kind(), rule.is_personal()), ("kites", true));
         let path = |text: &str| RelativePath::from_bytes(text.as_bytes()).unwrap();
@@ -276,7 +280,8 @@ mod tests {
             place: Place::RoamingData,
             what: What::At(path("Kite Planner/4/plans")),
         };
-        let fate = |below: &str, kind| rule.fate(&part, &path(&format!("Kite Planner/4/plans/{below}")), kind);
+        let fate =
+            |below: &str, kind| rule.fate(&part, &path(&format!("Kite Planner/4/plans/{below}")), kind);
         assert_eq!(fate("a/Preview", EntryKind::Folder), Some(Fate::Leave("made anew")));
         assert_eq!(fate("own/preview", EntryKind::Folder), Some(Fate::Carry));
         assert_eq!(fate("a.KEY", EntryKind::File), Some(Fate::Hold("old key")));
@@ -293,7 +298,11 @@ mod tests {
             ("**/preview", "**/pre[view", "line 9, column 11"),
             ("why = \"made anew\"", "", "line 8: say `why`"),
             ("folders", "folder", "unknown field `folder`"),
-            ("path = \"Kite Planner/*/plans\"", "[[find]]\nplace = \"shared-data\"", "line 6: one rule looks either"),
+            (
+                "path = \"Kite Planner/*/plans\"",
+                "[[find]]\nplace = \"shared-data\"",
+                "line 6: one rule looks either",
+            ),
         ] {
             let error = CarryRule::from_toml(&PLANNER.replace(wrong, right)).unwrap_err().to_string();
             assert!(error.contains(says), "{right}: {error}");

@@ -14,8 +14,11 @@ pub struct Drive;
 impl Kind for Drive {
     fn find(&self, machine: &Machine, catalogue: &Catalogue) -> Vec<Item> {
         let mut items: Vec<Item> = Vec::new();
-        let mut names: Vec<_> =
-            machine.at_root.iter().filter(|row| catalogue.not_covered_at_root(machine, row).is_none()).collect();
+        let mut names: Vec<_> = machine
+            .at_root
+            .iter()
+            .filter(|row| catalogue.not_covered_at_root(machine, row).is_none())
+            .collect();
         names.sort_by(|a, b| a.name.cmp(&b.name));
         for row in names.iter().filter(|row| row.metadata.kind == EntryKind::Folder) {
             let id = format!("machine/folder/drive/{}", id_from_name(&row.name));

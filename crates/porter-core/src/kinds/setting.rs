@@ -69,7 +69,8 @@ pub fn is_met(item: &porter_trunk::TrunkItem, now: &Setting) -> bool {
         .filter(|(name, _)| decisive.is_empty() || decisive.contains(&name.as_str()))
         .map(|(name, then)| (then, now.facts.get(name)))
         .peekable();
-    both.peek().is_some() && both.all(|(then, now)| now.is_some_and(|now| in_one_spelling(then) == in_one_spelling(now)))
+    both.peek().is_some()
+        && both.all(|(then, now)| now.is_some_and(|now| in_one_spelling(then) == in_one_spelling(now)))
 }
 
 /// `en_GB.UTF-8` is `en-GB`.

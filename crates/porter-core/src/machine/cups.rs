@@ -9,7 +9,8 @@ pub fn printers_in(file: &[u8]) -> Vec<Setting> {
     let mut settings = Vec::new();
     let mut open: Option<(String, bool, Vec<(String, String)>)> = None;
     for line in text.lines().map(str::trim) {
-        let begins = |mark: &str| line.strip_prefix(mark).and_then(|rest| rest.strip_suffix('>')).map(str::trim);
+        let begins =
+            |mark: &str| line.strip_prefix(mark).and_then(|rest| rest.strip_suffix('>')).map(str::trim);
         if let Some(name) = begins("<DefaultPrinter ") {
             open = Some((name.to_owned(), true, Vec::new()));
         } else if let Some(name) = begins("<Printer ") {
@@ -29,7 +30,11 @@ pub fn printers_in(file: &[u8]) -> Vec<Setting> {
                 ],
             ));
             if is_usual {
-                settings.extend(Setting::new("default-printer", "The usual printer", &[("name", Some(name))]));
+                settings.extend(Setting::new(
+                    "default-printer",
+                    "The usual printer",
+                    &[("name", Some(name))],
+                ));
             }
         } else if let (Some((_, _, values)), Some((name, value))) = (&mut open, line.split_once(' ')) {
             values.push((name.to_owned(), value.trim().to_owned()));

@@ -80,8 +80,11 @@ fn settings(volume: &dyn Volume, name: Option<&String>) -> Vec<Setting> {
     let mut settings = Vec::new();
     settings.extend(Setting::new("computer-name", "Name of the PC", &[("name", name.cloned())]));
     let zone = read("etc/timezone").map(|file| String::from_utf8_lossy(&file).trim().to_owned());
-    settings.extend(zone.filter(|zone| !zone.is_empty()).or_else(|| linked_zone(volume)).and_then(time_zone::of_iana));
-    let locale = ["etc/locale.conf", "etc/default/locale"].iter().find_map(|path| value_in(&read(path)?, "LANG"));
+    settings.extend(
+        zone.filter(|zone| !zone.is_empty()).or_else(|| linked_zone(volume)).and_then(time_zone::of_iana),
+    );
+    let locale =
+        ["etc/locale.conf", "etc/default/locale"].iter().find_map(|path| value_in(&read(path)?, "LANG"));
     settings.extend(Setting::new("locale", "Language and formats", &[("name", locale)]));
     let keyboard = read("etc/default/keyboard").and_then(|file| value_in(&file, "XKBLAYOUT"));
     let keyboard = keyboard.or_else(|| value_in(&read("etc/vconsole.conf")?, "KEYMAP"));

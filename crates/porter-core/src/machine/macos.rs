@@ -60,7 +60,10 @@ pub(super) fn facts_of(volume: &dyn Volume, looker: &mut Looker<'_>) -> SystemFa
         accounts,
         programs: programs_in(volume, looker, &applications),
         settings,
-        state: StateFacts { has_no_registry: files_in(looker, &format!("{DIRECTORY}/users"), "").is_empty(), ..StateFacts::default() },
+        state: StateFacts {
+            has_no_registry: files_in(looker, &format!("{DIRECTORY}/users"), "").is_empty(),
+            ..StateFacts::default()
+        },
         ..SystemFacts::default()
     }
 }
@@ -83,7 +86,9 @@ fn texts_of(from: &Dictionary, key: &str) -> Vec<String> {
 fn files_in(looker: &mut Looker<'_>, folder: &str, end: &str) -> Vec<RelativePath> {
     let folder = looker.find(&RelativePath::root(), folder).path;
     let rows = looker.list(&folder).iter().filter(|row| row.metadata.kind == EntryKind::File);
-    rows.filter(|row| row.name.ends_with(end.as_bytes())).filter_map(|row| folder.join(&row.name).ok()).collect()
+    rows.filter(|row| row.name.ends_with(end.as_bytes()))
+        .filter_map(|row| folder.join(&row.name).ok())
+        .collect()
 }
 
 /// A person; none for the system's own accounts.
@@ -92,8 +97,10 @@ fn account_in(record: &Dictionary, administrators: &[String]) -> Option<AccountF
     let name = first("name").filter(|name| !name.starts_with('_'))?;
     let number: u32 = first("uid")?.parse().ok().filter(|number| *number >= FIRST_PERSON)?;
     let home = first("home")?;
-    let home = RelativePath::from_bytes(home.strip_prefix('/')?.as_bytes()).ok().filter(|home| !home.is_root())?;
-    let is_disabled = texts_of(record, "authentication_authority").iter().any(|way| way.contains("DisabledUser"));
+    let home =
+        RelativePath::from_bytes(home.strip_prefix('/')?.as_bytes()).ok().filter(|home| !home.is_root())?;
+    let is_disabled =
+        texts_of(record, "authentication_authority").iter().any(|way| way.contains("DisabledUser"));
     Some(AccountFacts {
         full_name: first("realname").filter(|full| !full.is_empty()),
         identifier: first("generateduid").or_else(|| Some(number.to_string())),
@@ -124,8 +131,11 @@ fn programs_in(volume: &dyn Volume, looker: &mut Looker<'_>, folder: &RelativePa
             let file_name = String::from_utf8_lossy(&row.name).trim_end_matches(".app").to_owned();
             let maker = text_of(&info, "CFBundleIdentifier");
             programs.push(Program {
-                name: text_of(&info, "CFBundleDisplayName").or_else(|| text_of(&info, "CFBundleName")).unwrap_or(file_name),
-                version: text_of(&info, "CFBundleShortVersionString").or_else(|| text_of(&info, "CFBundleVersion")),
+                name: text_of(&info, "CFBundleDisplayName")
+                    .or_else(|| text_of(&info, "CFBundleName"))
+                    .unwrap_or(file_name),
+                version: text_of(&info, "CFBundleShortVersionString")
+                    .or_else(|| text_of(&info, "CFBundleVersion")),
                 publisher: maker,
                 installed_on: row.metadata.modified_utc.map(time::OffsetDateTime::date),
                 size_in_bytes: None,

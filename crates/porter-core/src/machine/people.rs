@@ -29,11 +29,7 @@ const BUILT_IN_PROFILES: [&str; 14] = [
 ];
 
 /// The people, by their folders and by what the system says.
-pub(super) fn find_accounts(
-    looker: &mut Looker<'_>,
-    layout: &Layout,
-    facts: &SystemFacts,
-) -> People {
+pub(super) fn find_accounts(looker: &mut Looker<'_>, layout: &Layout, facts: &SystemFacts) -> People {
     let (mut homes, not_people) = profile_folders(looker, layout);
     let any_known = !facts.accounts.is_empty();
     let mut without_folder = Vec::new();

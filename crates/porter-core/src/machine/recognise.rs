@@ -5,12 +5,12 @@
 
 use super::facts::SystemFacts;
 use super::layout::{Family, LINUX, Layout, MACOS, VISTA_AND_LATER, WINDOWS_2000_AND_XP};
-use super::{linux, macos, wifi};
 use super::looker::Looker;
 use super::people::{People, find_accounts};
 use super::program::{self, Program};
 use super::registry;
 use super::{Machine, PlaceState};
+use super::{linux, macos, wifi};
 use porter_names::RelativePath;
 use porter_source::{Listed, ReadError, Volume};
 use porter_trunk::SystemLabel;

@@ -15,8 +15,10 @@ use porter_source::{EntryKind, Volume};
 pub(super) fn networks(volume: &dyn Volume, looker: &mut Looker<'_>, family: Family) -> Vec<Setting> {
     let names: Vec<String> = match family {
         Family::Windows => {
-            let cards = files_in(looker, "ProgramData/Microsoft/Wlansvc/Profiles/Interfaces", EntryKind::Folder);
-            let files = cards.iter().flat_map(|card| listed(looker, card, EntryKind::File)).collect::<Vec<_>>();
+            let cards =
+                files_in(looker, "ProgramData/Microsoft/Wlansvc/Profiles/Interfaces", EntryKind::Folder);
+            let files =
+                cards.iter().flat_map(|card| listed(looker, card, EntryKind::File)).collect::<Vec<_>>();
             files.iter().filter_map(|file| name_in_xml(&small_file::read(volume, file)?)).collect()
         }
         Family::Linux => {
@@ -24,7 +26,8 @@ pub(super) fn networks(volume: &dyn Volume, looker: &mut Looker<'_>, family: Fam
             files.iter().filter_map(|file| name_in_key_file(&small_file::read(volume, file)?)).collect()
         }
         Family::MacOs => {
-            let file = looker.find(&RelativePath::root(), "Library/Preferences/com.apple.wifi.known-networks.plist");
+            let file =
+                looker.find(&RelativePath::root(), "Library/Preferences/com.apple.wifi.known-networks.plist");
             small_file::read(volume, &file.path).map(|file| names_in_plist(&file)).unwrap_or_default()
         }
     };

@@ -36,7 +36,12 @@ impl Selection {
     /// as a whole (`*` stands for any text, slashes too) or a beginning of it that ends before a slash: `odile`,
     /// `*/folder/music`, `odile/*`. What fits `skip` is never chosen. Case does not matter.
     pub fn new(accounts: &[String], only: &[String], skip: &[String]) -> Result<Self, BadPattern> {
-        Ok(Self { accounts: accounts.to_vec(), only: patterns(only)?, skip: patterns(skip)?, ..Self::default() })
+        Ok(Self {
+            accounts: accounts.to_vec(),
+            only: patterns(only)?,
+            skip: patterns(skip)?,
+            ..Self::default()
+        })
     }
 
     /// The same, and nothing but these items.

@@ -1,7 +1,7 @@
 //! The tree to choose from: by person, kind, item and folder, with what is ticked and how much that is.
 
-use super::unchosen::folder_key;
 use super::Unchosen;
+use super::unchosen::folder_key;
 use crate::catalogue::Catalogue;
 use crate::machine::Machine;
 use crate::survey::{ItemSurvey, Survey};

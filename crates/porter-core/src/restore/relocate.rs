@@ -48,7 +48,12 @@ impl Relocation {
             }
             let mut below = address.path.steps().skip(part.from.steps().count());
             let path = below.try_fold(part.to.clone(), |path, step| path.join(step).ok())?;
-            Some(EntryAddress { place: part.to_place.to_owned(), path, safe_path: None, owner: address.owner.clone() })
+            Some(EntryAddress {
+                place: part.to_place.to_owned(),
+                path,
+                safe_path: None,
+                owner: address.owner.clone(),
+            })
         });
         moved.unwrap_or_else(|| address.clone())
     }

@@ -3,9 +3,9 @@
 use super::AccountSurvey;
 use super::count::Count;
 use crate::item::{Item, What};
+use crate::machine::layout::Family;
 use crate::machine::registry::hives::HiveTrouble;
 use crate::machine::{Account, Machine, Place, PlaceState};
-use crate::machine::layout::Family;
 use porter_names::{RelativePath, fold, screen::on_screen};
 use serde::Serialize;
 use time::OffsetDateTime;
@@ -237,7 +237,9 @@ fn is_hibernated(machine: &Machine) -> bool {
     let Some(row) = machine.at_root.iter().find(|row| fold::same_name(b"hiberfil.sys", &row.name)) else {
         return false;
     };
-    let Some(file) = RelativePath::root().join(&row.name).ok().and_then(|path| machine.volume.open(&path).ok()) else {
+    let Some(file) =
+        RelativePath::root().join(&row.name).ok().and_then(|path| machine.volume.open(&path).ok())
+    else {
         return false;
     };
     let mut mark = [0; 4];

@@ -6,7 +6,7 @@ use porter_core::catalogue::Catalogue;
 use porter_core::events::{Conduct, Event};
 use porter_core::machine::layout::Family;
 use porter_core::machine::{Machine, recognise};
-use porter_core::packing::Selection;
+use porter_core::packing::{Selection, Unchosen};
 use porter_core::survey::{Survey, survey};
 use porter_names::{NameRules, RelativePath};
 use porter_source::{
@@ -14,8 +14,8 @@ use porter_source::{
 };
 use porter_trunk::open_form::OpenTrunkWriter;
 use porter_trunk::{
-    Entry, EntryAddress, Label, LeftBehind, MachineLabel, StoreError, Stored, Trunk, TrunkError, TrunkId,
-    TrunkItem, TrunkWriter,
+    Entry, EntryAddress, Inventory, Label, LeftBehind, MachineLabel, StoreError, Stored, Trunk, TrunkError,
+    TrunkId, TrunkWriter,
 };
 use std::collections::BTreeMap;
 use std::io::{self, Read};
@@ -299,8 +299,8 @@ impl TrunkWriter for FailingTrunk {
         self.trunk.record_left(left)
     }
 
-    fn close(&self, items: &[TrunkItem], finished_utc: OffsetDateTime) -> Result<(), TrunkError> {
-        self.trunk.close(items, finished_utc)
+    fn close(&self, inventory: &Inventory<'_>, finished_utc: OffsetDateTime) -> Result<(), TrunkError> {
+        self.trunk.close(inventory, finished_utc)
     }
 
     fn read_back(&self) -> Result<Box<dyn Trunk>, TrunkError> {
@@ -341,6 +341,11 @@ pub fn label(accounts: &[&str]) -> Label {
     }
 }
 
+/// Nothing of what is chosen is left out.
+pub fn everything() -> Unchosen {
+    Unchosen::default()
+}
+
 pub fn catalogue() -> Catalogue {
     Catalogue::built_in(Family::Windows).unwrap()
 }
@@ -349,7 +354,7 @@ pub fn catalogue() -> Catalogue {
 pub fn surveyed(machine: &Machine) -> Survey {
     let mut found = None;
     undisturbed(&mut |conduct| {
-        found = Some(survey(machine, &catalogue(), &Selection::default(), conduct).unwrap());
+        found = Some(survey(machine, &catalogue(), &Selection::default(), &everything(), conduct).unwrap());
     });
     found.unwrap()
 }

@@ -17,7 +17,10 @@ pub(super) fn largest_file_in_bytes(folder: &Path) -> Option<u64> {
     #[cfg(any(target_os = "linux", target_os = "android"))]
     let is_fat = rustix::fs::statfs(folder).is_ok_and(|found| found.f_type == 0x4d44);
     #[cfg(not(any(target_os = "linux", target_os = "android")))]
-    let is_fat = { let _ = folder; false };
+    let is_fat = {
+        let _ = folder;
+        false
+    };
     is_fat.then_some(u64::from(u32::MAX))
 }
 

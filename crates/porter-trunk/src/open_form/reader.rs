@@ -96,7 +96,14 @@ impl OpenTrunk {
         } else {
             Vec::new()
         };
-        Ok(Self { folder: folder.to_path_buf(), label, items, programs, from_medium, plain_folders: Mutex::default() })
+        Ok(Self {
+            folder: folder.to_path_buf(),
+            label,
+            items,
+            programs,
+            from_medium,
+            plain_folders: Mutex::default(),
+        })
     }
 
     fn lines(&self, name: &'static str) -> Result<Lines, TrunkError> {

@@ -10,8 +10,8 @@ use crate::content_hash::{ContentHasher, PieceFailed, in_pieces};
 use crate::flush_volume;
 use crate::host::open_plain_file;
 use crate::{
-    Content, Entry, EntryAddress, Label, LeftBehind, StoreError, Stored, Tally, Trunk, TrunkError,
-    Inventory, TrunkWriter,
+    Content, Entry, EntryAddress, Inventory, Label, LeftBehind, StoreError, Stored, Tally, Trunk, TrunkError,
+    TrunkWriter,
 };
 use porter_names::{NameRules, RelativePath, host};
 use std::collections::{HashMap, HashSet};

@@ -1,7 +1,7 @@
 //! `porter check`.
 
-use crate::arguments::{ConductArguments, ListArguments, SelectionArguments};
 use super::rules::OwnRulesArguments;
+use crate::arguments::{ConductArguments, ListArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
 use crate::publish::publish;
 use crate::screen::say_json;

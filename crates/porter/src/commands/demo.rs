@@ -5,11 +5,11 @@ use crate::failure::{Failure, Outcome};
 use crate::paths;
 use crate::screen::{BOLD, FAINT, say, styled};
 use clap::{Args, Parser};
-use porter_demo::{DemoSize, build_loft_pc, build_tidewater};
+use porter_demo::{DemoSize, build_loft_pc, build_sailroom, build_tidewater, build_windsock};
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
-/// Build two made-up machines and run the whole job on them, command by command
+/// Build made-up machines and run the whole job on them, command by command
 #[derive(Debug, Args)]
 pub(crate) struct DemoArguments {
     /// Folder for the machines: new, or empty. Without it, a new temporary one
@@ -36,15 +36,17 @@ pub(crate) fn run(arguments: &DemoArguments) -> Result<Outcome, Failure> {
     say(format_args!("{} in {}", styled(BOLD, "Saltmarsh Kiteworks"), paths::shown(&folder)));
     say("The workshop replaces its PC of 2012, LOFT-PC, by a new one, TIDEWATER. Everything is made up.");
     let began = Instant::now();
-    build_loft_pc(Path::new(&old), size).and_then(|()| build_tidewater(Path::new(&new))).map_err(
-        |cause| {
+    build_loft_pc(Path::new(&old), size)
+        .and_then(|()| build_tidewater(Path::new(&new)))
+        .and_then(|()| build_windsock(&folder.join("WINDSOCK"), size))
+        .and_then(|()| build_sailroom(&folder.join("SAILROOM"), size))
+        .map_err(|cause| {
             Failure::new(
                 format!("the demo machines cannot be built: {cause}"),
                 "Name a folder with 400 MB of free space.",
             )
-        },
-    )?;
-    say(styled(FAINT, format_args!("Both machines were built in {:.1} s.", began.elapsed().as_secs_f64())));
+        })?;
+    say(styled(FAINT, format_args!("The machines were built in {:.1} s.", began.elapsed().as_secs_f64())));
 
     if arguments.build_only {
         return Ok(Outcome::Well);
@@ -92,6 +94,8 @@ pub(crate) fn run(arguments: &DemoArguments) -> Result<Outcome, Failure> {
         quoted(&trunk),
         quoted(&path("taken"))
     ));
+    say(format_args!("  the drive of a failed laptop    porter survey {}", quoted(&path("WINDSOCK"))));
+    say(format_args!("  the drive of an old Mac         porter survey {}", quoted(&path("SAILROOM"))));
     Ok(Outcome::attention_if(attention))
 }
 

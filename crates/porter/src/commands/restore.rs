@@ -1,7 +1,7 @@
 //! `porter restore`.
 
-use crate::arguments::{ConductArguments, ListArguments, SelectionArguments};
 use super::rules::OwnRulesArguments;
+use crate::arguments::{ConductArguments, ListArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
 use crate::screen::{say, say_json, tell};
 use crate::{open, paths, views};

@@ -6,13 +6,13 @@ use crate::arguments::{ChoiceArguments, ConductArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
 use crate::publish::publish;
 use crate::screen::say_json;
+use crate::views::survey::Room;
 use crate::{open, paths, views};
 use clap::Args;
 use porter_core::catalogue::Catalogue;
 use porter_core::machine::Machine;
 use porter_core::packing::{Selection, Unchosen};
 use porter_core::survey::{Survey, survey};
-use crate::views::survey::Room;
 use porter_trunk::{free_space_in_bytes, largest_file_in_bytes};
 use std::path::PathBuf;
 
@@ -93,7 +93,10 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<Outcome, Failure> {
 /// What the folder for the trunk has to offer.
 fn room_in(folder: &std::path::Path) -> Result<Room, Failure> {
     let free_in_bytes = free_space_in_bytes(folder).map_err(|cause| {
-        Failure::new(format!("`{}`: {cause}", paths::shown(folder)), "Name the folder where the trunk will be.")
+        Failure::new(
+            format!("`{}`: {cause}", paths::shown(folder)),
+            "Name the folder where the trunk will be.",
+        )
     })?;
     Ok(Room { free_in_bytes, largest_file_in_bytes: largest_file_in_bytes(folder) })
 }

@@ -50,7 +50,10 @@ fn on_windows<'f>(
     match below.strip_prefix("setting/").unwrap_or(below) {
         "computer-name" => typed(
             &format!("{POWERSHELL_AS_ADMINISTRATOR}; then restart"),
-            fact("name").map(|name| format!("(Get-WmiObject Win32_ComputerSystem).Rename({})", q(name))).into_iter().collect(),
+            fact("name")
+                .map(|name| format!("(Get-WmiObject Win32_ComputerSystem).Rename({})", q(name)))
+                .into_iter()
+                .collect(),
         ),
         "time-zone" => match fact("windows") {
             Some(name) => typed(POWERSHELL_AS_ADMINISTRATOR, vec![format!("tzutil /s {}", q(name))]),
@@ -94,7 +97,8 @@ fn on_windows<'f>(
                 ("mouse-keys", "MouseKeys"),
                 ("high-contrast", "HighContrast"),
             ] {
-                commands.extend(registry(&format!("Control Panel\\Accessibility\\{key}"), &[(name, "Flags")]));
+                commands
+                    .extend(registry(&format!("Control Panel\\Accessibility\\{key}"), &[(name, "Flags")]));
             }
             typed(&format!("{POWERSHELL}; then sign out and in"), commands)
         }
@@ -115,38 +119,55 @@ fn on_windows<'f>(
         }
         "default-printer" => typed(
             POWERSHELL,
-            fact("name").map(|name| format!("rundll32 printui.dll,PrintUIEntry /y /n {}", q(name))).into_iter().collect(),
+            fact("name")
+                .map(|name| format!("rundll32 printui.dll,PrintUIEntry /y /n {}", q(name)))
+                .into_iter()
+                .collect(),
         ),
         drive if drive.starts_with("drive/") => match (fact("letter"), fact("server-folder")) {
             (Some(letter), Some(folder)) => {
-                let user = fact("signed-in-as").map(|name| format!(" * /user:{}", q(name))).unwrap_or_default();
-                typed(POWERSHELL, vec![format!("net use {} {}{user} /persistent:yes", q(&format!("{letter}:")), q(folder))])
+                let user =
+                    fact("signed-in-as").map(|name| format!(" * /user:{}", q(name))).unwrap_or_default();
+                typed(
+                    POWERSHELL,
+                    vec![format!("net use {} {}{user} /persistent:yes", q(&format!("{letter}:")), q(folder))],
+                )
             }
             _ => by_eye("connect it under This PC", facts),
         },
         wifi if wifi.starts_with("wifi/") => by_eye("choose the network and type its password", facts),
-        printer if printer.starts_with("printer/") => match (fact("server-printer"), fact("address"), fact("name")) {
-            (Some(path), ..) => typed(POWERSHELL, vec![format!("rundll32 printui.dll,PrintUIEntry /in /n {}", q(path))]),
-            (_, Some(address), Some(name)) => {
-                let port = format!("IP_{address}");
-                let mut lines = vec![format!("Add-PrinterPort -Name {} -PrinterHostAddress {}", q(&port), q(host_of(address)))];
-                let driver = fact("driver").unwrap_or("NAME OF THE DRIVER");
-                lines.push(format!("Add-Printer -Name {} -DriverName {} -PortName {}", q(name), q(driver), q(&port)));
-                typed(&format!("install its driver, and {POWERSHELL_AS_ADMINISTRATOR}"), lines)
+        printer if printer.starts_with("printer/") => {
+            match (fact("server-printer"), fact("address"), fact("name")) {
+                (Some(path), ..) => {
+                    typed(POWERSHELL, vec![format!("rundll32 printui.dll,PrintUIEntry /in /n {}", q(path))])
+                }
+                (_, Some(address), Some(name)) => {
+                    let port = format!("IP_{address}");
+                    let mut lines = vec![format!(
+                        "Add-PrinterPort -Name {} -PrinterHostAddress {}",
+                        q(&port),
+                        q(host_of(address))
+                    )];
+                    let driver = fact("driver").unwrap_or("NAME OF THE DRIVER");
+                    lines.push(format!(
+                        "Add-Printer -Name {} -DriverName {} -PortName {}",
+                        q(name),
+                        q(driver),
+                        q(&port)
+                    ));
+                    typed(&format!("install its driver, and {POWERSHELL_AS_ADMINISTRATOR}"), lines)
+                }
+                _ => by_eye("connect it, and install its driver", facts),
             }
-            _ => by_eye("connect it, and install its driver", facts),
-        },
-        "wallpaper" => by_eye("the picture lands with the other files; right-click it, and set it as background", facts),
+        }
+        "wallpaper" => {
+            by_eye("the picture lands with the other files; right-click it, and set it as background", facts)
+        }
         _ => by_eye("set it up under Settings", facts),
     }
 }
 
-fn on_unix<'f>(
-    below: &str,
-    facts: &'f Facts,
-    fact: &dyn Fn(&str) -> Option<&'f str>,
-    to: Family,
-) -> Steps {
+fn on_unix<'f>(below: &str, facts: &'f Facts, fact: &dyn Fn(&str) -> Option<&'f str>, to: Family) -> Steps {
     let q = in_single_quotes_of_shell;
     let typed = |line: String| Steps { how: TERMINAL.to_owned(), commands: vec![line] };
     let is_linux = to == Family::Linux;
@@ -172,7 +193,9 @@ fn on_unix<'f>(
             typed(format!("sudo localectl set-x11-keymap {}", q(fact("layouts").unwrap_or_default())))
         }
         "environment" => {
-            let line = |(name, value): (&String, &String)| format!("echo {} >> ~/.profile", q(&format!("export {name}={}", q(value))));
+            let line = |(name, value): (&String, &String)| {
+                format!("echo {} >> ~/.profile", q(&format!("export {name}={}", q(value))))
+            };
             // A shell takes only these for names.
             let is_name = |name: &str| name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
             let lines = facts.iter().filter(|(name, _)| is_name(name)).map(line).collect();
@@ -189,8 +212,11 @@ fn on_unix<'f>(
         wifi if wifi.starts_with("wifi/") => by_eye("choose the network and type its password", facts),
         printer if printer.starts_with("printer/") => match (fact("name"), fact("address")) {
             (Some(name), Some(address)) => {
-                let address =
-                    if address.contains("://") { address.to_owned() } else { format!("ipp://{address}/ipp/print") };
+                let address = if address.contains("://") {
+                    address.to_owned()
+                } else {
+                    format!("ipp://{address}/ipp/print")
+                };
                 typed(format!("sudo lpadmin -p {} -E -v {} -m everywhere", q(&queue_name(name)), q(&address)))
             }
             _ => by_eye("add it under Printers", facts),
@@ -263,16 +289,25 @@ mod tests {
         assert_eq!(drive.commands, ["net use 'K:' '\\\\loft\\kites' /persistent:yes"]);
         let printer = facts(&[("name", "Front desk"), ("address", "192.0.2.20"), ("driver", "Sail 200")]);
         let on = |to| steps("machine/printer/front-desk", &printer, to).commands;
-        assert_eq!(on(Family::Windows)[1], "Add-Printer -Name 'Front desk' -DriverName 'Sail 200' -PortName 'IP_192.0.2.20'");
-        assert_eq!(on(Family::Linux), ["sudo lpadmin -p 'Front_desk' -E -v 'ipp://192.0.2.20/ipp/print' -m everywhere"]);
+        assert_eq!(
+            on(Family::Windows)[1],
+            "Add-Printer -Name 'Front desk' -DriverName 'Sail 200' -PortName 'IP_192.0.2.20'"
+        );
+        assert_eq!(
+            on(Family::Linux),
+            ["sudo lpadmin -p 'Front_desk' -E -v 'ipp://192.0.2.20/ipp/print' -m everywhere"]
+        );
     }
 
     #[test]
     fn no_value_becomes_a_command() {
         let hostile = facts(&[("name", "x'; rm -rf ~ #\u{2019}\n$(reboot)")]);
         let windows = steps("machine/setting/computer-name", &hostile, Family::Windows).commands;
-        assert_eq!(windows, ["(Get-WmiObject Win32_ComputerSystem).Rename('x''; rm -rf ~ #\u{2019}\u{2019}\\n$(reboot)')"]);
+        assert_eq!(
+            windows,
+            ["(Get-WmiObject Win32_ComputerSystem).Rename('x''; rm -rf ~ #\u{2019}\u{2019}\\u{a}$(reboot)')"]
+        );
         let linux = steps("machine/setting/computer-name", &hostile, Family::Linux).commands;
-        assert_eq!(linux, ["sudo hostnamectl set-hostname 'x'\\''; rm -rf ~ #\u{2019}\\n$(reboot)'"]);
+        assert_eq!(linux, ["sudo hostnamectl set-hostname 'x'\\''; rm -rf ~ #\u{2019}\\u{a}$(reboot)'"]);
     }
 }

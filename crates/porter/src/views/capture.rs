@@ -7,8 +7,8 @@ use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled, tell};
 use porter_core::capture::{CaptureReport, Forecast};
 use porter_core::machine::Machine;
 use porter_core::packing::PackingList;
-use porter_core::survey::{Caution, Survey};
 use porter_core::packing::list::Changes;
+use porter_core::survey::{Caution, Survey};
 use porter_names::screen::on_screen;
 use porter_trunk::{LeftBehind, LeftReason, Tally};
 use serde_json::{Value, json};
@@ -46,7 +46,8 @@ pub(crate) fn show_forecast(machine: &Machine, forecast: &Forecast, trunk: &Path
 /// Programs that write to what is about to be captured; on standard error, because it is no result.
 pub(crate) fn tell_running(survey: &Survey) {
     for row in survey.items.iter().filter(|row| row.chosen) {
-        for caution in row.cautions.iter().filter(|caution| matches!(caution, Caution::ProgramRunning { .. })) {
+        for caution in row.cautions.iter().filter(|caution| matches!(caution, Caution::ProgramRunning { .. }))
+        {
             let words = words::caution(caution);
             tell(styled(CARE, format_args!("! {}: {}; {}.", row.item.id, words.what, words.advice)));
         }
@@ -87,7 +88,9 @@ pub(crate) fn show(report: &CaptureReport, trunk: &Path, trunk_id: &str) {
 
     let mut by_rule: BTreeMap<&str, Tally> = BTreeMap::new();
     for left in &report.left_behind {
-        if let (LeftReason::Rule { why } | LeftReason::NotChosen { why }, Some(tally)) = (&left.reason, left.tally) {
+        if let (LeftReason::Rule { why } | LeftReason::NotChosen { why }, Some(tally)) =
+            (&left.reason, left.tally)
+        {
             *by_rule.entry(why).or_default() += tally;
         }
     }

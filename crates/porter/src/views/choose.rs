@@ -49,13 +49,18 @@ fn row(spot: &Spot, node: &Node, width: usize) -> Line<'static> {
         Ticked::Partly => "[-]",
         Ticked::Not => "[ ]",
     };
-    let may_open = !node.below.is_empty() || (matches!(node.stands_for, StandsFor::Item(_)) && node.tally.folders > 0);
+    let may_open =
+        !node.below.is_empty() || (matches!(node.stands_for, StandsFor::Item(_)) && node.tally.folders > 0);
     let mark = match (node.is_open, may_open) {
         (true, true) => "-",
         (false, true) => "+",
         (_, false) => " ",
     };
-    let left = format!("{}{mark} {tick} {}", "   ".repeat(spot.len().saturating_sub(1)), on_screen(node.title.as_bytes()));
+    let left = format!(
+        "{}{mark} {tick} {}",
+        "   ".repeat(spot.len().saturating_sub(1)),
+        on_screen(node.title.as_bytes())
+    );
     let chosen = node.chosen();
     let right = if chosen.files == 0 && node.tally.files == 0 && node.below.is_empty() {
         "read as values".to_owned()
@@ -80,7 +85,10 @@ fn total(page: &Page<'_>) -> Line<'static> {
 fn room(page: &Page<'_>) -> Line<'static> {
     let needed = needed_in_bytes(page.total);
     match page.room {
-        None => Line::from(format!("The trunk takes up to {}. --for TRUNK_FOLDER compares that with the room there.", size(needed))),
+        None => Line::from(format!(
+            "The trunk takes up to {}. --for TRUNK_FOLDER compares that with the room there.",
+            size(needed)
+        )),
         Some(room) if needed > room.free_in_bytes => Line::from(
             format!(
                 "! It does not fit: up to {} are needed, {} are free, {} too much.",
@@ -91,8 +99,10 @@ fn room(page: &Page<'_>) -> Line<'static> {
             .bold()
             .magenta(),
         ),
-        Some(room) => {
-            Line::from(format!("It fits: up to {} are needed, {} are free.", size(needed), size(room.free_in_bytes)))
-        }
+        Some(room) => Line::from(format!(
+            "It fits: up to {} are needed, {} are free.",
+            size(needed),
+            size(room.free_in_bytes)
+        )),
     }
 }

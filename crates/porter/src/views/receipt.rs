@@ -111,7 +111,11 @@ pub(crate) fn show(receipt: &Receipt) {
             settings.filter(|item| item.verdict == Verdict::Landed).map(|item| item.title.as_str()).collect();
         if !landed.is_empty() {
             let words = verdict_words(receipt, Verdict::Landed);
-            say(format_args!("  {}  {}", styled(GOOD, padded(words, 13)), on_screen(landed.join(", ").as_bytes())));
+            say(format_args!(
+                "  {}  {}",
+                styled(GOOD, padded(words, 13)),
+                on_screen(landed.join(", ").as_bytes())
+            ));
         }
     }
     if !receipt.general.is_empty() {
@@ -175,7 +179,11 @@ fn show_by_hand(receipt: &Receipt) {
     for row in rows.iter().take(LONGEST_LIST) {
         let whose = row.item.account.as_deref().map(|account| format!("{account}: ")).unwrap_or_default();
         let title = on_screen(row.item.title.as_bytes());
-        say(format_args!("  {}  {}", styled(CARE, format_args!("{whose}{title}")), styled(FAINT, &row.steps.how)));
+        say(format_args!(
+            "  {}  {}",
+            styled(CARE, format_args!("{whose}{title}")),
+            styled(FAINT, &row.steps.how)
+        ));
         row.steps.commands.iter().for_each(|line| say(format_args!("      {line}")));
     }
     fold(rows.len(), "the page and the JSON receipt list them all");
@@ -256,7 +264,9 @@ pub(crate) fn landed_as(item: &ItemReceipt) -> Vec<&Finding> {
 
 /// Why else things did not simply land, as it was planned: each reason with the number of items it comes up in.
 pub(crate) fn planned(receipt: &Receipt) -> BTreeMap<String, u64> {
-    let is_planned = |f: &&Finding| !f.needs_attention && !matches!(f.reason, Reason::LandedAs { .. } | Reason::SetByHand { .. });
+    let is_planned = |f: &&Finding| {
+        !f.needs_attention && !matches!(f.reason, Reason::LandedAs { .. } | Reason::SetByHand { .. })
+    };
     let mut in_items = BTreeMap::new();
     for item in &receipt.items {
         let reasons: BTreeSet<String> =

@@ -7,8 +7,8 @@ use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled};
 use porter_core::catalogue::CarryRule;
 use porter_core::item::What;
 use porter_core::kinds::ruled::{find_by_rule, shown_find};
-use porter_core::machine::{Account, Machine};
 use porter_core::machine::layout::Family;
+use porter_core::machine::{Account, Machine};
 use porter_core::survey::Survey;
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
@@ -23,7 +23,11 @@ pub(crate) struct Row<'r> {
 }
 
 fn systems(rule: &CarryRule) -> Vec<&'static str> {
-    Family::ALL.into_iter().filter(|family| rule.finds_on(*family).next().is_some()).map(Family::name).collect()
+    Family::ALL
+        .into_iter()
+        .filter(|family| rule.finds_on(*family).next().is_some())
+        .map(Family::name)
+        .collect()
 }
 
 /// All rules, one line each.
@@ -89,7 +93,8 @@ pub(crate) fn looked_for(machine: &Machine, rule: &CarryRule) -> Vec<Looked> {
     for owner in owners {
         let found = find_by_rule(machine, owner, rule);
         for find in rule.finds_on(machine.layout.family) {
-            let of_this = found.iter().filter(|found| found.part.place == find.place && found.part.name == find.part);
+            let of_this =
+                found.iter().filter(|found| found.part.place == find.place && found.part.name == find.part);
             let paths = of_this.map(|found| match &found.part.what {
                 What::At(path) => format!("{path}{}", if found.is_folder { "/" } else { "" }),
                 What::Whole | What::LooseFiles => "all of it".to_owned(),
@@ -120,7 +125,12 @@ pub(crate) fn tried(machine: &Machine, id: &str, looked: &[Looked], survey: &Sur
         }
         match row.found.as_slice() {
             [] => say(format_args!("  {}  {}", styled(FAINT, padded("not there", 9)), row.place)),
-            found => say(format_args!("  {}  {}: {}", styled(GOOD, padded("found", 9)), row.place, found.join(", "))),
+            found => say(format_args!(
+                "  {}  {}: {}",
+                styled(GOOD, padded("found", 9)),
+                row.place,
+                found.join(", ")
+            )),
         }
     }
     say("");

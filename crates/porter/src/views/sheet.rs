@@ -23,7 +23,11 @@ pub(crate) fn html(machine: &Machine, survey: &Survey, now_utc: OffsetDateTime) 
 }
 
 fn head(page: &mut String, machine: &Machine, survey: &Survey, now_utc: OffsetDateTime) {
-    let _ = write!(page, "<header>\n<p class=\"maker\">Loyal Porter</p>\n<h1>Survey of {}</h1>\n<dl>\n", text(&machine.name));
+    let _ = write!(
+        page,
+        "<header>\n<p class=\"maker\">Loyal Porter</p>\n<h1>Survey of {}</h1>\n<dl>\n",
+        text(&machine.name)
+    );
     let mut fact = |name: &str, value: &str| {
         let _ = writeln!(page, "<div><dt>{}</dt><dd>{}</dd></div>", text(name), text(value));
     };
@@ -80,7 +84,8 @@ fn cautions(page: &mut String, survey: &Survey) {
 fn people(page: &mut String, machine: &Machine, survey: &Survey) {
     let _ = write!(page, "<section>\n<h2>Everything, by person</h2>\n");
     for (row, account) in survey.accounts.iter().zip(&machine.accounts) {
-        let used = row.last_used_utc.map_or("last use unknown".to_owned(), |at| format!("last used {}", date(at)));
+        let used =
+            row.last_used_utc.map_or("last use unknown".to_owned(), |at| format!("last used {}", date(at)));
         let rights = if account.is_administrator == Some(true) { ", administrator" } else { "" };
         let caption = format!("{}, {used}{rights}{}", named(account), marks(&row.cautions));
         let own = survey.items.iter().filter(|item| item.item.owner.as_deref() == Some(&row.id));

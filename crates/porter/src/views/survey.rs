@@ -137,11 +137,17 @@ fn show_room(survey: &Survey, chosen: Tally, room: &Room) {
     let needed = needed_in_bytes(chosen);
     let fits = needed <= room.free_in_bytes;
     let words = format!("up to {} are needed, {} are free", size(needed), size(room.free_in_bytes));
-    let words = if fits { format!("it fits: {words}") } else { styled(CARE, format_args!("! it does not fit: {words}")) };
+    let words = if fits {
+        format!("it fits: {words}")
+    } else {
+        styled(CARE, format_args!("! it does not fit: {words}"))
+    };
     say(format_args!("{}  {words}", styled(BOLD, padded("Room", HEADING))));
-    let too_large: u64 = survey.items.iter().filter(|row| row.chosen).map(|row| row.too_large_for_fat32).sum();
+    let too_large: u64 =
+        survey.items.iter().filter(|row| row.chosen).map(|row| row.too_large_for_fat32).sum();
     if room.largest_file_in_bytes.is_some() && too_large > 0 {
-        let words = format!("! {} of 4 GiB or more would be left: this drive is FAT32", counted(too_large, "file"));
+        let words =
+            format!("! {} of 4 GiB or more would be left: this drive is FAT32", counted(too_large, "file"));
         say(format_args!("{}  {}", padded("", HEADING), styled(CARE, words)));
     }
 }

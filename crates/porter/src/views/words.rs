@@ -210,7 +210,11 @@ pub(crate) fn reason(reason: &Reason) -> String {
         Reason::LacksWhatItNeeds { needs, was_so } => format!(
             "it cannot be used without a file such as {}{}",
             porter_names::screen::on_screen(needs.join(" or ").as_bytes()),
-            if *was_so { ", which the old machine did not have either" } else { "; take it out of the trunk again" }
+            if *was_so {
+                ", which the old machine did not have either"
+            } else {
+                "; take it out of the trunk again"
+            }
         ),
         Reason::NotChosenAtCapture => "left out on purpose when it was captured".to_owned(),
         Reason::NotChosenNow => "in the trunk, and left out on purpose".to_owned(),

@@ -11,8 +11,10 @@ const NOT_PROGRAMS: [&str; 4] = ["core", "snapd", "bare", "gnome-"];
 
 /// Everybody's programs.
 pub(super) fn of_machine(volume: &dyn Volume) -> Vec<Program> {
-    let along = read_at(volume, "var/lib/apt/extended_states").map(|file| along_in(&file)).unwrap_or_default();
-    let mut programs = read_at(volume, "var/lib/dpkg/status").map(|file| packages_in(&file)).unwrap_or_default();
+    let along =
+        read_at(volume, "var/lib/apt/extended_states").map(|file| along_in(&file)).unwrap_or_default();
+    let mut programs =
+        read_at(volume, "var/lib/dpkg/status").map(|file| packages_in(&file)).unwrap_or_default();
     programs.retain(|program| !along.contains(&program.name));
     let path = |path: &str| RelativePath::from_bytes(path.as_bytes()).unwrap_or_default();
     programs.extend(flatpaks(volume, &path("var/lib/flatpak/app")));
@@ -34,7 +36,8 @@ fn named(name: String, publisher: Option<String>) -> Program {
 fn flatpaks(volume: &dyn Volume, folder: &RelativePath) -> Vec<Program> {
     let rows = volume.list(folder).unwrap_or_default().into_iter().flatten();
     let apps = rows.filter(|row| row.metadata.kind == EntryKind::Folder);
-    let program = |name: Vec<u8>| named(String::from_utf8_lossy(&name).into_owned(), Some("Flatpak".to_owned()));
+    let program =
+        |name: Vec<u8>| named(String::from_utf8_lossy(&name).into_owned(), Some("Flatpak".to_owned()));
     apps.map(|row| program(row.name)).collect()
 }
 

@@ -45,7 +45,8 @@ pub(in crate::machine) fn facts_of(
     facts.settings = settings::of_machine(root_of(&software).as_ref(), control_set.as_ref());
     if let Some(set) = &control_set {
         // 1 while the system's own drive is protected.
-        let status = set.descend("Control\\BitlockerStatus").and_then(|key| key.value("BootStatus")?.number());
+        let status =
+            set.descend("Control\\BitlockerStatus").and_then(|key| key.value("BootStatus")?.number());
         facts.state.encrypted_with = (status == Some(1)).then(|| "BitLocker".to_owned());
     }
     if root_of(&system).is_some() {

@@ -7,12 +7,30 @@ use crate::machine::time_zone;
 
 /// What every Windows sets by itself, or a program when it is installed.
 const NOT_A_PERSONS_VARIABLES: [&str; 20] = [
-    "COMSPEC", "DRIVERDATA", "FP_NO_HOST_CHECK", "NUMBER_OF_PROCESSORS", "OS", "PATH", "PATHEXT", "PROCESSOR_ARCHITECTURE",
-    "PROCESSOR_IDENTIFIER", "PROCESSOR_LEVEL", "PROCESSOR_REVISION", "PSMODULEPATH", "TEMP", "TMP", "USERNAME", "WINDIR", "ONEDRIVE",
-    "ONEDRIVECONSUMER", "ONEDRIVECOMMERCIAL", "ASL.LOG",
+    "COMSPEC",
+    "DRIVERDATA",
+    "FP_NO_HOST_CHECK",
+    "NUMBER_OF_PROCESSORS",
+    "OS",
+    "PATH",
+    "PATHEXT",
+    "PROCESSOR_ARCHITECTURE",
+    "PROCESSOR_IDENTIFIER",
+    "PROCESSOR_LEVEL",
+    "PROCESSOR_REVISION",
+    "PSMODULEPATH",
+    "TEMP",
+    "TMP",
+    "USERNAME",
+    "WINDIR",
+    "ONEDRIVE",
+    "ONEDRIVECONSUMER",
+    "ONEDRIVECOMMERCIAL",
+    "ASL.LOG",
 ];
 /// Ports of what is no printer: fax, files, other programs.
-const NOT_PRINTERS: [&str; 6] = ["SHRFAX:", "XPSPORT:", "PORTPROMPT:", "NUL:", "FILE:", "MICROSOFT DOCUMENT IMAGING WRITER PORT:"];
+const NOT_PRINTERS: [&str; 6] =
+    ["SHRFAX:", "XPSPORT:", "PORTPROMPT:", "NUL:", "FILE:", "MICROSOFT DOCUMENT IMAGING WRITER PORT:"];
 
 /// Of the machine: its hives `SOFTWARE` and the control set in force.
 pub fn of_machine<K: RegistryKey>(software: Option<&K>, control_set: Option<&K>) -> Vec<Setting> {
@@ -36,7 +54,8 @@ pub fn of_machine<K: RegistryKey>(software: Option<&K>, control_set: Option<&K>)
     let monitors = [
         control_set.and_then(|set| set.subkey("Control\\Print\\Monitors\\Standard TCP/IP Port\\Ports")),
         software.and_then(|software| {
-            software.subkey("Microsoft\\Windows NT\\CurrentVersion\\Print\\Monitors\\Standard TCP/IP Port\\Ports")
+            software
+                .subkey("Microsoft\\Windows NT\\CurrentVersion\\Print\\Monitors\\Standard TCP/IP Port\\Ports")
         }),
     ];
     let address_of = |port: &str| {
@@ -89,9 +108,14 @@ pub fn of_person(own: &impl RegistryKey) -> Vec<Setting> {
     });
     settings.extend(Setting::new("keyboard", "Keyboard layouts", &[("windows-layouts", layouts)]));
     let desktop = "Control Panel\\Desktop";
-    let wallpaper = text(desktop, "Wallpaper").filter(|path| !path.to_ascii_lowercase().contains("\\windows\\web\\"));
+    let wallpaper =
+        text(desktop, "Wallpaper").filter(|path| !path.to_ascii_lowercase().contains("\\windows\\web\\"));
     if wallpaper.as_ref().is_some_and(|path| !path.is_empty()) {
-        let facts = [("file", wallpaper), ("style", text(desktop, "WallpaperStyle")), ("tiled", text(desktop, "TileWallpaper"))];
+        let facts = [
+            ("file", wallpaper),
+            ("style", text(desktop, "WallpaperStyle")),
+            ("tiled", text(desktop, "TileWallpaper")),
+        ];
         settings.extend(Setting::new("wallpaper", "Picture on the desktop", &facts));
     }
     let mouse = "Control Panel\\Mouse";
@@ -127,8 +151,10 @@ pub fn of_person(own: &impl RegistryKey) -> Vec<Setting> {
     if let Some(drives) = own.subkey("Network") {
         for letter in drives.subkey_names() {
             let Some(drive) = drives.subkey(&letter) else { continue };
-            let (id, title) =
-                (format!("drive/{}", id_from_name(letter.as_bytes())), format!("Drive {}:", letter.to_uppercase()));
+            let (id, title) = (
+                format!("drive/{}", id_from_name(letter.as_bytes())),
+                format!("Drive {}:", letter.to_uppercase()),
+            );
             let facts = [
                 ("letter", Some(letter.to_uppercase())),
                 ("server-folder", drive.text("RemotePath")),
@@ -159,6 +185,7 @@ fn environment(key: &impl RegistryKey, title: &str) -> Option<Setting> {
         .into_iter()
         .filter(|name| !NOT_A_PERSONS_VARIABLES.iter().any(|known| known.eq_ignore_ascii_case(name)))
         .collect();
-    let facts: Vec<(&str, Option<String>)> = names.iter().map(|name| (name.as_str(), key.text(name))).collect();
+    let facts: Vec<(&str, Option<String>)> =
+        names.iter().map(|name| (name.as_str(), key.text(name))).collect();
     Setting::new("environment", title, &facts)
 }
