@@ -50,6 +50,7 @@ fn each_way_to_fail_is_named_and_the_rest_is_captured() {
         ("shrank.log", Script::Listed(1 << 40, b"short".to_vec())),
         ("vanishes.tmp", Script::Vanishes),
         ("open in a program.docx", Script::InUse),
+        ("encrypted.docx", Script::EncryptedForAnother),
         ("streams.doc", Script::WithStreams(b"content".to_vec())),
         ("shut", Script::ShutFolder),
         ("only in the cloud.docx", Script::InTheCloud(vec![0; 4096])),
@@ -66,6 +67,7 @@ fn each_way_to_fail_is_named_and_the_rest_is_captured() {
 
     let expected = [
         ("bad sector.mdb", "medium"),
+        ("encrypted.docx", "encrypted"),
         ("only in the cloud.docx", "cloud-only"),
         ("open in a program.docx", "in-use"),
         ("pipe", "not-a-file"),
@@ -206,6 +208,9 @@ fn a_survey_warns_of_what_will_be_trouble() {
         ("Users/odile/Documents/what?.txt".to_owned(), Script::File(b"x".to_vec())),
         ("Users/odile/Documents/shut".to_owned(), Script::ShutFolder),
         ("Users/odile/Documents/elsewhere".to_owned(), Script::Link(b"D:\\Stuff".to_vec())),
+        ("Users/odile/Documents/secret.docx".to_owned(), Script::EncryptedForAnother),
+        ("Users/odile/AppData/Roaming/Thunderbird/profiles.ini".to_owned(), Script::File(b"x".to_vec())),
+        ("hiberfil.sys".to_owned(), Script::File(b"HIBR and what was in memory".to_vec())),
         ("Users/odile/Pictures".to_owned(), Script::Link(b"D:\\Pictures".to_vec())),
         ("Users/odile/AppData/Roaming/KiteCAD/a.ini".to_owned(), Script::File(b"x".to_vec())),
         ("Users/copied by hand/Desktop/x.txt".to_owned(), Script::File(b"x".to_vec())),
@@ -213,12 +218,17 @@ fn a_survey_warns_of_what_will_be_trouble() {
     ] {
         volume.add(&at, script);
     }
-    let found = stand_ins::surveyed(&volume.recognised());
+    let mut machine = volume.recognised();
+    machine.state.encrypted_with = Some("BitLocker".to_owned());
+    machine.without_folder = vec!["stall".to_owned()];
+    machine.running = Some(["thunderbird".to_owned()].into());
+    let found = stand_ins::surveyed(&machine);
     let documents = found.items.iter().find(|row| row.item.id == "odile/folder/documents").unwrap();
     assert_eq!(
         documents.cautions,
         [
             Caution::Unreadable { count: 1 },
+            Caution::EncryptedFiles { count: 1 },
             Caution::Links { count: 1 },
             Caution::TooLargeForFat32 { count: 1 },
             Caution::NamesWindowsCannotHold { count: 1 },
@@ -229,7 +239,16 @@ fn a_survey_warns_of_what_will_be_trouble() {
     let of_account = |id: &str| &found.accounts.iter().find(|row| row.id == id).unwrap().cautions;
     assert_eq!(of_account("odile"), &[Caution::PlaceIsLink { place: "pictures" }]);
     assert_eq!(of_account("copied-by-hand"), &[Caution::NoRegistry]);
-    assert_eq!(found.cautions, [Caution::EarlierWindows { path: "Windows.old".to_owned() }]);
+    let of_machine = [
+        Caution::RegistryMissing,
+        Caution::Hibernated,
+        Caution::DriveEncrypted { with: "BitLocker".to_owned() },
+        Caution::WithoutFolder { names: vec!["stall".to_owned()] },
+        Caution::EarlierWindows { path: "Windows.old".to_owned() },
+    ];
+    assert_eq!(found.cautions, of_machine);
+    let mail = found.items.iter().find(|row| row.item.id == "odile/mail/thunderbird").unwrap();
+    assert_eq!(mail.cautions, [Caution::ProgramRunning { programs: vec!["thunderbird".to_owned()] }]);
     let data = found.items.iter().find(|row| row.item.id == "odile/folder/roaming-data").unwrap();
     assert_eq!(data.cautions, [Caution::ProgramData]);
     assert!(!found.items.iter().any(|row| row.item.id == "odile/folder/pictures"), "a link was followed");

@@ -143,6 +143,7 @@ pub fn check_machine(
             }
         }
     }
+    items.iter_mut().for_each(call_left_behind_if_nothing_landed);
     note_left_behind(trunk, &mut items, &mut general)?;
     conduct.send(&Event::StageEnded { stage: Stage::Check });
     Ok(Receipt {
@@ -202,6 +203,15 @@ impl Landed {
                 expected_at: None,
             });
         }
+    }
+}
+
+/// What a program keeps, and all of which stays in the trunk on purpose, has not landed. Of a folder in which there is nothing but
+/// an old registry nobody misses anything.
+fn call_left_behind_if_nothing_landed(row: &mut ItemReceipt) {
+    let is_held = row.findings.iter().any(|finding| matches!(finding.reason, Reason::Held { .. }));
+    if is_held && row.kind != "folder" && row.files.landed == 0 && row.verdict == Verdict::Landed {
+        row.verdict = Verdict::LeftBehind;
     }
 }
 

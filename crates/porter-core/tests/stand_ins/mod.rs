@@ -69,6 +69,8 @@ pub enum Script {
     WithStreams(Vec<u8>),
     /// A file whose content is somewhere else; what can be read of it is zeros.
     InTheCloud(Vec<u8>),
+    /// A file that its system encrypted for another account.
+    EncryptedForAnother,
     /// A folder that may not be listed.
     ShutFolder,
     /// A folder in which another volume is mounted.
@@ -127,7 +129,7 @@ fn metadata_of(script: &Script) -> Metadata {
         | Script::WithStreams(content)
         | Script::InTheCloud(content) => (EntryKind::File, content.len() as u64),
         Script::Listed(size_in_bytes, _) => (EntryKind::File, *size_in_bytes),
-        Script::Vanishes | Script::InUse => (EntryKind::File, 7),
+        Script::Vanishes | Script::InUse | Script::EncryptedForAnother => (EntryKind::File, 7),
         Script::Folder | Script::ShutFolder | Script::Mounted => (EntryKind::Folder, 0),
         Script::Link(_) => (EntryKind::Link, 0),
         Script::Pipe => (EntryKind::Other, 0),
@@ -137,7 +139,7 @@ fn metadata_of(script: &Script) -> Metadata {
         size_in_bytes,
         modified_utc: Some(NOW),
         unix_mode: None,
-        windows_attributes: None,
+        windows_attributes: matches!(script, Script::EncryptedForAnother).then_some(0x4020),
         volume_id: Some(u64::from(matches!(script, Script::Mounted))),
     }
 }
@@ -190,6 +192,7 @@ impl Volume for ScriptedVolume {
                 Ok(Box::new(ScriptedFile { content: content.clone(), good: *good }))
             }
             Script::InUse => Err(trouble(ReadTrouble::InUse)),
+            Script::EncryptedForAnother => Err(trouble(ReadTrouble::PermissionDenied)),
             _ => Err(trouble(ReadTrouble::Gone)),
         }
     }

@@ -54,7 +54,7 @@ pub(crate) fn sentence(receipt: &Receipt) -> String {
         let to_install = receipt.to_install().count() as u64;
         let mut rest = String::new();
         if items.left_behind > by_hand {
-            rest = format!("; {} left out on purpose", counted(items.left_behind - by_hand, "item"));
+            rest = format!("; {} left on purpose", counted(items.left_behind - by_hand, "item"));
         }
         if by_hand > 0 {
             rest.push_str(&format!("; {} to set by hand", counted(by_hand, "setting")));

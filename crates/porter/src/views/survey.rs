@@ -175,8 +175,10 @@ fn show_items<'s>(items: impl Iterator<Item = &'s ItemSurvey> + Clone, width: us
 }
 
 fn show_files<'s>(items: impl Iterator<Item = &'s ItemSurvey>, width: usize) {
-    // A folder in which there is nothing to capture is no news.
-    for row in items.filter(|row| row.to_capture.entries() > 0 || !row.cautions.is_empty()) {
+    // Folders in which there is nothing are carried, and no news.
+    let is_news =
+        |row: &&ItemSurvey| row.to_capture.files + row.to_capture.links > 0 || !row.cautions.is_empty();
+    for row in items.filter(is_news) {
         let line = format!(
             "  {}  {:>7} {:<5}  {:>9}  {}",
             padded(&row.item.id, width),

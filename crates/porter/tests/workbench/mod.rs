@@ -90,7 +90,11 @@ impl Workbench {
     pub fn command(&self, words: &[&str]) -> Command {
         let mut command = Command::new(env!("CARGO_BIN_EXE_porter"));
         command.args(words).current_dir(self.folder.path()).stdin(std::process::Stdio::null());
-        command.env("NO_COLOR", "1");
+        // Rules of whoever runs the tests must not count.
+        command
+            .env("NO_COLOR", "1")
+            .env("XDG_CONFIG_HOME", self.path("config"))
+            .env("APPDATA", self.path("config"));
         command
     }
 

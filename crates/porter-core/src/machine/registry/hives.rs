@@ -128,7 +128,7 @@ impl Reader<'_> {
                 if hive.replayed() == Replayed::NothingFits {
                     self.troubles.push((path.clone(), HiveTrouble::NewestMissing));
                 }
-                self.replayed |= hive.replayed() != Replayed::NotNeeded;
+                self.replayed |= matches!(hive.replayed(), Replayed::Changes(_));
                 Some(hive)
             }
             Err(error) => {
