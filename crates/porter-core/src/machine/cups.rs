@@ -3,20 +3,26 @@
 use super::account::id_from_name;
 use super::setting::Setting;
 
+struct Queue {
+    name: String,
+    is_usual: bool,
+    values: Vec<(String, String)>,
+}
+
 /// The printers of a `printers.conf`, and which of them is the usual one.
 pub fn printers_in(file: &[u8]) -> Vec<Setting> {
     let text = String::from_utf8_lossy(file);
     let mut settings = Vec::new();
-    let mut open: Option<(String, bool, Vec<(String, String)>)> = None;
+    let mut open: Option<Queue> = None;
     for line in text.lines().map(str::trim) {
         let begins =
             |mark: &str| line.strip_prefix(mark).and_then(|rest| rest.strip_suffix('>')).map(str::trim);
         if let Some(name) = begins("<DefaultPrinter ") {
-            open = Some((name.to_owned(), true, Vec::new()));
+            open = Some(Queue { name: name.to_owned(), is_usual: true, values: Vec::new() });
         } else if let Some(name) = begins("<Printer ") {
-            open = Some((name.to_owned(), false, Vec::new()));
+            open = Some(Queue { name: name.to_owned(), is_usual: false, values: Vec::new() });
         } else if line.starts_with("</") {
-            let Some((name, is_usual, values)) = open.take() else { continue };
+            let Some(Queue { name, is_usual, values }) = open.take() else { continue };
             let value = |wanted: &str| values.iter().find(|(name, _)| name == wanted).map(|(_, v)| v.clone());
             settings.extend(Setting::printer(
                 &id_from_name(name.as_bytes()),
@@ -36,8 +42,8 @@ pub fn printers_in(file: &[u8]) -> Vec<Setting> {
                     &[("name", Some(name))],
                 ));
             }
-        } else if let (Some((_, _, values)), Some((name, value))) = (&mut open, line.split_once(' ')) {
-            values.push((name.to_owned(), value.trim().to_owned()));
+        } else if let (Some(queue), Some((name, value))) = (&mut open, line.split_once(' ')) {
+            queue.values.push((name.to_owned(), value.trim().to_owned()));
         }
     }
     settings

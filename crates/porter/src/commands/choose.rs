@@ -34,7 +34,14 @@ pub(super) fn choose(
         let rows = tree.shown();
         at = at.min(rows.len().saturating_sub(1));
         let spot = rows.get(at).map(|(spot, _)| spot.clone()).unwrap_or_default();
-        let page = views::choose::Page { machine: &machine.name, rows: &rows, at, total: tree.total(), room };
+        let page = views::choose::Page {
+            machine: &machine.name,
+            survey,
+            rows: &rows,
+            at,
+            total: tree.total(),
+            room,
+        };
         let drawn = terminal.draw(|frame| views::choose::draw(frame, &page));
         let height = match drawn {
             Ok(frame) => usize::from(frame.area.height),

@@ -1,8 +1,10 @@
 //! The tree to tick, as it is drawn.
 
-use super::numbers::{count, size};
+use super::numbers::{count, counted, date, size};
 use super::survey::{Room, needed_in_bytes};
+use super::words;
 use porter_core::packing::tree::{Node, Spot, StandsFor, Ticked};
+use porter_core::survey::Survey;
 use porter_names::screen::on_screen;
 use porter_trunk::Tally;
 use ratatui::Frame;
@@ -15,6 +17,7 @@ use unicode_width::UnicodeWidthStr;
 /// What is drawn.
 pub(crate) struct Page<'p> {
     pub(crate) machine: &'p str,
+    pub(crate) survey: &'p Survey,
     pub(crate) rows: &'p [(Spot, &'p Node)],
     /// The row that the keys are for.
     pub(crate) at: usize,
@@ -22,6 +25,7 @@ pub(crate) struct Page<'p> {
     pub(crate) room: Option<&'p Room>,
 }
 
+const WIDEST: usize = 110;
 const KEYS: &str = "Space tick   Right open   Left close   s take this choice   q leave without";
 
 /// Draws all of it.
@@ -31,8 +35,9 @@ pub(crate) fn draw(frame: &mut Frame<'_>, page: &Page<'_>) {
     let title = format!("What is carried from {}", on_screen(page.machine.as_bytes()));
     frame.render_widget(Paragraph::new(Line::from(title.bold())), head);
 
-    let width = usize::from(body.width);
-    let items = page.rows.iter().map(|(spot, node)| ListItem::new(row(spot, node, width)));
+    // Numbers too far from their names are hard to read.
+    let width = usize::from(body.width).min(WIDEST);
+    let items = page.rows.iter().map(|(spot, node)| ListItem::new(row(spot, node, page, width)));
     let mut state = ListState::default().with_selected(Some(page.at));
     let list = List::new(items).highlight_style(Style::new().add_modifier(Modifier::REVERSED));
     frame.render_stateful_widget(list, body, &mut state);
@@ -43,7 +48,7 @@ pub(crate) fn draw(frame: &mut Frame<'_>, page: &Page<'_>) {
     frame.render_widget(Paragraph::new(lines), foot);
 }
 
-fn row(spot: &Spot, node: &Node, width: usize) -> Line<'static> {
+fn row(spot: &Spot, node: &Node, page: &Page<'_>, width: usize) -> Line<'static> {
     let tick = match node.is_ticked() {
         Ticked::Whole => "[x]",
         Ticked::Partly => "[-]",
@@ -56,24 +61,63 @@ fn row(spot: &Spot, node: &Node, width: usize) -> Line<'static> {
         (false, true) => "+",
         (_, false) => " ",
     };
-    let left = format!(
-        "{}{mark} {tick} {}",
-        "   ".repeat(spot.len().saturating_sub(1)),
-        on_screen(node.title.as_bytes())
-    );
+    let indent = "   ".repeat(spot.len().saturating_sub(1));
+    let left = format!("{indent}{mark} {tick} {}", title(node));
+    let remark = remark(node, page.survey);
     let chosen = node.chosen();
-    let right = if chosen.files == 0 && node.tally.files == 0 && node.below.is_empty() {
-        "read as values".to_owned()
-    } else {
-        format!("{:>9} files  {:>10}", count(chosen.files), size(chosen.size_in_bytes))
+    let right = match values_in(node, page.survey) {
+        0 => format!("{:>9} files  {:>10}", count(chosen.files), size(chosen.size_in_bytes)),
+        number => format!("{} read", counted(number, "value")),
     };
-    let gap = width.saturating_sub(left.width() + right.width() + 1).max(1);
-    let line = Line::from(vec![Span::raw(left), Span::raw(" ".repeat(gap)), Span::raw(right)]);
+    let gap = width.saturating_sub(left.width() + remark.width() + right.width() + 1).max(1);
+    let parts =
+        vec![Span::raw(left), Span::raw(remark).magenta(), Span::raw(" ".repeat(gap)), Span::raw(right)];
+    let line = Line::from(parts);
     let is_person = matches!(node.stands_for, StandsFor::Person(_));
     match node.is_ticked() {
         Ticked::Not => line.style(Style::new().dim()),
         _ if is_person => line.style(Style::new().bold()),
         _ => line,
+    }
+}
+
+/// Kinds by the word that people use for many of them.
+fn title(node: &Node) -> String {
+    let word = match (&node.stands_for, node.title.as_str()) {
+        (StandsFor::Kind, "folder") => "Folders",
+        (StandsFor::Kind, "setting") => "Settings",
+        (StandsFor::Kind, "printer") => "Printers",
+        (StandsFor::Kind, "browser") => "Browsers",
+        (StandsFor::Kind, "font") => "Fonts",
+        (StandsFor::Kind, other) => &format!("{}{}", other[..1].to_uppercase(), &other[1..]),
+        (_, title) => title,
+    };
+    on_screen(word.as_bytes())
+}
+
+/// When a person was last there, and what to beware of.
+fn remark(node: &Node, survey: &Survey) -> String {
+    let (used, cautions) = match &node.stands_for {
+        StandsFor::Person(Some(id)) => {
+            let Some(row) = survey.accounts.iter().find(|row| row.id == *id) else { return String::new() };
+            let used = row.last_used_utc.map(|at| format!("  last used {}", date(at)));
+            (used.unwrap_or_default(), row.cautions.as_slice())
+        }
+        StandsFor::Item(at) => {
+            (String::new(), survey.items.get(*at).map(|row| row.cautions.as_slice()).unwrap_or_default())
+        }
+        _ => return String::new(),
+    };
+    let marks: Vec<&str> = cautions.iter().map(|caution| words::caution(caution).mark).collect();
+    if marks.is_empty() { used } else { format!("{used}  ! {}", marks.join(", ")) }
+}
+
+/// How many values are read, of settings and printers.
+fn values_in(node: &Node, survey: &Survey) -> u64 {
+    match &node.stands_for {
+        StandsFor::Item(at) => survey.items.get(*at).map_or(0, |row| row.item.facts.len() as u64),
+        StandsFor::Kind => node.below.iter().map(|row| values_in(row, survey)).sum(),
+        StandsFor::Person(_) | StandsFor::Folder(_) => 0,
     }
 }
 
