@@ -227,8 +227,7 @@ fn on_unix<'f>(below: &str, facts: &'f Facts, fact: &dyn Fn(&str) -> Option<&'f 
 
 /// Nothing to type: the values, for somebody who clicks.
 fn by_eye(how: &str, facts: &Facts) -> Steps {
-    let values: Vec<String> = facts.iter().map(|(name, value)| format!("{name} {value}")).collect();
-    Steps { how: on_screen(format!("{how} ({})", values.join(", ")).as_bytes()), commands: Vec::new() }
+    Steps { how: format!("{how} ({})", values(facts)), commands: Vec::new() }
 }
 
 /// The host of an address or URL.
@@ -262,10 +261,12 @@ fn in_single_quotes_of_shell(value: &str) -> String {
 
 /// The values in one line: `Europe/Lisbon`.
 pub(crate) fn values(facts: &Facts) -> String {
+    let is_name = facts.len() == 1 && facts.contains_key("name");
+    let value =
+        |(name, value): (&String, &String)| if is_name { value.clone() } else { format!("{name} {value}") };
     let text = match facts.len() {
         0 => "nothing".to_owned(),
-        1 => facts.values().cloned().collect(),
-        _ => facts.iter().map(|(name, value)| format!("{name} {value}")).collect::<Vec<_>>().join(", "),
+        _ => facts.iter().map(value).collect::<Vec<_>>().join(", "),
     };
     on_screen(text.as_bytes())
 }

@@ -63,15 +63,20 @@ fn row(spot: &Spot, node: &Node, page: &Page<'_>, width: usize) -> Line<'static>
     };
     let indent = "   ".repeat(spot.len().saturating_sub(1));
     let left = format!("{indent}{mark} {tick} {}", title(node));
-    let remark = remark(node, page.survey);
+    let (used, marks) = remarks(node, page.survey);
     let chosen = node.chosen();
     let right = match values_in(node, page.survey) {
         0 => format!("{:>9} files  {:>10}", count(chosen.files), size(chosen.size_in_bytes)),
         number => format!("{} read", counted(number, "value")),
     };
-    let gap = width.saturating_sub(left.width() + remark.width() + right.width() + 1).max(1);
-    let parts =
-        vec![Span::raw(left), Span::raw(remark).magenta(), Span::raw(" ".repeat(gap)), Span::raw(right)];
+    let gap = width.saturating_sub(left.width() + used.width() + marks.width() + right.width() + 1).max(1);
+    let parts = vec![
+        Span::raw(left),
+        Span::raw(used),
+        Span::raw(marks).magenta(),
+        Span::raw(" ".repeat(gap)),
+        Span::raw(right),
+    ];
     let line = Line::from(parts);
     let is_person = matches!(node.stands_for, StandsFor::Person(_));
     match node.is_ticked() {
@@ -96,20 +101,21 @@ fn title(node: &Node) -> String {
 }
 
 /// When a person was last there, and what to beware of.
-fn remark(node: &Node, survey: &Survey) -> String {
+fn remarks(node: &Node, survey: &Survey) -> (String, String) {
     let (used, cautions) = match &node.stands_for {
-        StandsFor::Person(Some(id)) => {
-            let Some(row) = survey.accounts.iter().find(|row| row.id == *id) else { return String::new() };
-            let used = row.last_used_utc.map(|at| format!("  last used {}", date(at)));
-            (used.unwrap_or_default(), row.cautions.as_slice())
-        }
-        StandsFor::Item(at) => {
-            (String::new(), survey.items.get(*at).map(|row| row.cautions.as_slice()).unwrap_or_default())
-        }
-        _ => return String::new(),
+        StandsFor::Person(Some(id)) => match survey.accounts.iter().find(|row| row.id == *id) {
+            Some(row) => (row.last_used_utc.map(|at| format!("  last used {}", date(at))), &row.cautions),
+            None => return Default::default(),
+        },
+        StandsFor::Item(at) => match survey.items.get(*at) {
+            Some(row) => (None, &row.cautions),
+            None => return Default::default(),
+        },
+        StandsFor::Person(None) | StandsFor::Kind | StandsFor::Folder(_) => return Default::default(),
     };
     let marks: Vec<&str> = cautions.iter().map(|caution| words::caution(caution).mark).collect();
-    if marks.is_empty() { used } else { format!("{used}  ! {}", marks.join(", ")) }
+    let marks = if marks.is_empty() { String::new() } else { format!("  ! {}", marks.join(", ")) };
+    (used.unwrap_or_default(), marks)
 }
 
 /// How many values are read, of settings and printers.

@@ -209,7 +209,7 @@ fn to_set_by_hand(page: &mut String, receipt: &Receipt) {
     }
     let _ = write!(
         page,
-        "<section>\n<h2>To set by hand</h2>\n<table class=\"findings\">\n<thead><tr><th scope=\"col\">Done</th>\
+        "<section>\n<h2>To set by hand</h2>\n<table class=\"findings by-hand\">\n<thead><tr><th scope=\"col\">Done</th>\
          <th scope=\"col\">What</th><th scope=\"col\">What to do</th></tr></thead>\n<tbody>\n"
     );
     for row in rows {
