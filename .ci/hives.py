@@ -47,6 +47,53 @@ def replayed(config):
     yield from demo_accounts("replayed")
 
 
+def machine(config):
+    """What a machine is called, what is installed, its time zone and its printers, as hivex reads them."""
+    import hivex
+
+    def open_key(hive, path):
+        node = hive.root()
+        for name in path.split("\\"):
+            node = node and hive.node_get_child(node, name)
+        return node
+
+    def text(hive, node, name):
+        values = hive.node_values(node) if node else []
+        return next((hive.value_string(value) for value in values if hive.value_key(value) == name), None)
+
+    software, system = hivex.Hivex(config + "/SOFTWARE"), hivex.Hivex(config + "/SYSTEM")
+    product = text(software, open_key(software, "Microsoft\\Windows NT\\CurrentVersion"), "ProductName")
+    yield f"product {product.split(' ')[0]}"
+    control = "ControlSet001\\Control"
+    yield "name " + text(system, open_key(system, control + "\\ComputerName\\ComputerName"), "ComputerName")
+    zone = open_key(system, control + "\\TimeZoneInformation")
+    yield "zone " + (text(system, zone, "TimeZoneKeyName") or text(system, zone, "StandardName"))
+    for below in ["", "Wow6432Node\\"]:
+        node = open_key(software, below + "Microsoft\\Windows\\CurrentVersion\\Uninstall")
+        for child in software.node_children(node) if node else []:
+            yield "program {} {}".format(*(text(software, child, name) for name in ["DisplayName", "DisplayVersion"]))
+    for hive, path in [(system, control + "\\Print\\Printers"), (software, "Microsoft\\Windows NT\\CurrentVersion\\Print\\Printers")]:
+        node = open_key(hive, path)
+        for child in hive.node_children(node) if node else []:
+            if text(hive, child, "Port") != "PORTPROMPT:":
+                yield "printer {} {}".format(text(hive, child, "Name"), text(hive, child, "Printer Driver"))
+
+
+def surveyed(survey):
+    """The same of what porter surveyed."""
+    import json
+    survey = json.load(open(survey))
+    facts = {item["id"]: item["facts"] for item in survey["items"]}
+    yield f"product {survey['machine']['system']['product'].split(' ')[0]}"
+    yield "name " + survey["machine"]["name"]
+    yield "zone " + facts["machine/setting/time-zone"]["windows"]
+    for program in survey["programs"]:
+        yield f"program {program['name']} {program['version']}"
+    for item, values in facts.items():
+        if item.startswith("machine/printer/"):
+            yield f"printer {values['name']} {values['driver']}"
+
+
 if __name__ == "__main__":
     for line in globals()[sys.argv[1]](sys.argv[2]):
         sys.stdout.buffer.write(line.encode("utf-8", "surrogatepass") + b"\n")

@@ -28,20 +28,20 @@ pub(super) fn free_space_in_bytes(folder: &Path) -> io::Result<u64> {
 /// The largest file that the volume of a folder can hold, where that is less than anybody has.
 #[allow(unsafe_code, reason = "calls of the system's interface")]
 pub(super) fn largest_file_in_bytes(folder: &Path) -> Option<u64> {
+    use std::ptr::null_mut;
     use windows_sys::Win32::Storage::FileSystem::{GetVolumeInformationW, GetVolumePathNameW};
     let wide: Vec<u16> = folder.as_os_str().encode_wide().chain([0]).collect();
     let (mut root, mut system) = ([0_u16; 1024], [0_u16; 64]);
-    let null = std::ptr::null_mut;
     // SAFETY: the path ends with a NUL, and the buffers are as long as is said.
     let known = unsafe {
         GetVolumePathNameW(wide.as_ptr(), root.as_mut_ptr(), root.len() as u32) != 0
             && GetVolumeInformationW(
                 root.as_ptr(),
-                null(),
+                null_mut(),
                 0,
-                null(),
-                null(),
-                null(),
+                null_mut(),
+                null_mut(),
+                null_mut(),
                 system.as_mut_ptr(),
                 system.len() as u32,
             ) != 0
