@@ -19,7 +19,7 @@ pub(crate) fn run(files: usize, rounds: usize) -> Result<(), String> {
     let bench = std::env::temp_dir().join(format!("porter-bench-{}", std::process::id()));
     let machine = bench.join("PC");
     println!("building {files} files in {}", bench.display());
-    build(&machine, files).map_err(|cause| cause.to_string())?;
+    build(&machine, files, "Documents").map_err(|cause| cause.to_string())?;
 
     let at = |name: &str, round: usize| bench.join(format!("{name}-{round}")).display().to_string();
     let pc = machine.display().to_string();
@@ -83,6 +83,35 @@ pub(crate) fn run(files: usize, rounds: usize) -> Result<(), String> {
     fs::remove_dir_all(&bench).map_err(|cause| cause.to_string())
 }
 
+/// The survey alone, of many files: four fifths of them documents, the rest what programs keep, for which rules are asked.
+pub(crate) fn survey(files: usize, rounds: usize) -> Result<(), String> {
+    let built = Command::new("cargo").args(["build", "--release", "--package", "porter"]).status();
+    if !built.is_ok_and(|status| status.success()) {
+        return Err("porter could not be built".to_owned());
+    }
+    let bench = std::env::temp_dir().join(format!("porter-bench-{}", std::process::id()));
+    println!("building {files} files in {}", bench.display());
+    build(&bench, files / 5 * 4, "Documents")
+        .and_then(|()| build(&bench, files / 10, "AppData/Roaming/KiteCAD"))
+        .and_then(|()| build(&bench, files / 10, "AppData/Roaming/Thunderbird"))
+        .map_err(|cause| cause.to_string())?;
+    let du = format!("du -s {}", bench.display());
+    let survey = format!("target/release/porter survey --quiet {}", bench.display());
+    time(&du)?;
+    let (mut ours, mut theirs) = (Vec::new(), Vec::new());
+    for round in 1..=rounds {
+        let (du, survey) = (time(&du)?, time(&survey)?);
+        println!("round {round}: du -s {du:.2} s, survey {survey:.2} s");
+        theirs.push(du);
+        ours.push(survey);
+    }
+    ours.sort_by(f64::total_cmp);
+    theirs.sort_by(f64::total_cmp);
+    let ratio = ours[rounds / 2] / theirs[rounds / 2];
+    println!("ratio of medians {ratio:.2}, peak memory {:.0} MB", peak_memory_in_mb(&survey)?);
+    fs::remove_dir_all(&bench).map_err(|cause| cause.to_string())
+}
+
 fn time(command: &str) -> Result<f64, String> {
     let began = Instant::now();
     let status = Command::new("sh").args(["-c", command]).stdout(Stdio::null()).status();
@@ -103,13 +132,13 @@ fn peak_memory_in_mb(command: &str) -> Result<f64, String> {
 }
 
 /// Fifty small files to a folder, as documents and caches are.
-fn build(machine: &Path, files: usize) -> std::io::Result<()> {
+fn build(machine: &Path, files: usize, below_home: &str) -> std::io::Result<()> {
     for folder in ["Windows/System32", "ProgramData"] {
         fs::create_dir_all(machine.join(folder))?;
     }
     let content = noise("bench", 1 << 20);
     let mut dice = Dice::named("bench");
-    let documents = machine.join("Users/odile/Documents");
+    let documents = machine.join("Users/odile").join(below_home);
     for number in 0..files {
         let folder = documents.join(format!("set {:03}/folder {:02}", number / 2000, number / 50 % 40));
         if number % 50 == 0 {

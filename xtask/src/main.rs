@@ -17,6 +17,7 @@ fn main() -> ExitCode {
                 (Ok(files), Ok(rounds)) => bench::run(files, rounds),
                 _ => Err(format!("`{files} {rounds}` are no numbers")),
             },
+            ["bench-survey"] => bench::survey(500_000, 5),
             ["bench-hive"] => hives::bench(),
             ["mutate-hives"] => hives::mutate(10_000_000),
             ["mutate-hives", times] => match times.parse() {
@@ -26,6 +27,7 @@ fn main() -> ExitCode {
             ["release"] => release::release(),
             ["windows-tests"] => release::windows_tests(),
             _ => Err("cargo xtask bench [FILES ROUNDS]   measure porter against du, cp, sha512sum and tar\n\
+                      cargo xtask bench-survey           measure the survey of 500,000 files against du\n\
                       cargo xtask bench-hive             time the walk through a registry hive of 60 MB\n\
                       cargo xtask mutate-hives [TIMES]   change bytes of a hive and read it, ten million times\n\
                       cargo xtask release                build the programs for Windows and Linux into target/dist\n\

@@ -138,3 +138,68 @@ fn what_is_no_machine_is_refused_with_what_was_looked_for() {
     }
     bench.porter(&["survey", "nowhere"]).with_status(1);
 }
+
+#[test]
+fn single_files_and_people_of_long_ago_are_left_out_by_choice_and_that_is_no_alarm() {
+    let bench = Workbench::with_demo_machines();
+    let lately = bench.porter(&["survey", "LOFT-PC", "--used-within", "6m", "--json"]).with_status(0).json();
+    assert_eq!(item(&lately, "bram/folder/documents")["chosen"], false);
+    assert_eq!(item(&lately, "odile/folder/documents")["chosen"], true);
+    assert_eq!(item(&lately, "machine/folder/drive/kite-plans")["chosen"], true);
+    bench.porter(&["survey", "LOFT-PC", "--used-within", "soon"]).with_status(2);
+
+    let all = bench.porter(&["survey", "LOFT-PC", "--json"]).with_status(0).json();
+    let less = ["--leave-files", "*.RTF", "--leave-files-over", "200kB"];
+    let words = [&["survey", "LOFT-PC", "--list", "list.toml", "--json"], &less[..]].concat();
+    let left = bench.porter(&words).with_status(0).json();
+    let files = |survey: &Value| item(survey, "tamsin/folder/documents")["files"].as_u64().unwrap();
+    let letters = std::fs::read_dir(bench.path("LOFT-PC/Users/tamsin/Documents/Letters")).unwrap();
+    let letters = letters.filter(|row| row.as_ref().unwrap().path().extension().is_some()).count() as u64;
+    assert_eq!(files(&all) - files(&left), letters);
+
+    // The list remembers it; the capture accounts for it, and the check does not miss it.
+    assert!(
+        bench.read("list.toml").contains("leave_files = [\"*.RTF\"]\nleave_files_over_in_bytes = 200000\n")
+    );
+    let capture = [
+        "capture",
+        "LOFT-PC",
+        "trunk",
+        "--list",
+        "list.toml",
+        "--only",
+        "tamsin/folder",
+        "--json",
+        "--quiet",
+    ];
+    let report = bench.porter(&capture).with_status(0).json();
+    let chosen = report["left_behind"].as_array().unwrap().iter().filter(|row| row["code"] == "not-chosen");
+    assert_eq!(chosen.count() as u64, letters);
+    bench.porter(&["check", "trunk", "--quiet"]).with_status(0);
+
+    let refused = bench.porter(&["survey", "LOFT-PC", "--choose"]).with_status(2);
+    assert!(refused.err.contains("--choose needs a terminal"), "{}", refused.err);
+}
+
+#[test]
+fn the_sheet_for_the_job_tells_people_cautions_settings_and_programs() {
+    let bench = Workbench::with_demo_machines();
+    let shown =
+        bench.porter(&["survey", "LOFT-PC", "--page", "sheet.html", "--for", "trunks/new"]).with_status(0);
+    assert!(shown.out.contains("it fits: up to"), "{}", shown.out);
+    assert!(shown.out.contains("settings  Language and formats, Keyboard layouts"), "{}", shown.out);
+    let sheet = bench.read("sheet.html");
+    for part in [
+        "<h1>Survey of LOFT-PC</h1>",
+        "Odile Marchetti), last used 2026-10-30, administrator",
+        "not used for 441 days",
+        "Thunderbird: mail, contacts, settings",
+        "Printer Front desk",
+        "address 192.0.2.20",
+        "Windrose Forecast</bdi> (odile only)",
+        "Quayside, &quot;Books &amp; Co&quot;",
+    ] {
+        assert!(sheet.contains(part), "{part}");
+    }
+    assert!(!sheet.contains("src=") && !sheet.contains("href="), "nothing from outside");
+}

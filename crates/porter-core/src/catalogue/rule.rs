@@ -204,6 +204,10 @@ impl CarryRule {
     /// What it says of an entry at `path` below the place of a part; none if it says nothing. Patterns fit the path below the
     /// folder that was found; for a file that was found itself, its name.
     pub(super) fn fate(&self, part: &Part, path: &RelativePath, kind: EntryKind) -> Option<Fate<'_>> {
+        // Most rules say nothing, and most of a machine is asked of them.
+        if self.keep.is_empty() && self.hold.is_empty() && self.leave.is_empty() {
+            return None;
+        }
         let below = below_found(part, path)?;
         let lowered = in_lower_case(&below);
         let candidate = Candidate::new(&*lowered);

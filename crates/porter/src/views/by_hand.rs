@@ -60,7 +60,7 @@ fn on_windows<'f>(
             None => by_eye("choose it under Date and time", facts),
         },
         "locale" => match fact("name") {
-            Some(name) => typed(POWERSHELL, vec![format!("Set-Culture {}", q(&name.replace('_', "-")))]),
+            Some(name) => typed(POWERSHELL, vec![format!("Set-Culture {}", q(&culture(name)))]),
             None => by_eye("choose it under Region", facts),
         },
         "keyboard" => match fact("windows-layouts") {
@@ -184,7 +184,7 @@ fn on_unix<'f>(below: &str, facts: &'f Facts, fact: &dyn Fn(&str) -> Option<&'f 
         },
         "locale" if is_linux => match fact("name") {
             Some(name) => {
-                let name = name.split('.').next().unwrap_or(name).replace('-', "_");
+                let name = culture(name).replace('-', "_");
                 typed(format!("sudo localectl set-locale LANG={}", q(&format!("{name}.UTF-8"))))
             }
             None => by_eye("choose it under Region", facts),
@@ -228,6 +228,11 @@ fn on_unix<'f>(below: &str, facts: &'f Facts, fact: &dyn Fn(&str) -> Option<&'f 
 /// Nothing to type: the values, for somebody who clicks.
 fn by_eye(how: &str, facts: &Facts) -> Steps {
     Steps { how: format!("{how} ({})", values(facts)), commands: Vec::new() }
+}
+
+/// `en-GB` of `en_GB.UTF-8`.
+fn culture(locale: &str) -> String {
+    locale.split(['.', '@']).next().unwrap_or(locale).replace('_', "-")
 }
 
 /// The host of an address or URL.
@@ -298,6 +303,69 @@ mod tests {
             on(Family::Linux),
             ["sudo lpadmin -p 'Front_desk' -E -v 'ipp://192.0.2.20/ipp/print' -m everywhere"]
         );
+    }
+
+    #[test]
+    fn every_setting_has_steps_on_every_system() {
+        let settings = [
+            ("odile/setting/locale", facts(&[("name", "en_GB.UTF-8")])),
+            ("odile/setting/keyboard", facts(&[("windows-layouts", "00000809 0000040c")])),
+            ("odile/setting/wallpaper", facts(&[("file", "C:\\kites.jpg")])),
+            ("odile/setting/mouse", facts(&[("swap-buttons", "1"), ("wheel-lines", "5")])),
+            ("odile/setting/accessibility", facts(&[("sticky-keys", "506")])),
+            ("odile/setting/file-view", facts(&[("hidden", "1")])),
+            ("odile/setting/environment", facts(&[("KITES", "C:\\Kite Plans")])),
+            ("machine/setting/environment", facts(&[("KITES", "9"), ("not a name", "x")])),
+            ("odile/setting/default-printer", facts(&[("name", "Front desk")])),
+            ("machine/setting/wifi/loft", facts(&[("name", "Loft")])),
+            ("odile/printer/tide-plans", facts(&[("name", "Plans"), ("server-printer", "\\\\tide\\Plans")])),
+        ];
+        let on = |to| {
+            let lines = settings.iter().map(|(id, facts)| {
+                let steps = steps(id, facts, to);
+                if steps.commands.is_empty() {
+                    format!("({})", steps.how)
+                } else {
+                    steps.commands.join(" | ")
+                }
+            });
+            lines.collect::<Vec<_>>()
+        };
+        assert_eq!(
+            on(Family::Windows),
+            [
+                r"Set-Culture 'en-GB'",
+                r"reg add 'HKCU\Keyboard Layout\Preload' /v 1 /t REG_SZ /d '00000809' /f | reg add 'HKCU\Keyboard Layout\Preload' /v 2 /t REG_SZ /d '0000040c' /f",
+                r"(the picture lands with the other files; right-click it, and set it as background (file C:\kites.jpg))",
+                r"reg add 'HKCU\Control Panel\Mouse' /v SwapMouseButtons /t REG_SZ /d '1' /f | reg add 'HKCU\Control Panel\Desktop' /v WheelScrollLines /t REG_SZ /d '5' /f",
+                r"reg add 'HKCU\Control Panel\Accessibility\StickyKeys' /v Flags /t REG_SZ /d '506' /f",
+                r"reg add 'HKCU\Software\Microsoft\Windows\CurrentVersion\Explorer\Advanced' /v Hidden /t REG_DWORD /d '1' /f",
+                r"[Environment]::SetEnvironmentVariable('KITES', 'C:\Kite Plans', 'User')",
+                r"[Environment]::SetEnvironmentVariable('KITES', '9', 'Machine') | [Environment]::SetEnvironmentVariable('not a name', 'x', 'Machine')",
+                r"rundll32 printui.dll,PrintUIEntry /y /n 'Front desk'",
+                r"(choose the network and type its password (Loft))",
+                r"rundll32 printui.dll,PrintUIEntry /in /n '\\tide\Plans'",
+            ]
+        );
+        assert_eq!(
+            on(Family::Linux),
+            [
+                r"sudo localectl set-locale LANG='en_GB.UTF-8'",
+                r"(set it up under Settings (windows-layouts 00000809 0000040c))",
+                r"(set it up under Settings (file C:\kites.jpg))",
+                r"(set it up under Settings (swap-buttons 1, wheel-lines 5))",
+                r"(set it up under Settings (sticky-keys 506))",
+                r"(set it up under Settings (hidden 1))",
+                r"echo 'export KITES='\''C:\Kite Plans'\''' >> ~/.profile",
+                r"echo 'export KITES='\''9'\''' >> ~/.profile",
+                r"lpoptions -d 'Front_desk'",
+                r"(choose the network and type its password (Loft))",
+                r"(add it under Printers (name Plans, server-printer \\tide\Plans))",
+            ]
+        );
+        let mac = on(Family::MacOs);
+        let shown = (mac[0].as_str(), mac[8].as_str());
+        assert_eq!(shown, ("(set it up under Settings (en_GB.UTF-8))", "lpoptions -d 'Front_desk'"));
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! The tree to tick, as it is drawn.
 
-use super::numbers::{count, counted, date, size};
+use super::numbers::{counted, date, size};
 use super::survey::{Room, needed_in_bytes};
 use super::words;
 use porter_core::packing::tree::{Node, Spot, StandsFor, Ticked};
@@ -66,7 +66,7 @@ fn row(spot: &Spot, node: &Node, page: &Page<'_>, width: usize) -> Line<'static>
     let (used, marks) = remarks(node, page.survey);
     let chosen = node.chosen();
     let right = match values_in(node, page.survey) {
-        0 => format!("{:>9} files  {:>10}", count(chosen.files), size(chosen.size_in_bytes)),
+        0 => format!("{:>13}  {:>9}", counted(chosen.files, "file"), size(chosen.size_in_bytes)),
         number => format!("{} read", counted(number, "value")),
     };
     let gap = width.saturating_sub(left.width() + used.width() + marks.width() + right.width() + 1).max(1);
@@ -129,7 +129,7 @@ fn values_in(node: &Node, survey: &Survey) -> u64 {
 
 fn total(page: &Page<'_>) -> Line<'static> {
     let total = page.total;
-    Line::from(format!("To carry: {} in {} files", size(total.size_in_bytes), count(total.files))).bold()
+    Line::from(format!("To carry: {} in {}", size(total.size_in_bytes), counted(total.files, "file"))).bold()
 }
 
 fn room(page: &Page<'_>) -> Line<'static> {
@@ -154,5 +154,83 @@ fn room(page: &Page<'_>) -> Line<'static> {
             size(needed),
             size(room.free_in_bytes)
         )),
+    }
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+mod tests {
+    use super::*;
+    use porter_core::catalogue::Catalogue;
+    use porter_core::events::{Conduct, Event};
+    use porter_core::machine::recognise;
+    use porter_core::packing::{Selection, Tree, Unchosen};
+    use porter_core::survey::survey;
+    use porter_source::HostFolder;
+    use ratatui::Terminal;
+    use ratatui::backend::TestBackend;
+    use std::sync::Arc;
+    use std::sync::atomic::AtomicBool;
+
+    /// What stands on a screen of 64 columns.
+    fn screen(page: &Page<'_>) -> Vec<String> {
+        let mut terminal = Terminal::new(TestBackend::new(64, 14)).unwrap();
+        terminal.draw(|frame| draw(frame, page)).unwrap();
+        let buffer = terminal.backend().buffer().clone();
+        let row = |y| (0..64).map(|x| buffer[(x, y)].symbol()).collect::<String>().trim_end().to_owned();
+        (0..14).map(row).filter(|row| !row.is_empty()).collect()
+    }
+
+    #[test]
+    fn the_tree_tells_what_is_ticked_how_much_it_is_and_whether_it_fits() {
+        let folder = tempfile::tempdir().unwrap();
+        for (path, length) in [
+            ("Windows/System32/a.dll", 1),
+            ("Users/odile/NTUSER.DAT", 1),
+            ("Users/odile/Documents/Kites/2026/plan.txt", 3000),
+            ("Users/odile/Documents/Letters/a.txt", 500),
+        ] {
+            let path = folder.path().join(path);
+            std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+            std::fs::write(path, vec![b'x'; length]).unwrap();
+        }
+        let volume = HostFolder::open(folder.path()).unwrap();
+        let machine = recognise(Arc::new(volume), "LOFT-PC".to_owned()).unwrap();
+        let catalogue = Catalogue::built_in(machine.layout.family).unwrap();
+        let conduct = Conduct { events: &|_: &Event<'_>| {}, stop: &AtomicBool::new(false) };
+        let (all, nothing) = (Selection::default(), Unchosen::default());
+        let mut survey = survey(&machine, &catalogue, &all, &nothing, conduct).unwrap();
+        survey.accounts[0].last_used_utc = Some(time::macros::datetime!(2026-10-30 16:42 UTC));
+        let mut tree = Tree::of(&survey);
+        let documents = vec![0, 0, 0];
+        tree.at(&vec![0, 0]).unwrap().is_open = true;
+        tree.look_into(&documents, &machine, &catalogue, &survey, &nothing);
+        tree.at(&documents).unwrap().is_open = true;
+        tree.toggle(&vec![0, 0, 0, 0]);
+        let rows = tree.shown();
+        let small = Room { free_in_bytes: 1000, largest_file_in_bytes: None };
+        let page = |room| Page {
+            machine: "LOFT-PC",
+            survey: &survey,
+            rows: &rows,
+            at: 2,
+            total: tree.total(),
+            room,
+        };
+        let shown = screen(&page(None));
+        assert_eq!(
+            shown[..6],
+            [
+                "What is carried from LOFT-PC",
+                "- [-] odile  last used 2026-10-30            2 files      501 B",
+                "   - [-] Folders                             2 files      501 B",
+                "      - [-] Documents                         1 file      500 B",
+                "         + [ ] Kites                         0 files        0 B",
+                "           [x] Letters                        1 file      500 B",
+            ]
+        );
+        assert!(shown[8].starts_with("To carry: 501 B in 2 files"), "{shown:#?}");
+        let full = screen(&page(Some(&small)));
+        assert!(full[9].starts_with("! It does not fit: up to"), "{full:#?}");
     }
 }
