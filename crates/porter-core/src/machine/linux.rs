@@ -2,6 +2,7 @@
 //! person's `user-dirs.dirs` (<https://www.freedesktop.org/wiki/Software/xdg-user-dirs/>).
 
 mod programs;
+mod rpm;
 mod sign_ins;
 
 use super::Place;

@@ -5,7 +5,7 @@ use porter_source::{Sequential, Volume};
 use std::io::Read;
 
 /// None of these files is larger on a real system.
-const LARGEST_FILE_IN_BYTES: u64 = 64 << 20;
+const LARGEST_FILE_IN_BYTES: u64 = 128 << 20;
 
 /// The content; none if it is not there, cannot be read, or is larger than any real one.
 pub(super) fn read(volume: &dyn Volume, path: &RelativePath) -> Option<Vec<u8>> {

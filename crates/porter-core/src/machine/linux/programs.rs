@@ -1,5 +1,6 @@
-//! The programs that a Linux lists: Debian's packages, Flatpaks and snaps.
+//! The programs that a Linux lists: Debian's packages, RPM's, Flatpaks and snaps.
 
+use super::rpm;
 use crate::machine::program::Program;
 use crate::machine::small_file::read_at;
 use porter_names::RelativePath;
@@ -16,6 +17,7 @@ pub(super) fn of_machine(volume: &dyn Volume) -> Vec<Program> {
     let mut programs =
         read_at(volume, "var/lib/dpkg/status").map(|file| packages_in(&file)).unwrap_or_default();
     programs.retain(|program| !along.contains(&program.name));
+    programs.extend(rpm::packages(volume));
     let path = |path: &str| RelativePath::from_bytes(path.as_bytes()).unwrap_or_default();
     programs.extend(flatpaks(volume, &path("var/lib/flatpak/app")));
     programs.extend(snaps(volume, &path("var/lib/snapd/snaps")));
