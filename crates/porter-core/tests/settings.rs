@@ -5,6 +5,7 @@ mod stand_ins;
 
 use porter_core::item::Facts;
 use porter_core::kinds::setting::is_met;
+use porter_core::machine::registry::describe::encrypted_with;
 use porter_core::machine::registry::settings::{of_machine, of_person};
 use porter_core::machine::time_zone::{iana_name, windows_name};
 use porter_core::machine::{Setting, SettingKind};
@@ -49,7 +50,10 @@ fn a_windows_tells_its_printers_wherever_its_generation_keeps_them() {
     {
         print.key(&format!("Printers\\{name}")).set_text("Port", port);
     }
+    system.key("Control\\BitlockerStatus").set_number("BootStatus", 1);
     let (software, system) = (hive(&software), hive(&system));
+    assert_eq!(encrypted_with(&system.root().unwrap()).as_deref(), Some("BitLocker"));
+    assert_eq!(encrypted_with(&software.root().unwrap()), None);
     let settings = of_machine(Some(&software.root().unwrap()), Some(&system.root().unwrap()));
     let expected = [
         ("computer-name", "name=LOFT-PC"),

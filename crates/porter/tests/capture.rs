@@ -199,3 +199,40 @@ fn names_that_are_no_text_and_names_that_differ_by_case_go_there_and_back() {
         "nothing landed twice"
     );
 }
+
+#[test]
+fn settings_are_in_the_trunk_as_values_and_a_trunk_of_the_first_version_is_read() {
+    let bench = Workbench::with_trunk();
+    let look = bench.porter(&["look", "trunk"]).with_status(0);
+    let line = |id: &str| look.out.lines().find(|line| line.trim_start().starts_with(id)).unwrap().to_owned();
+    assert!(line("machine/setting/time-zone").ends_with("iana Europe/London, windows GMT Standard Time"));
+    assert!(line("odile/setting/drive/k").contains(r"server-folder \\TIDEHOUSE\kites"));
+    let restored = ["restore", "trunk", "TIDEWATER", "--account", "tamsin=tamsin.okafor", "--yes", "--quiet"];
+    let restored = bench.porter(&restored).with_status(0);
+    assert!(restored.out.contains("`porter check` says which of them to set by hand"), "{}", restored.out);
+
+    // Before 1.1 there was no list of programs, and items told less.
+    fs::remove_file(bench.path("trunk/porter/programs.json")).unwrap();
+    let proofs = bench.read("trunk/tagmanifest-sha512.txt");
+    let proofs: String =
+        proofs.lines().filter(|line| !line.contains("programs")).map(|line| format!("{line}\n")).collect();
+    bench.write("trunk/tagmanifest-sha512.txt", proofs);
+    let missing = bench.porter(&["look", "trunk"]).with_status(1);
+    assert!(missing.err.contains("programs.json"), "{}", missing.err);
+    workbench::forge(&bench.path("trunk"), "porter/label.json", |label| {
+        label.replace("\"minor\": 1", "\"minor\": 0")
+    });
+    workbench::forge(&bench.path("trunk"), "porter/items.json", |items| {
+        let mut items: Vec<Value> = serde_json::from_str(&items).unwrap();
+        items.retain(|item| item.get("facts").is_none());
+        for item in &mut items {
+            for newer in ["rule", "parts", "needs", "counts"] {
+                item.as_object_mut().unwrap().remove(newer);
+            }
+        }
+        serde_json::to_string(&items).unwrap()
+    });
+    let receipt =
+        bench.porter(&["check", "trunk", "TIDEWATER", "--json", "-", "--quiet"]).with_status(0).json();
+    assert_eq!((&receipt["programs"], &receipt["by_hand"]), (&serde_json::json!([]), &serde_json::json!([])));
+}

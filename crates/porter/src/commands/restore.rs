@@ -82,6 +82,9 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         return Err(RestoreError::RecordsInTheWay(folder).into());
     };
     let accounts = plan.accounts.clone();
+    let is_setting =
+        |item: &&porter_trunk::TrunkItem| plan.items.contains(&item.id) && !item.facts.is_empty();
+    let settings = trunk.items().iter().filter(is_setting).count();
     let report = open::conducted(&arguments.conduct, |conduct| {
         run_plan(&trunk, plan, Some(&records), &open::now_utc, conduct)
     })??;
@@ -89,6 +92,9 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         say_json(&views::restore::json(&report, &accounts));
     } else {
         views::restore::show("Restored.", &report);
+        if settings > 0 {
+            views::restore::tell_of_settings(settings as u64);
+        }
     }
     Ok(needs_attention(&report.refused))
 }

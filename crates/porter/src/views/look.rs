@@ -1,5 +1,6 @@
 //! What a look into a trunk shows.
 
+use super::by_hand;
 use super::numbers::{count, counted, date_and_time, padded, rfc3339, size};
 use super::survey::system;
 use crate::screen::{BOLD, FAINT, say, styled};
@@ -31,6 +32,10 @@ pub(crate) fn show_trunk(label: &Label, items: &[TrunkItem]) {
     say("");
     let width = items.iter().map(|item| item.id.chars().count()).max().unwrap_or(0);
     for item in items {
+        if item.chosen && !item.facts.is_empty() {
+            say(format_args!("  {}  {}", padded(&item.id, width), by_hand::values(&item.facts)));
+            continue;
+        }
         if !item.chosen {
             say(styled(FAINT, format_args!("  {}  not captured, on purpose", padded(&item.id, width))));
             continue;

@@ -1,6 +1,6 @@
 //! What a restore shows, before and after.
 
-use super::numbers::{counted, padded, size};
+use super::numbers::{count, counted, padded, size};
 use super::words;
 use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled};
@@ -103,6 +103,14 @@ fn show_refused(refused: &[Refused]) {
         say(format_args!("        {}", words::reason(&row.reason)));
     }
     fold(attention.len());
+}
+
+/// Values are not restored by themselves yet; the check knows which of them are to be set.
+pub(crate) fn tell_of_settings(number: u64) {
+    say(format_args!(
+        "Settings and printers in the trunk: {}. `porter check` says which of them to set by hand, and what to type.",
+        count(number)
+    ));
 }
 
 fn pairs_json<'p>(pairs: impl Iterator<Item = (&'p RelativePath, &'p RelativePath)>) -> Vec<Value> {

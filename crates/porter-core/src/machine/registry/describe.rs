@@ -38,6 +38,21 @@ pub fn computer_name(control_set: &impl RegistryKey) -> Option<String> {
         .filter(|name| !name.is_empty())
 }
 
+/// The processor, in the words of the control set in force.
+pub fn processor(control_set: &impl RegistryKey) -> Option<String> {
+    let environment = control_set.subkey("Control\\Session Manager\\Environment")?;
+    let words = ["PROCESSOR_ARCHITECTURE", "PROCESSOR_IDENTIFIER"].map(|name| environment.text(name));
+    let words: Vec<String> = words.into_iter().flatten().filter(|words| !words.is_empty()).collect();
+    (!words.is_empty()).then(|| words.join(", "))
+}
+
+/// What the system keeps its own drive encrypted with, of the control set in force.
+pub fn encrypted_with(control_set: &impl RegistryKey) -> Option<String> {
+    // 1 while the drive is protected.
+    let status = control_set.subkey("Control\\BitlockerStatus")?.number("BootStatus")?;
+    (status == 1).then(|| "BitLocker".to_owned())
+}
+
 /// What is told of an account beside its profile.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Told {

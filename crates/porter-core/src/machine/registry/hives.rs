@@ -43,25 +43,9 @@ pub(in crate::machine) fn facts_of(
     facts.state.has_no_registry = software.is_none() && system.is_none() && reader.troubles.is_empty();
     let control_set = root_of(&system).as_ref().and_then(control_set);
     facts.settings = settings::of_machine(root_of(&software).as_ref(), control_set.as_ref());
-    if let Some(set) = &control_set {
-        // 1 while the system's own drive is protected.
-        let status =
-            set.descend("Control\\BitlockerStatus").and_then(|key| key.value("BootStatus")?.number());
-        facts.state.encrypted_with = (status == Some(1)).then(|| "BitLocker".to_owned());
-    }
-    if root_of(&system).is_some() {
-        facts.name = control_set.as_ref().and_then(describe::computer_name);
-        facts.processor = control_set.and_then(|key| {
-            let environment = key.descend("Control\\Session Manager\\Environment")?;
-            let words = ["PROCESSOR_ARCHITECTURE", "PROCESSOR_IDENTIFIER"];
-            let words: Vec<String> = words
-                .iter()
-                .filter_map(|name| environment.value(name)?.text())
-                .filter(|w| !w.is_empty())
-                .collect();
-            (!words.is_empty()).then(|| words.join(", "))
-        });
-    }
+    facts.state.encrypted_with = control_set.as_ref().and_then(describe::encrypted_with);
+    facts.name = control_set.as_ref().and_then(describe::computer_name);
+    facts.processor = control_set.as_ref().and_then(describe::processor);
     let told_by_sid = root_of(&sam).map(|key| sam::told(&key)).unwrap_or_default();
     if let Some(software) = root_of(&software) {
         (facts.product, facts.version) = describe::product_and_version(&software);

@@ -54,6 +54,7 @@ pub(super) fn facts(system_drive: &str) -> SystemFacts {
     };
     let (software, control_set) = (machine.subkey("SOFTWARE"), machine.subkey("SYSTEM\\CurrentControlSet"));
     facts.settings = settings::of_machine(software.as_ref(), control_set.as_ref());
+    facts.state.encrypted_with = control_set.as_ref().and_then(describe::encrypted_with);
     if let Some(software) = software {
         (facts.product, facts.version) = describe::product_and_version(&software);
         let of_person = |sid: &str, _: &porter_names::RelativePath| {
