@@ -3,15 +3,18 @@
 
 mod stand_ins;
 
-use porter_core::catalogue::{Catalogue, Fate};
+use porter_core::catalogue::{CarryRule, Catalogue, Fate};
 use porter_core::item::What;
 use porter_core::kinds::find_items;
 use porter_core::machine::Machine;
 use porter_core::machine::layout::Family;
 use porter_core::restore::relocate::Relocation;
+use porter_core::walk::{Grounds, Sight, walk};
+use porter_names::NameRules;
 use porter_source::EntryKind;
 use porter_trunk::{Content, Entry, EntryAddress, TrunkItem, TrunkPart};
 use stand_ins::{Script, ScriptedVolume};
+use std::collections::BTreeMap;
 
 /// A machine with these files, below the home where a path begins with `~`.
 fn machine_with(system: &[&str], home: &str, rows: &[(&str, &str)]) -> Machine {
@@ -141,6 +144,37 @@ fn macos() {
     ];
     let system = ["System/Library/CoreServices/SystemVersion.plist"];
     each_is_found(&machine_with(&system, "Users/odile", &rows), "Users/odile", &rows);
+}
+
+#[test]
+fn a_pattern_that_fits_too_much_takes_no_place_and_nothing_twice() {
+    let rows = [
+        ("~/Documents/a.txt", "odile/folder/documents"),
+        ("~/AppData/Roaming/x.ini", "odile/folder/roaming-data"),
+        ("~/kites/b.txt", "odile/kites/greedy"),
+        ("~/AppData/other/c.txt", "odile/kites/greedy"),
+    ];
+    let machine = machine_with(&["Windows/System32/a.dll", "Users/odile/NTUSER.DAT"], "Users/odile", &rows);
+    let rule = "id = \"kites/greedy\"\ntitle = \"All\"\n[[find]]\nplace = \"home\"\npath = \"*\"\n";
+    let rule = CarryRule::from_toml(rule).unwrap();
+    let catalogue = Catalogue::built_in(Family::Windows).unwrap().with_rules(vec![rule]);
+    let items = find_items(&machine, &catalogue);
+    let nothing = stand_ins::everything();
+    let grounds = Grounds::new(&machine, &catalogue, items.iter(), &nothing, NameRules::TRUNK);
+    let mut owners: BTreeMap<String, Vec<&str>> = BTreeMap::new();
+    for item in &items {
+        walk(&grounds, item, |_, sight, _| {
+            if let Sight::Entry { spot, metadata, .. } = sight
+                && metadata.kind == EntryKind::File
+            {
+                owners.entry(spot.on_volume.to_string()).or_default().push(&item.id);
+            }
+            true
+        });
+    }
+    for (path, id) in rows {
+        assert_eq!(owners[&path.replacen('~', "Users/odile", 1)], [id], "{path}");
+    }
 }
 
 #[test]

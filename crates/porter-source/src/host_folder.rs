@@ -114,6 +114,11 @@ impl VolumeFile for HostFile {
     }
 }
 
+/// Opens what is no folder, without waiting for it.
+pub(crate) fn open_to_look(path: &Path) -> io::Result<impl VolumeFile> {
+    system::open_without_following(path).map(HostFile)
+}
+
 fn metadata_from(found: &fs::Metadata, keeps: &system::Keeps, path: impl FnOnce() -> PathBuf) -> Metadata {
     let kind = if found.is_symlink() {
         EntryKind::Link

@@ -1,5 +1,9 @@
 //! What is on a drive or in an image, told by its first bytes: enough to say what it takes to get at it.
 
+use crate::{VolumeFile, host_folder};
+use std::io;
+use std::path::Path;
+
 /// How much of the beginning is looked at.
 pub const BEGINNING_IN_BYTES: usize = 4096;
 
@@ -27,6 +31,24 @@ pub enum VolumeKind {
 }
 
 impl VolumeKind {
+    /// Looks at the beginning of a drive or an image. What is neither, such as a pipe, is nothing that is known.
+    pub fn load(path: &Path) -> io::Result<Option<Self>> {
+        let path = std::fs::canonicalize(path)?;
+        let file = host_folder::open_to_look(&path)?;
+        let mut beginning = vec![0; BEGINNING_IN_BYTES];
+        let mut length = 0;
+        while length < beginning.len() {
+            match file.read_at(length as u64, &mut beginning[length..]) {
+                Ok(0) => break,
+                Ok(read) => length += read,
+                // Pipes and terminals cannot be read at a place.
+                Err(cause) if cause.kind() == io::ErrorKind::NotSeekable => break,
+                Err(cause) => return Err(cause),
+            }
+        }
+        Ok(Self::from_bytes(&beginning[..length]))
+    }
+
     /// None if nothing is known of what begins like that.
     pub fn from_bytes(beginning: &[u8]) -> Option<Self> {
         let has = |at: usize, mark: &[u8]| beginning.get(at..).is_some_and(|rest| rest.starts_with(mark));

@@ -14,13 +14,12 @@ use porter_core::events::{Conduct, Event};
 use porter_core::machine::{Machine, here, recognise};
 use porter_core::packing::{PackingList, Selection, Unchosen};
 use porter_core::restore::accounts::{ids_in, is_called};
-use porter_source::volume_kind::BEGINNING_IN_BYTES;
 use porter_source::{HostFolder, VolumeKind};
 use porter_trunk::Label;
 use porter_trunk::open_form::OpenTrunk;
 use std::collections::BTreeMap;
 use std::fs::File;
-use std::io::{Read, Write};
+use std::io::Write;
 use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 use time::OffsetDateTime;
@@ -37,10 +36,10 @@ pub(crate) fn machine(folder: &Path) -> Result<Machine, Failure> {
     if let Ok(found) = std::fs::metadata(folder)
         && !found.is_dir()
     {
-        let beginning = beginning_of(folder).map_err(|cause| {
+        let kind = VolumeKind::load(folder).map_err(|cause| {
             Failure::new(format!("`{shown}` cannot be read: {cause}"), "Run porter as administrator or root.")
         })?;
-        return Err(Failure::not_mounted(&shown, VolumeKind::from_bytes(&beginning)));
+        return Err(Failure::not_mounted(&shown, kind));
     }
     let volume = HostFolder::open(folder).map_err(|cause| {
         Failure::new(format!("`{shown}` cannot be opened: {cause}"), "Is the drive mounted there?")
@@ -81,13 +80,6 @@ pub(crate) fn unchosen(given: &ChoiceArguments, list: Option<&PackingList>) -> R
     }
     unchosen.files_over_in_bytes = given.leave_files_over.or(unchosen.files_over_in_bytes);
     Ok(unchosen)
-}
-
-/// The first bytes of what is no folder: a drive or an image.
-fn beginning_of(file: &Path) -> std::io::Result<Vec<u8>> {
-    let mut beginning = Vec::new();
-    File::open(file)?.take(BEGINNING_IN_BYTES as u64).read_to_end(&mut beginning)?;
-    Ok(beginning)
 }
 
 /// The time now: the only place that asks the clock.

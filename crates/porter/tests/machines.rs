@@ -89,6 +89,13 @@ fn a_drive_that_is_not_mounted_is_told_by_its_first_bytes() {
         "{}",
         said.err
     );
+    #[cfg(unix)]
+    {
+        // Nobody waits for somebody to write into it.
+        let made = std::process::Command::new("mkfifo").arg(bench.path("pipe")).status().unwrap();
+        assert!(made.success());
+        bench.porter(&["survey", "pipe"]).with_status(1);
+    }
     bench.write("letter.txt", "not a drive");
     let said = bench.porter(&["survey", "letter.txt"]).with_status(1);
     assert!(said.err.contains("`letter.txt` is no folder"), "{}", said.err);

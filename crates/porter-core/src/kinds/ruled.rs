@@ -19,6 +19,12 @@ impl Kind for Ruled {
         let mut looker = machine.looker();
         // What one rule has is not another's, too.
         let mut taken: HashSet<RelativePath> = HashSet::new();
+        let places = machine
+            .accounts
+            .iter()
+            .flat_map(|account| account.places.values())
+            .chain(machine.places.values());
+        let places: HashSet<&RelativePath> = places.map(|found| &found.path).collect();
         let mut items = Vec::new();
         for owner in machine.accounts.iter().map(Some).chain([None]) {
             for rule in catalogue.rules.iter().filter(|rule| rule.is_personal() == owner.is_some()) {
@@ -33,7 +39,10 @@ impl Kind for Ruled {
                     rule: Some(Arc::clone(rule)),
                 };
                 for part in found.into_iter().map(|found| found.part) {
-                    if item.path_of(&part, machine).is_some_and(|path| taken.insert(path)) {
+                    // A pattern may fit a place, which has an item of its own.
+                    let is_free = |path: &RelativePath| part.what == What::Whole || !places.contains(path);
+                    let path = item.path_of(&part, machine).filter(is_free);
+                    if path.is_some_and(|path| taken.insert(path)) {
                         item.parts.push(part);
                     }
                 }

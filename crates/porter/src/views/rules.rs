@@ -10,6 +10,7 @@ use porter_core::kinds::ruled::{find_by_rule, shown_find};
 use porter_core::machine::layout::Family;
 use porter_core::machine::{Account, Machine};
 use porter_core::survey::Survey;
+use porter_names::screen::on_screen;
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
 
@@ -43,7 +44,7 @@ pub(crate) fn list(rows: &[Row<'_>], folder: Option<&Path>) {
             "{}  {}  {}{from}",
             padded(&row.rule.id, width),
             styled(FAINT, padded(&systems(row.rule).join(" "), 19)),
-            row.rule.title
+            on_screen(row.rule.title.as_bytes())
         ));
     }
     say("");
