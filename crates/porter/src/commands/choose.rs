@@ -1,6 +1,7 @@
 //! `porter survey --choose`: the tree on the terminal, key by key.
 
 use crate::failure::Failure;
+use crate::stop::STOP;
 use crate::views;
 use crate::views::survey::Room;
 use porter_core::catalogue::Catalogue;
@@ -8,12 +9,29 @@ use porter_core::machine::Machine;
 use porter_core::packing::tree::StandsFor;
 use porter_core::packing::{Tree, Unchosen};
 use porter_core::survey::Survey;
-use ratatui::crossterm::event::{self, Event, KeyCode, KeyEventKind, KeyModifiers};
-use std::io::IsTerminal;
+use ratatui::crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
+use std::io::{self, IsTerminal};
+use std::sync::atomic::Ordering;
+use std::time::Duration;
 
 /// True if somebody sits at a terminal.
 pub(super) fn is_possible() -> bool {
     std::io::stdin().is_terminal() && std::io::stdout().is_terminal()
+}
+
+/// The next key, or none for anything else that happened. A terminal that was closed gives no keys any more, for ever: then the
+/// program is told to stop, and that is an error.
+fn next_key() -> io::Result<Option<KeyEvent>> {
+    const LOOK_UP: Duration = Duration::from_millis(200);
+    while !event::poll(LOOK_UP)? {
+        if STOP.load(Ordering::Relaxed) {
+            return Err(io::ErrorKind::Interrupted.into());
+        }
+    }
+    match event::read()? {
+        Event::Key(key) if key.kind != KeyEventKind::Release => Ok(Some(key)),
+        _ => Ok(None),
+    }
 }
 
 /// Lets a person tick. True if they took the choice over; it is then in the survey and in what is left out.
@@ -25,7 +43,7 @@ pub(super) fn choose(
     room: Option<&Room>,
 ) -> Result<bool, Failure> {
     let mut tree = Tree::of(survey);
-    let failed = |cause: std::io::Error| {
+    let failed = |cause: io::Error| {
         Failure::new(format!("the terminal: {cause}"), "Write the list with --list FILE and edit it.")
     };
     let mut terminal = ratatui::try_init().map_err(failed)?;
@@ -47,9 +65,10 @@ pub(super) fn choose(
             Ok(frame) => usize::from(frame.area.height),
             Err(cause) => break Err(failed(cause)),
         };
-        let key = match event::read() {
-            Ok(Event::Key(key)) if key.kind != KeyEventKind::Release => key,
-            Ok(_) => continue,
+        let key = match next_key() {
+            Ok(Some(key)) => key,
+            Ok(None) => continue,
+            Err(_) if STOP.load(Ordering::Relaxed) => break Ok(false),
             Err(cause) => break Err(failed(cause)),
         };
         match key.code {
