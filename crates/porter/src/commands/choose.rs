@@ -9,9 +9,10 @@ use porter_core::machine::Machine;
 use porter_core::packing::tree::StandsFor;
 use porter_core::packing::{Tree, Unchosen};
 use porter_core::survey::Survey;
-use ratatui::crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
+use ratatui::crossterm::event::{self, Event, KeyCode, KeyEventKind, KeyModifiers};
 use std::io::{self, IsTerminal};
-use std::sync::atomic::Ordering;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
 /// True if somebody sits at a terminal.
@@ -19,19 +20,18 @@ pub(super) fn is_possible() -> bool {
     std::io::stdin().is_terminal() && std::io::stdout().is_terminal()
 }
 
-/// The next key, or none for anything else that happened. A terminal that was closed gives no keys any more, for ever: then the
-/// program is told to stop, and that is an error.
-fn next_key() -> io::Result<Option<KeyEvent>> {
-    const LOOK_UP: Duration = Duration::from_millis(200);
-    while !event::poll(LOOK_UP)? {
-        if STOP.load(Ordering::Relaxed) {
-            return Err(io::ErrorKind::Interrupted.into());
+/// Ends the program when it is told to stop: a terminal that was closed gives no keys any more, and is asked for them for ever.
+/// Nothing was written yet.
+fn end_when_told(over: Arc<AtomicBool>) {
+    std::thread::spawn(move || {
+        while !over.load(Ordering::Relaxed) {
+            if STOP.load(Ordering::Relaxed) {
+                let _ = ratatui::try_restore();
+                std::process::exit(1);
+            }
+            std::thread::sleep(Duration::from_millis(200));
         }
-    }
-    match event::read()? {
-        Event::Key(key) if key.kind != KeyEventKind::Release => Ok(Some(key)),
-        _ => Ok(None),
-    }
+    });
 }
 
 /// Lets a person tick. True if they took the choice over; it is then in the survey and in what is left out.
@@ -47,6 +47,8 @@ pub(super) fn choose(
         Failure::new(format!("the terminal: {cause}"), "Write the list with --list FILE and edit it.")
     };
     let mut terminal = ratatui::try_init().map_err(failed)?;
+    let over = Arc::new(AtomicBool::new(false));
+    end_when_told(Arc::clone(&over));
     let mut at = 0;
     let taken = loop {
         let rows = tree.shown();
@@ -65,10 +67,9 @@ pub(super) fn choose(
             Ok(frame) => usize::from(frame.area.height),
             Err(cause) => break Err(failed(cause)),
         };
-        let key = match next_key() {
-            Ok(Some(key)) => key,
-            Ok(None) => continue,
-            Err(_) if STOP.load(Ordering::Relaxed) => break Ok(false),
+        let key = match event::read() {
+            Ok(Event::Key(key)) if key.kind != KeyEventKind::Release => key,
+            Ok(_) => continue,
             Err(cause) => break Err(failed(cause)),
         };
         match key.code {
@@ -105,6 +106,7 @@ pub(super) fn choose(
             _ => {}
         }
     };
+    over.store(true, Ordering::Relaxed);
     ratatui::restore();
     if let Ok(true) = taken {
         tree.apply(survey, unchosen);
