@@ -14,6 +14,9 @@ use std::collections::{BTreeMap, BTreeSet};
 /// Lists longer than this are folded.
 const LONGEST_LIST: usize = 10;
 
+/// What is to be set by hand takes several lines each; the page is for working it off.
+const MOST_BY_HAND: usize = 4;
+
 /// A group of items: a person's, or everybody's.
 pub(crate) struct Group<'r> {
     /// The person on the old machine; none for everybody's.
@@ -176,7 +179,7 @@ fn show_by_hand(receipt: &Receipt) {
     }
     say("");
     say(styled(BOLD, "To set by hand"));
-    for row in rows.iter().take(LONGEST_LIST) {
+    for row in rows.iter().take(MOST_BY_HAND) {
         let whose = row.item.account.as_deref().map(|account| format!("{account}: ")).unwrap_or_default();
         let title = on_screen(row.item.title.as_bytes());
         say(format_args!(
@@ -186,7 +189,7 @@ fn show_by_hand(receipt: &Receipt) {
         ));
         row.steps.commands.iter().for_each(|line| say(format_args!("      {line}")));
     }
-    fold(rows.len(), "the page and the JSON receipt list them all");
+    fold(rows.len(), MOST_BY_HAND);
 }
 
 fn show_programs(receipt: &Receipt) {
@@ -199,13 +202,13 @@ fn show_programs(receipt: &Receipt) {
     for name in names.iter().take(LONGEST_LIST) {
         say(format_args!("  {name}"));
     }
-    fold(names.len(), "the page and the JSON receipt list them all");
+    fold(names.len(), LONGEST_LIST);
 }
 
-fn fold(number: usize, where_else: &str) {
-    if number > LONGEST_LIST {
-        let more = count((number - LONGEST_LIST) as u64);
-        say(styled(FAINT, format_args!("  … and {more} more; {where_else}")));
+fn fold(number: usize, shown: usize) {
+    if number > shown {
+        let more = count((number - shown) as u64);
+        say(styled(FAINT, format_args!("  … and {more} more; --page and --json list them all")));
     }
 }
 
