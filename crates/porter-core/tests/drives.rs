@@ -3,7 +3,7 @@
 
 mod stand_ins;
 
-use porter_core::capture::{CaptureError, capture, forecast};
+use porter_core::capture::{CaptureError, forecast};
 use porter_core::check::check_machine;
 use porter_core::machine::facts::{AccountFacts, SystemFacts};
 use porter_core::machine::{Here, Machine, Place, recognise_with};
@@ -50,16 +50,7 @@ fn documents_on_a_further_drive_are_carried_from_there_to_there() {
     let trunk = bench.path().join("trunk");
     let writer = FailingTrunk::create(&trunk, TrunkFailure::Never);
     stand_ins::undisturbed(&mut |conduct| {
-        let report = capture(
-            &from,
-            &stand_ins::catalogue(),
-            &survey,
-            &stand_ins::everything(),
-            &writer,
-            &stand_ins::now,
-            conduct,
-        )
-        .unwrap();
+        let report = stand_ins::capture_all(&from, &survey, &writer, conduct).unwrap();
         assert_eq!(report.seen, report.captured + report.left);
     });
     assert!(trunk.join("data/odile/documents/Kites/plan.txt").is_file());

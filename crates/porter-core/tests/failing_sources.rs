@@ -3,7 +3,7 @@
 
 mod stand_ins;
 
-use porter_core::capture::{CaptureError, CaptureReport, capture, forecast};
+use porter_core::capture::{CaptureError, CaptureReport, forecast};
 use porter_core::machine::Machine;
 use porter_core::packing::Selection;
 use porter_core::survey::{Caution, survey};
@@ -19,15 +19,7 @@ fn captured(machine: &Machine, folder: &Path, failure: TrunkFailure) -> Result<C
     let trunk = FailingTrunk::create(folder, failure);
     let mut report = None;
     stand_ins::undisturbed(&mut |conduct| {
-        report = Some(capture(
-            machine,
-            &stand_ins::catalogue(),
-            &found,
-            &stand_ins::everything(),
-            &trunk,
-            &stand_ins::now,
-            conduct,
-        ));
+        report = Some(stand_ins::capture_all(machine, &found, &trunk, conduct));
     });
     report.unwrap()
 }
@@ -165,15 +157,7 @@ fn a_run_that_is_stopped_ends_soon_and_leaves_no_trunk() {
     for (name, events) in [("early", 50), ("late", 9_500)] {
         let trunk = FailingTrunk::create(&folder.path().join(name), TrunkFailure::Never);
         stand_ins::stopped_after(events, &mut |conduct| {
-            let ended = capture(
-                &machine,
-                &stand_ins::catalogue(),
-                &found,
-                &stand_ins::everything(),
-                &trunk,
-                &stand_ins::now,
-                conduct,
-            );
+            let ended = stand_ins::capture_all(&machine, &found, &trunk, conduct);
             assert!(matches!(ended, Err(CaptureError::Cancelled)), "{name}");
         });
         assert!(

@@ -5,7 +5,6 @@
 
 mod stand_ins;
 
-use porter_core::capture::capture;
 use porter_core::check::check_machine;
 use porter_core::machine::{Machine, recognise};
 use porter_core::packing::Selection;
@@ -80,16 +79,7 @@ fn capture_into(old: &Path, trunk: &Path) -> OpenTrunk {
     let found = stand_ins::surveyed(&machine);
     let writer = OpenTrunkWriter::create(trunk, stand_ins::label(&["odile"])).unwrap();
     stand_ins::undisturbed(&mut |conduct| {
-        capture(
-            &machine,
-            &stand_ins::catalogue(),
-            &found,
-            &stand_ins::everything(),
-            &writer,
-            &stand_ins::now,
-            conduct,
-        )
-        .unwrap();
+        stand_ins::capture_all(&machine, &found, &writer, conduct).unwrap();
     });
     OpenTrunk::load(trunk).unwrap()
 }

@@ -4,7 +4,6 @@
 
 mod stand_ins;
 
-use porter_core::capture::capture;
 use porter_core::check::{check_machine, check_trunk};
 use porter_core::machine::{Machine, recognise};
 use porter_core::packing::Selection;
@@ -47,16 +46,7 @@ impl Bench {
         let found = stand_ins::surveyed(&old);
         let writer = OpenTrunkWriter::create(&bench.path("trunk"), stand_ins::label(&["odile"])).unwrap();
         stand_ins::undisturbed(&mut |conduct| {
-            capture(
-                &old,
-                &stand_ins::catalogue(),
-                &found,
-                &stand_ins::everything(),
-                &writer,
-                &stand_ins::now,
-                conduct,
-            )
-            .unwrap();
+            stand_ins::capture_all(&old, &found, &writer, conduct).unwrap();
         });
         for below in ["Windows/System32", "ProgramData", "Users/odile/Documents"] {
             fs::create_dir_all(bench.path("new").join(below)).unwrap();

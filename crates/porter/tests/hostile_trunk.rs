@@ -6,6 +6,7 @@ use std::fs;
 use workbench::{Workbench, forge};
 
 /// A trunk with one honest file, and one line more for each way out.
+#[cfg(unix)]
 fn hostile_bench() -> Workbench {
     let bench = Workbench::new();
     bench.empty_machine("PC", "odile");

@@ -28,6 +28,7 @@ fn a_rule_from_the_guide_carries_its_data_and_proves_it() {
         "{}",
         tried.out
     );
+    assert!(tried.out.contains("ask for a new one"), "{}", tried.out);
     let tried = bench.porter(&["rules", "try", "ledger.toml", "LOFT-PC", "--json"]).with_status(0).json();
     let found = &tried["items"][0];
     assert_eq!(

@@ -2,6 +2,7 @@
 #![allow(dead_code, reason = "each test file uses a part of it")]
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
+use porter_core::capture::{CaptureError, CaptureReport, capture};
 use porter_core::catalogue::Catalogue;
 use porter_core::events::{Conduct, Event};
 use porter_core::machine::layout::Family;
@@ -351,6 +352,16 @@ pub fn everything() -> Unchosen {
 
 pub fn catalogue() -> Catalogue {
     Catalogue::built_in(Family::Windows).unwrap()
+}
+
+/// Captures what a survey found, by the built-in rules.
+pub fn capture_all(
+    machine: &Machine,
+    found: &Survey,
+    trunk: &dyn TrunkWriter,
+    conduct: Conduct<'_>,
+) -> Result<CaptureReport, CaptureError> {
+    capture(machine, &catalogue(), found, &everything(), trunk, &now, conduct)
 }
 
 /// A survey of everything.

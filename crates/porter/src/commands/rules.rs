@@ -95,7 +95,7 @@ pub(crate) fn run(arguments: &RulesArguments) -> Result<Outcome, Failure> {
             };
             let machine = open::machine(machine)?;
             let found = views::rules::looked_for(&machine, &own.rule);
-            let id = own.rule.id.clone();
+            let (id, about) = (own.rule.id.clone(), own.rule.about.clone());
             let catalogue = Catalogue::built_in(machine.layout.family)
                 .map_err(|error| open::fault(&error))?
                 .with_rules(vec![own.rule]);
@@ -107,7 +107,7 @@ pub(crate) fn run(arguments: &RulesArguments) -> Result<Outcome, Failure> {
             if *json {
                 say_json(&views::rules::tried_json(&machine, &id, &found, &counted));
             } else {
-                views::rules::tried(&machine, &id, &found, &counted);
+                views::rules::tried(&machine, &id, about.as_deref(), &found, &counted);
             }
         }
     }

@@ -1,6 +1,7 @@
 //! What all pages have in common: one file without anything from outside, to be read on a screen, printed on A4 in black and
 //! white, and read aloud.
 
+use porter_trunk::TrunkProgram;
 use std::fmt::Write;
 
 /// The beginning of a page.
@@ -21,30 +22,22 @@ pub(crate) fn end(mut page: String, last_line: &str) -> String {
     page
 }
 
-/// A program in a list to tick off.
-pub(crate) struct ProgramRow<'p> {
-    pub(crate) name: &'p str,
-    pub(crate) version: Option<&'p str>,
-    pub(crate) publisher: Option<&'p str>,
-    pub(crate) account: Option<&'p str>,
-}
-
 /// Programs, to tick off.
-pub(crate) fn programs<'p>(page: &mut String, rows: impl Iterator<Item = ProgramRow<'p>>) {
+pub(crate) fn programs(page: &mut String, rows: impl Iterator<Item = TrunkProgram>) {
     let _ = write!(
         page,
         "<table class=\"items programs\">\n<thead><tr><th scope=\"col\">Done</th><th scope=\"col\">Program</th>\
          <th scope=\"col\">Version</th><th scope=\"col\">Made by</th></tr></thead>\n<tbody>\n"
     );
     for row in rows {
-        let whose = row.account.map(|account| format!(" ({account} only)")).unwrap_or_default();
+        let whose = row.account.as_ref().map(|account| format!(" ({account} only)")).unwrap_or_default();
         let _ = writeln!(
             page,
             "<tr><td class=\"tick\">&#9744;</td><td><bdi>{}</bdi>{}</td><td>{}</td><td>{}</td></tr>",
-            text(row.name),
+            text(&row.name),
             text(&whose),
-            text(row.version.unwrap_or_default()),
-            text(row.publisher.unwrap_or_default())
+            text(row.version.as_deref().unwrap_or_default()),
+            text(row.publisher.as_deref().unwrap_or_default())
         );
     }
     let _ = write!(page, "</tbody>\n</table>\n");

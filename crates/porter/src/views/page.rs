@@ -230,18 +230,11 @@ fn to_set_by_hand(page: &mut String, receipt: &Receipt) {
 
 /// The programs that the new machine does not have.
 fn to_install(page: &mut String, receipt: &Receipt) {
-    let programs: Vec<_> = receipt.to_install().collect();
-    if programs.is_empty() {
+    if receipt.to_install().next().is_none() {
         return;
     }
     let _ = write!(page, "<section>\n<h2>Programs to install again</h2>\n");
-    let rows = programs.iter().map(|program| html::ProgramRow {
-        name: &program.name,
-        version: program.version.as_deref(),
-        publisher: program.publisher.as_deref(),
-        account: program.account.as_deref(),
-    });
-    html::programs(page, rows);
+    html::programs(page, receipt.to_install().cloned());
     let _ = writeln!(page, "</section>");
 }
 

@@ -111,8 +111,11 @@ pub(crate) fn looked_for(machine: &Machine, rule: &CarryRule) -> Vec<Looked> {
 }
 
 /// What a rule finds on a machine.
-pub(crate) fn tried(machine: &Machine, id: &str, looked: &[Looked], survey: &Survey) {
+pub(crate) fn tried(machine: &Machine, id: &str, about: Option<&str>, looked: &[Looked], survey: &Survey) {
     say(format_args!("{} on {}, {}", styled(BOLD, id), machine.name, machine.layout.family.name()));
+    if let Some(about) = about {
+        say(styled(FAINT, on_screen(about.as_bytes())));
+    }
     if looked.is_empty() {
         say(styled(CARE, "  It looks nowhere on such a system: no [[find]] is for it."));
         return;

@@ -6,7 +6,7 @@ use super::survey::{named, system};
 use super::words;
 use porter_core::machine::Machine;
 use porter_core::survey::{Caution, ItemSurvey, Survey};
-use porter_trunk::Tally;
+use porter_trunk::{Tally, TrunkProgram};
 use std::fmt::Write;
 use time::OffsetDateTime;
 
@@ -110,9 +110,12 @@ fn items<'s>(page: &mut String, caption: &str, rows: impl Iterator<Item = &'s It
         let tick = if row.chosen { "&#9745;" } else { "&#9744;" };
         let _ = writeln!(
             page,
-            "<tr><td>{tick} <bdi>{}</bdi>{}</td><td>{}</td><td>{}</td><td>{}</td></tr>",
+            "<tr><td>{tick} <bdi>{}</bdi>{}{}</td><td>{}</td><td>{}</td><td>{}</td></tr>",
             text(&row.item.title),
             text(&marks(&row.cautions)),
+            super::survey::about(row)
+                .map(|about| format!("<br><small>{}</small>", text(about)))
+                .unwrap_or_default(),
             row.newest_utc.map(date).unwrap_or_default(),
             count(row.to_capture.files),
             size(row.to_capture.size_in_bytes)
@@ -153,13 +156,7 @@ fn programs(page: &mut String, machine: &Machine) {
         return;
     }
     let _ = write!(page, "<section>\n<h2>Programs to install again</h2>\n");
-    let rows = machine.programs.iter().map(|program| html::ProgramRow {
-        name: &program.name,
-        version: program.version.as_deref(),
-        publisher: program.publisher.as_deref(),
-        account: program.account.as_deref(),
-    });
-    html::programs(page, rows);
+    html::programs(page, machine.programs.iter().map(TrunkProgram::from));
     let _ = writeln!(page, "</section>");
 }
 

@@ -244,6 +244,11 @@ fn show_cautions(survey: &Survey) {
     }
 }
 
+/// What a technician should know of an item, by its carry rule.
+pub(crate) fn about(row: &ItemSurvey) -> Option<&str> {
+    row.item.rule.as_ref()?.about.as_deref()
+}
+
 /// The packing list, with what a person wants to know of each item as comments.
 pub(crate) fn packing_list(machine: &Machine, survey: &Survey, unchosen: &Unchosen) -> String {
     let heading = format!(
@@ -257,11 +262,12 @@ pub(crate) fn packing_list(machine: &Machine, survey: &Survey, unchosen: &Unchos
         let newest = row.newest_utc.map(|at| format!(", newest {}", date(at))).unwrap_or_default();
         let marks: Vec<&str> = row.cautions.iter().map(|caution| words::caution(caution).mark).collect();
         let marks = if marks.is_empty() { String::new() } else { format!("  ! {}", marks.join(", ")) };
+        let about = about(row).map(|about| format!("  ({about})")).unwrap_or_default();
         if !row.item.facts.is_empty() {
             return format!("{}: {}", row.item.title, super::by_hand::values(&row.item.facts));
         }
         format!(
-            "{}: {}, {}{newest}{marks}",
+            "{}: {}, {}{newest}{marks}{about}",
             row.item.title,
             counted(row.to_capture.files, "file"),
             size(row.to_capture.size_in_bytes)
