@@ -80,7 +80,8 @@ fn a_persons_registry_tells_what_that_person_set() {
     own.key("Control Panel\\Mouse").set_text("SwapMouseButtons", "1");
     own.key("Control Panel\\Accessibility\\StickyKeys").set_text("Flags", "506");
     own.key("Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\Advanced").set_number("HideFileExt", 0);
-    own.key("Environment").set_text("TEMP", "x").set_text("KITES", "9");
+    let variables = own.key("Environment").set_text("TEMP", "x").set_text("KITES", "9");
+    variables.set_text("A LIE", &"x".repeat(40_000));
     own.key("Network\\k").set_text("RemotePath", "\\\\tide\\kites").set_text("UserName", "TIDE\\odile");
     own.key("Printers\\Connections\\,,tide,Plans A1").set_text("Provider", "x");
     own.key("Software\\Microsoft\\Windows NT\\CurrentVersion\\Windows")

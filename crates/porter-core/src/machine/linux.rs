@@ -52,8 +52,9 @@ pub fn facts_of(volume: &dyn Volume) -> SystemFacts {
         }
     }
     let locked = read("etc/shadow").map(|file| locked_in(&file)).unwrap_or_default();
+    let sign_ins = sign_ins::SignIns::of(volume);
     for account in &mut accounts {
-        account.last_used_utc = sign_ins::last_of(volume, account);
+        account.last_used_utc = sign_ins.last_of(account);
         if locked.contains(&account.name) {
             account.is_disabled = Some(true);
         }

@@ -5,6 +5,9 @@
 
 use crate::item::Facts;
 
+/// Windows lets no variable be longer. A longer value is a lie that would only make the trunk's list of items huge.
+const LONGEST_VALUE: usize = 32_767;
+
 /// One setting, or one printer.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Setting {
@@ -50,7 +53,8 @@ impl Setting {
 
     fn of(kind: SettingKind, id: &str, title: &str, facts: &[(&str, Option<String>)]) -> Option<Self> {
         let known = |(name, value): &(&str, Option<String>)| {
-            let value = value.as_deref().map(str::trim).filter(|value| !value.is_empty())?;
+            let value =
+                value.as_deref().map(str::trim).filter(|value| (1..=LONGEST_VALUE).contains(&value.len()))?;
             Some(((*name).to_owned(), value.to_owned()))
         };
         let facts: Facts = facts.iter().filter_map(known).collect();

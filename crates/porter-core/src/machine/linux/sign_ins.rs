@@ -13,9 +13,21 @@ const WTMP_RECORD_IN_BYTES: usize = 384;
 /// The kind of record for somebody who signed in.
 const USER_PROCESS: i16 = 7;
 
-pub(super) fn last_of(volume: &dyn Volume, account: &AccountFacts) -> Option<OffsetDateTime> {
-    let wtmp = read_at(volume, "var/log/wtmp").and_then(|file| newest_in_wtmp(&file, &account.name));
-    last_in_lastlog(volume, account).max(wtmp)
+/// What is known of all sign-ins.
+pub(super) struct SignIns<'v> {
+    volume: &'v dyn Volume,
+    wtmp: Vec<u8>,
+}
+
+impl<'v> SignIns<'v> {
+    pub(super) fn of(volume: &'v dyn Volume) -> Self {
+        Self { volume, wtmp: read_at(volume, "var/log/wtmp").unwrap_or_default() }
+    }
+
+    /// The last one of an account.
+    pub(super) fn last_of(&self, account: &AccountFacts) -> Option<OffsetDateTime> {
+        last_in_lastlog(self.volume, account).max(newest_in_wtmp(&self.wtmp, &account.name))
+    }
 }
 
 fn last_in_lastlog(volume: &dyn Volume, account: &AccountFacts) -> Option<OffsetDateTime> {
