@@ -112,3 +112,19 @@ fn looking_and_taking_reach_every_file() {
     assert_eq!(bench.read("desk/Job 001 - notes.txt"), source);
     assert!(fs::read_dir(bench.path("desk")).unwrap().count() == 4);
 }
+
+#[test]
+fn what_comes_from_several_places_is_taken_whole_and_a_setting_has_no_files_to_take() {
+    let bench = Workbench::with_trunk();
+    bench.porter(&["take", "trunk", "tamsin/mail/outlook-lists", "out", "--quiet"]).with_status(0);
+    for path in [
+        "out/roaming-data/Microsoft/Outlook/Outlook.srs",
+        "out/local-data/Microsoft/Outlook/RoamCache/Stream_Autocomplete_0_2012.dat",
+    ] {
+        assert!(bench.path(path).exists(), "{path}");
+    }
+    let values = bench.porter(&["look", "trunk", "machine/setting/time-zone"]).with_status(0);
+    assert!(values.out.contains("GMT Standard Time"), "{}", values.out);
+    let refused = bench.porter(&["take", "trunk", "machine/setting/time-zone", "out2"]).with_status(2);
+    assert!(refused.err.contains("is a setting"), "{}", refused.err);
+}

@@ -176,9 +176,16 @@ pub fn plan_take(
     let items = BTreeSet::from([item.to_owned()]);
     // A single file or folder is taken by its own name, not with the folders above it.
     planner.taken = Some((below.clone(), cut));
+    // What comes from several places would meet in one folder: each place gets its own.
+    let parts = trunk.items().iter().find(|known| known.id == item).map(|item| item.parts.as_slice());
+    let places: BTreeSet<&str> = parts.unwrap_or_default().iter().map(|part| part.place.as_str()).collect();
     let target = |entry: &Entry, path: &RelativePath| {
         let (place, base) = (entry.address.place.clone(), RelativePath::root());
-        Ok(Spot { place, base, path: path.clone() })
+        let too_long =
+            |refused: porter_names::PathRefused| Reason::NotWritten { detail: refused.to_string() };
+        let folder =
+            if places.len() > 1 { base.join(place.as_bytes()).map_err(too_long)? } else { base.clone() };
+        Ok(Spot { path: folder.join_path(path).map_err(too_long)?, place, base })
     };
     planner.plan_entries(trunk, &items, &target)?;
     planner.finish(BTreeMap::new(), items, conduct)

@@ -37,8 +37,11 @@ pub(crate) fn run(arguments: &LookArguments) -> Result<Outcome, Failure> {
             Some(rows)
         }
     };
+    let setting = arguments.item.as_deref().and_then(|text| item_and_path(&trunk, text).ok());
+    let setting = setting.map(|(item, _)| item).filter(|item| !item.facts.is_empty());
     match (&rows, arguments.json) {
         (rows, true) => say_json(&views::look::json(trunk.label(), trunk.items(), rows.as_deref())),
+        (Some(_), false) if setting.is_some() => views::look::show_values(setting),
         (Some(rows), false) => views::look::show_rows(rows),
         (None, false) => views::look::show_trunk(trunk.label(), trunk.items()),
     }
@@ -79,6 +82,12 @@ pub(crate) fn holds(trunk: &dyn Trunk, item: &TrunkItem, below: &RelativePath) -
 
 /// The path is not in the item.
 pub(crate) fn nothing_there(item: &TrunkItem, below: &RelativePath) -> Failure {
+    if !item.facts.is_empty() {
+        return Failure::wrong_use(
+            format!("`{}` is a setting: it has values, and no files", item.id),
+            format!("`porter look TRUNK {}` shows them.", item.id),
+        );
+    }
     Failure::wrong_use(
         format!("`{}` holds no `{below}`", item.id),
         format!("`porter look TRUNK {}` shows what it holds.", item.id),
