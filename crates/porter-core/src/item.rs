@@ -1,7 +1,7 @@
 //! The things a person would name.
 
 use crate::catalogue::CarryRule;
-use crate::machine::{Machine, Place};
+use crate::machine::{FoundPlace, Machine, Place};
 use porter_names::RelativePath;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -51,13 +51,18 @@ pub enum What {
 }
 
 impl Item {
-    /// Where a part of it is, below the root of the volume; for loose files, the folder that they are in.
-    pub fn path_of(&self, part: &Part, machine: &Machine) -> Option<RelativePath> {
+    /// The place of a part on a machine.
+    pub fn place_of<'m>(&self, part: &Part, machine: &'m Machine) -> Option<&'m FoundPlace> {
         let owner = match &self.owner {
             Some(id) => Some(machine.account(id)?),
             None => None,
         };
-        let place = machine.place(owner, part.place)?;
+        machine.place(owner, part.place)
+    }
+
+    /// Where a part of it is, below the root of the volume; for loose files, the folder that they are in.
+    pub fn path_of(&self, part: &Part, machine: &Machine) -> Option<RelativePath> {
+        let place = self.place_of(part, machine)?;
         match &part.what {
             What::Whole | What::LooseFiles => Some(place.path.clone()),
             What::At(path) => place.path.join_path(path).ok(),

@@ -76,6 +76,11 @@ pub struct Machine {
 }
 
 impl Machine {
+    /// Every place of everybody, and of the machine.
+    pub(crate) fn all_places(&self) -> impl Iterator<Item = &FoundPlace> {
+        self.accounts.iter().flat_map(|account| account.places.values()).chain(self.places.values())
+    }
+
     /// To find what is on it, whatever the case of its names.
     pub(crate) fn looker(&self) -> looker::Looker<'_> {
         let mut looker = looker::Looker::new(&*self.volume);

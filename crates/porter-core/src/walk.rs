@@ -37,9 +37,8 @@ impl<'m> Grounds<'m> {
         unchosen: &'m Unchosen,
         names: NameRules,
     ) -> Self {
-        let of_accounts = machine.accounts.iter().flat_map(|account| account.places.values());
-        let places = of_accounts
-            .chain(machine.places.values())
+        let places = machine
+            .all_places()
             .filter(|found| found.state == PlaceState::Present)
             .map(|found| found.path.clone());
         let of_item = |item: &Item| {
@@ -135,11 +134,7 @@ pub fn beginnings<'m>(grounds: &Grounds<'m>, item: &'m Item) -> Vec<Pending<'m>>
 }
 
 fn beginning<'m>(grounds: &Grounds<'m>, item: &'m Item, part: &'m Part) -> Option<Pending<'m>> {
-    let owner = match &item.owner {
-        Some(id) => Some(grounds.machine.account(id)?),
-        None => None,
-    };
-    let found = grounds.machine.place(owner, part.place)?;
+    let found = item.place_of(part, grounds.machine)?;
     let (below_place, rows) = match &part.what {
         What::Whole => (RelativePath::root(), Rows::All),
         What::LooseFiles => (RelativePath::root(), Rows::Loose),

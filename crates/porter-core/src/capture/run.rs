@@ -198,8 +198,7 @@ fn balance(
     let mut items = Vec::with_capacity(survey.items.len());
     for row in &survey.items {
         let item = &row.item;
-        let mut meaning = Meaning::of(item);
-        let (seen, captured, left) = if row.chosen {
+        let (seen, captured, left, meaning) = if row.chosen {
             let Some(((_, seen), (account, counted))) = rows.next() else { continue };
             let mut seen = *seen;
             let size = i128::from(seen.size_in_bytes) + account.grown_in_bytes;
@@ -207,10 +206,9 @@ fn balance(
             if seen != account.captured + account.left {
                 return Err(CaptureError::NotAccountedFor { item: item.id.clone() });
             }
-            meaning = counted.clone();
-            (seen, account.captured, account.left)
+            (seen, account.captured, account.left, counted.clone())
         } else {
-            (row.seen(), Tally::default(), row.seen())
+            (row.seen(), Tally::default(), row.seen(), Meaning::of(item))
         };
         items.push(TrunkItem {
             id: item.id.clone(),

@@ -1,6 +1,6 @@
 //! What holds for a whole family of systems, whatever item an entry is in: `catalogue/system/*.toml`.
 
-use super::patterns::{Candidate, Patterns, in_lower_case};
+use super::patterns::{Candidate, Patterns, in_lower_case, of_kind};
 use super::rule::places_by_name;
 use super::{CatalogueError, Fate};
 use crate::machine::Place;
@@ -67,11 +67,7 @@ impl General {
         let lowered = in_lower_case(path);
         let candidate = Candidate::new(&*lowered);
         for rule in &self.rule {
-            let patterns = match kind {
-                EntryKind::Folder => &rule.folders,
-                EntryKind::Link => &rule.links,
-                EntryKind::File | EntryKind::Other => &rule.files,
-            };
+            let patterns = of_kind(kind, &rule.folders, &rule.files, &rule.links);
             let holds_here = rule.places.is_empty() || rule.places.contains(&place);
             if holds_here && patterns.fit(&candidate) {
                 return match rule.act {

@@ -3,6 +3,7 @@
 pub use globset::Candidate;
 use globset::{Glob, GlobBuilder, GlobMatcher, GlobSet, GlobSetBuilder};
 use porter_names::{PathRefused, RelativePath};
+use porter_source::EntryKind;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 /// Patterns of which one is enough.
@@ -35,6 +36,20 @@ impl Patterns {
     /// True if one of them fits.
     pub fn fit(&self, path: &Candidate<'_>) -> bool {
         !self.is_empty() && self.set.is_match_candidate(path)
+    }
+}
+
+/// Those for entries of a kind.
+pub fn of_kind<'p>(
+    kind: EntryKind,
+    folders: &'p Patterns,
+    files: &'p Patterns,
+    links: &'p Patterns,
+) -> &'p Patterns {
+    match kind {
+        EntryKind::Folder => folders,
+        EntryKind::Link => links,
+        EntryKind::File | EntryKind::Other => files,
     }
 }
 

@@ -1,6 +1,6 @@
 //! A carry rule: a program's data, or a kind of folder. `docs/carry-rules.md` describes the file that it is read from.
 
-use super::patterns::{Candidate, PathPattern, Patterns, in_lower_case};
+use super::patterns::{Candidate, PathPattern, Patterns, in_lower_case, of_kind};
 use super::{CatalogueError, Fate};
 use crate::item::{Part, What};
 use crate::machine::Place;
@@ -212,14 +212,7 @@ impl CarryRule {
         let lowered = in_lower_case(&below);
         let candidate = Candidate::new(&*lowered);
         let find = |rows: &'_ [Within]| {
-            rows.iter().position(|row| {
-                let patterns = match kind {
-                    EntryKind::Folder => &row.folders,
-                    EntryKind::Link => &row.links,
-                    EntryKind::File | EntryKind::Other => &row.files,
-                };
-                patterns.fit(&candidate)
-            })
+            rows.iter().position(|row| of_kind(kind, &row.folders, &row.files, &row.links).fit(&candidate))
         };
         if find(&self.keep).is_some() {
             return Some(Fate::Carry);

@@ -19,12 +19,7 @@ impl Kind for Ruled {
         let mut looker = machine.looker();
         // What one rule has is not another's, too.
         let mut taken: HashSet<RelativePath> = HashSet::new();
-        let places = machine
-            .accounts
-            .iter()
-            .flat_map(|account| account.places.values())
-            .chain(machine.places.values());
-        let places: HashSet<&RelativePath> = places.map(|found| &found.path).collect();
+        let places: HashSet<&RelativePath> = machine.all_places().map(|found| &found.path).collect();
         let mut items = Vec::new();
         for owner in machine.accounts.iter().map(Some).chain([None]) {
             for rule in catalogue.rules.iter().filter(|rule| rule.is_personal() == owner.is_some()) {

@@ -83,7 +83,9 @@ fn settings(volume: &dyn Volume, name: Option<&String>) -> Vec<Setting> {
     settings.extend(Setting::new("computer-name", "Name of the PC", &[("name", name.cloned())]));
     let zone = read("etc/timezone").map(|file| String::from_utf8_lossy(&file).trim().to_owned());
     settings.extend(
-        zone.filter(|zone| !zone.is_empty()).or_else(|| linked_zone(volume)).and_then(time_zone::of_iana),
+        zone.filter(|zone| !zone.is_empty())
+            .or_else(|| time_zone::linked_at(volume, "etc/localtime"))
+            .and_then(time_zone::of_iana),
     );
     let locale =
         ["etc/locale.conf", "etc/default/locale"].iter().find_map(|path| value_in(&read(path)?, "LANG"));
@@ -95,13 +97,6 @@ fn settings(volume: &dyn Volume, name: Option<&String>) -> Vec<Setting> {
         settings.extend(cups::printers_in(&file));
     }
     settings
-}
-
-/// `localtime` is a link into the database of zones.
-fn linked_zone(volume: &dyn Volume) -> Option<String> {
-    let link = RelativePath::from_bytes(b"etc/localtime").ok()?;
-    let target = String::from_utf8(volume.link_target(&link).ok()?).ok()?;
-    Some(target.split_once("zoneinfo/")?.1.to_owned())
 }
 
 /// A value of a file of shell assignments.

@@ -49,7 +49,7 @@ pub(super) fn facts_of(volume: &dyn Volume, looker: &mut Looker<'_>) -> SystemFa
     let applications = RelativePath::from_bytes(b"Applications").unwrap_or_default();
     let mut settings = Vec::new();
     settings.extend(Setting::new("computer-name", "Name of the PC", &[("name", name.clone())]));
-    settings.extend(zone(volume).and_then(time_zone::of_iana));
+    settings.extend(time_zone::linked_at(volume, "private/etc/localtime").and_then(time_zone::of_iana));
     if let Some(file) = read_at(volume, "private/etc/cups/printers.conf") {
         settings.extend(cups::printers_in(&file));
     }
@@ -153,13 +153,6 @@ fn settings_of_person(volume: &dyn Volume, home: &RelativePath) -> Vec<Setting> 
     let languages = texts_of(&global, "AppleLanguages").join(" ");
     let locale = [("name", text_of(&global, "AppleLocale")), ("languages", Some(languages))];
     Setting::new("locale", "Language and formats", &locale).into_iter().collect()
-}
-
-/// `localtime` is a link into the database of zones.
-fn zone(volume: &dyn Volume) -> Option<String> {
-    let link = RelativePath::from_bytes(b"private/etc/localtime").ok()?;
-    let target = String::from_utf8(volume.link_target(&link).ok()?).ok()?;
-    Some(target.split_once("zoneinfo/")?.1.to_owned())
 }
 
 #[cfg(test)]

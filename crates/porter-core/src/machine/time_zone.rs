@@ -4,6 +4,8 @@
 //! territory 001), and the names of a few neighbours.
 
 use crate::machine::Setting;
+use porter_names::RelativePath;
+use porter_source::Volume;
 
 /// Windows' name, and IANA's.
 const PAIRS: &[(&str, &str)] = &[
@@ -121,6 +123,13 @@ pub fn windows_name(iana: &str) -> Option<&'static str> {
 /// IANA's first name for one of Windows'.
 pub fn iana_name(windows: &str) -> Option<&'static str> {
     PAIRS.iter().find(|(name, _)| *name == windows).map(|(_, iana)| *iana)
+}
+
+/// IANA's name, from `localtime`, which is a link into the database of zones.
+pub(super) fn linked_at(volume: &dyn Volume, path: &str) -> Option<String> {
+    let link = RelativePath::from_bytes(path.as_bytes()).ok()?;
+    let target = String::from_utf8(volume.link_target(&link).ok()?).ok()?;
+    Some(target.split_once("zoneinfo/")?.1.to_owned())
 }
 
 /// The setting, of a Windows.

@@ -24,26 +24,23 @@ pub(crate) struct LookArguments {
 
 pub(crate) fn run(arguments: &LookArguments) -> Result<Outcome, Failure> {
     let trunk = open::trunk(&arguments.trunk)?;
-    let rows = match &arguments.item {
+    let named = arguments.item.as_deref().map(|text| item_and_path(&trunk, text)).transpose()?;
+    let rows = match &named {
         None => None,
-        Some(text) => {
-            let (item, below) = item_and_path(&trunk, text)?;
-            let id = item.id.clone();
-            let entries = trunk.entries()?.flatten().filter(move |entry| entry.item == id);
-            let rows = views::look::rows_at(entries, &below);
-            if rows.is_empty() && !below.is_root() && !holds(&trunk, item, &below)? {
-                return Err(nothing_there(item, &below));
+        Some((item, below)) => {
+            let entries = trunk.entries()?.flatten().filter(|entry| entry.item == item.id);
+            let rows = views::look::rows_at(entries, below);
+            if rows.is_empty() && !below.is_root() && !holds(&trunk, item, below)? {
+                return Err(nothing_there(item, below));
             }
             Some(rows)
         }
     };
-    let setting = arguments.item.as_deref().and_then(|text| item_and_path(&trunk, text).ok());
-    let setting = setting.map(|(item, _)| item).filter(|item| !item.facts.is_empty());
-    match (&rows, arguments.json) {
-        (rows, true) => say_json(&views::look::json(trunk.label(), trunk.items(), rows.as_deref())),
-        (Some(_), false) if setting.is_some() => views::look::show_values(setting),
-        (Some(rows), false) => views::look::show_rows(rows),
-        (None, false) => views::look::show_trunk(trunk.label(), trunk.items()),
+    match (&rows, &named, arguments.json) {
+        (rows, _, true) => say_json(&views::look::json(trunk.label(), trunk.items(), rows.as_deref())),
+        (Some(_), Some((item, _)), false) if !item.facts.is_empty() => views::look::show_values(item),
+        (Some(rows), _, false) => views::look::show_rows(rows),
+        (None, _, false) => views::look::show_trunk(trunk.label(), trunk.items()),
     }
     Ok(Outcome::Well)
 }

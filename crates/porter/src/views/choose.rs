@@ -113,8 +113,8 @@ fn remarks(node: &Node, survey: &Survey) -> (String, String) {
         },
         StandsFor::Person(None) | StandsFor::Kind | StandsFor::Folder(_) => return Default::default(),
     };
-    let marks: Vec<&str> = cautions.iter().map(|caution| words::caution(caution).mark).collect();
-    let marks = if marks.is_empty() { String::new() } else { format!("  ! {}", marks.join(", ")) };
+    let marks = words::marks(cautions);
+    let marks = if marks.is_empty() { marks } else { format!("  ! {marks}") };
     (used.unwrap_or_default(), marks)
 }
 

@@ -52,8 +52,8 @@ pub(crate) fn show_trunk(label: &Label, items: &[TrunkItem]) {
 }
 
 /// The values of a setting, one a line.
-pub(crate) fn show_values(setting: Option<&TrunkItem>) {
-    for (name, value) in setting.iter().flat_map(|item| &item.facts) {
+pub(crate) fn show_values(setting: &TrunkItem) {
+    for (name, value) in &setting.facts {
         let text = |text: &str| porter_names::screen::on_screen(text.as_bytes());
         say(format_args!("  {}  {}", styled(FAINT, padded(&text(name), 20)), text(value)));
     }

@@ -64,11 +64,7 @@ fn cautions(page: &mut String, survey: &Survey) {
          <th scope=\"col\">What</th><th scope=\"col\">What to do</th></tr></thead>\n<tbody>\n"
     );
     for (words, at, more) in told {
-        let place = match (at, more) {
-            ("", _) => String::new(),
-            (at, 0) => format!(" ({at})"),
-            (at, more) => format!(" ({at} and {} more)", count(more)),
-        };
+        let place = super::survey::whereabouts(at, more);
         let _ = writeln!(
             page,
             "<tr><td>{}</td><td><bdi>{}{}</bdi></td><td>{}</td></tr>",
@@ -125,8 +121,8 @@ fn items<'s>(page: &mut String, caption: &str, rows: impl Iterator<Item = &'s It
 }
 
 fn marks(cautions: &[Caution]) -> String {
-    let marks: Vec<&str> = cautions.iter().map(|caution| words::caution(caution).mark).collect();
-    if marks.is_empty() { String::new() } else { format!(" (!\u{a0}{})", marks.join(", ")) }
+    let marks = words::marks(cautions);
+    if marks.is_empty() { marks } else { format!(" (!\u{a0}{marks})") }
 }
 
 fn settings(page: &mut String, survey: &Survey) {

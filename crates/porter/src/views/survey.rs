@@ -195,12 +195,8 @@ fn show_files<'s>(items: impl Iterator<Item = &'s ItemSurvey>, width: usize) {
 
 /// `  ! links, program data`.
 fn marks(cautions: &[Caution]) -> String {
-    let words: Vec<&str> = cautions.iter().map(|caution| words::caution(caution).mark).collect();
-    if words.is_empty() {
-        String::new()
-    } else {
-        format!("  {}", styled(CARE, format_args!("! {}", words.join(", "))))
-    }
+    let marks = words::marks(cautions);
+    if marks.is_empty() { marks } else { format!("  {}", styled(CARE, format_args!("! {marks}"))) }
 }
 
 /// Each caution with what to do, once for all the rows that are marked with it: with the first of them, and how many more
@@ -222,6 +218,15 @@ pub(crate) fn told(survey: &Survey) -> Vec<(CautionWords, &str, u64)> {
     told
 }
 
+/// What a caution is about: the first, and how many more there are.
+pub(crate) fn whereabouts(at: &str, more: u64) -> String {
+    match (at, more) {
+        ("", _) => String::new(),
+        (at, 0) => format!(" ({at})"),
+        (at, more) => format!(" ({at} and {} more)", count(more)),
+    }
+}
+
 fn show_cautions(survey: &Survey) {
     let told = told(survey);
     if told.is_empty() {
@@ -230,11 +235,7 @@ fn show_cautions(survey: &Survey) {
     say("");
     say(styled(BOLD, "Cautions"));
     for (words, at, more) in told {
-        let place = match (at, more) {
-            ("", _) => String::new(),
-            (at, 0) => format!(" ({at})"),
-            (at, more) => format!(" ({at} and {} more)", count(more)),
-        };
+        let place = whereabouts(at, more);
         say(format_args!(
             "  {}  {}{place}",
             styled(CARE, padded(&format!("! {}", words.mark), 16)),
@@ -260,8 +261,8 @@ pub(crate) fn packing_list(machine: &Machine, survey: &Survey, unchosen: &Unchos
     );
     to_toml(&machine.name, survey, unchosen, &heading, &|row| {
         let newest = row.newest_utc.map(|at| format!(", newest {}", date(at))).unwrap_or_default();
-        let marks: Vec<&str> = row.cautions.iter().map(|caution| words::caution(caution).mark).collect();
-        let marks = if marks.is_empty() { String::new() } else { format!("  ! {}", marks.join(", ")) };
+        let marks = words::marks(&row.cautions);
+        let marks = if marks.is_empty() { marks } else { format!("  ! {marks}") };
         let about = about(row).map(|about| format!("  ({about})")).unwrap_or_default();
         if !row.item.facts.is_empty() {
             return format!("{}: {}", row.item.title, super::by_hand::values(&row.item.facts));

@@ -19,6 +19,11 @@ pub(crate) struct CautionWords {
     pub(crate) advice: &'static str,
 }
 
+/// The marks of cautions in one line; empty if there are none.
+pub(crate) fn marks(cautions: &[Caution]) -> String {
+    cautions.iter().map(|row| caution(row).mark).collect::<Vec<_>>().join(", ")
+}
+
 /// What to beware of, and what to do.
 pub(crate) fn caution(caution: &Caution) -> CautionWords {
     let (mark, what, advice) = match caution {
