@@ -1,86 +1,196 @@
 //! Measures porter against the system's own tools on the same data in the same run, and prints ratios of medians.
 //!
-//! Everything is warm (read once before). Nothing is deleted before all is measured: ext4 makes files many times
-//! slower for minutes after a large delete. Every round writes to fresh folders, and the rounds take turns.
+//! Everything is warm (read once before) and on the medium before the clock stops. The rounds take turns. Many small files are
+//! deleted only at the very end: ext4 makes files many times slower for minutes after a large delete.
 
+use crate::datasets;
 use porter_demo::dice::Dice;
 use porter_demo::writing::noise;
+use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::Instant;
 
-pub(crate) fn run(files: usize, rounds: usize) -> Result<(), String> {
+/// What one run took.
+#[derive(Debug, Clone, Copy, Default)]
+struct Took {
+    seconds: f64,
+    processor_seconds: f64,
+    peak_memory_in_mb: f64,
+    written_in_mb: f64,
+}
+
+/// What is compared: name, ours, theirs, and the limit that we set ourselves for each set of data.
+type Limit = (&'static str, &'static [&'static str], &'static str, [f64; 5]);
+
+const LIMITS: [Limit; 6] = [
+    ("capture / tar | zstd", &["capture"], "tar | zstd", [0.8, 0.7, 0.7, 0.7, 0.7]),
+    ("capture / cp -a", &["capture"], "cp -a", [f64::INFINITY, f64::INFINITY, 1.1, f64::INFINITY, 1.1]),
+    ("restore / unpacking", &["restore"], "zstd -d | tar", [0.8; 5]),
+    ("check machine / b3sum", &["check machine"], "b3sum", [0.5, 1.1, 1.1, 1.1, 1.1]),
+    (
+        "capture + checks / cp -a + sha256sum of both",
+        &["capture", "check trunk", "check machine"],
+        "cp -a, sha256sum of both",
+        [0.35, 0.3, 0.3, 0.3, 0.3],
+    ),
+    ("check trunk / b3sum", &["check trunk"], "b3sum", [f64::INFINITY; 5]),
+];
+const SIZE_LIMITS: [f64; 5] = [0.85, 1.0, 1.0, 0.85, 1.0];
+
+/// Measures on some sets of data, all if none is named, each `scale` times as large as usual.
+pub(crate) fn run(rounds: usize, scale: f64, sets: &[&str]) -> Result<(), String> {
     let built = Command::new("cargo").args(["build", "--release", "--package", "porter"]).status();
     if !built.is_ok_and(|status| status.success()) {
         return Err("porter could not be built".to_owned());
     }
     let porter = PathBuf::from("target/release/porter").canonicalize().map_err(|cause| cause.to_string())?;
     let bench = std::env::temp_dir().join(format!("porter-bench-{}", std::process::id()));
-    let machine = bench.join("PC");
-    println!("building {files} files in {}", bench.display());
-    build(&machine, files, "Documents").map_err(|cause| cause.to_string())?;
-
-    let at = |name: &str, round: usize| bench.join(format!("{name}-{round}")).display().to_string();
-    let pc = machine.display().to_string();
-    let porter = porter.display().to_string();
-    let mut times: Vec<(&str, Vec<f64>)> = Vec::new();
-    let mut measure = |name: &'static str, command: &str| -> Result<(), String> {
-        let seconds = time(command)?;
-        println!("  {name:<28} {seconds:8.2} s");
-        match times.iter_mut().find(|(known, _)| *known == name) {
-            Some((_, all)) => all.push(seconds),
-            None => times.push((name, vec![seconds])),
+    let mut all_hold = true;
+    for (at, name) in datasets::NAMES.into_iter().enumerate() {
+        if sets.is_empty() || sets.contains(&name) {
+            all_hold &= measure_set(&porter, &bench, name, at, rounds, scale)?;
         }
-        Ok(())
-    };
-    time(&format!("du -s {pc}"))?;
-    for round in 1..=rounds {
-        println!("round {round} of {rounds}");
-        measure("du -s", &format!("du -s {pc}"))?;
-        measure("porter survey", &format!("{porter} survey --quiet {pc}"))?;
-        measure("cp -a; sync", &format!("cp -a {pc} {0} && sync", at("copy", round)))?;
-        measure("sha512sum", &format!("find {pc} -type f -print0 | xargs -0 sha512sum"))?;
-        measure("sha256sum", &format!("find {pc} -type f -print0 | xargs -0 sha256sum"))?;
-        measure(
-            "tar | zstd; sync",
-            &format!("tar -cf - {pc} | zstd -q -T0 -3 -o {} && sync", at("tar", round)),
-        )?;
-        measure("porter capture", &format!("{porter} capture --quiet {pc} {}", at("trunk", round)))?;
-        let new = at("new", round);
-        time(&format!("mkdir -p {new}/Windows/System32 {new}/Users/odile/Documents {new}/ProgramData"))?;
-        measure("porter restore", &format!("{porter} restore --quiet --yes {} {new}", at("trunk", round)))?;
-        measure("porter check", &format!("{porter} check --quiet {} {new}", at("trunk", round)))?;
     }
-    let median = |name: &str| {
-        let mut all =
-            times.iter().find(|(known, _)| *known == name).map(|(_, all)| all.clone()).unwrap_or_default();
+    fs::remove_dir_all(&bench).map_err(|cause| cause.to_string())?;
+    println!("\n{}", if all_hold { "All limits hold." } else { "Not all limits hold." });
+    Ok(())
+}
+
+fn measure_set(
+    porter: &Path,
+    bench: &Path,
+    name: &str,
+    at: usize,
+    rounds: usize,
+    scale: f64,
+) -> Result<bool, String> {
+    let folder = bench.join(name);
+    let pc = folder.join("PC");
+    datasets::build(name, scale, &pc).map_err(|cause| cause.to_string())?;
+    let (pc, porter) = (pc.display().to_string(), porter.display().to_string());
+    let documents = format!("{pc}/Users/odile/Documents");
+    let all_of = |folder: &str| format!("find '{folder}' -type f -print0 | xargs -0");
+    let mut runs: BTreeMap<&'static str, Vec<Took>> = BTreeMap::new();
+    let mut sizes = (0.0, 0.0);
+    // Warm, and everything on the medium.
+    took(&format!("{} cat > /dev/null; sync", all_of(&documents)))?;
+    for round in 0..rounds {
+        let there = |what: &str| folder.join(format!("{what}-{round}")).display().to_string();
+        let (copy, tar, trunk, new, untar) =
+            (there("copy"), there("tar"), there("trunk"), there("new"), there("untar"));
+        let (new_documents, sync) =
+            (format!("{new}/Users/odile/Documents"), format!("sync -f {}", folder.display()));
+        for made in [
+            format!("{new}/Windows/System32"),
+            new_documents.clone(),
+            format!("{new}/ProgramData"),
+            untar.clone(),
+        ] {
+            fs::create_dir_all(made).map_err(|cause| cause.to_string())?;
+        }
+        let mut measure = |what: &'static str, command: &str| -> Result<(), String> {
+            let one = took(command)?;
+            // What the clock did not wait for must not burden the next.
+            took(&sync)?;
+            runs.entry(what).or_default().push(one);
+            Ok(())
+        };
+        measure("cp -a", &format!("cp -a '{documents}' {copy} && {sync}"))?;
+        measure("capture", &format!("{porter} capture --quiet --prove-later {pc} {trunk}"))?;
+        measure("tar | zstd", &format!("tar -cf - -C {pc} Users | zstd -q -T0 -3 -o {tar} && {sync}"))?;
+        measure("check trunk", &format!("{porter} check --quiet {trunk}"))?;
+        measure("restore", &format!("{porter} restore --quiet --yes {trunk} {new}"))?;
+        measure("zstd -d | tar", &format!("zstd -q -d -c {tar} | tar -xf - -C {untar} && {sync}"))?;
+        measure("check machine", &format!("{porter} check --quiet {trunk} {new}"))?;
+        measure("b3sum", &format!("{} b3sum", all_of(&new_documents)))?;
+        let both = format!("{} sha256sum; {} sha256sum", all_of(&documents), all_of(&copy));
+        measure("sha256sum of both", &both)?;
+        sizes = (size_of(Path::new(&trunk))?, size_of(Path::new(&tar))?);
+        if name != "small" {
+            for folder in [&copy, &tar, &trunk, &new, &untar] {
+                let path = Path::new(folder);
+                let _ = if path.is_dir() { fs::remove_dir_all(path) } else { fs::remove_file(path) };
+            }
+        }
+    }
+    println!("\n{name}: medians of {rounds} rounds");
+    println!("  {:<20} {:>8} {:>10} {:>10} {:>12}", "", "wall s", "processor s", "memory MB", "written MB");
+    let median = |what: &str, of: fn(&Took) -> f64| {
+        let mut all: Vec<f64> = runs.get(what).into_iter().flatten().map(of).collect();
         all.sort_by(f64::total_cmp);
         all.get(all.len() / 2).copied().unwrap_or(f64::NAN)
     };
-    println!("\nratios of medians over {rounds} rounds, {files} files");
-    for (name, ours, theirs) in [
-        ("survey / du -s", median("porter survey"), median("du -s")),
-        (
-            "capture / (cp -a + sha512sum)",
-            median("porter capture"),
-            median("cp -a; sync") + median("sha512sum"),
-        ),
-        ("capture / cp -a", median("porter capture"), median("cp -a; sync")),
-        ("capture / tar | zstd", median("porter capture"), median("tar | zstd; sync")),
-        ("restore / cp -a", median("porter restore"), median("cp -a; sync")),
-        ("check / sha256sum", median("porter check"), median("sha256sum")),
-    ] {
-        println!("  {name:<32} {:6.2}   ({ours:.2} s / {theirs:.2} s)", ours / theirs);
+    for what in runs.keys() {
+        println!(
+            "  {what:<20} {:>8.2} {:>10.2} {:>10.0} {:>12.0}",
+            median(what, |took| took.seconds),
+            median(what, |took| took.processor_seconds),
+            median(what, |took| took.peak_memory_in_mb),
+            median(what, |took| took.written_in_mb)
+        );
     }
-    for (name, command) in [
-        ("survey", format!("{porter} survey --quiet {pc}")),
-        ("capture", format!("{porter} capture --quiet {pc} {}", at("trunk", 0))),
-        ("check", format!("{porter} check --quiet {} {}", at("trunk", 1), at("new", 1))),
-    ] {
-        println!("  peak memory of {name:<17} {:6.0} MB", peak_memory_in_mb(&command)?);
+    let seconds = |what: &str| median(what, |took| took.seconds);
+    let mut all_hold = true;
+    let mut show = |what: &str, ratio: f64, limit: f64| {
+        let holds = ratio <= limit;
+        all_hold &= holds;
+        let verdict = match (limit.is_finite(), holds) {
+            (false, _) => String::new(),
+            (true, true) => format!("(at most {limit})"),
+            (true, false) => format!("(at most {limit}) NOT HELD"),
+        };
+        println!("  {what:<46} {ratio:6.2} {verdict}");
+    };
+    for (what, ours, theirs, limits) in LIMITS {
+        let ours: f64 = ours.iter().map(|what| seconds(what)).sum();
+        let theirs = match theirs {
+            "cp -a, sha256sum of both" => seconds("cp -a") + seconds("sha256sum of both"),
+            one => seconds(one),
+        };
+        show(what, ours / theirs, limits[at]);
     }
-    fs::remove_dir_all(&bench).map_err(|cause| cause.to_string())
+    show("size of trunk / tar.zst", sizes.0 / sizes.1, SIZE_LIMITS[at]);
+    Ok(all_hold)
+}
+
+/// All that a file or folder holds.
+fn size_of(path: &Path) -> Result<f64, String> {
+    let found = fs::metadata(path).map_err(|cause| cause.to_string())?;
+    if found.is_file() {
+        return Ok(found.len() as f64);
+    }
+    let rows = fs::read_dir(path).map_err(|cause| cause.to_string())?.flatten();
+    Ok(rows.filter_map(|row| row.metadata().ok()).map(|found| found.len() as f64).sum())
+}
+
+/// Runs a command and asks GNU time what it took.
+fn took(command: &str) -> Result<Took, String> {
+    let began = Instant::now();
+    let output = Command::new("/usr/bin/time")
+        .args(["-f", "%U %S %M %O", "sh", "-c", command])
+        .stdout(Stdio::null())
+        .output()
+        .map_err(|cause| format!("/usr/bin/time: {cause}"))?;
+    let seconds = began.elapsed().as_secs_f64();
+    let said = String::from_utf8_lossy(&output.stderr);
+    let numbers: Vec<f64> = said
+        .lines()
+        .last()
+        .unwrap_or_default()
+        .split_whitespace()
+        .filter_map(|word| word.parse().ok())
+        .collect();
+    match (output.status.success(), &numbers[..]) {
+        (true, [user, system, kilobytes, blocks]) => Ok(Took {
+            seconds,
+            processor_seconds: user + system,
+            peak_memory_in_mb: kilobytes / 1000.0,
+            written_in_mb: blocks * 512.0 / 1e6,
+        }),
+        _ => Err(format!("failed: {command}\n{said}")),
+    }
 }
 
 /// The survey alone, of many files: four fifths of them documents, the rest what programs keep, for which rules are asked.

@@ -2,6 +2,7 @@
 #![allow(clippy::print_stdout, clippy::print_stderr, reason = "a tool for the terminal")]
 
 mod bench;
+mod datasets;
 mod hives;
 mod release;
 
@@ -12,11 +13,16 @@ fn main() -> ExitCode {
     let words: Vec<&str> = words.iter().map(String::as_str).collect();
     let done =
         match words[..] {
-            ["bench"] => bench::run(200_000, 5),
-            ["bench", files, rounds] => match (files.parse(), rounds.parse()) {
-                (Ok(files), Ok(rounds)) => bench::run(files, rounds),
-                _ => Err(format!("`{files} {rounds}` are no numbers")),
-            },
+            ["bench", ref of @ ..] => {
+                let numbers: Vec<f64> = of.iter().map_while(|word| word.parse().ok()).collect();
+                let (rounds, scale) =
+                    (numbers.first().copied().unwrap_or(5.0), numbers.get(1).copied().unwrap_or(1.0));
+                let sets = &of[numbers.len()..];
+                match sets.iter().find(|name| !datasets::NAMES.contains(name)) {
+                    Some(unknown) => Err(format!("`{unknown}` is none of {}", datasets::NAMES.join(", "))),
+                    None => bench::run(rounds as usize, scale, sets),
+                }
+            }
             ["bench-survey"] => bench::survey(500_000, 5),
             ["bench-hive"] => hives::bench(),
             ["mutate-hives"] => hives::mutate(10_000_000),
@@ -26,7 +32,8 @@ fn main() -> ExitCode {
             },
             ["release"] => release::release(),
             ["windows-tests"] => release::windows_tests(),
-            _ => Err("cargo xtask bench [FILES ROUNDS]   measure porter against du, cp, sha512sum and tar\n\
+            _ => Err("cargo xtask bench [ROUNDS [SCALE]] [SET]...\n\
+                                                 measure porter against cp, tar | zstd, sha256sum and b3sum\n\
                       cargo xtask bench-survey           measure the survey of 500,000 files against du\n\
                       cargo xtask bench-hive             time the walk through a registry hive of 60 MB\n\
                       cargo xtask mutate-hives [TIMES]   change bytes of a hive and read it, ten million times\n\

@@ -4,9 +4,9 @@
 pub mod forecast;
 mod run;
 
-pub use forecast::{Forecast, forecast};
+pub use forecast::{Forecast, Shape, forecast};
 pub(crate) use run::trunk_part;
-pub use run::{CaptureReport, capture};
+pub use run::{CaptureReport, Job, capture};
 
 use porter_trunk::{Damage, TrunkError};
 use std::path::PathBuf;

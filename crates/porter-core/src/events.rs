@@ -41,6 +41,11 @@ pub enum Event<'a> {
         /// In short: the code of the reason.
         code: &'a str,
     },
+    /// By what was written so far, the rest will not fit on the trunk's volume. Comes once at most.
+    WillNotFit {
+        /// About so much room will be missing.
+        short_in_bytes: u64,
+    },
     /// A stage is over.
     StageEnded {
         /// Which.

@@ -259,6 +259,9 @@ fn a_part_goes_where_the_other_system_has_it() {
             unix_mode: None,
             streams: Vec::new(),
             held: None,
+            extents: porter_trunk::Extents::None,
+            same_file: None,
+            sparse: false,
         };
         let found = relocation.address(&entry);
         format!("{}/{}", found.place, found.path)

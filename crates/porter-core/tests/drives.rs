@@ -3,7 +3,7 @@
 
 mod stand_ins;
 
-use porter_core::capture::{CaptureError, forecast};
+use porter_core::capture::{CaptureError, Shape, forecast};
 use porter_core::check::check_machine;
 use porter_core::machine::facts::{AccountFacts, SystemFacts};
 use porter_core::machine::{Here, Machine, Place, recognise_with};
@@ -84,8 +84,9 @@ fn the_running_machine_keeps_its_trunk_out_of_what_it_captures() {
         fs::write(bench.path().join(file), "x").unwrap();
     }
     let survey = stand_ins::surveyed(&machine);
-    let refused =
-        |machine: &Machine, trunk: &str| forecast(machine, &survey, &bench.path().join(trunk)).err();
+    let refused = |machine: &Machine, trunk: &str| {
+        forecast(machine, &survey, &bench.path().join(trunk), Shape::Files, false).err()
+    };
     // A mounted machine is not written to at all.
     assert!(matches!(refused(&machine, "c/trunk"), Some(CaptureError::TrunkOnOldMachine(_))));
     machine.here = Some(Here { as_administrator: true });

@@ -3,7 +3,7 @@
 
 mod stand_ins;
 
-use porter_core::capture::{CaptureError, CaptureReport, forecast};
+use porter_core::capture::{CaptureError, CaptureReport, Shape, forecast};
 use porter_core::machine::Machine;
 use porter_core::packing::Selection;
 use porter_core::survey::{Caution, survey};
@@ -174,7 +174,8 @@ fn what_cannot_fit_is_refused_before_the_first_byte() {
     let machine = volume.recognised();
     let folder = tempfile::tempdir().unwrap();
     let trunk = folder.path().join("not/there/yet");
-    let refused = forecast(&machine, &stand_ins::surveyed(&machine), &trunk).unwrap_err();
+    let refused =
+        forecast(&machine, &stand_ins::surveyed(&machine), &trunk, Shape::Files, false).unwrap_err();
     assert!(
         matches!(refused, CaptureError::NoRoom { needed_in_bytes, .. } if needed_in_bytes > 1 << 60),
         "{refused}"
@@ -257,10 +258,10 @@ fn names_of_any_bytes_are_kept_exactly() {
         let exact = RelativePath::root().join(name).unwrap();
         let entry = entries.iter().find(|entry| entry.address.path == exact).unwrap();
         let mut content = Vec::new();
-        trunk.open_content(&entry.address).unwrap().read_to_end(&mut content).unwrap();
+        trunk.open_content(&entry).unwrap().read_to_end(&mut content).unwrap();
         assert_eq!(content, name);
     }
-    let mut audit = trunk.audit().unwrap();
+    let mut audit = trunk.audit(porter_trunk::Depth::Full).unwrap();
     assert!(entries.iter().all(|entry| audit.see(entry).is_none()));
     assert_eq!(audit.finish().unwrap(), []);
 }

@@ -42,6 +42,9 @@ fn entry(name: &str) -> Entry {
         unix_mode: None,
         streams: Vec::new(),
         held: None,
+        extents: porter_trunk::Extents::None,
+        same_file: None,
+        sparse: false,
     }
 }
 

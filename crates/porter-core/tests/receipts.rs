@@ -136,7 +136,8 @@ fn what_could_not_be_captured_stays_on_every_receipt() {
     let bench = Bench::new();
     let mut alone = None;
     stand_ins::undisturbed(&mut |conduct| {
-        alone = Some(check_trunk(&bench.trunk(), stand_ins::NOW, conduct).unwrap());
+        alone =
+            Some(check_trunk(&bench.trunk(), porter_trunk::Depth::Full, stand_ins::NOW, conduct).unwrap());
     });
     let alone = alone.unwrap();
     assert!(alone.needs_attention() && alone.machine.is_none());

@@ -38,6 +38,16 @@ impl NameRules {
         most_utf16_units: 255,
     };
 
+    /// Whatever a machine has: for names that are only written into a list.
+    pub const ANY: Self = Self {
+        as_windows: false,
+        for_manifest: false,
+        only_ascii: false,
+        ignores_case: false,
+        most_bytes: usize::MAX,
+        most_utf16_units: usize::MAX,
+    };
+
     /// A Windows volume; `host_most_bytes` is what the system that has it mounted allows.
     pub const fn windows(host_most_bytes: usize) -> Self {
         Self {

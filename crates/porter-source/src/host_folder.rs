@@ -136,6 +136,8 @@ fn metadata_from(found: &fs::Metadata, keeps: &system::Keeps, path: impl FnOnce(
         unix_mode: system::unix_mode(found),
         windows_attributes: system::windows_attributes(found, keeps, path),
         volume_id: system::volume_id(found),
+        same_file: if kind == EntryKind::File { system::same_file(found) } else { None },
+        sparse: kind == EntryKind::File && system::is_sparse(found),
     }
 }
 

@@ -31,6 +31,11 @@ pub struct Metadata {
     /// A number for the volume it is on, where the system has such. A folder with another number than the one above
     /// it is where a further volume is mounted.
     pub volume_id: Option<u64>,
+    /// A number that all names of one file share (hard links); none if it has only this name, or if the system does not
+    /// tell cheaply.
+    pub same_file: Option<u64>,
+    /// The volume keeps its long stretches of zeros as holes.
+    pub sparse: bool,
 }
 
 /// One row of a folder's listing.

@@ -18,6 +18,19 @@ impl ContentHash {
         Self(blake3::hash(content).into())
     }
 
+    /// BLAKE3 of bytes at hand, with a key: equal only for those who have the key.
+    pub(crate) fn keyed(key: &[u8; 32], content: &[u8]) -> Self {
+        Self(blake3::keyed_hash(key, content).into())
+    }
+
+    pub(crate) const fn from_bytes(bytes: [u8; 32]) -> Self {
+        Self(bytes)
+    }
+
+    pub(crate) const fn as_bytes(&self) -> &[u8; 32] {
+        &self.0
+    }
+
     /// The hash of all that `content` gives.
     pub fn of_reader(content: &mut dyn Read) -> io::Result<Self> {
         let mut hasher = ContentHasher::default();

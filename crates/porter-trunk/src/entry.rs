@@ -1,7 +1,7 @@
 //! The entries of a trunk: every file, folder and link that was captured.
 
-use crate::ContentHash;
 use crate::left::{exact_bytes, text_and_hex};
+use crate::{ContentHash, Extents};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use porter_names::{NameRules, PathRefused, RelativePath};
@@ -42,6 +42,12 @@ pub struct Entry {
     pub streams: Vec<NamedStream>,
     /// Set if it is kept in the trunk and not restored by itself: the reason, in plain words.
     pub held: Option<String>,
+    /// Where a packed trunk keeps its content.
+    pub extents: Extents,
+    /// Names of one file on the old machine (hard links) share this number.
+    pub same_file: Option<u64>,
+    /// The old machine kept its long stretches of zeros as holes.
+    pub sparse: bool,
 }
 
 /// What an entry is.
@@ -166,6 +172,12 @@ struct Line {
     streams: Vec<StreamLine>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     held: Option<String>,
+    #[serde(default, skip_serializing_if = "Extents::is_empty")]
+    at: Extents,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    same_file: Option<u64>,
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    sparse: bool,
 }
 
 #[derive(Serialize, Deserialize)]
@@ -230,6 +242,9 @@ impl Entry {
                 .map(|s| StreamLine { name: s.name.clone(), base64: BASE64.encode(&s.content) })
                 .collect(),
             held: self.held.clone(),
+            at: self.extents.clone(),
+            same_file: self.same_file,
+            sparse: self.sparse,
         };
         // Strings, numbers and lists only: this cannot fail. (Times were checked where they came in.)
         serde_json::to_string(&line).unwrap_or_default()
@@ -286,6 +301,9 @@ fn from_checked_line(line: Line) -> Result<Entry, String> {
         unix_mode: line.mode,
         streams,
         held: line.held,
+        extents: line.at,
+        same_file: line.same_file,
+        sparse: line.sparse,
     })
 }
 
@@ -304,6 +322,7 @@ fn safe_path_from(text: &str) -> Result<RelativePath, String> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::Extent;
     use time::macros::datetime;
 
     fn entry() -> Entry {
@@ -322,6 +341,9 @@ mod tests {
             unix_mode: Some(0o644),
             streams: vec![NamedStream { name: "Zone.Identifier".into(), content: b"\0[Zone]".to_vec() }],
             held: Some("kept".into()),
+            extents: [Extent::Contents { block: 7, first: 0, count: 2 }].into_iter().collect(),
+            same_file: Some(3),
+            sparse: true,
         }
     }
 

@@ -1,5 +1,6 @@
 //! What can be wrong with a trunk.
 
+use crate::sealing::NotOpened;
 use porter_names::screen::on_screen;
 use std::io;
 use std::path::PathBuf;
@@ -35,6 +36,41 @@ pub enum TrunkError {
     /// A part of it that nothing can do without is not as it was written.
     #[error("the trunk is damaged: {0}")]
     Damaged(Damage),
+    /// Another porter is writing to it.
+    #[error("another porter is writing to `{}`", folder.display())]
+    InUse {
+        /// The trunk.
+        folder: PathBuf,
+        /// What that one wrote about itself.
+        holder: String,
+    },
+    /// It holds what was captured from another machine.
+    #[error("`{}` holds a trunk of another machine, {machine}", folder.display())]
+    OtherMachine {
+        /// The trunk.
+        folder: PathBuf,
+        /// Whose it is.
+        machine: String,
+    },
+    /// It is sealed, and no key was given.
+    #[error("`{}` is sealed", .0.display())]
+    Sealed(PathBuf),
+    /// The key that was given does not open it.
+    #[error("`{}`: {cause}", folder.display())]
+    NotOpened {
+        /// The trunk.
+        folder: PathBuf,
+        /// Why.
+        cause: NotOpened,
+    },
+    /// A part of a trunk that lies in several folders was not named.
+    #[error("part {part} of trunk {} is not here", trunk_id.short())]
+    PartMissing {
+        /// Which part.
+        part: u32,
+        /// Of which trunk.
+        trunk_id: crate::TrunkId,
+    },
     /// Nothing more fits on the trunk's volume.
     #[error("the trunk's volume is full")]
     Full,
@@ -63,6 +99,8 @@ pub enum Damage {
     NotAPlainFile(String),
     /// The drive could not read a file of the trunk.
     FileUnreadable(String, String),
+    /// A file of another trunk, or of another place in this one, stands where a file of the trunk should.
+    Misplaced(String),
     /// A line of a list cannot be understood.
     BadLine {
         /// The list.
@@ -85,6 +123,9 @@ impl std::fmt::Display for Damage {
             Self::FileNotListed(file) => write!(f, "`{}` is in no list of the trunk", shown(file)),
             Self::NotAPlainFile(file) => write!(f, "`{}` is not a plain file", shown(file)),
             Self::FileUnreadable(file, cause) => write!(f, "`{}` cannot be read: {cause}", shown(file)),
+            Self::Misplaced(file) => {
+                write!(f, "`{}` is another file of a trunk than it should be", shown(file))
+            }
             Self::BadLine { file, line, problem } => {
                 write!(f, "line {line} of `{}`: {}", shown(file), shown(problem))
             }
@@ -92,6 +133,8 @@ impl std::fmt::Display for Damage {
         }
     }
 }
+
+impl std::error::Error for Damage {}
 
 impl TrunkError {
     pub(crate) fn io(doing: &'static str, path: &std::path::Path, cause: io::Error) -> Self {

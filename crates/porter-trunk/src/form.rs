@@ -1,8 +1,8 @@
 //! What every form of trunk can do, for those who fill it and those who use it.
 
 use crate::{
-    ContentHash, Damage, Entry, EntryAddress, EntryRefused, Label, LeftBehind, StoreError, TrunkError,
-    TrunkItem, TrunkProgram,
+    ContentHash, Damage, Entry, EntryAddress, EntryRefused, Extents, Label, LeftBehind, StoreError,
+    TrunkError, TrunkItem, TrunkProgram,
 };
 use porter_names::NameRules;
 use std::io::Read;
@@ -26,6 +26,35 @@ pub trait TrunkWriter: Sync {
         content: &mut dyn Read,
         progress: &dyn Fn(u64),
     ) -> Result<Stored, StoreError>;
+
+    /// What an earlier run, or an earlier capture of the same machine, stored at this address, if the file is still the
+    /// same by size and time. Such a file need not be read again.
+    fn already(
+        &self,
+        _address: &EntryAddress,
+        _size_in_bytes: u64,
+        _modified_utc: Option<OffsetDateTime>,
+    ) -> Option<Stored> {
+        None
+    }
+
+    /// True if a content that is stored already need not be stored again under another name.
+    fn keeps_contents_once(&self) -> bool {
+        false
+    }
+
+    /// Tells beforehand what will be captured, so that even a part of the trunk can say what it is part of.
+    fn announce(&self, _inventory: &Inventory<'_>) -> Result<(), TrunkError> {
+        Ok(())
+    }
+
+    /// Ends a run that cannot go on, so that the next one finds all that was stored.
+    fn pause(&self) {}
+
+    /// Bytes written to the medium so far, where that says how much a trunk will need.
+    fn written_in_bytes(&self) -> Option<u64> {
+        None
+    }
 
     /// Lists an entry; a file's content must have been stored before. Called in the order of the walk.
     fn record(&self, entry: &Entry) -> Result<(), TrunkError>;
@@ -53,12 +82,14 @@ pub struct Inventory<'a> {
 }
 
 /// Content that is in the trunk.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Stored {
     /// What was read and written.
     pub size_in_bytes: u64,
     /// Its proof.
     pub hash: ContentHash,
+    /// Where it is; to be kept in the entry.
+    pub extents: Extents,
 }
 
 /// Rows of a list, each of which may be unusable on its own.
@@ -86,10 +117,27 @@ pub trait Trunk: Sync {
     fn left(&self) -> Result<Rows<'_, LeftBehind, EntryRefused>, TrunkError>;
 
     /// Reads a file's content. Not proved: whoever uses it compares its hash.
-    fn open_content(&self, address: &EntryAddress) -> Result<Box<dyn Read + Send>, Damage>;
+    fn open_content(&self, entry: &Entry) -> Result<Box<dyn Read + Send + '_>, Damage>;
 
-    /// Begins to compare the trunk's lists with each other and with what is there, without reading any content.
-    fn audit(&self) -> Result<Box<dyn Audit + '_>, TrunkError>;
+    /// The file that holds the list of entries, for people.
+    fn list_name(&self) -> String;
+
+    /// Begins to compare the trunk's lists with each other and with what is there. At [`Depth::Full`] whatever the reading of
+    /// all contents does not prove is proved too.
+    fn audit(&self, depth: Depth) -> Result<Box<dyn Audit + '_>, TrunkError>;
+}
+
+/// How deep a check of a trunk goes, and what it proves.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Depth {
+    /// The lists are what was written, and every file of the trunk that they name is there in full length. Says nothing of
+    /// contents.
+    Listing,
+    /// As `Listing`, and of every twentieth file, spread over all folders, all the content. A drive that loses much is found
+    /// out; one bad place may not be.
+    Sample,
+    /// Every byte of the trunk is what was written, and every file comes out of it as it went in.
+    Full,
 }
 
 /// A comparison of a trunk's lists, fed with its entries by whoever reads them anyway.

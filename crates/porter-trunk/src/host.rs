@@ -7,9 +7,10 @@ mod system;
 #[path = "host/windows.rs"]
 mod system;
 
-pub(crate) use system::{forget_cached, open_plain_file, will_be_read};
+pub(crate) use system::{create_new, forget_cached, open_plain_file, read_exact_at, will_be_read};
 
-use std::io;
+use crate::TrunkError;
+use std::io::{self, Read, Write};
 use std::path::Path;
 
 /// What may still be written to the volume that holds `path`, or will hold it: the nearest folder
@@ -29,4 +30,51 @@ pub fn largest_file_in_bytes(path: &Path) -> Option<u64> {
 /// Returns when all that was written below `folder`, a folder that porter made, is on the medium.
 pub fn flush_volume(folder: &Path) -> io::Result<()> {
     system::flush_volume(folder)
+}
+
+/// Reads a whole small file; a longer one than it may be is damaged.
+pub(crate) fn read_small(path: &Path, longest_in_bytes: u64) -> io::Result<Vec<u8>> {
+    let mut bytes = Vec::new();
+    open_plain_file(path)?.take(longest_in_bytes + 1).read_to_end(&mut bytes)?;
+    if bytes.len() as u64 > longest_in_bytes {
+        return Err(io::Error::new(io::ErrorKind::InvalidData, "it is longer than it may be"));
+    }
+    Ok(bytes)
+}
+
+/// Writes a small file aside and gives it its name in one step, replacing an older one of that name.
+pub(crate) fn replace(path: &Path, content: &[u8], private: bool) -> io::Result<()> {
+    let aside = path.with_extension("new");
+    let _ = std::fs::remove_file(&aside);
+    let mut file = create_new(&aside, private)?;
+    file.write_all(content).and_then(|()| file.sync_all())?;
+    drop(file);
+    std::fs::rename(&aside, path)?;
+    flush_folder_of(path)
+}
+
+/// Sees the names in the folder of `path` onto the medium.
+pub(crate) fn flush_folder_of(path: &Path) -> io::Result<()> {
+    system::flush_folder(path.parent().unwrap_or(path))
+}
+
+/// What systems put at the root of a stick by themselves, and what does not keep it from becoming a trunk.
+pub(crate) const NOT_A_PERSONS: [&str; 5] =
+    ["System Volume Information", "$RECYCLE.BIN", "lost+found", ".Spotlight-V100", ".fseventsd"];
+
+/// Only an empty folder, or none at all, may become a trunk.
+pub(crate) fn refuse_unless_empty(folder: &Path) -> Result<(), TrunkError> {
+    let looking = |cause| TrunkError::io("looking into", folder, cause);
+    let rows = match std::fs::read_dir(folder) {
+        Ok(rows) => rows,
+        Err(cause) if cause.kind() == io::ErrorKind::NotFound => return Ok(()),
+        Err(cause) => return Err(looking(cause)),
+    };
+    for row in rows {
+        let name = row.map_err(looking)?.file_name();
+        if !NOT_A_PERSONS.iter().any(|known| name == *known) {
+            return Err(TrunkError::HoldsSomethingElse(folder.to_path_buf()));
+        }
+    }
+    Ok(())
 }

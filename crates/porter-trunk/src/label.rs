@@ -44,6 +44,9 @@ pub struct Label {
     /// How to reach them if the trunk is found.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub return_to: Option<String>,
+    /// What brings the passphrase of a sealed trunk back to mind.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub reminder: Option<String>,
 }
 
 /// Major and minor version of the format.
@@ -62,6 +65,13 @@ pub struct MachineLabel {
     pub name: String,
     /// What ran on it.
     pub system: SystemLabel,
+}
+
+impl MachineLabel {
+    /// True if both are one machine, as far as labels tell: its name, and the family of its system. Versions change.
+    pub fn is_same(&self, other: &Self) -> bool {
+        self.name == other.name && self.system.family == other.system.family
+    }
 }
 
 /// An operating system.

@@ -3,6 +3,7 @@
 //! - [`label`]: the outside, readable by anyone who finds it;
 //! - [`item`], [`entry`], [`left`], [`program`]: what it holds, what was left behind and why, what to install again;
 //! - [`form`]: what every form of trunk can do;
+//! - [`packed_form`]: the usual form: compressed, each content once, sealed if wanted;
 //! - [`open_form`]: the form that anyone can browse, a BagIt bag.
 //!
 //! The format is described in `docs/trunk-format.md`.
@@ -10,20 +11,27 @@
 pub mod content_hash;
 pub mod entry;
 pub mod error;
+mod extent;
 pub mod form;
 mod hex;
 mod host;
 pub mod item;
 pub mod label;
 pub mod left;
+mod lock;
 pub mod open_form;
+pub mod outside;
+pub mod packed_form;
 pub mod program;
+pub mod sealing;
+mod spare;
 pub mod tally;
 
 pub use content_hash::{ContentHash, ContentHasher, PieceFailed, in_pieces};
 pub use entry::{Attributes, Content, Entry, EntryAddress, EntryRefused, NamedStream};
 pub use error::{Damage, StoreError, TrunkError};
-pub use form::{Audit, Inventory, Stored, Trunk, TrunkWriter};
+pub use extent::{Extent, Extents};
+pub use form::{Audit, Depth, Inventory, Stored, Trunk, TrunkWriter};
 pub use host::{flush_volume, free_space_in_bytes, largest_file_in_bytes};
 pub use item::{MeaningCount, TrunkItem, TrunkPart};
 pub use label::{AccountLabel, Label, MachineLabel, SystemLabel, TrunkId};

@@ -3,10 +3,11 @@
 
 use porter_names::{NameRules, RelativePath};
 use porter_trunk::open_form::{OpenTrunk, OpenTrunkWriter};
+use porter_trunk::packed_form::{Opener, PackedOptions, PackedTrunk, PackedTrunkWriter, Seal};
 use porter_trunk::{
-    AccountLabel, Attributes, Content, ContentHash, Entry, EntryAddress, Inventory, Label, LeftBehind,
-    LeftReason, MachineLabel, MeaningCount, NamedStream, StoreError, SystemLabel, Tally, Trunk, TrunkError,
-    TrunkId, TrunkItem, TrunkProgram, TrunkWriter,
+    AccountLabel, Attributes, Content, ContentHash, Depth, Entry, EntryAddress, Extents, Inventory, Label,
+    LeftBehind, LeftReason, MachineLabel, MeaningCount, NamedStream, StoreError, SystemLabel, Tally, Trunk,
+    TrunkError, TrunkId, TrunkItem, TrunkProgram, TrunkWriter,
 };
 use std::io::{self, Read};
 use std::path::Path;
@@ -26,6 +27,26 @@ type Made<T> = Result<Box<T>, TrunkError>;
 const OPEN: Form = Form {
     create: |folder, label| Ok(Box::new(OpenTrunkWriter::create(folder, label)?)),
     load: |folder| Ok(Box::new(OpenTrunk::load(folder)?)),
+};
+
+const PACKED: Form = Form {
+    create: |folder, label| {
+        Ok(Box::new(PackedTrunkWriter::create(folder, label, None, &PackedOptions::default())?))
+    },
+    load: |folder| Ok(Box::new(PackedTrunk::load(&[folder.to_path_buf()], None)?)),
+};
+
+const PASSPHRASE: &str = "forty kites at four o'clock";
+
+const SEALED: Form = Form {
+    create: |folder, label| {
+        let seal = Seal { passphrase: PASSPHRASE.to_owned().into(), workshop: None };
+        Ok(Box::new(PackedTrunkWriter::create(folder, label, Some(&seal), &PackedOptions::default())?))
+    },
+    load: |folder| {
+        let opener = Opener::Passphrase(PASSPHRASE.to_owned().into());
+        Ok(Box::new(PackedTrunk::load(&[folder.to_path_buf()], Some(&opener))?))
+    },
 };
 
 fn label() -> Label {
@@ -50,6 +71,7 @@ fn label() -> Label {
         workshop: None,
         owner: None,
         return_to: None,
+        reminder: None,
     }
 }
 
@@ -113,6 +135,9 @@ fn entry(rules: NameRules, name: &[u8], content: Content) -> Entry {
         unix_mode: Some(0o640),
         streams: vec![NamedStream { name: "Zone.Identifier".to_owned(), content: vec![0, 255, 10] }],
         held: None,
+        extents: Extents::None,
+        same_file: None,
+        sparse: false,
     }
 }
 
@@ -121,6 +146,7 @@ fn store(trunk: &dyn TrunkWriter, name: &[u8], content: &[u8]) -> Entry {
     let stored = trunk.store(&entry.address, entry.modified_utc, &mut &content[..], &|_| {}).unwrap();
     assert_eq!(stored.hash, ContentHash::of(content));
     entry.content = Content::File { size_in_bytes: stored.size_in_bytes, hash: stored.hash };
+    entry.extents = stored.extents;
     entry
 }
 
@@ -129,12 +155,50 @@ fn conforms(form: &Form) {
     it_is_no_trunk_before_it_is_published(form);
     a_source_that_fails_leaves_nothing_behind(form);
     many_threads_may_store_at_once(form);
-    what_later_versions_wrote_is_refused(form);
 }
 
 #[test]
 fn the_open_form_conforms() {
     conforms(&OPEN);
+    what_later_versions_wrote_is_refused(&OPEN);
+}
+
+#[test]
+fn the_packed_form_conforms() {
+    conforms(&PACKED);
+
+    let folder = tempfile::tempdir().unwrap();
+    let trunk = (PACKED.create)(folder.path(), label()).unwrap();
+    close(&*trunk, &[]).unwrap();
+    trunk.publish().unwrap();
+    drop(trunk);
+    let is_unsupported = || matches!((PACKED.load)(folder.path()), Err(TrunkError::Unsupported { .. }));
+    for (file, from, to) in [
+        ("label.json", &b"\"major\": 1"[..], &b"\"major\": 2"[..]),
+        ("label.json", b"porter-packed", b"other-program"),
+    ] {
+        let path = folder.path().join(file);
+        let before = std::fs::read(&path).unwrap();
+        let at = before.windows(from.len()).position(|bytes| bytes == from).unwrap();
+        let mut after = before.clone();
+        after[at..at + to.len()].copy_from_slice(to);
+        std::fs::write(&path, after).unwrap();
+        assert!(is_unsupported(), "{file}");
+        std::fs::write(&path, before).unwrap();
+    }
+    // A list of a later version, whose own check is right.
+    let path = folder.path().join("list-00001.list");
+    let mut list = std::fs::read(&path).unwrap();
+    list[8] = 2;
+    let check: [u8; 32] = blake3::hash(&list[..56]).into();
+    list[56..64].copy_from_slice(&check[..8]);
+    std::fs::write(&path, list).unwrap();
+    assert!(is_unsupported());
+}
+
+#[test]
+fn the_packed_form_conforms_when_it_is_sealed() {
+    conforms(&SEALED);
 }
 
 fn everything_comes_back(form: &Form) {
@@ -182,14 +246,14 @@ fn everything_comes_back(form: &Form) {
     assert_eq!(trunk.left().unwrap().map(Result::unwrap).collect::<Vec<_>>(), [left]);
     for (entry, (name, content)) in read[2..].iter().zip(&contents) {
         let mut found = Vec::new();
-        trunk.open_content(&entry.address).unwrap().read_to_end(&mut found).unwrap();
+        trunk.open_content(entry).unwrap().read_to_end(&mut found).unwrap();
         assert_eq!(&found, content, "{name:?}");
     }
-    let mut audit = trunk.audit().unwrap();
+    let mut audit = trunk.audit(Depth::Full).unwrap();
     assert!(read.iter().all(|entry| audit.see(entry).is_none()));
     assert_eq!(audit.finish().unwrap(), []);
     // An entry that nobody reads is missed.
-    let mut audit = trunk.audit().unwrap();
+    let mut audit = trunk.audit(Depth::Full).unwrap();
     assert!(read[..read.len() - 1].iter().all(|entry| audit.see(entry).is_none()));
     assert_eq!(audit.finish().unwrap().len(), 1);
 }
@@ -235,6 +299,7 @@ fn a_source_that_fails_leaves_nothing_behind(form: &Form) {
     // An entry without content is a fault of the caller, not a line of the list.
     let mut never_stored = entry;
     never_stored.address.path = RelativePath::from_bytes(b"never.bin").unwrap();
+    never_stored.extents = Extents::None;
     assert!(trunk.record(&never_stored).is_err());
 }
 
@@ -263,7 +328,7 @@ fn many_threads_may_store_at_once(form: &Form) {
     assert_eq!(back.entries().unwrap().map(Result::unwrap).collect::<Vec<_>>(), entries);
     for entry in &entries {
         let Content::File { hash, .. } = entry.content else { continue };
-        let found = ContentHash::of_reader(&mut *back.open_content(&entry.address).unwrap()).unwrap();
+        let found = ContentHash::of_reader(&mut *back.open_content(entry).unwrap()).unwrap();
         assert_eq!(found, hash);
     }
 }

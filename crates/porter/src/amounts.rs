@@ -42,6 +42,13 @@ pub(crate) fn size_in_bytes(typed: &str) -> Result<u64, String> {
     Ok((number * factor) as u64)
 }
 
+/// `5%`, `2.5 %`: a share of up to a half.
+pub(crate) fn percent(typed: &str) -> Result<f64, String> {
+    let number: f64 =
+        typed.trim().trim_end_matches('%').trim().parse().map_err(|_| "a share, such as 5%".to_owned())?;
+    if number > 0.0 && number <= 50.0 { Ok(number) } else { Err("more than 0% and at most 50%".to_owned()) }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -54,6 +61,8 @@ mod tests {
         assert_eq!(size_in_bytes("1.5 GB"), Ok(1_500_000_000));
         assert_eq!(size_in_bytes("4GiB"), Ok(4 << 30));
         assert_eq!(size_in_bytes("12"), Ok(12));
+        assert_eq!(percent("2.5 %"), Ok(2.5));
+        assert!(percent("0").is_err() && percent("51%").is_err() && percent("NaN").is_err());
         assert!(size_in_bytes("large").is_err() && size_in_bytes("4 gigs").is_err());
     }
 }

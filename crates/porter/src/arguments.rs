@@ -2,7 +2,7 @@
 //! arguments stand with it.
 
 use crate::amounts;
-use crate::commands::{capture, check, demo, look, restore, rules, survey, take};
+use crate::commands::{capture, check, demo, look, passphrase, restore, rules, survey, take, workshop_key};
 use crate::paths;
 use clap::{Args, Parser, Subcommand};
 use porter_core::events::Event;
@@ -38,6 +38,8 @@ pub(crate) enum Command {
     Restore(restore::RestoreArguments),
     Check(check::CheckArguments),
     Rules(rules::RulesArguments),
+    Passphrase(passphrase::PassphraseArguments),
+    WorkshopKey(workshop_key::WorkshopKeyArguments),
     Demo(demo::DemoArguments),
 }
 
@@ -50,6 +52,38 @@ pub(crate) struct ConductArguments {
     /// Append what happens to FILE while it happens, as JSON Lines
     #[arg(long, value_name = "FILE", value_parser = paths::typed())]
     pub(crate) events: Option<PathBuf>,
+}
+
+/// What opens a sealed trunk, or seals a new one.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Sealed trunks")]
+pub(crate) struct KeyArguments {
+    /// File whose first line is the passphrase; or the environment variable PORTER_PASSPHRASE
+    #[arg(long, value_name = "FILE", value_parser = paths::typed())]
+    pub(crate) passphrase_file: Option<PathBuf>,
+    /// The secret half of the workshop's recovery key, if the passphrase was forgotten
+    #[arg(long, value_name = "FILE", value_parser = paths::typed())]
+    pub(crate) workshop_key: Option<PathBuf>,
+}
+
+/// A trunk that is there.
+#[derive(Debug, Clone, Default, Args)]
+pub(crate) struct TrunkArguments {
+    /// Folder of the trunk
+    #[arg(value_parser = paths::typed())]
+    pub(crate) trunk: PathBuf,
+    /// Folder of another part of the trunk, if it lies in several (may be given several times)
+    #[arg(long = "with", value_name = "FOLDER", value_parser = paths::typed())]
+    pub(crate) with: Vec<PathBuf>,
+    #[command(flatten)]
+    pub(crate) key: KeyArguments,
+}
+
+impl TrunkArguments {
+    /// All of its folders.
+    pub(crate) fn folders(&self) -> Vec<PathBuf> {
+        std::iter::once(&self.trunk).chain(&self.with).cloned().collect()
+    }
 }
 
 /// Which items.

@@ -5,10 +5,12 @@ pub(crate) mod check;
 mod choose;
 pub(crate) mod demo;
 pub(crate) mod look;
+pub(crate) mod passphrase;
 pub(crate) mod restore;
 pub(crate) mod rules;
 pub(crate) mod survey;
 pub(crate) mod take;
+pub(crate) mod workshop_key;
 
 use crate::arguments::{Arguments, Command};
 use crate::failure::{Failure, Outcome};
@@ -23,6 +25,8 @@ pub(crate) fn run(arguments: &Arguments) -> Result<Outcome, Failure> {
         Command::Restore(arguments) => restore::run(arguments),
         Command::Check(arguments) => check::run(arguments),
         Command::Rules(arguments) => rules::run(arguments),
+        Command::Passphrase(arguments) => passphrase::run(arguments),
+        Command::WorkshopKey(arguments) => workshop_key::run(arguments),
         Command::Demo(arguments) => demo::run(arguments),
     }
 }

@@ -10,6 +10,7 @@ use porter_core::packing::BadPattern;
 use porter_core::restore::RestoreError;
 use porter_core::restore::accounts::AccountsError;
 use porter_source::VolumeKind;
+use porter_trunk::sealing::NotOpened;
 use porter_trunk::{Damage, TrunkError};
 use std::process::ExitCode;
 
@@ -74,8 +75,9 @@ impl From<TrunkError> for Failure {
             TrunkError::HoldsTrunk(_) => {
                 "Nothing was changed. Name another folder; `porter look` shows what this trunk holds.".to_owned()
             }
-            TrunkError::Unfinished(_) => "An earlier capture was cut off. What it copied is still in there, but not proved.\n\
-                 Capture into a new folder; delete this one only when that is done."
+            TrunkError::Unfinished(_) => "A capture was cut off. What it copied is still in there, but not proved.\n\
+                 Run the same capture again: a packed trunk goes on where it was. An open one has to be begun anew in\n\
+                 another folder; delete this one only when that is done."
                 .to_owned(),
             TrunkError::NotATrunk { .. } => "Name the folder that a capture made.".to_owned(),
             TrunkError::Unsupported { .. } => "Use the porter that made it, or a later one.".to_owned(),
@@ -87,8 +89,32 @@ impl From<TrunkError> for Failure {
                       If there is another copy of it, use that one; the files in its folder `data` can be looked at."
                     .to_owned(),
             },
-            TrunkError::Full => "The trunk is not finished. Make room, or capture into a new folder on a larger drive."
+            TrunkError::Full => {
+                "What was captured is kept. Make room and run the same command again: it goes on where it was.\n\
+                 Or go on on another drive, with the same command and --continue-on FOLDER there."
+                    .to_owned()
+            }
+            TrunkError::InUse { holder, .. } => format!(
+                "Nothing was changed. {}Wait until it is done.",
+                if holder.is_empty() { String::new() } else { format!("It wrote: {}. ", porter_names::screen::on_screen(holder.as_bytes())) }
+            ),
+            TrunkError::OtherMachine { .. } => {
+                "Nothing was changed. Name another folder: a trunk holds one machine.".to_owned()
+            }
+            TrunkError::Sealed(_) => "Give its passphrase with --passphrase-file, in PORTER_PASSPHRASE, or where you are asked for it.\n\
+                 `porter look` shows its label without."
                 .to_owned(),
+            TrunkError::NotOpened { cause, .. } => match cause {
+                NotOpened::WrongPassphrase => "Try again; capitals and spaces count. If it is forgotten and the workshop has a recovery key:\n\
+                     --workshop-key FILE."
+                    .to_owned(),
+                NotOpened::WrongWorkshopKey => "`porter workshop-key show` shows for which key trunks are sealed here.".to_owned(),
+                NotOpened::Damaged(_) => "Without `seal.json` nothing can open the trunk. Is there another copy of that file?".to_owned(),
+                NotOpened::Unsupported(_) => "Use the porter that made it, or a later one.".to_owned(),
+            },
+            TrunkError::PartMissing { .. } => {
+                "Plug in the drive with that part, and name its folder too: --with FOLDER.".to_owned()
+            }
             TrunkError::Io { .. } => "Is the drive still connected, and may you write to it?".to_owned(),
         };
         Self::new(error.to_string(), advice)
@@ -118,7 +144,8 @@ impl From<CaptureError> for Failure {
                     size(needed_in_bytes),
                     size(free_in_bytes)
                 ),
-                "Nothing was written. Use a larger drive, or leave items out with --skip.",
+                "Nothing was captured. Use a larger drive, or leave items out with --skip. A packed trunk may take less, if much\n\
+                 can be compressed: --may-not-fit begins all the same, and --continue-on FOLDER goes on on another drive.",
             ),
             CaptureError::ReadBack(damage) => {
                 let places: Vec<String> = damage.iter().take(10).map(Damage::to_string).collect();
@@ -130,9 +157,10 @@ impl From<CaptureError> for Failure {
             CaptureError::NotAccountedFor { .. } => {
                 Self::new(what, "This is a fault of porter. The trunk was not finished; please report it.")
             }
-            CaptureError::Cancelled => {
-                Self::new(STOPPED, "The trunk is not finished, and no command will take it for a whole one.")
-            }
+            CaptureError::Cancelled => Self::new(
+                STOPPED,
+                "The trunk is not finished. Run the same command again: a packed trunk goes on where it was.",
+            ),
         }
     }
 }

@@ -8,6 +8,7 @@ mod arguments;
 mod awake;
 mod commands;
 mod failure;
+mod keys;
 mod open;
 mod paths;
 mod power;

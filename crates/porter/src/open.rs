@@ -1,13 +1,15 @@
 //! Opening what the commands are given: machines, trunks, selections, the file of events.
 
-use crate::arguments::{ChoiceArguments, ConductArguments, ListArguments, SelectionArguments, is_recorded};
+use crate::arguments::{
+    ChoiceArguments, ConductArguments, ListArguments, SelectionArguments, TrunkArguments, is_recorded,
+};
 use crate::commands::rules::OwnRulesArguments;
 use crate::failure::Failure;
-use crate::paths;
 use crate::progress::Progress;
 use crate::rules_folder::own_rules;
 use crate::stop::STOP;
 use crate::{awake, power};
+use crate::{keys, paths};
 use porter_core::catalogue::patterns::Patterns;
 use porter_core::catalogue::{Catalogue, CatalogueError};
 use porter_core::events::{Conduct, Event};
@@ -15,8 +17,10 @@ use porter_core::machine::{Machine, here, recognise};
 use porter_core::packing::{PackingList, Selection, Unchosen};
 use porter_core::restore::accounts::{ids_in, is_called};
 use porter_source::{HostFolder, VolumeKind};
-use porter_trunk::Label;
 use porter_trunk::open_form::OpenTrunk;
+use porter_trunk::outside::Outside;
+use porter_trunk::packed_form::PackedTrunk;
+use porter_trunk::{Label, Trunk, TrunkError};
 use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::Write;
@@ -52,9 +56,23 @@ pub(crate) fn machine(folder: &Path) -> Result<Machine, Failure> {
     recognise(Arc::new(volume), name).map_err(|error| Failure::not_recognised(&shown, &error))
 }
 
-/// Opens the trunk in a folder.
-pub(crate) fn trunk(folder: &Path) -> Result<OpenTrunk, Failure> {
-    Ok(OpenTrunk::load(folder)?)
+/// Opens the trunk in a folder, whatever its form.
+pub(crate) fn trunk(given: &TrunkArguments) -> Result<Box<dyn Trunk>, Failure> {
+    trunk_if_it_opens(given)?.map_err(|_| TrunkError::Sealed(given.trunk.clone()).into())
+}
+
+/// The same; only the outside if it is sealed and nobody says what opens it.
+pub(crate) fn trunk_if_it_opens(given: &TrunkArguments) -> Result<Result<Box<dyn Trunk>, Outside>, Failure> {
+    if given.trunk.join("bagit.txt").exists() || given.trunk.join("porter/label.json").exists() {
+        return Ok(Ok(Box::new(OpenTrunk::load(&given.trunk)?)));
+    }
+    let folders = given.folders();
+    let outside = Outside::load(&given.trunk)?;
+    let opener = if outside.sealed { keys::opener(&given.key, &outside)? } else { None };
+    if outside.sealed && opener.is_none() {
+        return Ok(Err(outside));
+    }
+    Ok(Ok(Box::new(PackedTrunk::load(&folders, opener.as_ref())?)))
 }
 
 /// The carry rules for a machine: the built-in ones, and the technician's own.

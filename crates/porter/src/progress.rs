@@ -1,6 +1,6 @@
 //! Progress with rate and time left: a moving line on a terminal, now and then a plain line elsewhere.
 
-use crate::screen::{moving_line, tell};
+use crate::screen::{CARE, moving_line, styled, tell};
 use crate::views::numbers::{count, size};
 use indicatif::{ProgressBar, ProgressStyle};
 use porter_core::events::{Event, Stage};
@@ -63,6 +63,13 @@ impl Progress {
                 self.show();
             }
             Event::Trouble { .. } => {}
+            Event::WillNotFit { short_in_bytes } => tell(styled(
+                CARE,
+                format_args!(
+                    "! By what was written so far, about {} of room will be missing. It goes on; see --continue-on.",
+                    size(*short_in_bytes)
+                ),
+            )),
             Event::StageEnded { .. } => self.end(),
         }
     }

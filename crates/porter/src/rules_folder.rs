@@ -12,15 +12,20 @@ pub(crate) struct OwnRule {
     pub(crate) text: String,
 }
 
-/// Where rules are taken from without being named: `%APPDATA%\Loyal Porter\rules` on Windows, elsewhere
-/// `$XDG_CONFIG_HOME/loyal-porter/rules`, which is `~/.config/loyal-porter/rules` where nobody changed it.
+/// Where rules are taken from without being named.
 pub(crate) fn folder() -> Option<PathBuf> {
+    Some(config_folder()?.join("rules"))
+}
+
+/// Where a technician's own settings are: `%APPDATA%\Loyal Porter` on Windows, elsewhere
+/// `$XDG_CONFIG_HOME/loyal-porter`, which is `~/.config/loyal-porter` where nobody changed it.
+pub(crate) fn config_folder() -> Option<PathBuf> {
     let absolute = |name: &str| std::env::var_os(name).map(PathBuf::from).filter(|path| path.is_absolute());
     if cfg!(windows) {
-        return Some(absolute("APPDATA")?.join("Loyal Porter").join("rules"));
+        return Some(absolute("APPDATA")?.join("Loyal Porter"));
     }
     let config = absolute("XDG_CONFIG_HOME").or_else(|| Some(absolute("HOME")?.join(".config")))?;
-    Some(config.join("loyal-porter").join("rules"))
+    Some(config.join("loyal-porter"))
 }
 
 /// Those in the folder, in the order of their names, and then the named ones.

@@ -57,6 +57,8 @@ fn every_entry_is_accounted_for_and_the_trunk_can_be_browsed() {
         "LOFT-PC",
         "trunk",
         "--json",
+        "--form",
+        "open",
         "--job",
         "SK-1",
         "--workshop",
@@ -99,7 +101,7 @@ fn every_entry_is_accounted_for_and_the_trunk_can_be_browsed() {
 
 #[test]
 fn a_folder_that_holds_something_is_never_written_into() {
-    let bench = Workbench::with_trunk();
+    let bench = Workbench::with_open_trunk();
     bench.write("box/letter.txt", "mine");
     fs::create_dir_all(bench.path("cut/porter")).unwrap();
     fs::copy(bench.path("trunk/porter/label.json"), bench.path("cut/porter/label.json")).unwrap();
@@ -111,7 +113,7 @@ fn a_folder_that_holds_something_is_never_written_into() {
         ("LOFT-PC/Users/odile/trunk", 2, "on the old machine itself"),
     ] {
         let before = bench.snapshot("");
-        let said = bench.porter(&["capture", "LOFT-PC", folder]).with_status(status);
+        let said = bench.porter(&["capture", "LOFT-PC", folder, "--form", "open"]).with_status(status);
         assert!(said.err.contains(words), "{}", said.err);
         assert!(bench.snapshot("") == before, "something was written for {folder}");
     }
@@ -178,12 +180,15 @@ fn names_that_are_no_text_and_names_that_differ_by_case_go_there_and_back() {
     for name in names {
         fs::write(documents.join(std::ffi::OsStr::from_bytes(name)), name).unwrap();
     }
-    bench.porter(&["capture", "PC", "trunk"]).with_status(0);
-    let taken = bench.porter(&["take", "trunk", "odile/folder/documents", "taken"]).with_status(0);
-    assert!(taken.out.contains("7 files written"), "{}", taken.out);
-    for name in names {
-        let back = bench.path("taken").join(std::ffi::OsStr::from_bytes(name));
-        assert_eq!(fs::read(back).unwrap(), name, "{name:?}");
+    for form in ["open", "packed"] {
+        let trunk = if form == "open" { "open trunk" } else { "trunk" };
+        bench.porter(&["capture", "PC", trunk, "--form", form]).with_status(0);
+        let taken = bench.porter(&["take", trunk, "odile/folder/documents", form]).with_status(0);
+        assert!(taken.out.contains("7 files written"), "{}", taken.out);
+        for name in names {
+            let back = bench.path(form).join(std::ffi::OsStr::from_bytes(name));
+            assert_eq!(fs::read(back).unwrap(), name, "{name:?}");
+        }
     }
     // A Windows volume cannot hold most of them: they land under safe names, and the receipt tells which.
     bench.porter(&["restore", "trunk", "NEW", "--yes"]).with_status(0);
@@ -202,7 +207,7 @@ fn names_that_are_no_text_and_names_that_differ_by_case_go_there_and_back() {
 
 #[test]
 fn settings_are_in_the_trunk_as_values_and_a_trunk_of_the_first_version_is_read() {
-    let bench = Workbench::with_trunk();
+    let bench = Workbench::with_open_trunk();
     let look = bench.porter(&["look", "trunk"]).with_status(0);
     let line = |id: &str| look.out.lines().find(|line| line.trim_start().starts_with(id)).unwrap().to_owned();
     assert!(line("machine/setting/time-zone").ends_with("iana Europe/London, windows GMT Standard Time"));

@@ -12,7 +12,7 @@ fn hostile_bench() -> Workbench {
     bench.empty_machine("PC", "odile");
     bench.empty_machine("NEW", "odile");
     bench.write("PC/Users/odile/Documents/honest.txt", "honest");
-    bench.porter(&["capture", "PC", "trunk"]).with_status(0);
+    bench.porter(&["capture", "PC", "trunk", "--form", "open"]).with_status(0);
     bench
 }
 
@@ -118,7 +118,7 @@ fn links_on_the_new_machine_are_not_written_through() {
 fn what_lies_behind_a_link_has_not_landed() {
     let bench = hostile_bench();
     bench.write("PC/Users/odile/Documents/Kites/plan.txt", "plan");
-    bench.porter(&["capture", "PC", "second"]).with_status(0);
+    bench.porter(&["capture", "PC", "second", "--form", "open"]).with_status(0);
     bench.porter(&["restore", "second", "NEW", "--yes"]).with_status(0);
     bench.porter(&["check", "second", "NEW"]).with_status(0);
     // Moved away, and a link put in its place: the bytes can still be reached, but not on this machine's own paths.
@@ -137,7 +137,7 @@ fn what_lies_behind_a_link_has_not_landed() {
 
 #[test]
 fn any_damage_is_found_and_named() {
-    let bench = Workbench::with_trunk();
+    let bench = Workbench::with_open_trunk();
     bench.porter(&["check", "trunk"]).with_status(0);
     let payload = bench.path("trunk/data/odile/documents/Workshop rules.txt");
     let whole = fs::read(&payload).unwrap();
@@ -197,7 +197,7 @@ fn a_flipped_bit_anywhere_in_the_trunk_is_noticed() {
     for number in 0..12 {
         bench.write(&format!("PC/Users/odile/Documents/{number}.txt"), format!("letter {number}").repeat(40));
     }
-    bench.porter(&["capture", "PC", "trunk", "--quiet"]).with_status(0);
+    bench.porter(&["capture", "PC", "trunk", "--form", "open", "--quiet"]).with_status(0);
     let mut files: Vec<_> =
         bench.snapshot("trunk").into_iter().filter(|(_, (kind, ..))| kind == "file").collect();
     files.sort();

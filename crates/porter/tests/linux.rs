@@ -125,7 +125,7 @@ fn what_is_only_in_a_cloud_is_left_and_named() {
         // A file system that keeps no marks cannot show it.
         return;
     }
-    let said = bench.porter(&["capture", "PC", "trunk"]).with_status(3);
+    let said = bench.porter(&["capture", "PC", "trunk", "--form", "open"]).with_status(3);
     assert!(said.out.contains("in the cloud.docx") && said.out.contains("only in the cloud"), "{}", said.out);
     assert!(!bench.path("trunk/data/odile/documents/in the cloud.docx").exists());
     let receipt = bench.porter(&["check", "trunk", "--json", "-"]).with_status(3).json();

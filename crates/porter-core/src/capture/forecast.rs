@@ -12,6 +12,9 @@ const BLOCK_LOSS_PER_FILE_IN_BYTES: u64 = 4096;
 /// Lines in the lists of entries and hashes.
 const LINES_PER_ENTRY_IN_BYTES: u64 = 1024;
 
+/// Heads, indexes and labels of a trunk with hardly anything in it.
+const PACKS_ALONE_IN_BYTES: u64 = 256 * 1024;
+
 /// What a capture will take.
 #[derive(Debug, Clone, Copy)]
 pub struct Forecast {
@@ -25,8 +28,29 @@ pub struct Forecast {
     pub too_large: u64,
 }
 
-/// Refuses what cannot go well: nothing chosen, no room, or a trunk on the old machine itself.
-pub fn forecast(machine: &Machine, survey: &Survey, trunk: &Path) -> Result<Forecast, CaptureError> {
+/// How a trunk takes room.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Shape {
+    /// A file for each file.
+    Files,
+    /// Packs of contents.
+    Packs {
+        /// What is safe in there already, and will not be written again.
+        already_in_bytes: u64,
+        /// Spare data beside it, as a share.
+        spare_in_percent: f64,
+    },
+}
+
+/// Refuses what cannot go well: nothing chosen, no room, or a trunk on the old machine itself. `may_not_fit` lets it begin
+/// although it may not fit: contents may be compressible, or alike.
+pub fn forecast(
+    machine: &Machine,
+    survey: &Survey,
+    trunk: &Path,
+    shape: Shape,
+    may_not_fit: bool,
+) -> Result<Forecast, CaptureError> {
     let mut to_capture = Tally::default();
     let chosen = survey.items.iter().filter(|row| row.chosen);
     chosen.clone().for_each(|row| to_capture += row.to_capture);
@@ -34,7 +58,7 @@ pub fn forecast(machine: &Machine, survey: &Survey, trunk: &Path) -> Result<Fore
         return Err(CaptureError::NothingChosen);
     }
     if let Ok(trunk) = std::path::absolute(trunk)
-        && let Some(outer) = trunk.ancestors().skip(1).find(|above| above.join("bagit.txt").exists())
+        && let Some(outer) = trunk.ancestors().skip(1).find(|above| is_trunk(above))
     {
         return Err(CaptureError::TrunkInTrunk(outer.to_path_buf()));
     }
@@ -50,21 +74,40 @@ pub fn forecast(machine: &Machine, survey: &Survey, trunk: &Path) -> Result<Fore
         return Err(CaptureError::TrunkOnOldMachine(trunk.to_path_buf()));
     }
     let free_in_bytes = free_space_in_bytes(trunk).map_err(failed)?;
-    let needed_in_bytes = needed_in_bytes(to_capture);
-    if needed_in_bytes > free_in_bytes {
+    let needed_in_bytes = shape.needed_in_bytes(to_capture);
+    if needed_in_bytes > free_in_bytes && !may_not_fit {
         return Err(CaptureError::NoRoom { needed_in_bytes, free_in_bytes });
     }
-    let holds_any = largest_file_in_bytes(trunk).is_none();
+    let holds_any = shape != Shape::Files || largest_file_in_bytes(trunk).is_none();
     let too_large = if holds_any { 0 } else { chosen.map(|row| row.too_large_for_fat32).sum() };
     Ok(Forecast { to_capture, needed_in_bytes, free_in_bytes, too_large })
 }
 
-/// What a trunk may take on its volume for so much.
-pub fn needed_in_bytes(to_capture: Tally) -> u64 {
-    to_capture
-        .size_in_bytes
-        .saturating_add(to_capture.files.saturating_mul(BLOCK_LOSS_PER_FILE_IN_BYTES))
-        .saturating_add(to_capture.entries().saturating_mul(LINES_PER_ENTRY_IN_BYTES))
+/// An open trunk, or a packed one.
+fn is_trunk(folder: &Path) -> bool {
+    folder.join("bagit.txt").exists() || porter_trunk::outside::Outside::load(folder).is_ok()
+}
+
+impl Shape {
+    /// What a trunk may take on its volume for so much. Packs mostly take less: this is for contents that are neither
+    /// compressible nor alike.
+    pub fn needed_in_bytes(self, to_capture: Tally) -> u64 {
+        let lines_in_bytes = to_capture.entries().saturating_mul(LINES_PER_ENTRY_IN_BYTES);
+        match self {
+            Self::Files => to_capture
+                .size_in_bytes
+                .saturating_add(to_capture.files.saturating_mul(BLOCK_LOSS_PER_FILE_IN_BYTES))
+                .saturating_add(lines_in_bytes),
+            Self::Packs { already_in_bytes, spare_in_percent } => {
+                let packs_in_bytes = to_capture
+                    .size_in_bytes
+                    .saturating_sub(already_in_bytes)
+                    .saturating_add(lines_in_bytes / 2)
+                    .saturating_add(PACKS_ALONE_IN_BYTES);
+                (packs_in_bytes as f64 * (1.0 + spare_in_percent / 100.0)).ceil() as u64
+            }
+        }
+    }
 }
 
 /// The chosen item that a folder is in, and that would capture it.

@@ -15,9 +15,10 @@ use crate::walk::{Grounds, Sight, Spot, walk};
 use porter_names::RelativePath;
 use porter_source::{Details, EntryKind, Metadata, ReadTrouble, Sequential};
 use porter_trunk::{
-    Content, Entry, EntryAddress, Inventory, LeftBehind, LeftReason, NamedStream, StoreError, Tally,
-    TrunkError, TrunkItem, TrunkPart, TrunkProgram, TrunkWriter,
+    Content, Depth, Entry, EntryAddress, Extents, Inventory, LeftBehind, LeftReason, NamedStream, StoreError,
+    Stored, Tally, TrunkError, TrunkItem, TrunkPart, TrunkProgram, TrunkWriter,
 };
+use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 use time::OffsetDateTime;
 
@@ -36,30 +37,81 @@ pub struct CaptureReport {
     pub left_behind: Vec<LeftBehind>,
 }
 
+/// What is to be captured.
+#[derive(Clone, Copy)]
+pub struct Job<'a> {
+    /// From this machine.
+    pub machine: &'a Machine,
+    /// By these rules.
+    pub catalogue: &'a Catalogue,
+    /// These items, as far as they are chosen.
+    pub survey: &'a Survey,
+    /// Without these files.
+    pub unchosen: &'a Unchosen,
+    /// Publish the trunk without reading it back: whoever asks for that checks it before relying on it.
+    pub prove_later: bool,
+    /// What may still be written to the trunk's volume.
+    pub free_in_bytes: u64,
+}
+
 /// Fills the trunk with the chosen items, reads it back, and publishes it.
 ///
-/// A file that cannot be read is listed with its reason and the run goes on; a trunk that cannot be written ends it.
+/// A file that cannot be read is listed with its reason and the run goes on; a trunk that cannot be written ends it. After
+/// any end but the good one the trunk keeps what it has for the next run.
 pub fn capture(
-    machine: &Machine,
-    catalogue: &Catalogue,
-    survey: &Survey,
-    unchosen: &Unchosen,
+    job: &Job<'_>,
     trunk: &dyn TrunkWriter,
     clock: &dyn Fn() -> OffsetDateTime,
     conduct: Conduct<'_>,
 ) -> Result<CaptureReport, CaptureError> {
+    let filled = fill(job, trunk, clock, conduct);
+    if filled.is_err() {
+        trunk.pause();
+    }
+    let report = filled?;
+    if !job.prove_later {
+        let damage = prove_trunk(&*trunk.read_back()?, Depth::Full, Stage::ReadBack, conduct)?;
+        if conduct.is_stopped() {
+            return Err(CaptureError::Cancelled);
+        }
+        if !damage.is_empty() {
+            return Err(CaptureError::ReadBack(damage.into_iter().map(|(_, damage)| damage).collect()));
+        }
+    }
+    trunk.publish()?;
+    Ok(report)
+}
+
+/// Fills and closes the trunk.
+fn fill(
+    job: &Job<'_>,
+    trunk: &dyn TrunkWriter,
+    clock: &dyn Fn() -> OffsetDateTime,
+    conduct: Conduct<'_>,
+) -> Result<CaptureReport, CaptureError> {
+    let Job { machine, catalogue, survey, unchosen, .. } = *job;
     let of_machine = survey.items.iter().map(|row| &row.item);
     let grounds = Grounds::new(machine, catalogue, of_machine, unchosen, trunk.name_rules());
     let chosen: Vec<&Item> = survey.items.iter().filter(|row| row.chosen).map(|row| &row.item).collect();
     let mut expected = Tally::default();
     survey.items.iter().filter(|row| row.chosen).for_each(|row| expected += row.to_capture);
     conduct.send(&Event::StageBegan { stage: Stage::Capture, expected });
+    let programs: Vec<TrunkProgram> = machine.programs.iter().map(TrunkProgram::from).collect();
+    let beforehand: Vec<TrunkItem> = survey.items.iter().map(|row| listed(&row.item, row.chosen)).collect();
+    trunk.announce(&Inventory { items: &beforehand, programs: &programs })?;
 
     let mut accounts = vec![Account::default(); chosen.len()];
     let mut counted: Vec<Option<Meaning>> = chosen.iter().map(|item| Meaning::of(item)).collect();
     let mut left_behind = Vec::new();
     let mut failed = None;
+    let mut outlook = Outlook {
+        expected_in_bytes: expected.size_in_bytes,
+        free_in_bytes: job.free_in_bytes,
+        done_in_bytes: 0,
+        told: false,
+    };
     let seen = Mutex::new(vec![Tally::default(); chosen.len()]);
+    let linked = Mutex::default();
     in_order(
         |hand_over| {
             for (at, item) in chosen.iter().enumerate() {
@@ -75,9 +127,16 @@ pub fn capture(
             }
         },
         |(at, part, sight, tally)| {
-            (at, tally, Carrier { machine, trunk, conduct }.carry(chosen[at], part, sight, tally))
+            (
+                at,
+                tally,
+                Carrier { machine, trunk, linked: &linked, conduct }.carry(chosen[at], part, sight, tally),
+            )
         },
         |(at, listed, done)| {
+            if let Some(short_in_bytes) = outlook.after(listed.size_in_bytes, trunk.written_in_bytes()) {
+                conduct.send(&Event::WillNotFit { short_in_bytes });
+            }
             if let (Some(counted), Ok(Done { entry: Some(entry), .. })) = (&mut counted[at], &done) {
                 counted.see(entry);
             }
@@ -107,18 +166,8 @@ pub fn capture(
     conduct.send(&Event::StageEnded { stage: Stage::Capture });
 
     conduct.send(&Event::StageBegan { stage: Stage::Flush, expected: Tally::default() });
-    let programs: Vec<TrunkProgram> = machine.programs.iter().map(TrunkProgram::from).collect();
     trunk.close(&Inventory { items: &items, programs: &programs }, clock())?;
     conduct.send(&Event::StageEnded { stage: Stage::Flush });
-
-    let damage = prove_trunk(&*trunk.read_back()?, Stage::ReadBack, conduct)?;
-    if conduct.is_stopped() {
-        return Err(CaptureError::Cancelled);
-    }
-    if !damage.is_empty() {
-        return Err(CaptureError::ReadBack(damage.into_iter().map(|(_, damage)| damage).collect()));
-    }
-    trunk.publish()?;
 
     let mut report = CaptureReport {
         seen: Tally::default(),
@@ -133,6 +182,33 @@ pub fn capture(
         report.left += item.left;
     }
     Ok(report)
+}
+
+/// Whether the trunk will fit, by how much room what is in it already took.
+struct Outlook {
+    expected_in_bytes: u64,
+    free_in_bytes: u64,
+    done_in_bytes: u64,
+    told: bool,
+}
+
+impl Outlook {
+    /// How much room will be missing, told once, as soon as that is likely.
+    fn after(&mut self, done_in_bytes: u64, written_in_bytes: Option<u64>) -> Option<u64> {
+        /// Less says nothing of the rest.
+        const ENOUGH_IN_BYTES: u64 = 64 << 20;
+        self.done_in_bytes += done_in_bytes;
+        let written_in_bytes = written_in_bytes?;
+        if self.told || self.done_in_bytes < ENOUGH_IN_BYTES {
+            return None;
+        }
+        let ratio = written_in_bytes as f64 / self.done_in_bytes as f64;
+        let whole_in_bytes = (ratio * self.expected_in_bytes as f64) as u64;
+        // A little beyond is still within what cannot be told beforehand.
+        let short_in_bytes = whole_in_bytes.checked_sub(self.free_in_bytes / 50 * 51)?;
+        self.told = true;
+        Some(short_in_bytes)
+    }
 }
 
 /// What became of the entries of one item, counted where they arrive: apart from the count of what was seen.
@@ -210,23 +286,29 @@ fn balance(
         } else {
             (row.seen(), Tally::default(), row.seen(), Meaning::of(item))
         };
-        items.push(TrunkItem {
-            id: item.id.clone(),
-            kind: item.kind.clone(),
-            account: item.owner.clone(),
-            title: item.title.clone(),
-            chosen: row.chosen,
-            seen,
-            captured,
-            left,
-            rule: item.rule.as_ref().map(|rule| rule.id.clone()),
-            parts: item.parts.iter().map(trunk_part).collect(),
-            facts: item.facts.clone(),
-            needs: item.rule.as_ref().map(|rule| rule.proof.needs.texts().to_vec()).unwrap_or_default(),
-            counts: meaning.map(|meaning| meaning.counts).unwrap_or_default(),
-        });
+        let counts = meaning.map(|meaning| meaning.counts).unwrap_or_default();
+        items.push(TrunkItem { seen, captured, left, counts, ..listed(item, row.chosen) });
     }
     Ok(items)
+}
+
+/// An item, as a trunk lists it before anything of it was counted.
+fn listed(item: &Item, chosen: bool) -> TrunkItem {
+    TrunkItem {
+        id: item.id.clone(),
+        kind: item.kind.clone(),
+        account: item.owner.clone(),
+        title: item.title.clone(),
+        chosen,
+        seen: Tally::default(),
+        captured: Tally::default(),
+        left: Tally::default(),
+        rule: item.rule.as_ref().map(|rule| rule.id.clone()),
+        parts: item.parts.iter().map(trunk_part).collect(),
+        facts: item.facts.clone(),
+        needs: item.rule.as_ref().map(|rule| rule.proof.needs.texts().to_vec()).unwrap_or_default(),
+        counts: Vec::new(),
+    }
 }
 
 /// A part, as a trunk lists it.
@@ -242,6 +324,8 @@ pub(crate) fn trunk_part(part: &Part) -> TrunkPart {
 struct Carrier<'a> {
     machine: &'a Machine,
     trunk: &'a dyn TrunkWriter,
+    /// Files with several names that were stored already, by their numbers.
+    linked: &'a Mutex<HashMap<u64, Stored>>,
     conduct: Conduct<'a>,
 }
 
@@ -286,6 +370,7 @@ impl Carrier<'_> {
             Ok(details) => (details, None),
             Err(error) => (Details::default(), Some(error.trouble)),
         };
+        let mut extents = Extents::None;
         let content = match metadata.kind {
             EntryKind::Folder => Content::Folder,
             EntryKind::Other => return nothing_but(left(&spot.on_volume, LeftReason::NotAFile, tally)),
@@ -298,7 +383,10 @@ impl Carrier<'_> {
                 Err(error) => return nothing_but(left(&spot.on_volume, reason_for(error.trouble), tally)),
             },
             EntryKind::File => match self.store(&spot, &metadata, &address)? {
-                Ok(content) => content,
+                Ok(stored) => {
+                    extents = stored.extents;
+                    Content::File { size_in_bytes: stored.size_in_bytes, hash: stored.hash }
+                }
                 // Only the account that it was encrypted for is let in.
                 Err(LeftReason::PermissionDenied) if is_encrypted(&metadata) => {
                     return nothing_but(left(&spot.on_volume, LeftReason::Encrypted, tally));
@@ -327,6 +415,9 @@ impl Carrier<'_> {
             unix_mode: metadata.unix_mode,
             streams: streams.map(|s| NamedStream { name: s.name, content: s.content }).collect(),
             held,
+            extents,
+            same_file: metadata.same_file,
+            sparse: metadata.sparse,
         };
         Ok(Done { entry: Some(entry), left: rows })
     }
@@ -336,14 +427,26 @@ impl Carrier<'_> {
         spot: &Spot,
         metadata: &Metadata,
         address: &EntryAddress,
-    ) -> Result<Result<Content, LeftReason>, TrunkError> {
+    ) -> Result<Result<Stored, LeftReason>, TrunkError> {
+        let linked = || self.linked.lock().unwrap_or_else(PoisonError::into_inner);
+        let under_other_name = metadata.same_file.and_then(|number| linked().get(&number).cloned());
+        let known = || self.trunk.already(address, metadata.size_in_bytes, metadata.modified_utc);
+        if let Some(stored) = under_other_name.filter(|_| self.trunk.keeps_contents_once()).or_else(known) {
+            self.conduct.send(&Event::Bytes { size_in_bytes: stored.size_in_bytes });
+            return Ok(Ok(stored));
+        }
         let file = match self.machine.volume.open(&spot.on_volume) {
             Ok(file) => file,
             Err(error) => return Ok(Err(reason_for(error.trouble))),
         };
         let progress = |size_in_bytes| self.conduct.send(&Event::Bytes { size_in_bytes });
         match self.trunk.store(address, metadata.modified_utc, &mut Sequential::new(file), &progress) {
-            Ok(stored) => Ok(Ok(Content::File { size_in_bytes: stored.size_in_bytes, hash: stored.hash })),
+            Ok(stored) => {
+                if let Some(number) = metadata.same_file {
+                    linked().insert(number, stored.clone());
+                }
+                Ok(Ok(stored))
+            }
             Err(StoreError::Source(cause)) => Ok(Err(reason_for(ReadTrouble::from(cause)))),
             Err(StoreError::TooLarge) => Ok(Err(LeftReason::TooLargeForTrunk)),
             Err(StoreError::Trunk(cause)) => Err(cause),

@@ -6,7 +6,7 @@ use crate::receipt::Reason;
 use porter_names::screen::on_screen;
 use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, in_pieces};
 use std::fs::{self, File};
-use std::io::{self, Write};
+use std::io::{self, Seek, Write};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
 
@@ -102,10 +102,16 @@ fn copy_proved(
 ) -> Result<(), NotLanded> {
     let Content::File { hash, .. } = &entry.content else { return Ok(()) };
     let damaged = |detail: String| NotLanded::Refused(Reason::TrunkDamaged { detail });
-    let mut from = trunk.open_content(&entry.address).map_err(|damage| damaged(damage.to_string()))?;
+    let mut from = trunk.open_content(entry).map_err(|damage| damaged(damage.to_string()))?;
     let mut hasher = ContentHasher::default();
+    let mut ends_in_hole = false;
     in_pieces(&mut *from, |piece| {
-        to.write_all(piece)?;
+        ends_in_hole = entry.sparse && piece.iter().all(|byte| *byte == 0);
+        if ends_in_hole {
+            to.seek_relative(i64::try_from(piece.len()).map_err(io::Error::other)?)?;
+        } else {
+            to.write_all(piece)?;
+        }
         hasher.update(piece);
         conduct.send(&Event::Bytes { size_in_bytes: piece.len() as u64 });
         Ok(())
@@ -115,7 +121,7 @@ fn copy_proved(
         PieceFailed::Using(cause) => not_written(cause),
     })?;
     if hasher.finish() == *hash {
-        Ok(())
+        if ends_in_hole { to.set_len(entry.size_in_bytes()).map_err(not_written) } else { Ok(()) }
     } else {
         Err(damaged("its content is not what was captured".to_owned()))
     }

@@ -2,7 +2,7 @@
 #![allow(dead_code, reason = "each test file uses a part of it")]
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
-use porter_core::capture::{CaptureError, CaptureReport, capture};
+use porter_core::capture::{CaptureError, CaptureReport, Job, capture};
 use porter_core::catalogue::Catalogue;
 use porter_core::events::{Conduct, Event};
 use porter_core::machine::layout::Family;
@@ -142,6 +142,8 @@ fn metadata_of(script: &Script) -> Metadata {
         unix_mode: None,
         windows_attributes: matches!(script, Script::EncryptedForAnother).then_some(0x4020),
         volume_id: Some(u64::from(matches!(script, Script::Mounted))),
+        same_file: None,
+        sparse: false,
     }
 }
 
@@ -342,6 +344,7 @@ pub fn label(accounts: &[&str]) -> Label {
         workshop: None,
         owner: None,
         return_to: None,
+        reminder: None,
     }
 }
 
@@ -361,7 +364,16 @@ pub fn capture_all(
     trunk: &dyn TrunkWriter,
     conduct: Conduct<'_>,
 ) -> Result<CaptureReport, CaptureError> {
-    capture(machine, &catalogue(), found, &everything(), trunk, &now, conduct)
+    let (catalogue, unchosen) = (catalogue(), everything());
+    let job = Job {
+        machine,
+        catalogue: &catalogue,
+        survey: found,
+        unchosen: &unchosen,
+        prove_later: false,
+        free_in_bytes: u64::MAX,
+    };
+    capture(&job, trunk, &now, conduct)
 }
 
 /// A survey of everything.

@@ -147,6 +147,17 @@ pub(super) fn volume_id(found: &fs::Metadata) -> Option<u64> {
     Some(found.dev())
 }
 
+/// Told apart from the files of other volumes too, as far as a number can.
+pub(super) fn same_file(found: &fs::Metadata) -> Option<u64> {
+    (found.nlink() > 1).then(|| found.ino() ^ found.dev().rotate_left(32))
+}
+
+/// Some file systems keep short files, or compressed ones, in fewer blocks than they are long: only long ones count.
+pub(super) fn is_sparse(found: &fs::Metadata) -> bool {
+    const LONG_IN_BYTES: u64 = 1 << 20;
+    found.len() >= LONG_IN_BYTES && found.blocks().saturating_mul(512) < found.len() / 8 * 7
+}
+
 /// Unix gives a person all their rights at once.
 pub(super) fn use_rights() {}
 

@@ -106,6 +106,16 @@ pub(super) fn volume_id(_found: &fs::Metadata) -> Option<u64> {
     None
 }
 
+/// Windows tells only of an opened file.
+pub(super) fn same_file(_found: &fs::Metadata) -> Option<u64> {
+    None
+}
+
+/// `FILE_ATTRIBUTE_SPARSE_FILE` ([MS-FSCC] 2.6).
+pub(super) fn is_sparse(found: &fs::Metadata) -> bool {
+    found.file_attributes() & 0x200 != 0
+}
+
 pub(super) fn trouble_by_system_code(cause: &io::Error) -> Option<SystemTrouble> {
     match u32::try_from(cause.raw_os_error()?).ok()? {
         ERROR_SHARING_VIOLATION | ERROR_LOCK_VIOLATION => Some(SystemTrouble::InUse),

@@ -66,3 +66,27 @@ pub(crate) fn open_plain_file(path: &Path) -> io::Result<File> {
     };
     if file.metadata()?.is_file() { Ok(file) } else { Err(not_plain()) }
 }
+
+/// Reads exactly so much from a place in a file, without moving anybody else's place.
+pub(crate) fn read_exact_at(file: &File, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<()> {
+    std::os::unix::fs::FileExt::read_exact_at(file, buffer, offset_in_bytes)
+}
+
+/// Makes a file to write and read; a private one is for its owner's eyes only.
+pub(crate) fn create_new(path: &Path, private: bool) -> io::Result<File> {
+    use std::os::unix::fs::OpenOptionsExt;
+    let mut options = File::options();
+    options.read(true).write(true).create_new(true);
+    if private {
+        options.mode(0o600);
+    }
+    options.open(path)
+}
+
+/// Sees the names in a folder onto the medium, where the file system can.
+pub(super) fn flush_folder(folder: &Path) -> io::Result<()> {
+    match File::open(folder)?.sync_all() {
+        Err(cause) if cause.kind() == io::ErrorKind::InvalidInput => Ok(()),
+        done => done,
+    }
+}

@@ -85,3 +85,30 @@ pub(crate) fn open_plain_file(path: &Path) -> io::Result<File> {
         Err(io::Error::new(io::ErrorKind::InvalidInput, "not a plain file"))
     }
 }
+
+/// Reads exactly so much from a place in a file.
+pub(crate) fn read_exact_at(file: &File, mut offset_in_bytes: u64, mut buffer: &mut [u8]) -> io::Result<()> {
+    use std::os::windows::fs::FileExt;
+    while !buffer.is_empty() {
+        match file.seek_read(buffer, offset_in_bytes) {
+            Ok(0) => return Err(io::ErrorKind::UnexpectedEof.into()),
+            Ok(read) => {
+                buffer = &mut buffer[read..];
+                offset_in_bytes += read as u64;
+            }
+            Err(cause) if cause.kind() == io::ErrorKind::Interrupted => {}
+            Err(cause) => return Err(cause),
+        }
+    }
+    Ok(())
+}
+
+/// Makes a file to write and read. Who may read it is decided by the folder it is in.
+pub(crate) fn create_new(path: &Path, _private: bool) -> io::Result<File> {
+    File::options().read(true).write(true).create_new(true).open(path)
+}
+
+/// Windows sees names onto the medium by itself.
+pub(super) fn flush_folder(_folder: &Path) -> io::Result<()> {
+    Ok(())
+}

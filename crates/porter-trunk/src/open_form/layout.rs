@@ -25,10 +25,6 @@ pub(super) const TAG_FILES: [&str; 8] =
 /// The folder for what belongs to nobody. No account has this id.
 pub(super) const MACHINE_OWNER: &str = "machine";
 
-/// What systems put at the root of a stick by themselves, and what does not keep it from becoming a trunk.
-pub(super) const NOT_A_PERSONS: [&str; 5] =
-    ["System Volume Information", "$RECYCLE.BIN", "lost+found", ".Spotlight-V100", ".fseventsd"];
-
 /// Where the content of an entry lies, below the trunk's folder.
 pub(super) fn payload_path(address: &EntryAddress) -> Result<RelativePath, PathRefused> {
     RelativePath::root()

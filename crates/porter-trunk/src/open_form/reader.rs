@@ -6,12 +6,12 @@ use super::layout::{
 };
 use super::manifest;
 use super::sha512::Sha512Hash;
-use crate::form::Rows;
+use crate::form::{Depth, Rows};
 use crate::host::{forget_cached, open_plain_file, will_be_read};
 use crate::label::{FORMAT, MAJOR};
 use crate::{
-    Audit, Content, Damage, Entry, EntryAddress, EntryRefused, Label, LeftBehind, Trunk, TrunkError,
-    TrunkItem, TrunkProgram,
+    Audit, Content, Damage, Entry, EntryRefused, Label, LeftBehind, Trunk, TrunkError, TrunkItem,
+    TrunkProgram,
 };
 use porter_names::{RelativePath, host};
 use std::collections::{HashMap, HashSet};
@@ -169,7 +169,8 @@ impl Trunk for OpenTrunk {
         })))
     }
 
-    fn open_content(&self, address: &EntryAddress) -> Result<Box<dyn Read + Send>, Damage> {
+    fn open_content(&self, entry: &Entry) -> Result<Box<dyn Read + Send + '_>, Damage> {
+        let address = &entry.address;
         let shown_path = address.safe_path.as_ref().unwrap_or(&address.path);
         let payload = payload_path(address).map_err(|_| Damage::FileMissing(shown_path.to_string()))?;
         let shown = shown(&payload);
@@ -183,7 +184,11 @@ impl Trunk for OpenTrunk {
         Ok(Box::new(file))
     }
 
-    fn audit(&self) -> Result<Box<dyn Audit + '_>, TrunkError> {
+    fn list_name(&self) -> String {
+        ENTRIES.to_owned()
+    }
+
+    fn audit(&self, _depth: Depth) -> Result<Box<dyn Audit + '_>, TrunkError> {
         let mut audit = OpenAudit { trunk: self, listed: HashMap::new(), damage: Vec::new() };
         for (number, line) in self.lines(MANIFEST)? {
             match line.and_then(|line| manifest::from_line(&line)) {

@@ -1,8 +1,8 @@
 //! Filling an open trunk.
 
 use super::layout::{
-    BAG_DECLARATION, BAG_DECLARATION_TEXT, BAG_INFO, ENTRIES, ITEMS, LABEL, LEFT, MANIFEST, NOT_A_PERSONS,
-    OWN_FOLDER, PAYLOAD, PROGRAMS, TAG_FILES, TAG_MANIFEST, payload_path,
+    BAG_DECLARATION, BAG_DECLARATION_TEXT, BAG_INFO, ENTRIES, ITEMS, LABEL, LEFT, MANIFEST, OWN_FOLDER,
+    PAYLOAD, PROGRAMS, TAG_FILES, TAG_MANIFEST, payload_path,
 };
 use super::sha512::{Sha512, Sha512Hash};
 use super::{OpenTrunk, bag_info, manifest};
@@ -10,8 +10,8 @@ use crate::content_hash::{ContentHasher, PieceFailed, in_pieces};
 use crate::flush_volume;
 use crate::host::open_plain_file;
 use crate::{
-    Content, Entry, EntryAddress, Inventory, Label, LeftBehind, StoreError, Stored, Tally, Trunk, TrunkError,
-    TrunkWriter,
+    Content, Entry, EntryAddress, Extents, Inventory, Label, LeftBehind, StoreError, Stored, Tally, Trunk,
+    TrunkError, TrunkWriter,
 };
 use porter_names::{NameRules, RelativePath, host};
 use std::collections::{HashMap, HashSet};
@@ -228,25 +228,13 @@ fn names_that_fit(folder: &Path) -> NameRules {
 
 /// Only an empty folder may become a trunk.
 fn refuse_unless_free(folder: &Path) -> Result<(), TrunkError> {
-    let looking = |cause| TrunkError::io("looking into", folder, cause);
-    let rows = match fs::read_dir(folder) {
-        Ok(rows) => rows,
-        Err(cause) if cause.kind() == io::ErrorKind::NotFound => return Ok(()),
-        Err(cause) => return Err(looking(cause)),
-    };
-    let mut empty = true;
-    for row in rows {
-        let name = row.map_err(looking)?.file_name();
-        empty &= NOT_A_PERSONS.iter().any(|known| name == *known);
-    }
-    if empty {
-        return Ok(());
-    }
-    let folder_shown = folder.to_path_buf();
-    Err(match (folder.join(LABEL).exists(), folder.join(BAG_DECLARATION).exists()) {
-        (true, true) => TrunkError::HoldsTrunk(folder_shown),
-        (true, false) => TrunkError::Unfinished(folder_shown),
-        _ => TrunkError::HoldsSomethingElse(folder_shown),
+    let shown = folder.to_path_buf();
+    crate::host::refuse_unless_empty(folder).map_err(|error| {
+        match (error, folder.join(LABEL).exists(), folder.join(BAG_DECLARATION).exists()) {
+            (TrunkError::HoldsSomethingElse(_), true, true) => TrunkError::HoldsTrunk(shown),
+            (TrunkError::HoldsSomethingElse(_), true, false) => TrunkError::Unfinished(shown),
+            (error, ..) => error,
+        }
     })
 }
 
@@ -279,5 +267,5 @@ fn copy_and_hash(
         progress(piece.len() as u64);
         Ok(())
     })?;
-    Ok((Stored { size_in_bytes, hash: hasher.finish() }, sha512.finish()))
+    Ok((Stored { size_in_bytes, hash: hasher.finish(), extents: Extents::None }, sha512.finish()))
 }

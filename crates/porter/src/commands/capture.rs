@@ -2,30 +2,31 @@
 
 use super::rules::OwnRulesArguments;
 use super::survey::look_at;
-use crate::arguments::{ChoiceArguments, ConductArguments, ListArguments, SelectionArguments};
+use crate::arguments::{ChoiceArguments, ConductArguments, KeyArguments, ListArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
 use crate::screen::say_json;
-use crate::{open, paths, views};
+use crate::{amounts, keys, open, paths, views};
 use clap::{Args, ValueEnum};
-use porter_core::capture::{CaptureError, capture, forecast};
+use porter_core::capture::{CaptureError, Forecast, Job, Shape, capture, forecast};
 use porter_core::machine::Machine;
 use porter_trunk::label::{FORMAT, FormatVersion, MAJOR, MINOR};
 use porter_trunk::open_form::OpenTrunkWriter;
-use porter_trunk::{AccountLabel, Label, MachineLabel, TrunkError, TrunkId};
+use porter_trunk::outside::Outside;
+use porter_trunk::packed_form::{PackedOptions, PackedTrunkWriter, Seal};
+use porter_trunk::{AccountLabel, Label, MachineLabel, TrunkError, TrunkId, TrunkWriter};
 use std::path::PathBuf;
 
-/// Capture a machine's items into a new trunk, and read it back
+/// Capture a machine's items into a trunk, and read it back
 #[derive(Debug, Args)]
 pub(crate) struct CaptureArguments {
     /// Folder where the machine's system drive is mounted, or `here` for the running one
     #[arg(value_parser = paths::typed())]
     machine: PathBuf,
-    /// Folder for the trunk: new, or empty
+    /// Folder for the trunk: new, or empty; or one with a trunk of this machine, to go on with it or to top it up
     #[arg(value_parser = paths::typed())]
     trunk: PathBuf,
-    /// Form of the trunk
-    #[arg(long, value_enum, default_value_t = Form::Open)]
-    form: Form,
+    #[command(flatten)]
+    making: MakingArguments,
     /// Only the items of this account (may be given several times)
     #[arg(long, value_name = "NAME")]
     account: Vec<String>,
@@ -46,9 +47,46 @@ pub(crate) struct CaptureArguments {
     conduct: ConductArguments,
 }
 
+/// How the trunk is made.
+#[derive(Debug, Args)]
+#[command(next_help_heading = "Making the trunk")]
+struct MakingArguments {
+    /// Form of the trunk
+    #[arg(long, value_enum, default_value_t = Form::Packed)]
+    form: Form,
+    /// Encrypt everything in the trunk but its label
+    #[arg(long)]
+    seal: bool,
+    /// What brings the passphrase back to mind; anyone can read it
+    #[arg(long, value_name = "TEXT", requires = "seal")]
+    reminder: Option<String>,
+    #[command(flatten)]
+    key: KeyArguments,
+    /// Spare data that repairs so much damage: 5%
+    #[arg(long, value_name = "SHARE", value_parser = amounts::percent)]
+    spare: Option<f64>,
+    /// The stick is full: go on in this folder on another one
+    #[arg(long, value_name = "FOLDER", value_parser = paths::typed())]
+    continue_on: Option<PathBuf>,
+    /// Folder of a part of the trunk between the first and the last (may be given several times)
+    #[arg(long = "with", value_name = "FOLDER", value_parser = paths::typed())]
+    with: Vec<PathBuf>,
+    /// Begin although it may not fit
+    #[arg(long)]
+    may_not_fit: bool,
+    /// Do not read the trunk back now. Run `porter check TRUNK` before you rely on it
+    #[arg(long)]
+    prove_later: bool,
+    /// Largest file of the trunk
+    #[arg(long, value_name = "SIZE", value_parser = amounts::size_in_bytes, default_value = "1GiB")]
+    pack_size: u64,
+}
+
 /// The forms of trunk.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum Form {
+    /// Compressed, each content once; goes on where it was cut off, and can be topped up
+    Packed,
     /// Plain folders that anyone can browse (a BagIt bag)
     Open,
 }
@@ -75,7 +113,8 @@ struct LabelArguments {
 }
 
 pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
-    let Form::Open = arguments.form;
+    let making = &arguments.making;
+    refuse_what_does_not_go_together(making)?;
     let machine = open::machine(&arguments.machine)?;
     let catalogue = open::catalogue(&machine, &arguments.rules)?;
     let selection =
@@ -88,25 +127,122 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
     if let Some(list) = &list {
         views::capture::tell_changes(&machine, list, &list.changes_in(&survey));
     }
-    let forecast = forecast(&machine, &survey, &arguments.trunk)?;
-    let label = label(&machine, &arguments.label)?;
-    let trunk_id = label.trunk_id.short();
-    let trunk = OpenTrunkWriter::create(&arguments.trunk, label)?;
+    let label = label(&machine, arguments)?;
+    let folder = making.continue_on.as_ref().unwrap_or(&arguments.trunk);
+    let predict = |shape| forecast(&machine, &survey, folder, shape, making.may_not_fit);
+    let (trunk, trunk_id, forecast): (Box<dyn TrunkWriter>, _, _) = match making.form {
+        Form::Open => {
+            let forecast = predict(Shape::Files)?;
+            let trunk_id = label.trunk_id.short();
+            (Box::new(OpenTrunkWriter::create(folder, label)?), trunk_id, forecast)
+        }
+        Form::Packed => {
+            let (trunk, forecast) = packed(arguments, label, &predict)?;
+            let trunk_id = trunk.label().trunk_id.short();
+            (Box::new(trunk), trunk_id, forecast)
+        }
+    };
     if !arguments.json {
-        views::capture::show_forecast(&machine, &forecast, &arguments.trunk);
+        views::capture::show_forecast(&machine, &forecast, folder);
     }
     let report = open::conducted(&arguments.conduct, |conduct| {
-        capture(&machine, &catalogue, &survey, &unchosen, &trunk, &open::now_utc, conduct)
+        let job = Job {
+            machine: &machine,
+            catalogue: &catalogue,
+            survey: &survey,
+            unchosen: &unchosen,
+            prove_later: making.prove_later,
+            free_in_bytes: forecast.free_in_bytes,
+        };
+        capture(&job, &*trunk, &open::now_utc, conduct)
     })??;
     if arguments.json {
-        say_json(&views::capture::json(&report, &arguments.trunk, &trunk_id));
+        say_json(&views::capture::json(&report, folder, &trunk_id));
     } else {
-        views::capture::show(&report, &arguments.trunk, &trunk_id);
+        views::capture::show(&report, folder, &trunk_id, making.prove_later, trunk.written_in_bytes());
     }
     Ok(Outcome::attention_if(views::capture::need_attention(&report).next().is_some()))
 }
 
-fn label(machine: &Machine, given: &LabelArguments) -> Result<Label, Failure> {
+fn refuse_what_does_not_go_together(making: &MakingArguments) -> Result<(), Failure> {
+    let is_packed = making.form == Form::Packed;
+    for (given, option) in [
+        (making.seal, "--seal"),
+        (making.spare.is_some(), "--spare"),
+        (making.continue_on.is_some(), "--continue-on"),
+    ] {
+        if given && !is_packed {
+            return Err(Failure::wrong_use(
+                format!("only a packed trunk can have {option}"),
+                "Nothing was done. An open trunk is plain folders that anyone can browse: leave --form out for a packed one.",
+            ));
+        }
+    }
+    Ok(())
+}
+
+/// A packed trunk: a new one, or one that is gone on with.
+fn packed(
+    arguments: &CaptureArguments,
+    label: Label,
+    predict: &dyn Fn(Shape) -> Result<Forecast, CaptureError>,
+) -> Result<(PackedTrunkWriter, Forecast), Failure> {
+    let making = &arguments.making;
+    let options = PackedOptions { pack_in_bytes: making.pack_size, spare_in_percent: making.spare };
+    let shape = |already_in_bytes| Shape::Packs {
+        already_in_bytes,
+        spare_in_percent: making.spare.unwrap_or_default(),
+    };
+    let Ok(outside) = Outside::load(&arguments.trunk) else {
+        if making.continue_on.is_some() {
+            return Err(Failure::wrong_use(
+                format!("`{}` holds no trunk to go on with", paths::shown(&arguments.trunk)),
+                "Name the folder of the first part, as before.",
+            ));
+        }
+        let forecast = predict(shape(0))?;
+        let seal = if making.seal {
+            let passphrase = keys::new_passphrase(&making.key)?;
+            Some(Seal { passphrase, workshop: keys::workshop_public_key()? })
+        } else {
+            None
+        };
+        return Ok((PackedTrunkWriter::create(&arguments.trunk, label, seal.as_ref(), &options)?, forecast));
+    };
+    if making.seal && !outside.sealed {
+        return Err(Failure::wrong_use(
+            "the trunk was begun without --seal",
+            "Nothing was done. Name another folder for a sealed one.",
+        ));
+    }
+    let opener = if outside.sealed {
+        Some(keys::opener(&making.key, &outside)?.ok_or_else(keys::nobody_there)?)
+    } else {
+        None
+    };
+    let mut folders = vec![arguments.trunk.clone()];
+    folders.extend(making.with.iter().cloned());
+    // A part that was begun there already is gone on with.
+    let mut continue_on = making.continue_on.as_deref();
+    if let Some(folder) = continue_on.filter(|folder| Outside::load(folder).is_ok()) {
+        folders.push(folder.to_path_buf());
+        continue_on = None;
+    }
+    let trunk = PackedTrunkWriter::go_on(&folders, continue_on, label, opener.as_ref(), &options)?;
+    match predict(shape(trunk.safe_in_bytes())) {
+        Ok(forecast) => {
+            views::capture::tell_going_on(trunk.safe_files(), trunk.safe_in_bytes());
+            Ok((trunk, forecast))
+        }
+        Err(refused) => {
+            trunk.pause();
+            Err(refused.into())
+        }
+    }
+}
+
+fn label(machine: &Machine, arguments: &CaptureArguments) -> Result<Label, Failure> {
+    let given = &arguments.label;
     let trunk_id = TrunkId::random().map_err(|cause| {
         CaptureError::Trunk(TrunkError::Io { doing: "asking for randomness", path: PathBuf::new(), cause })
     })?;
@@ -128,5 +264,6 @@ fn label(machine: &Machine, given: &LabelArguments) -> Result<Label, Failure> {
         workshop: given.workshop.clone(),
         owner: given.owner.clone(),
         return_to: given.return_to.clone(),
+        reminder: arguments.making.reminder.clone(),
     })
 }

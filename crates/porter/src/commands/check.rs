@@ -1,23 +1,22 @@
 //! `porter check`.
 
 use super::rules::OwnRulesArguments;
-use crate::arguments::{ConductArguments, ListArguments, SelectionArguments};
+use crate::arguments::{ConductArguments, ListArguments, SelectionArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
 use crate::publish::publish;
 use crate::screen::say_json;
 use crate::{open, paths, views};
-use clap::Args;
+use clap::{Args, ValueEnum};
 use porter_core::check::{check_machine, check_trunk};
 use porter_core::receipt::Receipt;
-use porter_trunk::Trunk;
+use porter_trunk::{Depth, Trunk};
 use std::path::PathBuf;
 
 /// Prove a trunk, or a machine against a trunk, byte for byte, and give the receipt
 #[derive(Debug, Args)]
 pub(crate) struct CheckArguments {
-    /// Folder of the trunk
-    #[arg(value_parser = paths::typed())]
-    trunk: PathBuf,
+    #[command(flatten)]
+    trunk: TrunkArguments,
     /// Folder where the new machine's system drive is mounted, or `here`; without it the trunk alone is checked
     #[arg(value_parser = paths::typed())]
     machine: Option<PathBuf>,
@@ -30,6 +29,9 @@ pub(crate) struct CheckArguments {
     packing: ListArguments,
     #[command(flatten)]
     rules: OwnRulesArguments,
+    /// How deep a trunk alone is checked
+    #[arg(long, value_enum, default_value_t = HowDeep::Full)]
+    depth: HowDeep,
     /// Write the receipt as JSON; `-` is standard output
     #[arg(long, value_name = "FILE|-", value_parser = paths::typed())]
     json: Option<PathBuf>,
@@ -40,9 +42,31 @@ pub(crate) struct CheckArguments {
     conduct: ConductArguments,
 }
 
+/// What a check of a trunk proves.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum HowDeep {
+    /// Its lists are whole, and every file of the trunk is there in full length; nothing of contents
+    Listing,
+    /// As listing, and all the content of every twentieth file, spread over all folders
+    Sample,
+    /// Every byte of the trunk is what was written, and every file comes out of it as it went in
+    Full,
+}
+
+impl From<HowDeep> for Depth {
+    fn from(depth: HowDeep) -> Self {
+        match depth {
+            HowDeep::Listing => Self::Listing,
+            HowDeep::Sample => Self::Sample,
+            HowDeep::Full => Self::Full,
+        }
+    }
+}
+
 pub(crate) fn run(arguments: &CheckArguments) -> Result<Outcome, Failure> {
     let trunk = open::trunk(&arguments.trunk)?;
-    let receipt = prove(arguments, &trunk)?;
+    let trunk = &*trunk;
+    let receipt = prove(arguments, trunk)?;
     match &arguments.json {
         Some(path) if path.as_os_str() == "-" => say_json(&views::receipt::json(&receipt)),
         Some(path) => {
@@ -64,7 +88,7 @@ fn prove(arguments: &CheckArguments, trunk: &dyn Trunk) -> Result<Receipt, Failu
     open::refuse_unmatched(&selection, ids)?;
     let Some(folder) = &arguments.machine else {
         return Ok(open::conducted(&arguments.conduct, |conduct| {
-            check_trunk(trunk, open::now_utc(), conduct)
+            check_trunk(trunk, arguments.depth.into(), open::now_utc(), conduct)
         })??);
     };
     let machine = open::machine(folder)?;

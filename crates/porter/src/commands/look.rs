@@ -1,19 +1,18 @@
 //! `porter look`.
 
+use crate::arguments::TrunkArguments;
 use crate::failure::{Failure, Outcome};
 use crate::screen::say_json;
-use crate::{open, paths, views};
+use crate::{open, views};
 use clap::Args;
 use porter_names::RelativePath;
 use porter_trunk::{Trunk, TrunkItem};
-use std::path::PathBuf;
 
 /// Show what a trunk holds
 #[derive(Debug, Args)]
 pub(crate) struct LookArguments {
-    /// Folder of the trunk
-    #[arg(value_parser = paths::typed())]
-    trunk: PathBuf,
+    #[command(flatten)]
+    trunk: TrunkArguments,
     /// An item, or a folder in it: odile/folder/documents/Kites
     #[arg(value_name = "ITEM[/PATH]")]
     item: Option<String>,
@@ -23,14 +22,31 @@ pub(crate) struct LookArguments {
 }
 
 pub(crate) fn run(arguments: &LookArguments) -> Result<Outcome, Failure> {
-    let trunk = open::trunk(&arguments.trunk)?;
-    let named = arguments.item.as_deref().map(|text| item_and_path(&trunk, text)).transpose()?;
+    let trunk = match open::trunk_if_it_opens(&arguments.trunk)? {
+        Ok(trunk) => trunk,
+        Err(outside) if arguments.item.is_some() => {
+            return Err(Failure::wrong_use(
+                format!("trunk {} is sealed", outside.trunk_id.short()),
+                "Its label is all that can be seen without the passphrase: leave the item out, or give --passphrase-file.",
+            ));
+        }
+        Err(outside) => {
+            if arguments.json {
+                say_json(&views::look::outside_json(&outside));
+            } else {
+                views::look::show_outside(&outside);
+            }
+            return Ok(Outcome::Well);
+        }
+    };
+    let trunk = &*trunk;
+    let named = arguments.item.as_deref().map(|text| item_and_path(trunk, text)).transpose()?;
     let rows = match &named {
         None => None,
         Some((item, below)) => {
             let entries = trunk.entries()?.flatten().filter(|entry| entry.item == item.id);
             let rows = views::look::rows_at(entries, below);
-            if rows.is_empty() && !below.is_root() && !holds(&trunk, item, below)? {
+            if rows.is_empty() && !below.is_root() && !holds(trunk, item, below)? {
                 return Err(nothing_there(item, below));
             }
             Some(rows)

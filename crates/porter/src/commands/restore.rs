@@ -1,22 +1,20 @@
 //! `porter restore`.
 
 use super::rules::OwnRulesArguments;
-use crate::arguments::{ConductArguments, ListArguments, SelectionArguments};
+use crate::arguments::{ConductArguments, ListArguments, SelectionArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
 use crate::screen::{say, say_json, tell};
 use crate::{open, paths, views};
 use clap::Args;
 use porter_core::restore::{RestoreError, plan_restore, run_plan};
-use porter_trunk::Trunk;
 use std::io::{IsTerminal, Write};
 use std::path::PathBuf;
 
 /// Restore a trunk's items onto another machine. Nothing there is deleted or overwritten
 #[derive(Debug, Args)]
 pub(crate) struct RestoreArguments {
-    /// Folder of the trunk
-    #[arg(value_parser = paths::typed())]
-    trunk: PathBuf,
+    #[command(flatten)]
+    trunk: TrunkArguments,
     /// Folder where the new machine's system drive is mounted, or `here` for the running one
     #[arg(value_parser = paths::typed())]
     machine: PathBuf,
@@ -50,6 +48,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         ));
     }
     let trunk = open::trunk(&arguments.trunk)?;
+    let trunk = &*trunk;
     let machine = open::machine(&arguments.machine)?;
     let (mapping, selection) = open::selection_in(trunk.label(), &arguments.account, &arguments.selection)?;
     let selection = open::narrowed(selection, open::packing_list(&arguments.packing)?.as_ref());
@@ -57,7 +56,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     open::refuse_unmatched(&selection, ids)?;
     let catalogue = open::catalogue(&machine, &arguments.rules)?;
     let plan = open::conducted(&arguments.conduct, |conduct| {
-        plan_restore(&trunk, &machine, &catalogue, &mapping, &selection, open::now_utc(), conduct)
+        plan_restore(trunk, &machine, &catalogue, &mapping, &selection, open::now_utc(), conduct)
     })??;
     let needs_attention = |refused: &[porter_core::restore::Refused]| {
         Outcome::attention_if(refused.iter().any(|refused| refused.needs_attention))
@@ -86,7 +85,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         |item: &&porter_trunk::TrunkItem| plan.items.contains(&item.id) && !item.facts.is_empty();
     let settings = trunk.items().iter().filter(is_setting).count();
     let report = open::conducted(&arguments.conduct, |conduct| {
-        run_plan(&trunk, plan, Some(&records), &open::now_utc, conduct)
+        run_plan(trunk, plan, Some(&records), &open::now_utc, conduct)
     })??;
     if arguments.json {
         say_json(&views::restore::json(&report, &accounts));

@@ -43,6 +43,15 @@ pub(crate) fn show_forecast(machine: &Machine, forecast: &Forecast, trunk: &Path
     }
 }
 
+/// The trunk was there already.
+pub(crate) fn tell_going_on(files: u64, size_in_bytes: u64) {
+    tell(format_args!(
+        "Going on with the trunk that is there: {} with {} are safe in it already, and are read again only if they changed.",
+        counted(files, "file"),
+        size(size_in_bytes)
+    ));
+}
+
 /// Programs that write to what is about to be captured; on standard error, because it is no result.
 pub(crate) fn tell_running(survey: &Survey) {
     for row in survey.items.iter().filter(|row| row.chosen) {
@@ -78,7 +87,13 @@ pub(crate) fn tell_changes(machine: &Machine, list: &PackingList, changes: &Chan
 }
 
 /// After the last.
-pub(crate) fn show(report: &CaptureReport, trunk: &Path, trunk_id: &str) {
+pub(crate) fn show(
+    report: &CaptureReport,
+    trunk: &Path,
+    trunk_id: &str,
+    prove_later: bool,
+    written_in_bytes: Option<u64>,
+) {
     say("");
     for (what, tally) in [("seen", report.seen), ("captured", report.captured), ("left", report.left)] {
         say(format_args!("  {} {}", styled(BOLD, padded(what, 9)), tally_words(tally)));
@@ -118,11 +133,19 @@ pub(crate) fn show(report: &CaptureReport, trunk: &Path, trunk_id: &str) {
         }
     }
     say("");
-    say(format_args!(
-        "{} Trunk {trunk_id} in {} was read back: every byte is what was written.",
-        styled(GOOD, "Done."),
-        paths::shown(trunk)
-    ));
+    let where_it_is = format!("Trunk {trunk_id} in {}", paths::shown(trunk));
+    if prove_later {
+        say(format_args!("{} {where_it_is} was not read back.", styled(CARE, "Written.")));
+        say(format_args!("Before you rely on it: porter check {}", paths::shown(trunk)));
+    } else {
+        say(format_args!(
+            "{} {where_it_is} was read back: every byte is what was written.",
+            styled(GOOD, "Done.")
+        ));
+    }
+    if let Some(written_in_bytes) = written_in_bytes {
+        say(format_args!("It took {} on the drive.", size(written_in_bytes)));
+    }
 }
 
 /// What a person should look at.

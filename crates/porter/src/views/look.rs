@@ -3,8 +3,9 @@
 use super::by_hand;
 use super::numbers::{count, counted, date_and_time, padded, rfc3339, size};
 use super::survey::system;
-use crate::screen::{BOLD, FAINT, say, styled};
+use crate::screen::{BOLD, CARE, FAINT, say, styled};
 use porter_names::RelativePath;
+use porter_trunk::outside::Outside;
 use porter_trunk::{Content, Entry, Label, TrunkItem};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
@@ -49,6 +50,35 @@ pub(crate) fn show_trunk(label: &Label, items: &[TrunkItem]) {
             styled(FAINT, &item.title)
         ));
     }
+}
+
+/// All that can be seen of a sealed trunk from outside.
+pub(crate) fn show_outside(outside: &Outside) {
+    say(format_args!(
+        "{}  {}",
+        styled(BOLD, format_args!("Trunk {}", outside.trunk_id.short())),
+        styled(CARE, "sealed: only its label can be read without the passphrase")
+    ));
+    let part = (outside.part > 1).then(|| outside.part.to_string());
+    let fact = |name: &str, value: Option<&str>| {
+        if let Some(value) = value {
+            say(format_args!("  {} {}", padded(name, 11), porter_names::screen::on_screen(value.as_bytes())));
+        }
+    };
+    fact("part", part.as_deref());
+    fact("job", outside.job.as_deref());
+    fact("owner", outside.owner.as_deref());
+    fact("return to", outside.return_to.as_deref());
+    fact("reminder", outside.reminder.as_deref());
+    fact("technician", outside.technician.as_deref());
+    fact("workshop", outside.workshop.as_deref());
+    fact("captured", Some(&date_and_time(outside.started_utc)));
+    fact("made by", Some(&outside.made_by));
+}
+
+/// `porter-look/1`, of a sealed trunk.
+pub(crate) fn outside_json(outside: &Outside) -> Value {
+    json!({"format": "porter-look/1", "sealed": true, "outside": outside})
 }
 
 /// The values of a setting, one a line.

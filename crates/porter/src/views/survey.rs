@@ -4,6 +4,7 @@ use super::numbers::{count, counted, date, padded, rfc3339, size};
 use super::words::{self, CautionWords};
 use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, columns, say, styled};
+use porter_core::capture::Shape;
 use porter_core::machine::{Account, Machine};
 use porter_core::packing::Unchosen;
 use porter_core::packing::list::to_toml;
@@ -154,7 +155,7 @@ fn show_room(survey: &Survey, chosen: Tally, room: &Room) {
 
 /// What a trunk may take for so much.
 pub(crate) fn needed_in_bytes(tally: Tally) -> u64 {
-    porter_core::capture::forecast::needed_in_bytes(tally)
+    Shape::Packs { already_in_bytes: 0, spare_in_percent: 0.0 }.needed_in_bytes(tally)
 }
 
 /// Settings and printers in one line: nobody reads their values here.

@@ -57,6 +57,13 @@ impl Workbench {
         bench
     }
 
+    /// The same with an open trunk.
+    pub fn with_open_trunk() -> Self {
+        let bench = Self::with_demo_machines();
+        bench.porter(&["capture", "LOFT-PC", "trunk", "--form", "open", "--quiet"]).with_status(0);
+        bench
+    }
+
     pub fn path(&self, below: &str) -> PathBuf {
         if below.is_empty() { self.folder.path().to_path_buf() } else { self.folder.path().join(below) }
     }

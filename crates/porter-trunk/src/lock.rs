@@ -1,0 +1,67 @@
+//! One porter at a time writes to a trunk.
+
+use std::fs::{self, File, TryLockError};
+use std::io::{self, Read, Seek, Write};
+use std::path::{Path, PathBuf};
+
+/// Held as long as somebody writes; given back when it is dropped, or by the system when the program is killed.
+pub(crate) struct Lock {
+    file: File,
+    path: PathBuf,
+}
+
+/// Why it is not ours.
+#[derive(Debug)]
+pub(crate) enum NotLocked {
+    /// Another porter holds it; what it wrote about itself.
+    Held(String),
+    /// It could not be asked for.
+    Failed(io::Error),
+}
+
+impl Lock {
+    /// The system gives the lock, so one that a killed program left behind holds nobody up. Where a file system knows no
+    /// locks, as on some servers, the file alone has to do, and one left behind is told by its program being gone.
+    pub(crate) fn take(path: &Path) -> Result<Self, NotLocked> {
+        let mut file = File::options()
+            .read(true)
+            .write(true)
+            .create(true)
+            .truncate(false)
+            .open(path)
+            .map_err(NotLocked::Failed)?;
+        let mut holder = String::new();
+        let _ = (&file).take(1000).read_to_string(&mut holder);
+        match file.try_lock() {
+            Ok(()) => {}
+            Err(TryLockError::WouldBlock) => return Err(NotLocked::Held(holder.trim().to_owned())),
+            Err(TryLockError::Error(cause)) if cause.kind() == io::ErrorKind::Unsupported => {
+                if is_alive(&holder) {
+                    return Err(NotLocked::Held(holder.trim().to_owned()));
+                }
+            }
+            Err(TryLockError::Error(cause)) => return Err(NotLocked::Failed(cause)),
+        }
+        let written = file.set_len(0).and_then(|()| file.rewind()).and_then(|()| {
+            file.write_all(format!("porter {} writes to this trunk\n", std::process::id()).as_bytes())
+        });
+        // On a full stick the lock holds all the same.
+        let _ = written;
+        Ok(Self { file, path: path.to_path_buf() })
+    }
+}
+
+/// Only asked where the system knows no locks: of a program on another computer nothing is known, and it counts as gone.
+fn is_alive(holder: &str) -> bool {
+    let number = holder.split_ascii_whitespace().nth(1).and_then(|word| word.parse::<u32>().ok());
+    number.is_some_and(|number| {
+        number != std::process::id() && Path::new("/proc").join(number.to_string()).exists()
+    })
+}
+
+impl Drop for Lock {
+    fn drop(&mut self) {
+        let _ = fs::remove_file(&self.path);
+        let _ = self.file.unlock();
+    }
+}

@@ -1,0 +1,500 @@
+//! The files that are made of blocks: packs and lists. A head, blocks, an index of the blocks, and a tail that leads to it.
+//!
+//! A file without a tail is one that was cut off; its blocks can still be read one after the other.
+
+use super::block::{self, Directory, HEAD_IN_BYTES, Head, Kind, Opened, Sealed};
+use crate::host::{open_plain_file, read_exact_at};
+use crate::sealing::{FileKey, TrunkKey};
+use crate::{Damage, TrunkId};
+use std::fs::File;
+use std::io::{self, IoSlice, Write};
+use std::path::{Path, PathBuf};
+
+const TAIL_MAGIC: [u8; 8] = *b"PORTEREN";
+const TAIL_IN_BYTES: usize = 40;
+pub(super) const FILE_HEAD_IN_BYTES: usize = 64;
+const INDEX_ROW_IN_BYTES: usize = 8 + HEAD_IN_BYTES;
+
+/// Version of the format of files and blocks. A reader refuses another one.
+pub(super) const VERSION: u16 = 1;
+
+/// What a file is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Role {
+    /// Contents, and the entries they belong to.
+    Pack,
+    /// All of a finished trunk but the contents.
+    List,
+}
+
+impl Role {
+    const fn magic(self) -> [u8; 8] {
+        match self {
+            Self::Pack => *b"PORTERPK",
+            Self::List => *b"PORTERLS",
+        }
+    }
+}
+
+/// The beginning of a file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct FileHead {
+    pub(super) role: Role,
+    pub(super) sealed: bool,
+    /// The beginning of the BLAKE3 of the trunk's id: a file of another trunk is told from our own.
+    trunk: [u8; 16],
+    /// Its number among the files of its role, from 1.
+    pub(super) number: u32,
+    /// Drawn anew for every run that writes: no two runs seal with one key.
+    salt: [u8; 16],
+}
+
+/// Why bytes are no beginning of a file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) enum BadFileHead {
+    Changed,
+    Version(u16),
+}
+
+impl FileHead {
+    pub(super) fn to_bytes(self) -> [u8; FILE_HEAD_IN_BYTES] {
+        let mut bytes = [0; FILE_HEAD_IN_BYTES];
+        bytes[..8].copy_from_slice(&self.role.magic());
+        bytes[8..10].copy_from_slice(&VERSION.to_le_bytes());
+        bytes[12] = u8::from(self.sealed);
+        bytes[16..32].copy_from_slice(&self.trunk);
+        bytes[32..36].copy_from_slice(&self.number.to_le_bytes());
+        bytes[36..52].copy_from_slice(&self.salt);
+        let check: [u8; 32] = blake3::hash(&bytes[..56]).into();
+        bytes[56..].copy_from_slice(&check[..8]);
+        bytes
+    }
+
+    pub(super) fn from_bytes(bytes: &[u8]) -> Result<Self, BadFileHead> {
+        let bytes: &[u8; FILE_HEAD_IN_BYTES] = bytes
+            .get(..FILE_HEAD_IN_BYTES)
+            .and_then(|bytes| bytes.try_into().ok())
+            .ok_or(BadFileHead::Changed)?;
+        let role = [Role::Pack, Role::List]
+            .into_iter()
+            .find(|role| bytes[..8] == role.magic())
+            .ok_or(BadFileHead::Changed)?;
+        let check: [u8; 32] = blake3::hash(&bytes[..56]).into();
+        if bytes[56..] != check[..8] {
+            return Err(BadFileHead::Changed);
+        }
+        let version = u16::from_le_bytes([bytes[8], bytes[9]]);
+        if version != VERSION {
+            return Err(BadFileHead::Version(version));
+        }
+        let (mut trunk, mut salt) = ([0; 16], [0; 16]);
+        trunk.copy_from_slice(&bytes[16..32]);
+        salt.copy_from_slice(&bytes[36..52]);
+        let number = u32::from_le_bytes([bytes[32], bytes[33], bytes[34], bytes[35]]);
+        let head = Self { role, sealed: bytes[12] == 1, trunk, number, salt };
+        if head.to_bytes() == *bytes { Ok(head) } else { Err(BadFileHead::Changed) }
+    }
+}
+
+/// What all files that one run writes have in common.
+pub(crate) struct Run {
+    trunk: [u8; 16],
+    salt: [u8; 16],
+    key: Option<FileKey>,
+    /// Files are readable by their owner only.
+    pub(super) private: bool,
+}
+
+impl Run {
+    pub(super) fn begin(trunk: &TrunkId, key: Option<&TrunkKey>) -> io::Result<Self> {
+        let mut salt = [0; 16];
+        crate::sealing::fill_random(&mut salt)?;
+        Ok(Self {
+            trunk: mark_of(trunk),
+            salt,
+            key: key.map(|key| key.file_key(&salt)),
+            private: key.is_some(),
+        })
+    }
+
+    pub(super) fn key(&self) -> Option<&FileKey> {
+        self.key.as_ref()
+    }
+}
+
+/// The beginning of the BLAKE3 of a trunk's id.
+fn mark_of(trunk: &TrunkId) -> [u8; 16] {
+    let hash: [u8; 32] = blake3::hash(trunk.to_string().as_bytes()).into();
+    let mut mark = [0; 16];
+    mark.copy_from_slice(&hash[..16]);
+    mark
+}
+
+/// A file that is being written, under a name that no reader takes for a whole one.
+pub(super) struct BlockFileWriter {
+    file: File,
+    path: PathBuf,
+    length_in_bytes: u64,
+    rows: Vec<(u64, Head)>,
+}
+
+impl BlockFileWriter {
+    pub(super) fn create(path: &Path, role: Role, number: u32, run: &Run) -> io::Result<Self> {
+        let mut file = crate::host::create_new(path, run.private)?;
+        let head =
+            FileHead { role, sealed: run.key.is_some(), trunk: run.trunk, number, salt: run.salt }.to_bytes();
+        file.write_all(&head)?;
+        Ok(Self { file, path: path.to_path_buf(), length_in_bytes: head.len() as u64, rows: Vec::new() })
+    }
+
+    pub(super) fn path(&self) -> &Path {
+        &self.path
+    }
+
+    pub(super) fn length_in_bytes(&self) -> u64 {
+        self.length_in_bytes
+    }
+
+    /// A second handle, for flushing while more is written.
+    pub(super) fn handle(&self) -> io::Result<File> {
+        self.file.try_clone()
+    }
+
+    pub(super) fn append(&mut self, block: &Sealed) -> io::Result<()> {
+        let head = block.head.to_bytes();
+        match write_all_of(&mut self.file, [&head, &block.directory, &block.body]) {
+            Ok(()) => {
+                self.rows.push((self.length_in_bytes, block.head));
+                self.length_in_bytes += block.head.whole_in_bytes();
+                Ok(())
+            }
+            Err(cause) => {
+                // What was half-written goes, so that the index still fits on a full stick.
+                let _ = self.file.set_len(self.length_in_bytes);
+                let _ = io::Seek::seek(&mut self.file, io::SeekFrom::Start(self.length_in_bytes));
+                Err(cause)
+            }
+        }
+    }
+
+    /// Writes index and tail and sees the file onto the medium. Gives what a list says of the file.
+    pub(super) fn finish(mut self, key: Option<&FileKey>) -> io::Result<Finished> {
+        let mut rows = Vec::with_capacity(self.rows.len() * INDEX_ROW_IN_BYTES);
+        for (offset_in_bytes, head) in &self.rows {
+            rows.extend_from_slice(&offset_in_bytes.to_le_bytes());
+            rows.extend_from_slice(&head.to_bytes());
+        }
+        let length = rows.len();
+        let index = block::seal(
+            Kind::Index,
+            block::Codec::Plain,
+            u32::try_from(self.rows.len()).unwrap_or(u32::MAX),
+            &Directory::default(),
+            rows,
+            length,
+            key,
+        )?;
+        let index_at = self.length_in_bytes;
+        self.append(&index)?;
+        let length_in_bytes = self.length_in_bytes + TAIL_IN_BYTES as u64;
+        self.file.write_all(&tail(index_at, length_in_bytes))?;
+        self.file.sync_all()?;
+        Ok(Finished { length_in_bytes, proof: index.head.proof })
+    }
+}
+
+/// A file that was written to its end.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Finished {
+    pub(super) length_in_bytes: u64,
+    pub(super) proof: [u8; 32],
+}
+
+fn tail(index_at: u64, length_in_bytes: u64) -> [u8; TAIL_IN_BYTES] {
+    let mut bytes = [0; TAIL_IN_BYTES];
+    bytes[..8].copy_from_slice(&TAIL_MAGIC);
+    bytes[8..16].copy_from_slice(&index_at.to_le_bytes());
+    bytes[16..24].copy_from_slice(&length_in_bytes.to_le_bytes());
+    let check: [u8; 32] = blake3::hash(&bytes[..24]).into();
+    bytes[24..].copy_from_slice(&check[..16]);
+    bytes
+}
+
+fn write_all_of(to: &mut File, parts: [&[u8]; 3]) -> io::Result<()> {
+    let mut slices = parts.map(IoSlice::new);
+    let mut rest = &mut slices[..];
+    IoSlice::advance_slices(&mut rest, 0);
+    while !rest.is_empty() {
+        match to.write_vectored(rest) {
+            Ok(0) => return Err(io::ErrorKind::WriteZero.into()),
+            Ok(written) => IoSlice::advance_slices(&mut rest, written),
+            Err(cause) if cause.kind() == io::ErrorKind::Interrupted => {}
+            Err(cause) => return Err(cause),
+        }
+    }
+    Ok(())
+}
+
+/// A whole file, to be read.
+///
+/// It is opened anew for each block: a trunk of a terabyte has more packs than a program may hold open.
+pub(super) struct BlockFile {
+    path: PathBuf,
+    /// Its name, for people.
+    pub(super) name: String,
+    pub(super) head: FileHead,
+    key: Option<FileKey>,
+    pub(super) length_in_bytes: u64,
+    /// Every block, with its place in the file.
+    pub(super) rows: Vec<(u64, Head)>,
+    /// Proof of the index, which proves all blocks.
+    pub(super) proof: [u8; 32],
+}
+
+/// Why a file cannot be read.
+#[derive(Debug)]
+pub(super) enum NotRead {
+    /// It is there and wrong, or not there.
+    Damaged(Damage),
+    /// A later porter wrote it.
+    Version(u16),
+    /// It has no end: it was cut off.
+    CutOff,
+}
+
+impl From<Damage> for NotRead {
+    fn from(damage: Damage) -> Self {
+        Self::Damaged(damage)
+    }
+}
+
+impl BlockFile {
+    /// Opens a file and reads its index, proved by itself. What a list says of it is for the caller to compare.
+    pub(super) fn open(
+        path: &Path,
+        role: Role,
+        number: u32,
+        trunk: &TrunkId,
+        key: Option<&TrunkKey>,
+    ) -> Result<Self, NotRead> {
+        let (file, head, name) = open_head(path, role, number, trunk)?;
+        let changed = || NotRead::Damaged(Damage::ContentChanged(name.clone()));
+        if head.sealed != key.is_some() {
+            return Err(changed());
+        }
+        let key = key.map(|key| key.file_key(&head.salt));
+        let unreadable = |cause: io::Error| damage_of_reading(&cause, &name);
+        let length_in_bytes = file.metadata().map_err(unreadable)?.len();
+        let tail_at = length_in_bytes.checked_sub(TAIL_IN_BYTES as u64).ok_or(NotRead::CutOff)?;
+        let mut bytes = [0; TAIL_IN_BYTES];
+        read_exact_at(&file, tail_at, &mut bytes).map_err(unreadable)?;
+        let index_at = u64::from_le_bytes([
+            bytes[8], bytes[9], bytes[10], bytes[11], bytes[12], bytes[13], bytes[14], bytes[15],
+        ]);
+        if bytes != tail(index_at, length_in_bytes) || index_at >= tail_at {
+            return Err(NotRead::CutOff);
+        }
+        let index = read_block(&file, index_at, key.as_ref(), true, &name)?;
+        if index.head.kind != Kind::Index || index_at + index.head.whole_in_bytes() != tail_at {
+            return Err(changed());
+        }
+        let proof = index.head.proof;
+        let mut rows = Vec::new();
+        let mut expected_at = FILE_HEAD_IN_BYTES as u64;
+        for row in index.body().chunks(INDEX_ROW_IN_BYTES) {
+            let (offset, head) = row.split_first_chunk::<8>().ok_or_else(changed)?;
+            let head = Head::from_bytes(head).map_err(|_| changed())?;
+            let offset_in_bytes = u64::from_le_bytes(*offset);
+            if offset_in_bytes != expected_at {
+                return Err(changed());
+            }
+            expected_at += head.whole_in_bytes();
+            rows.push((offset_in_bytes, head));
+        }
+        if expected_at != index_at {
+            return Err(changed());
+        }
+        Ok(Self { path: path.to_path_buf(), name, head, key, length_in_bytes, rows, proof })
+    }
+
+    /// Opens a file whose index or end is hurt, by the heads of its blocks. Nothing of it is proved yet.
+    pub(super) fn salvage(
+        path: &Path,
+        role: Role,
+        number: u32,
+        trunk: &TrunkId,
+        key: Option<&TrunkKey>,
+    ) -> Result<Self, NotRead> {
+        let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        let unreadable = |cause: io::Error| damage_of_reading(&cause, &name);
+        let file = open_plain_file(path).map_err(unreadable)?;
+        let length_in_bytes = file.metadata().map_err(unreadable)?.len();
+        let (_, head, _) = open_head(path, role, number, trunk)?;
+        let mut rows = Vec::new();
+        let mut at = FILE_HEAD_IN_BYTES as u64;
+        while at + (HEAD_IN_BYTES as u64) <= length_in_bytes {
+            let mut bytes = [0; HEAD_IN_BYTES];
+            read_exact_at(&file, at, &mut bytes).map_err(unreadable)?;
+            match Head::from_bytes(&bytes) {
+                Ok(head) if head.kind == Kind::Index => break,
+                Ok(head) => {
+                    rows.push((at, head));
+                    at += head.whole_in_bytes();
+                }
+                Err(_) => at = next_magic(&file, at + 1, length_in_bytes).map_err(unreadable)?,
+            }
+        }
+        let key = key.filter(|_| head.sealed).map(|key| key.file_key(&head.salt));
+        Ok(Self { path: path.to_path_buf(), name, head, key, length_in_bytes, rows, proof: [0; 32] })
+    }
+
+    fn file(&self) -> Result<File, Damage> {
+        open_plain_file(&self.path).map_err(|cause| damage_of_reading(&cause, &self.name))
+    }
+
+    /// Reads one block, by its place in `rows`.
+    pub(super) fn read(&self, row: usize, prove: bool) -> Result<Opened, Damage> {
+        let changed = || Damage::ContentChanged(self.name.clone());
+        let (offset_in_bytes, head) = self.rows.get(row).ok_or_else(changed)?;
+        let opened = read_block(&self.file()?, *offset_in_bytes, self.key.as_ref(), prove, &self.name)?;
+        if opened.head == *head { Ok(opened) } else { Err(changed()) }
+    }
+
+    /// Reads a block's directory, without its body where they can be told apart.
+    pub(super) fn read_directory(&self, row: usize) -> Result<Directory, Damage> {
+        let changed = || Damage::ContentChanged(self.name.clone());
+        let (offset_in_bytes, head) = self.rows.get(row).ok_or_else(changed)?;
+        if self.key.is_some() {
+            return Ok(self.read(row, false)?.directory);
+        }
+        let mut bytes = vec![0; head.directory_in_bytes as usize];
+        read_exact_at(&self.file()?, offset_in_bytes + HEAD_IN_BYTES as u64, &mut bytes)
+            .map_err(|cause| damage_of_reading(&cause, &self.name))?;
+        Directory::from_bytes(&bytes, head.raw_in_bytes).map_err(|_| changed())
+    }
+
+    /// Asks the system to forget what it remembers of the file, so that the next read comes from the medium.
+    pub(super) fn forget_cached(&self) {
+        if let Ok(file) = self.file() {
+            crate::host::forget_cached(&file);
+        }
+    }
+}
+
+fn open_head(
+    path: &Path,
+    role: Role,
+    number: u32,
+    trunk: &TrunkId,
+) -> Result<(File, FileHead, String), NotRead> {
+    let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    let file = open_plain_file(path).map_err(|cause| damage_of_reading(&cause, &name))?;
+    let mut bytes = [0; FILE_HEAD_IN_BYTES];
+    read_exact_at(&file, 0, &mut bytes).map_err(|cause| damage_of_reading(&cause, &name))?;
+    let head = match FileHead::from_bytes(&bytes) {
+        Ok(head) => head,
+        Err(BadFileHead::Version(version)) => return Err(NotRead::Version(version)),
+        Err(BadFileHead::Changed) => return Err(Damage::ContentChanged(name).into()),
+    };
+    if head.role != role || head.number != number || head.trunk != mark_of(trunk) {
+        return Err(Damage::Misplaced(name).into());
+    }
+    Ok((file, head, name))
+}
+
+/// Where the next block may begin, or the end of the file.
+fn next_magic(file: &File, from: u64, length_in_bytes: u64) -> io::Result<u64> {
+    let mut window = vec![0; 1 << 20];
+    let mut at = from;
+    while at < length_in_bytes {
+        let length = usize::try_from(length_in_bytes - at).unwrap_or(usize::MAX).min(window.len());
+        read_exact_at(file, at, &mut window[..length])?;
+        if let Some(found) = window[..length].windows(4).position(|bytes| *bytes == block::MAGIC) {
+            return Ok(at + found as u64);
+        }
+        at += (length as u64).saturating_sub(3).max(1);
+    }
+    Ok(length_in_bytes)
+}
+
+fn read_block(
+    file: &File,
+    offset_in_bytes: u64,
+    key: Option<&FileKey>,
+    prove: bool,
+    name: &str,
+) -> Result<Opened, Damage> {
+    let changed = || Damage::ContentChanged(name.to_owned());
+    let unreadable = |cause: io::Error| damage_of_reading(&cause, name);
+    let mut head = [0; HEAD_IN_BYTES];
+    read_exact_at(file, offset_in_bytes, &mut head).map_err(unreadable)?;
+    let head = Head::from_bytes(&head).map_err(|_| changed())?;
+    let length = usize::try_from(head.payload_in_bytes()).map_err(|_| changed())?;
+    let mut payload = Vec::with_capacity(length + crate::sealing::TAG_LENGTH_IN_BYTES);
+    payload.resize(length, 0);
+    read_exact_at(file, offset_in_bytes + HEAD_IN_BYTES as u64, &mut payload).map_err(unreadable)?;
+    block::open(head, payload, key, prove).map_err(|_| changed())
+}
+
+/// A file that ends too early is changed; one that the drive cannot read is unreadable.
+pub(super) fn damage_of_reading(cause: &io::Error, name: &str) -> Damage {
+    match cause.kind() {
+        io::ErrorKind::NotFound => Damage::FileMissing(name.to_owned()),
+        io::ErrorKind::InvalidInput => Damage::NotAPlainFile(name.to_owned()),
+        io::ErrorKind::UnexpectedEof => Damage::ContentChanged(name.to_owned()),
+        _ => Damage::FileUnreadable(name.to_owned(), cause.to_string()),
+    }
+}
+
+/// What is whole in a file that was cut off.
+pub(super) struct Scanned {
+    /// Its whole blocks.
+    pub(super) rows: Vec<(u64, Head)>,
+    /// Where the last of them ends.
+    pub(super) length_in_bytes: u64,
+}
+
+/// Gives a file that was cut off an end, after the last of its whole blocks.
+pub(super) fn close_cut_off(
+    path: &Path,
+    role: Role,
+    number: u32,
+    trunk: &TrunkId,
+    key: Option<&TrunkKey>,
+) -> Result<io::Result<Finished>, NotRead> {
+    let (_, head, _) = open_head(path, role, number, trunk)?;
+    let scanned = scan(path, role, number, trunk, key, drop)?;
+    let key = key.filter(|_| head.sealed).map(|key| key.file_key(&head.salt));
+    let close = || {
+        let mut file = File::options().read(true).write(true).open(path)?;
+        file.set_len(scanned.length_in_bytes)?;
+        io::Seek::seek(&mut file, io::SeekFrom::Start(scanned.length_in_bytes))?;
+        let length_in_bytes = scanned.length_in_bytes;
+        let writer = BlockFileWriter { file, path: path.to_path_buf(), length_in_bytes, rows: scanned.rows };
+        writer.finish(key.as_ref())
+    };
+    Ok(close())
+}
+
+/// Reads a file block by block, as far as its blocks are whole, and proves each of them.
+pub(super) fn scan(
+    path: &Path,
+    role: Role,
+    number: u32,
+    trunk: &TrunkId,
+    key: Option<&TrunkKey>,
+    mut see: impl FnMut(Opened),
+) -> Result<Scanned, NotRead> {
+    let (file, head, name) = open_head(path, role, number, trunk)?;
+    let key = key.filter(|_| head.sealed).map(|key| key.file_key(&head.salt));
+    let mut scanned = Scanned { rows: Vec::new(), length_in_bytes: FILE_HEAD_IN_BYTES as u64 };
+    while let Ok(opened) = read_block(&file, scanned.length_in_bytes, key.as_ref(), true, &name) {
+        if opened.head.kind == Kind::Index {
+            break;
+        }
+        scanned.rows.push((scanned.length_in_bytes, opened.head));
+        scanned.length_in_bytes += opened.head.whole_in_bytes();
+        see(opened);
+    }
+    Ok(scanned)
+}

@@ -1,0 +1,124 @@
+//! Cutting contents by what is in them: the same stretch in two files is cut alike wherever it lies, and kept once.
+
+use super::squeeze::Texture;
+use crate::content_hash::PieceFailed;
+use fastcdc::v2020::FastCDC;
+use std::cell::RefCell;
+use std::io::{self, Read};
+
+/// Shortest, average and longest content, in bytes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Cuts {
+    min: usize,
+    average: usize,
+    max: usize,
+}
+
+/// For most files: an attachment of a few hundred kilobytes is still found inside a mailbox.
+const FINE: Cuts = Cuts { min: 16 << 10, average: 64 << 10, max: 256 << 10 };
+/// For large files that are compressed already, such as films: whole copies are still kept once, and the lists stay short.
+const COARSE: Cuts = Cuts { min: 512 << 10, average: 1 << 20, max: 4 << 20 };
+/// From this length on a dense file is cut coarsely.
+const LARGE_IN_BYTES: usize = 4 << 20;
+
+thread_local! {
+    static BUFFER: RefCell<Vec<u8>> = const { RefCell::new(Vec::new()) };
+}
+
+/// Reads all of `content` and gives it away cut into contents; the second argument says whether it is all there is.
+/// `use_content` must not call this again.
+pub(super) fn cut<E>(
+    content: &mut dyn Read,
+    mut use_content: impl FnMut(&[u8], bool) -> Result<(), E>,
+) -> Result<(), PieceFailed<E>> {
+    BUFFER.with_borrow_mut(|buffer| {
+        buffer.resize(LARGE_IN_BYTES, 0);
+        let (mut begin, mut end) = (0, 0);
+        let mut at_end = fill(content, buffer, &mut end).map_err(PieceFailed::Reading)?;
+        if at_end && end <= FINE.min {
+            // Most files are small: one content.
+            return if end == 0 {
+                Ok(())
+            } else {
+                use_content(&buffer[..end], true).map_err(PieceFailed::Using)
+            };
+        }
+        // Decided by the beginning alone, so that every copy of a file is cut alike.
+        let cuts = if !at_end && Texture::of(&buffer[..end]) == Texture::Dense { COARSE } else { FINE };
+        let mut first = true;
+        loop {
+            if !at_end && end - begin < cuts.max {
+                buffer.copy_within(begin..end, 0);
+                (begin, end) = (0, end - begin);
+                at_end = fill(content, buffer, &mut end).map_err(PieceFailed::Reading)?;
+            }
+            if begin == end {
+                return Ok(());
+            }
+            let rest = &buffer[begin..end];
+            let length = if rest.len() <= cuts.min {
+                rest.len()
+            } else {
+                let (_, length) = FastCDC::new(rest, cuts.min, cuts.average, cuts.max).cut(0, rest.len());
+                if length == 0 { rest.len() } else { length }
+            };
+            let is_all = first && at_end && length == rest.len();
+            use_content(&rest[..length], is_all).map_err(PieceFailed::Using)?;
+            first = false;
+            begin += length;
+        }
+    })
+}
+
+/// Fills the buffer from `end` on. True if there is no more to read.
+fn fill(content: &mut dyn Read, buffer: &mut [u8], end: &mut usize) -> io::Result<bool> {
+    while *end < buffer.len() {
+        match content.read(&mut buffer[*end..]) {
+            Ok(0) => return Ok(true),
+            Ok(read) => *end += read,
+            Err(cause) if cause.kind() == io::ErrorKind::Interrupted => {}
+            Err(cause) => return Err(cause),
+        }
+    }
+    Ok(false)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::sealing::fill_random;
+
+    fn lengths_of(content: &[u8]) -> Vec<usize> {
+        let mut found = Vec::new();
+        let mut joined = Vec::new();
+        cut::<()>(&mut &content[..], |piece, is_all| {
+            assert_eq!(is_all, piece.len() == content.len());
+            found.push(piece.len());
+            joined.extend_from_slice(piece);
+            Ok(())
+        })
+        .unwrap();
+        assert_eq!(joined, content);
+        found
+    }
+
+    #[test]
+    fn what_is_pushed_further_back_is_cut_as_before() {
+        let mut noise = vec![0; 3 << 20];
+        fill_random(&mut noise).unwrap();
+        let before = lengths_of(&noise);
+        let mut pushed = b"a few bytes more at the beginning".to_vec();
+        pushed.extend_from_slice(&noise);
+        let after = lengths_of(&pushed);
+        let alike = before.iter().rev().zip(after.iter().rev()).take_while(|(a, b)| a == b).count();
+        assert!(alike + 2 >= before.len(), "{alike} of {}", before.len());
+        assert!(before.len() > 20 && before.iter().all(|length| *length <= FINE.max));
+
+        let mut large = vec![0; 20 << 20];
+        fill_random(&mut large).unwrap();
+        assert!(lengths_of(&large).len() <= 40, "large dense files are cut coarsely");
+        assert!(lengths_of(b"").is_empty());
+        assert_eq!(lengths_of(b"x"), [1]);
+        assert_eq!(lengths_of(&noise[..FINE.min]), [FINE.min]);
+    }
+}

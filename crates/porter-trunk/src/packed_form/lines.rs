@@ -1,0 +1,47 @@
+//! Lists of lines, block by block.
+
+use super::block::{self, Codec, Directory, Kind, Sealed};
+use super::squeeze;
+use crate::sealing::FileKey;
+use std::io;
+
+/// A block of lines is closed when it holds so much.
+const LINES_IN_BYTES: usize = 1 << 20;
+
+/// Lines that are not in a block yet.
+pub(super) struct Lines {
+    kind: Kind,
+    text: Vec<u8>,
+}
+
+impl Lines {
+    pub(super) fn new(kind: Kind) -> Self {
+        Self { kind, text: Vec::new() }
+    }
+
+    /// True if it is time for a block.
+    pub(super) fn push(&mut self, line: &[u8]) -> bool {
+        self.text.extend_from_slice(line);
+        self.text.push(b'\n');
+        self.text.len() >= LINES_IN_BYTES
+    }
+
+    /// A block of all lines so far; none if there is none.
+    pub(super) fn take(&mut self, number: u32, key: Option<&FileKey>) -> io::Result<Option<Sealed>> {
+        if self.text.is_empty() {
+            return Ok(None);
+        }
+        let text = std::mem::take(&mut self.text);
+        of_bytes(self.kind, number, text, key).map(Some)
+    }
+}
+
+/// A block of some bytes, compressed where that helps.
+pub(super) fn of_bytes(kind: Kind, number: u32, bytes: Vec<u8>, key: Option<&FileKey>) -> io::Result<Sealed> {
+    let raw_in_bytes = bytes.len();
+    let (codec, body) = match squeeze::pack(&bytes)? {
+        Some(packed) => (Codec::Zstd, packed),
+        None => (Codec::Plain, bytes),
+    };
+    block::seal(kind, codec, number, &Directory::default(), body, raw_in_bytes, key)
+}

@@ -1,0 +1,226 @@
+//! The list: all of a finished trunk but the contents. A folder is a trunk as soon as a list has its final name.
+
+use super::block::Kind;
+use super::block_file::{BlockFile, BlockFileWriter, Finished, NotRead, Role, Run};
+use super::layout::FileName;
+use super::lines::{self, Lines};
+use super::parts::Parts;
+use crate::hex::{from_hex, to_hex};
+use crate::sealing::TrunkKey;
+use crate::{
+    ContentHash, Damage, Entry, EntryRefused, Inventory, Label, LeftBehind, TrunkError, TrunkId, TrunkItem,
+    TrunkProgram,
+};
+use serde::{Deserialize, Serialize};
+use std::path::{Path, PathBuf};
+use time::OffsetDateTime;
+
+/// What a list, and the beginning of every pack, says of the whole trunk.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub(crate) struct Contents {
+    pub(crate) label: Label,
+    /// None in a pack: the capture was under way.
+    #[serde(default, with = "time::serde::rfc3339::option")]
+    pub(crate) finished_utc: Option<OffsetDateTime>,
+    pub(crate) items: Vec<TrunkItem>,
+    pub(crate) programs: Vec<TrunkProgram>,
+    #[serde(default)]
+    pub(crate) packs: Vec<PackRow>,
+    #[serde(default)]
+    pub(crate) parts: Vec<PartRow>,
+}
+
+/// A pack, as a list pins it down: any other file of that name is noticed.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct PackRow {
+    pub(crate) number: u32,
+    /// The part of the trunk that it lies in.
+    pub(crate) part: u32,
+    pub(crate) size_in_bytes: u64,
+    /// The proof of its index, in hexadecimal digits.
+    pub(crate) proof: String,
+}
+
+impl PackRow {
+    pub(super) fn new(number: u32, part: u32, finished: Finished) -> Self {
+        let Finished { length_in_bytes, proof } = finished;
+        Self { number, part, size_in_bytes: length_in_bytes, proof: to_hex(&proof) }
+    }
+
+    pub(super) fn fits(&self, file: &BlockFile) -> bool {
+        self.size_in_bytes == file.length_in_bytes
+            && from_hex(&self.proof).as_deref() == Some(&file.proof[..])
+    }
+}
+
+/// A part of the trunk, with the BLAKE3 of its label.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct PartRow {
+    pub(crate) part: u32,
+    pub(crate) label: ContentHash,
+}
+
+/// A list that is being written.
+pub(crate) struct ListWriter {
+    file: BlockFileWriter,
+    entries: Lines,
+    left: Lines,
+    blocks: u32,
+}
+
+impl ListWriter {
+    pub(crate) fn create(folder: &Path, number: u32, run: &Run) -> Result<Self, TrunkError> {
+        let path = FileName::OpenList(number).in_folder(folder);
+        let _ = std::fs::remove_file(&path);
+        let file = BlockFileWriter::create(&path, Role::List, number, run)
+            .map_err(|cause| TrunkError::io("making", &path, cause))?;
+        Ok(Self { file, entries: Lines::new(Kind::Entries), left: Lines::new(Kind::Left), blocks: 0 })
+    }
+
+    pub(crate) fn entry(&mut self, line: &str, run: &Run) -> Result<(), TrunkError> {
+        if self.entries.push(line.as_bytes()) { self.write_lines(Kind::Entries, run) } else { Ok(()) }
+    }
+
+    pub(crate) fn left(&mut self, left: &LeftBehind, run: &Run) -> Result<(), TrunkError> {
+        // Strings and numbers: this cannot fail.
+        let line = serde_json::to_vec(left).unwrap_or_default();
+        if self.left.push(&line) { self.write_lines(Kind::Left, run) } else { Ok(()) }
+    }
+
+    fn write_lines(&mut self, kind: Kind, run: &Run) -> Result<(), TrunkError> {
+        let lines = if kind == Kind::Left { &mut self.left } else { &mut self.entries };
+        let block = lines.take(self.blocks, run.key()).map_err(|cause| failed(&self.file, cause))?;
+        let Some(block) = block else { return Ok(()) };
+        self.blocks += 1;
+        self.file.append(&block).map_err(|cause| failed(&self.file, cause))
+    }
+
+    /// Writes what is left to write, and sees the list onto the medium.
+    pub(crate) fn finish(mut self, contents: &Contents, run: &Run) -> Result<(), TrunkError> {
+        self.write_lines(Kind::Entries, run)?;
+        self.write_lines(Kind::Left, run)?;
+        // Strings and numbers: this cannot fail.
+        let bytes = serde_json::to_vec(contents).unwrap_or_default();
+        let path = self.file.path().to_path_buf();
+        let io = |cause| TrunkError::io("writing", &path, cause);
+        let block = lines::of_bytes(Kind::Inventory, self.blocks, bytes, run.key()).map_err(io)?;
+        self.file.append(&block).map_err(io)?;
+        self.file.finish(run.key()).map(drop).map_err(io)
+    }
+}
+
+fn failed(file: &BlockFileWriter, cause: std::io::Error) -> TrunkError {
+    TrunkError::io("writing", file.path(), cause)
+}
+
+/// A finished list.
+pub(crate) struct List {
+    pub(super) file: BlockFile,
+    pub(crate) contents: Contents,
+}
+
+impl List {
+    /// Opens a list by its path, whether it has its final name yet or not.
+    pub(crate) fn open(
+        path: &Path,
+        number: u32,
+        trunk: &TrunkId,
+        key: Option<&TrunkKey>,
+    ) -> Result<Self, TrunkError> {
+        let folder = || path.parent().unwrap_or(path).to_path_buf();
+        let file = BlockFile::open(path, Role::List, number, trunk, key)
+            .map_err(|cause| not_read(cause, folder(), path))?;
+        let contents = contents_of(&file).map_err(TrunkError::Damaged)?;
+        Ok(Self { file, contents })
+    }
+
+    fn rows(&self, kind: Kind) -> Vec<usize> {
+        let rows = self.file.rows.iter().enumerate().filter(|(_, (_, head))| head.kind == kind);
+        rows.map(|(row, _)| row).collect()
+    }
+
+    /// The lines of a kind, block by block; a block that is damaged is one line that cannot be used.
+    fn lines(&self, kind: Kind) -> impl Iterator<Item = Result<Vec<u8>, Damage>> + Send + '_ {
+        self.rows(kind).into_iter().flat_map(|row| match unpacked_lines(&self.file, row) {
+            Ok(lines) => lines.into_iter().map(Ok).collect::<Vec<_>>(),
+            Err(damage) => vec![Err(damage)],
+        })
+    }
+
+    pub(crate) fn entries(&self) -> impl Iterator<Item = Result<Entry, EntryRefused>> + Send + '_ {
+        (1..).zip(self.lines(Kind::Entries)).map(|(number, line)| match line {
+            Ok(line) => Entry::from_line(&line, number),
+            Err(damage) => Err(refused(number, damage.to_string())),
+        })
+    }
+
+    pub(crate) fn left(&self) -> impl Iterator<Item = Result<LeftBehind, EntryRefused>> + Send + '_ {
+        (1..).zip(self.lines(Kind::Left)).map(|(number, line)| {
+            let line = line.map_err(|damage| refused(number, damage.to_string()))?;
+            serde_json::from_slice(&line).map_err(|cause| refused(number, cause.to_string()))
+        })
+    }
+}
+
+fn refused(line: u64, problem: String) -> EntryRefused {
+    EntryRefused { line, item: None, path: Vec::new(), problem }
+}
+
+pub(super) fn unpacked_lines(file: &BlockFile, row: usize) -> Result<Vec<Vec<u8>>, Damage> {
+    let changed = || Damage::ContentChanged(file.name.clone());
+    let block = file.read(row, true)?.unpacked().map_err(|_| changed())?;
+    let lines = block.body().split(|byte| *byte == b'\n').filter(|line| !line.is_empty());
+    Ok(lines.map(<[u8]>::to_vec).collect())
+}
+
+/// The inventory of a list or a pack.
+pub(super) fn contents_of(file: &BlockFile) -> Result<Contents, Damage> {
+    let row = file.rows.iter().position(|(_, head)| head.kind == Kind::Inventory);
+    let row = row.ok_or_else(|| Damage::ContentChanged(file.name.clone()))?;
+    let changed = || Damage::ContentChanged(file.name.clone());
+    let block = file.read(row, true)?.unpacked().map_err(|_| changed())?;
+    serde_json::from_slice(block.body()).map_err(|cause| Damage::BadLine {
+        file: file.name.clone(),
+        line: 1,
+        problem: cause.to_string(),
+    })
+}
+
+pub(super) fn not_read(cause: NotRead, folder: PathBuf, path: &Path) -> TrunkError {
+    let name = || path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    match cause {
+        NotRead::Damaged(damage) => TrunkError::Damaged(damage),
+        NotRead::CutOff => TrunkError::Damaged(Damage::ContentChanged(name())),
+        NotRead::Version(version) => TrunkError::Unsupported {
+            folder,
+            reason: format!(
+                "`{}` is of version {version}, and this is version {}",
+                name(),
+                super::block_file::VERSION
+            ),
+        },
+    }
+}
+
+/// The path and number of the newest finished list.
+pub(crate) fn newest(parts: &Parts) -> Result<Option<(PathBuf, u32)>, TrunkError> {
+    let lists = parts.files()?.into_iter().filter_map(|(name, _, path)| match name {
+        FileName::List(number) => Some((path, number)),
+        _ => None,
+    });
+    Ok(lists.max_by_key(|(_, number)| *number))
+}
+
+impl Contents {
+    /// What is known before the capture.
+    pub(crate) fn beforehand(label: &Label, inventory: &Inventory<'_>) -> Self {
+        Self {
+            label: label.clone(),
+            finished_utc: None,
+            items: inventory.items.to_vec(),
+            programs: inventory.programs.to_vec(),
+            packs: Vec::new(),
+            parts: Vec::new(),
+        }
+    }
+}

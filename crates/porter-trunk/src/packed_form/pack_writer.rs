@@ -1,0 +1,267 @@
+//! Writing packs: one thread takes blocks as they come and writes them one after the other. (Two threads that write one file
+//! fight over its lock.) A second one sees what is written onto the medium meanwhile, so that the end need not wait for all
+//! of it.
+
+use super::block::{Kind, Sealed};
+use super::block_file::{BlockFileWriter, Role, Run};
+use super::layout::FileName;
+use super::lines;
+use super::list::{Contents, PackRow};
+use crate::{TrunkError, host};
+use crossbeam_channel::{Receiver, Sender, bounded};
+use std::fs::{self, File};
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::thread::JoinHandle;
+
+/// Blocks that wait to be written, at most.
+const BLOCKS_WAITING: usize = 6;
+/// So much is written before it is seen onto the medium.
+const FLUSH_EVERY_IN_BYTES: u64 = 64 << 20;
+
+/// What packs are written with.
+pub(super) struct PackPlan {
+    pub(super) folder: PathBuf,
+    pub(super) part: u32,
+    pub(super) limit_in_bytes: u64,
+    pub(super) first_number: u32,
+    pub(super) spare_in_percent: Option<f64>,
+}
+
+/// The end that hands blocks over. Shared by all threads that store.
+pub(super) struct PackWriter {
+    give: Mutex<Option<Sender<Job>>>,
+    thread: Mutex<Option<JoinHandle<Vec<PackRow>>>>,
+    shared: Arc<Shared>,
+}
+
+enum Job {
+    Block(Sealed),
+    /// What every pack begins with.
+    Beginning(Box<Contents>),
+}
+
+#[derive(Default)]
+struct Shared {
+    written_in_bytes: AtomicU64,
+    broken: Mutex<Option<Broken>>,
+    /// Long buffers to be used again: fresh ones cost more than filling them.
+    buffers: Mutex<Vec<Vec<u8>>>,
+}
+
+/// Why nothing more is written.
+#[derive(Clone)]
+struct Broken {
+    path: PathBuf,
+    kind: io::ErrorKind,
+    text: String,
+}
+
+impl Shared {
+    fn fail(&self, path: &Path, cause: &io::Error) {
+        let mut broken = self.broken.lock().unwrap_or_else(PoisonError::into_inner);
+        broken.get_or_insert_with(|| Broken {
+            path: path.to_path_buf(),
+            kind: cause.kind(),
+            text: cause.to_string(),
+        });
+    }
+
+    fn error(&self) -> Option<TrunkError> {
+        let broken = self.broken.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        broken.map(|Broken { path, kind, text }| TrunkError::io("writing", &path, io::Error::new(kind, text)))
+    }
+}
+
+impl PackWriter {
+    pub(super) fn begin(plan: PackPlan, run: Arc<Run>) -> Self {
+        let shared = Arc::new(Shared::default());
+        let (give, get) = bounded(BLOCKS_WAITING);
+        let its = Arc::clone(&shared);
+        let thread = std::thread::spawn(move || {
+            Writing { plan, run, shared: its, current: None, beginning: None, done: Vec::new() }.run(&get)
+        });
+        Self { give: Mutex::new(Some(give)), thread: Mutex::new(Some(thread)), shared }
+    }
+
+    fn send(&self, job: Job) -> Result<(), TrunkError> {
+        if let Some(error) = self.shared.error() {
+            return Err(error);
+        }
+        let give = self.give.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        let sent = give.is_some_and(|give| give.send(job).is_ok());
+        if sent { Ok(()) } else { Err(self.shared.error().unwrap_or(TrunkError::Full)) }
+    }
+
+    pub(super) fn announce(&self, contents: Contents) -> Result<(), TrunkError> {
+        self.send(Job::Beginning(Box::new(contents)))
+    }
+
+    /// Hands a block over. Blocks are written in this order.
+    pub(super) fn write(&self, block: Sealed) -> Result<(), TrunkError> {
+        self.send(Job::Block(block))
+    }
+
+    /// Waits until all is on the medium. Gives the packs that were finished, and why not all was written.
+    pub(super) fn end(&self) -> (Vec<PackRow>, Result<(), TrunkError>) {
+        drop(self.give.lock().unwrap_or_else(PoisonError::into_inner).take());
+        let thread = self.thread.lock().unwrap_or_else(PoisonError::into_inner).take();
+        let packs = thread.and_then(|thread| thread.join().ok()).unwrap_or_default();
+        (packs, self.shared.error().map_or(Ok(()), Err))
+    }
+
+    pub(super) fn written_in_bytes(&self) -> u64 {
+        self.shared.written_in_bytes.load(Ordering::Relaxed)
+    }
+
+    /// An empty buffer of so much room, used before if there is one.
+    pub(super) fn buffer(&self, room_in_bytes: usize) -> Vec<u8> {
+        let used = self.shared.buffers.lock().unwrap_or_else(PoisonError::into_inner).pop();
+        let mut buffer = used.unwrap_or_default();
+        buffer.clear();
+        buffer.reserve(room_in_bytes);
+        buffer
+    }
+
+    /// Takes a buffer back.
+    pub(super) fn give_back(&self, buffer: Vec<u8>) {
+        give_back(&self.shared, buffer);
+    }
+}
+
+fn give_back(shared: &Shared, buffer: Vec<u8>) {
+    let mut buffers = shared.buffers.lock().unwrap_or_else(PoisonError::into_inner);
+    if buffers.len() < BLOCKS_WAITING + 4 && buffer.capacity() >= 1 << 20 {
+        buffers.push(buffer);
+    }
+}
+
+impl Drop for PackWriter {
+    fn drop(&mut self) {
+        let _ = self.end();
+    }
+}
+
+/// The thread's own.
+struct Writing {
+    plan: PackPlan,
+    run: Arc<Run>,
+    shared: Arc<Shared>,
+    current: Option<Current>,
+    beginning: Option<Box<Contents>>,
+    done: Vec<PackRow>,
+}
+
+struct Current {
+    file: BlockFileWriter,
+    number: u32,
+    flushed_in_bytes: u64,
+    flusher: Option<Flusher>,
+}
+
+/// Sees a file onto the medium while it grows.
+struct Flusher {
+    give: Sender<()>,
+    thread: JoinHandle<io::Result<()>>,
+}
+
+impl Flusher {
+    fn begin(file: File) -> Self {
+        let (give, get) = bounded::<()>(1);
+        Self { give, thread: std::thread::spawn(move || get.iter().try_for_each(|()| file.sync_data())) }
+    }
+
+    fn end(self) -> io::Result<()> {
+        drop(self.give);
+        self.thread.join().unwrap_or(Ok(()))
+    }
+}
+
+impl Writing {
+    fn run(mut self, get: &Receiver<Job>) -> Vec<PackRow> {
+        for job in get {
+            match job {
+                Job::Beginning(contents) => self.beginning = Some(contents),
+                Job::Block(block) => {
+                    // After a failure lines are still tried: they tell the next run what is safe, and they are short.
+                    let is_broken = self.shared.error().is_some();
+                    if is_broken && (block.head.kind != Kind::Entries || self.current.is_none()) {
+                        continue;
+                    }
+                    if let Err((path, cause)) = self.write(&block) {
+                        self.shared.fail(&path, &cause);
+                    }
+                    give_back(&self.shared, block.body);
+                }
+            }
+        }
+        if let Err((path, cause)) = self.finish_current() {
+            self.shared.fail(&path, &cause);
+        }
+        self.done
+    }
+
+    fn write(&mut self, block: &Sealed) -> Result<(), (PathBuf, io::Error)> {
+        let after = |file: &BlockFileWriter| file.length_in_bytes() + block.head.whole_in_bytes();
+        if self.current.as_ref().is_some_and(|current| after(&current.file) > self.plan.limit_in_bytes) {
+            self.finish_current()?;
+        }
+        let current = match &mut self.current {
+            Some(current) => current,
+            none => {
+                none.insert(begin_pack(&self.plan, self.done.len(), self.beginning.as_deref(), &self.run)?)
+            }
+        };
+        current.file.append(block).map_err(|cause| (current.file.path().to_path_buf(), cause))?;
+        self.shared.written_in_bytes.fetch_add(block.head.whole_in_bytes(), Ordering::Relaxed);
+        if current.file.length_in_bytes() - current.flushed_in_bytes >= FLUSH_EVERY_IN_BYTES {
+            current.flushed_in_bytes = current.file.length_in_bytes();
+            if let Some(flusher) = &current.flusher {
+                // If it is still busy, the next time will do.
+                let _ = flusher.give.try_send(());
+            }
+        }
+        Ok(())
+    }
+
+    fn finish_current(&mut self) -> Result<(), (PathBuf, io::Error)> {
+        let Some(current) = self.current.take() else { return Ok(()) };
+        let path = current.file.path().to_path_buf();
+        let named = |cause| (path.clone(), cause);
+        if let Some(flusher) = current.flusher {
+            flusher.end().map_err(named)?;
+        }
+        let finished = current.file.finish(self.run.key()).map_err(named)?;
+        if let Some(percent) = self.plan.spare_in_percent {
+            let name = FileName::Pack(current.number).to_string();
+            crate::spare::write(&path, &name, percent, self.run.private).map_err(named)?;
+        }
+        let whole = FileName::Pack(current.number).in_folder(&self.plan.folder);
+        fs::rename(&path, &whole).and_then(|()| host::flush_folder_of(&whole)).map_err(named)?;
+        self.done.push(PackRow::new(current.number, self.plan.part, finished));
+        Ok(())
+    }
+}
+
+fn begin_pack(
+    plan: &PackPlan,
+    done: usize,
+    beginning: Option<&Contents>,
+    run: &Run,
+) -> Result<Current, (PathBuf, io::Error)> {
+    let number = plan.first_number + u32::try_from(done).unwrap_or(u32::MAX);
+    let path = FileName::OpenPack(number).in_folder(&plan.folder);
+    let make = || {
+        let mut file = BlockFileWriter::create(&path, Role::Pack, number, run)?;
+        if let Some(contents) = beginning {
+            // Strings and numbers: this cannot fail.
+            let bytes = serde_json::to_vec(contents).unwrap_or_default();
+            file.append(&lines::of_bytes(Kind::Inventory, 0, bytes, run.key())?)?;
+        }
+        let flusher = file.handle().ok().map(Flusher::begin);
+        Ok(Current { file, number, flushed_in_bytes: 0, flusher })
+    };
+    make().map_err(|cause| (path.clone(), cause))
+}

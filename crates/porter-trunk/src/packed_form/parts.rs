@@ -1,0 +1,131 @@
+//! The folders that a trunk lies in: one, or several where the first stick was too small.
+
+use super::layout::{FileName, LABEL, SEAL};
+use crate::outside::Outside;
+use crate::sealing::{KeyWraps, NotOpened, TrunkKey, WorkshopKey};
+use crate::{Damage, TrunkError};
+use std::fs;
+use std::path::{Path, PathBuf};
+
+/// What opens a sealed trunk.
+pub enum Opener {
+    /// The passphrase.
+    Passphrase(zeroize::Zeroizing<String>),
+    /// The workshop's recovery key.
+    Workshop(WorkshopKey),
+}
+
+/// The folders of one trunk, by their labels.
+pub struct Parts {
+    parts: Vec<Part>,
+}
+
+struct Part {
+    folder: PathBuf,
+    outside: Outside,
+    label_bytes: Vec<u8>,
+}
+
+impl Parts {
+    /// Reads the labels of all folders, given in any order.
+    pub fn load(folders: &[PathBuf]) -> Result<Self, TrunkError> {
+        let mut parts: Vec<Part> = Vec::with_capacity(folders.len());
+        for folder in folders {
+            let (outside, label_bytes) = Outside::load_with_bytes(folder)?;
+            if let Some(first) = parts.first()
+                && (first.outside.trunk_id != outside.trunk_id || first.outside.sealed != outside.sealed)
+            {
+                return Err(TrunkError::Damaged(Damage::Misplaced(folder.display().to_string())));
+            }
+            if parts.iter().all(|part| part.outside.part != outside.part) {
+                parts.push(Part { folder: folder.clone(), outside, label_bytes });
+            }
+        }
+        parts.sort_by_key(|part| part.outside.part);
+        Ok(Self { parts })
+    }
+
+    /// What stands on the outside of the first of them.
+    pub fn outside(&self) -> Result<&Outside, TrunkError> {
+        self.parts
+            .first()
+            .map(|part| &part.outside)
+            .ok_or_else(|| TrunkError::NotATrunk { folder: PathBuf::new(), missing: LABEL.to_owned() })
+    }
+
+    /// The folder of the first of them.
+    pub(super) fn first_folder(&self) -> PathBuf {
+        self.parts.first().map(|part| part.folder.clone()).unwrap_or_default()
+    }
+
+    /// The folders with their numbers.
+    pub(super) fn folders(&self) -> impl Iterator<Item = (u32, &Path)> {
+        self.parts.iter().map(|part| (part.outside.part, part.folder.as_path()))
+    }
+
+    pub(super) fn folder_of(&self, part: u32) -> Option<&Path> {
+        self.folders().find(|(number, _)| *number == part).map(|(_, folder)| folder)
+    }
+
+    /// BLAKE3 of each part's label file.
+    pub(super) fn label_hashes(&self) -> Vec<(u32, crate::ContentHash)> {
+        self.parts.iter().map(|part| (part.outside.part, crate::ContentHash::of(&part.label_bytes))).collect()
+    }
+
+    /// The files of packs and lists in all folders, with the number of the part.
+    pub(super) fn files(&self) -> Result<Vec<(FileName, u32, PathBuf)>, TrunkError> {
+        let mut files = Vec::new();
+        for (part, folder) in self.folders() {
+            let failed = |cause| TrunkError::io("looking into", folder, cause);
+            for row in fs::read_dir(folder).map_err(failed)? {
+                let row = row.map_err(failed)?;
+                if let Some(name) = row.file_name().to_str().and_then(FileName::parse) {
+                    files.push((name, part, row.path()));
+                }
+            }
+        }
+        files.sort_by_key(|(name, ..)| *name);
+        Ok(files)
+    }
+
+    /// The wrapped key; none if the trunk is not sealed.
+    pub fn wraps(&self) -> Result<Option<KeyWraps>, TrunkError> {
+        const LONGEST_IN_BYTES: u64 = 1 << 20;
+        if !self.outside()?.sealed {
+            return Ok(None);
+        }
+        let folder = self.first_folder();
+        let path = folder.join(SEAL);
+        let bytes = crate::host::read_small(&path, LONGEST_IN_BYTES)
+            .map_err(|cause| TrunkError::io("reading", &path, cause))?;
+        KeyWraps::from_bytes(&bytes).map(Some).map_err(|cause| TrunkError::NotOpened { folder, cause })
+    }
+
+    /// The trunk's key; none if it is not sealed.
+    pub fn unlock(&self, opener: Option<&Opener>) -> Result<Option<TrunkKey>, TrunkError> {
+        let Some(wraps) = self.wraps()? else { return Ok(None) };
+        let folder = self.first_folder();
+        let opened = match opener {
+            None => return Err(TrunkError::Sealed(folder)),
+            Some(Opener::Passphrase(passphrase)) => wraps.open(passphrase),
+            Some(Opener::Workshop(key)) => wraps.open_with_workshop_key(key),
+        };
+        opened.map(Some).map_err(|cause: NotOpened| TrunkError::NotOpened { folder, cause })
+    }
+
+    /// Wraps the key for another passphrase. Nothing else of the trunk is written.
+    pub fn change_passphrase(&self, key: &TrunkKey, passphrase: &str) -> Result<(), TrunkError> {
+        let Some(wraps) = self.wraps()? else { return Ok(()) };
+        let failed = |path: &Path| {
+            let path = path.to_path_buf();
+            move |cause| TrunkError::io("writing", &path, cause)
+        };
+        let first = self.first_folder();
+        let wraps = wraps.with_passphrase(key, passphrase).map_err(failed(&first))?;
+        for (_, folder) in self.folders() {
+            let path = folder.join(SEAL);
+            crate::host::replace(&path, &wraps.to_bytes(), true).map_err(failed(&path))?;
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,362 @@
+//! Using a packed trunk.
+
+use super::block::{Directory, Kind};
+use super::block_cache::{BlockCache, Ready};
+use super::block_file::{BlockFile, NotRead, Role};
+use super::layout::{FileName, LABEL, LOCK, SEAL};
+use super::list::{self, List};
+use super::parts::{Opener, Parts};
+use crate::form::{Depth, Rows};
+use crate::sealing::TrunkKey;
+use crate::{
+    Audit, Content, ContentHash, Damage, Entry, EntryRefused, Extent, Label, LeftBehind, Trunk, TrunkError,
+    TrunkItem, TrunkProgram,
+};
+use std::collections::{HashMap, HashSet};
+use std::io::{self, Read};
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+
+/// A finished packed trunk.
+pub struct PackedTrunk {
+    parts: Parts,
+    folder: PathBuf,
+    list: List,
+    key: Option<TrunkKey>,
+    packs: OnceLock<Packs>,
+    cache: BlockCache,
+    /// Read from the medium, not from what the system remembers of writing it.
+    from_medium: bool,
+    /// Whether blocks are proved when they are read, or only the contents by whoever uses them.
+    proving: AtomicBool,
+    proved: Mutex<HashSet<u32>>,
+}
+
+/// The packs, and where each block of contents is.
+#[derive(Default)]
+struct Packs {
+    files: Vec<BlockFile>,
+    blocks: HashMap<u32, (usize, usize)>,
+    damage: Vec<Damage>,
+}
+
+impl PackedTrunk {
+    /// Opens the newest finished state of a trunk, given all folders that it lies in.
+    pub fn load(folders: &[PathBuf], opener: Option<&Opener>) -> Result<Self, TrunkError> {
+        let parts = Parts::load(folders)?;
+        let key = parts.unlock(opener)?;
+        let Some((path, number)) = list::newest(&parts)? else {
+            return Err(TrunkError::Unfinished(parts.first_folder()));
+        };
+        Self::with_list(parts, &path, number, key, false)
+    }
+
+    pub(super) fn with_list(
+        parts: Parts,
+        path: &Path,
+        number: u32,
+        key: Option<TrunkKey>,
+        from_medium: bool,
+    ) -> Result<Self, TrunkError> {
+        let trunk = parts.outside()?.trunk_id.clone();
+        let list = List::open(path, number, &trunk, key.as_ref())?;
+        if let Some(row) = list.contents.packs.iter().find(|row| parts.folder_of(row.part).is_none()) {
+            return Err(TrunkError::PartMissing { part: row.part, trunk_id: trunk });
+        }
+        Ok(Self {
+            folder: parts.first_folder(),
+            parts,
+            list,
+            key,
+            packs: OnceLock::new(),
+            cache: BlockCache::default(),
+            from_medium,
+            proving: AtomicBool::new(false),
+            proved: Mutex::default(),
+        })
+    }
+
+    /// The packs, opened when they are needed first: what a trunk holds stands in its list.
+    fn packs(&self) -> &Packs {
+        self.packs.get_or_init(|| {
+            let mut packs = Packs::default();
+            for row in &self.list.contents.packs {
+                let folder = self.parts.folder_of(row.part).unwrap_or(&self.folder);
+                let path = FileName::Pack(row.number).in_folder(folder);
+                let trunk = &self.list.contents.label.trunk_id;
+                let opened = BlockFile::open(&path, Role::Pack, row.number, trunk, self.key.as_ref());
+                let file = match opened {
+                    Ok(file) => {
+                        if !row.fits(&file) {
+                            packs.damage.push(Damage::ContentChanged(file.name.clone()));
+                        }
+                        file
+                    }
+                    Err(cause) => {
+                        let name = FileName::Pack(row.number).to_string();
+                        packs.damage.push(match cause {
+                            NotRead::Damaged(damage) => damage,
+                            NotRead::CutOff | NotRead::Version(_) => Damage::ContentChanged(name),
+                        });
+                        // Its end is hurt; most of its blocks may be whole all the same.
+                        let trunk = &self.list.contents.label.trunk_id;
+                        match BlockFile::salvage(&path, Role::Pack, row.number, trunk, self.key.as_ref()) {
+                            Ok(file) => file,
+                            Err(_) => continue,
+                        }
+                    }
+                };
+                if self.from_medium {
+                    file.forget_cached();
+                }
+                for (at, (_, head)) in file.rows.iter().enumerate() {
+                    if head.kind == Kind::Contents {
+                        packs.blocks.insert(head.number, (packs.files.len(), at));
+                    }
+                }
+                packs.files.push(file);
+            }
+            packs
+        })
+    }
+
+    fn block(&self, number: u32) -> Result<Arc<Ready>, Damage> {
+        let packs = self.packs();
+        let Some((file, row)) = packs.blocks.get(&number).copied() else {
+            let hurt = packs.damage.first().cloned();
+            return Err(hurt.unwrap_or_else(|| Damage::FileMissing(format!("block {number}"))));
+        };
+        let file = &packs.files[file];
+        self.cache.get(number, || {
+            let proving = self.proving.load(Ordering::Relaxed);
+            let block = file.read(row, proving)?;
+            let unpacked = block.unpacked().map_err(|_| Damage::ContentChanged(file.name.clone()))?;
+            if proving {
+                self.proved.lock().unwrap_or_else(PoisonError::into_inner).insert(number);
+            }
+            Ok(unpacked)
+        })
+    }
+
+    /// What stands on its outside.
+    pub fn parts(&self) -> &Parts {
+        &self.parts
+    }
+}
+
+impl Trunk for PackedTrunk {
+    fn label(&self) -> &Label {
+        &self.list.contents.label
+    }
+
+    fn folder(&self) -> &Path {
+        &self.folder
+    }
+
+    fn items(&self) -> &[TrunkItem] {
+        &self.list.contents.items
+    }
+
+    fn programs(&self) -> &[TrunkProgram] {
+        &self.list.contents.programs
+    }
+
+    fn entries(&self) -> Result<Rows<'_, Entry, EntryRefused>, TrunkError> {
+        Ok(Box::new(self.list.entries()))
+    }
+
+    fn left(&self) -> Result<Rows<'_, LeftBehind, EntryRefused>, TrunkError> {
+        Ok(Box::new(self.list.left()))
+    }
+
+    fn list_name(&self) -> String {
+        self.list.file.name.clone()
+    }
+
+    fn open_content(&self, entry: &Entry) -> Result<Box<dyn Read + Send + '_>, Damage> {
+        // A length that a line only claims must not make anybody read for ever.
+        let rest_in_bytes = entry.size_in_bytes();
+        let extents = entry.extents.as_slice().to_vec().into_iter();
+        Ok(Box::new(Reading { trunk: self, extents, now: Now::Nothing, rest_in_bytes }))
+    }
+
+    fn audit(&self, depth: Depth) -> Result<Box<dyn Audit + '_>, TrunkError> {
+        self.proving.store(depth == Depth::Full, Ordering::Relaxed);
+        Ok(Box::new(PackedAudit { trunk: self, depth, lengths: HashMap::new(), seen: 0 }))
+    }
+}
+
+/// Reads a file's content, extent by extent.
+struct Reading<'t> {
+    trunk: &'t PackedTrunk,
+    extents: std::vec::IntoIter<Extent>,
+    now: Now,
+    rest_in_bytes: u64,
+}
+
+enum Now {
+    Nothing,
+    Block(Arc<Ready>, std::ops::Range<usize>),
+    Zeros(u64),
+}
+
+impl Read for Reading<'_> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let most = usize::try_from(self.rest_in_bytes).unwrap_or(usize::MAX).min(buffer.len());
+        if most == 0 {
+            return Ok(0);
+        }
+        loop {
+            let read = match &mut self.now {
+                Now::Nothing => 0,
+                Now::Block(block, range) => {
+                    let length = range.len().min(most);
+                    buffer[..length].copy_from_slice(&block.body()[range.start..range.start + length]);
+                    range.start += length;
+                    length
+                }
+                Now::Zeros(left) => {
+                    let length = usize::try_from(*left).unwrap_or(usize::MAX).min(most);
+                    buffer[..length].fill(0);
+                    *left -= length as u64;
+                    length
+                }
+            };
+            if read > 0 {
+                self.rest_in_bytes -= read as u64;
+                return Ok(read);
+            }
+            self.now = match self.extents.next() {
+                None => return Ok(0),
+                Some(Extent::Zeros { length_in_bytes }) => Now::Zeros(length_in_bytes),
+                Some(Extent::Contents { block, first, count }) => {
+                    let ready = self.trunk.block(block).map_err(io::Error::other)?;
+                    let range = ready
+                        .range(first, count)
+                        .ok_or_else(|| io::Error::other(Damage::ListsDisagree(format!("block {block}"))))?;
+                    Now::Block(ready, range)
+                }
+            };
+        }
+    }
+}
+
+/// The list against what is in the folders.
+struct PackedAudit<'t> {
+    trunk: &'t PackedTrunk,
+    depth: Depth,
+    /// Number of contents in each block that was asked for.
+    lengths: HashMap<u32, u32>,
+    /// Entries that were seen.
+    seen: u64,
+}
+
+impl Audit for PackedAudit<'_> {
+    fn see(&mut self, entry: &Entry) -> Option<Damage> {
+        self.seen += 1;
+        let Content::File { size_in_bytes, .. } = entry.content else { return None };
+        let shown = || entry.address.path.to_string();
+        if entry.extents.is_empty() && size_in_bytes > 0 {
+            return Some(Damage::ListsDisagree(shown()));
+        }
+        let packs = self.trunk.packs();
+        for extent in entry.extents.as_slice() {
+            let Extent::Contents { block, first, count } = *extent else { continue };
+            let Some((file, row)) = packs.blocks.get(&block) else {
+                return Some(Damage::FileMissing(shown()));
+            };
+            let rows = *self.lengths.entry(block).or_insert_with(|| {
+                let head = &packs.files[*file].rows[*row].1;
+                Directory::rows_in(head.directory_in_bytes)
+            });
+            if first.checked_add(count).is_none_or(|end| end > rows) {
+                return Some(Damage::ListsDisagree(shown()));
+            }
+        }
+        None
+    }
+
+    fn finish(self: Box<Self>) -> Result<Vec<Damage>, TrunkError> {
+        let trunk = self.trunk;
+        let packs = trunk.packs();
+        let mut damage = packs.damage.clone();
+        for row in &trunk.list.contents.parts {
+            let found = trunk.parts.label_hashes().into_iter().find(|(part, _)| *part == row.part);
+            if found.is_some_and(|(_, hash): (u32, ContentHash)| hash != row.label) {
+                damage.push(Damage::ContentChanged(LABEL.to_owned()));
+            }
+        }
+        let captured: u64 = trunk.items().iter().map(|item| item.captured.entries()).sum();
+        if captured != self.seen {
+            damage.push(Damage::ListsDisagree(trunk.list_name()));
+        }
+        damage.extend(trunk.unlisted()?);
+        if self.depth == Depth::Full {
+            let proved = trunk.proved.lock().unwrap_or_else(PoisonError::into_inner);
+            let is_open =
+                |head: &super::block::Head| head.kind != Kind::Contents || !proved.contains(&head.number);
+            for file in packs.files.iter().chain([&trunk.list.file]) {
+                let rows = file.rows.iter().enumerate().filter(|(_, (_, head))| is_open(head));
+                damage.extend(rows.filter_map(|(row, _)| file.read(row, true).err()));
+            }
+            drop(proved);
+            damage.extend(trunk.damage_in_older_lists()?);
+            for (_, folder) in trunk.parts.folders() {
+                damage.extend(crate::spare::damage_in(folder)?);
+            }
+        }
+        damage.dedup();
+        Ok(damage)
+    }
+}
+
+impl PackedTrunk {
+    /// Files that no list names. What a top-up left that is not finished is none of this state's business.
+    fn unlisted(&self) -> Result<Vec<Damage>, TrunkError> {
+        let rows = &self.list.contents.packs;
+        let last = rows.iter().map(|row| row.number).max().unwrap_or(0);
+        let mut damage = Vec::new();
+        for (part, folder) in self.parts.folders() {
+            let failed = |cause| TrunkError::io("looking into", folder, cause);
+            for row in std::fs::read_dir(folder).map_err(failed)? {
+                let name = row.map_err(failed)?.file_name().to_string_lossy().into_owned();
+                let is_ours = match FileName::parse(&name) {
+                    Some(FileName::Pack(number)) => {
+                        number > last || rows.iter().any(|row| row.number == number && row.part == part)
+                    }
+                    Some(FileName::OpenPack(_) | FileName::OpenList(_) | FileName::List(_)) => true,
+                    None => {
+                        [LABEL, SEAL, LOCK].contains(&name.as_str())
+                            || crate::spare::is_spare(&name)
+                            || crate::host::NOT_A_PERSONS.contains(&name.as_str())
+                    }
+                };
+                if !is_ours {
+                    damage.push(Damage::FileNotListed(name));
+                }
+            }
+        }
+        Ok(damage)
+    }
+
+    /// Lists of earlier captures into the same trunk.
+    fn damage_in_older_lists(&self) -> Result<Vec<Damage>, TrunkError> {
+        let mut damage = Vec::new();
+        for (name, _, path) in self.parts.files()? {
+            let FileName::List(number) = name else { continue };
+            if number == self.list.file.head.number {
+                continue;
+            }
+            let trunk = &self.list.contents.label.trunk_id;
+            match BlockFile::open(&path, Role::List, number, trunk, self.key.as_ref()) {
+                Ok(file) => damage.extend((0..file.rows.len()).filter_map(|row| file.read(row, true).err())),
+                Err(NotRead::Damaged(found)) => damage.push(found),
+                Err(NotRead::CutOff | NotRead::Version(_)) => {
+                    damage.push(Damage::ContentChanged(name.to_string()));
+                }
+            }
+        }
+        Ok(damage)
+    }
+}

@@ -1,0 +1,121 @@
+//! Making contents smaller, where that is possible.
+
+use std::cell::RefCell;
+use std::io;
+use zstd::bulk::{Compressor, Decompressor};
+use zstd::zstd_safe::CParameter;
+
+/// zstd's level: its own default. Higher ones cost more time than a stick takes to write what they save.
+const LEVEL: i32 = 3;
+/// Large enough for a whole block: what is like something at its beginning is found at its end.
+const WINDOW_LOG: u32 = 23;
+
+/// What kind of bytes a content is made of. Like goes to like: blocks of one kind become smaller.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Texture {
+    /// Compressed or encrypted already: squeezing it would only cost time.
+    Dense,
+    /// Readable text.
+    Text,
+    /// Anything else.
+    Binary,
+}
+
+impl Texture {
+    pub(super) const ALL: [Self; 3] = [Self::Dense, Self::Text, Self::Binary];
+
+    /// Looks at a few samples: their bytes' spread (Shannon's entropy of order 0), and whether they are text.
+    pub(super) fn of(content: &[u8]) -> Self {
+        const SAMPLE_IN_BYTES: usize = 2048;
+        let mut counts = [0_u32; 256];
+        let mut sampled = 0_u32;
+        let mut count = |bytes: &[u8]| {
+            bytes.iter().for_each(|byte| counts[usize::from(*byte)] += 1);
+            sampled += u32::try_from(bytes.len()).unwrap_or(0);
+        };
+        if content.len() <= 3 * SAMPLE_IN_BYTES {
+            count(content);
+        } else {
+            // Not the very beginning alone: a header says little of what follows.
+            for at in [content.len() / 8, content.len() / 2, content.len() - SAMPLE_IN_BYTES] {
+                count(&content[at..at + SAMPLE_IN_BYTES.min(content.len() - at)]);
+            }
+        }
+        let control = |byte: usize| byte < 32 && ![9, 10, 12, 13, 27].contains(&byte);
+        if counts.iter().enumerate().all(|(byte, count)| *count == 0 || !control(byte)) {
+            return Self::Text;
+        }
+        // A short sample of noise cannot show all its spread, so a perfect one is the measure.
+        let most = f64::from(sampled.min(256)).log2().min(8.0);
+        let entropy: f64 = counts
+            .iter()
+            .filter(|count| **count > 0)
+            .map(|count| {
+                let share = f64::from(*count) / f64::from(sampled);
+                -share * share.log2()
+            })
+            .sum();
+        if sampled >= 1024 && entropy > most * 0.965 { Self::Dense } else { Self::Binary }
+    }
+}
+
+thread_local! {
+    static COMPRESSOR: RefCell<Option<Compressor<'static>>> = const { RefCell::new(None) };
+    static DECOMPRESSOR: RefCell<Option<Decompressor<'static>>> = const { RefCell::new(None) };
+}
+
+/// A zstd frame of `bytes`; none if that would not be smaller.
+pub(super) fn pack(bytes: &[u8]) -> io::Result<Option<Vec<u8>>> {
+    COMPRESSOR.with_borrow_mut(|compressor| {
+        let compressor = match compressor {
+            Some(ready) => ready,
+            none => {
+                let mut new = Compressor::new(LEVEL)?;
+                new.set_parameter(CParameter::WindowLog(WINDOW_LOG))?;
+                none.insert(new)
+            }
+        };
+        let packed = compressor.compress(bytes)?;
+        Ok((packed.len() < bytes.len()).then_some(packed))
+    })
+}
+
+/// The bytes of a zstd frame; none if it is damaged, or if they are not exactly as many as they should be.
+pub(super) fn unpack(frame: &[u8], raw_in_bytes: usize) -> Option<Vec<u8>> {
+    DECOMPRESSOR.with_borrow_mut(|decompressor| {
+        let decompressor = match decompressor {
+            Some(ready) => ready,
+            none => none.insert(Decompressor::new().ok()?),
+        };
+        decompressor.decompress(frame, raw_in_bytes).ok().filter(|bytes| bytes.len() == raw_in_bytes)
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn noise_is_told_from_text_and_tables_and_everything_comes_back() {
+        let mut noise = vec![0; 100_000];
+        crate::sealing::fill_random(&mut noise).unwrap();
+        let text = "The wind turns at four. ".repeat(4000).into_bytes();
+        let table: Vec<u8> = (0..25_000_u32).flat_map(|n| (n * 37).to_le_bytes()).collect();
+        for (content, texture) in
+            [(&noise, Texture::Dense), (&text, Texture::Text), (&table, Texture::Binary)]
+        {
+            for length in [1500, 5000, content.len()] {
+                assert_eq!(Texture::of(&content[..length]), texture, "{length}");
+            }
+            match pack(content).unwrap() {
+                Some(frame) => {
+                    assert_eq!(unpack(&frame, content.len()).as_ref(), Some(content));
+                    assert_eq!(unpack(&frame, content.len() - 1), None, "a lying length");
+                    assert_eq!(unpack(&frame[..frame.len() - 1], content.len()), None);
+                }
+                None => assert_eq!(texture, Texture::Dense),
+            }
+        }
+        assert_eq!(Texture::of(b""), Texture::Text);
+    }
+}

@@ -1,0 +1,249 @@
+//! What an earlier run left in a trunk: contents that are safe, and entries whose files need not be read again.
+
+use super::block::Kind;
+use super::block_file::{self, BlockFile, NotRead, Role};
+use super::content_index::{ContentIndex, Whereabouts};
+use super::layout::FileName;
+use super::list::{self, List, PackRow, contents_of, not_read, unpacked_lines};
+use super::parts::Parts;
+use crate::sealing::TrunkKey;
+use crate::{Content, Entry, EntryAddress, Extent, Label, TrunkError};
+use std::collections::{HashMap, HashSet, VecDeque};
+use std::fs;
+use std::path::Path;
+use std::sync::{Arc, Mutex, PoisonError};
+use time::{Duration, OffsetDateTime};
+
+/// What is in a trunk already.
+#[derive(Default)]
+pub(super) struct Stock {
+    pub(super) index: ContentIndex,
+    pub(super) known: Known,
+    /// Packs that are whole.
+    pub(super) packs: Vec<PackRow>,
+    pub(super) next_pack: u32,
+    pub(super) next_list: u32,
+    pub(super) next_block: u32,
+    /// The label inside, of the newest run.
+    pub(super) label: Option<Label>,
+}
+
+impl Stock {
+    /// Of a new trunk.
+    pub(super) fn none() -> Self {
+        Self { next_pack: 1, next_list: 1, next_block: 1, ..Self::default() }
+    }
+
+    /// Looks through all packs, and closes those that were cut off. Nothing that a finished list counts on is touched.
+    pub(super) fn take(parts: &Parts, key: Option<&TrunkKey>) -> Result<Self, TrunkError> {
+        let trunk = &parts.outside()?.trunk_id;
+        let mut stock = Self::none();
+        let mut listed: HashMap<u32, PackRow> = HashMap::new();
+        if let Some((path, number)) = list::newest(parts)? {
+            let list = List::open(&path, number, trunk, key)?;
+            for row in &list.contents.packs {
+                parts
+                    .folder_of(row.part)
+                    .ok_or_else(|| TrunkError::PartMissing { part: row.part, trunk_id: trunk.clone() })?;
+                listed.insert(row.number, row.clone());
+            }
+            stock.label = Some(list.contents.label.clone());
+            stock.known.add(list.file, list.contents.label.started_utc)?;
+        }
+        for (name, part, path) in parts.files()? {
+            let io = |cause| TrunkError::io("going on with", &path, cause);
+            let read = |cause| not_read(cause, parts.first_folder(), &path);
+            let (number, whole) = match name {
+                FileName::List(number) | FileName::OpenList(number) => {
+                    stock.next_list = stock.next_list.max(number + 1);
+                    if matches!(name, FileName::OpenList(_)) {
+                        // Its lines stand in the packs too, as far as their contents are safe.
+                        fs::remove_file(&path).map_err(io)?;
+                    }
+                    continue;
+                }
+                FileName::Pack(number) => (number, path.clone()),
+                FileName::OpenPack(number) => {
+                    stock.next_pack = stock.next_pack.max(number + 1);
+                    let Some(whole) = close(&path, number, parts, key)? else { continue };
+                    (number, whole)
+                }
+            };
+            stock.next_pack = stock.next_pack.max(number + 1);
+            let pack = BlockFile::open(&whole, Role::Pack, number, trunk, key).map_err(read)?;
+            let is_listed = listed.remove(&number).map(|row| row.fits(&pack));
+            if is_listed == Some(false) {
+                return Err(TrunkError::Damaged(crate::Damage::ContentChanged(pack.name)));
+            }
+            stock.adopt(pack, number, part, is_listed.is_some())?;
+        }
+        match listed.into_values().next() {
+            Some(row) => {
+                Err(TrunkError::Damaged(crate::Damage::FileMissing(FileName::Pack(row.number).to_string())))
+            }
+            None => Ok(stock),
+        }
+    }
+
+    fn adopt(&mut self, pack: BlockFile, number: u32, part: u32, is_listed: bool) -> Result<(), TrunkError> {
+        for (row, (_, head)) in pack.rows.iter().enumerate() {
+            self.next_block = self.next_block.max(head.number.saturating_add(1));
+            if head.kind != Kind::Contents {
+                continue;
+            }
+            let directory = pack.read_directory(row).map_err(TrunkError::Damaged)?;
+            for (at, (id, _)) in (0..).zip(&directory.rows) {
+                self.index.insert(id, Whereabouts { block: head.number, row: at });
+            }
+            self.known.blocks.insert(head.number);
+        }
+        self.packs.push(PackRow {
+            number,
+            part,
+            size_in_bytes: pack.length_in_bytes,
+            proof: crate::hex::to_hex(&pack.proof),
+        });
+        if !is_listed && let Ok(contents) = contents_of(&pack) {
+            self.known.add(pack, contents.label.started_utc)?;
+            self.label.get_or_insert(contents.label);
+        }
+        Ok(())
+    }
+}
+
+/// Gives a pack that was cut off an end and its name. None if nothing in it can be used; it is then taken away.
+fn close(
+    path: &Path,
+    number: u32,
+    parts: &Parts,
+    key: Option<&TrunkKey>,
+) -> Result<Option<std::path::PathBuf>, TrunkError> {
+    let trunk = &parts.outside()?.trunk_id;
+    let io = |cause| TrunkError::io("going on with", path, cause);
+    let whole = path.parent().unwrap_or(path).join(FileName::Pack(number).to_string());
+    // It may lack nothing but its name.
+    let closed = match BlockFile::open(path, Role::Pack, number, trunk, key) {
+        Ok(_) => Ok(()),
+        Err(_) => match block_file::close_cut_off(path, Role::Pack, number, trunk, key) {
+            Ok(closed) => closed.map(drop).map_err(io),
+            Err(NotRead::Version(version)) => {
+                return Err(not_read(NotRead::Version(version), parts.first_folder(), path));
+            }
+            Err(NotRead::Damaged(_) | NotRead::CutOff) => {
+                fs::remove_file(path).map_err(io)?;
+                return Ok(None);
+            }
+        },
+    };
+    closed?;
+    fs::rename(path, &whole).map_err(io)?;
+    Ok(Some(whole))
+}
+
+/// A file that was written within so much of the run's beginning may have changed again without its time telling: some
+/// file systems count in steps of two seconds.
+const TOO_FRESH: Duration = Duration::seconds(2);
+
+/// Entries of earlier runs, found by their addresses. Only where they stand is kept in memory.
+#[derive(Default)]
+pub(super) struct Known {
+    sources: Vec<(BlockFile, OffsetDateTime)>,
+    by_address: HashMap<[u8; 16], Line>,
+    /// Blocks that are safe.
+    blocks: HashSet<u32>,
+    pub(super) files: u64,
+    pub(super) size_in_bytes: u64,
+    recent: Mutex<VecDeque<(u32, u32, Arc<Vec<Vec<u8>>>)>>,
+}
+
+#[derive(Clone, Copy)]
+struct Line {
+    source: u32,
+    row: u32,
+    line: u32,
+}
+
+impl Known {
+    fn add(&mut self, file: BlockFile, began_utc: OffsetDateTime) -> Result<(), TrunkError> {
+        let source = u32::try_from(self.sources.len()).unwrap_or(u32::MAX);
+        for (row, (_, head)) in (0..).zip(&file.rows) {
+            if head.kind != Kind::Entries {
+                continue;
+            }
+            let lines = unpacked_lines(&file, row as usize).map_err(TrunkError::Damaged)?;
+            for (line, text) in (0..).zip(&lines) {
+                if let Ok(entry) = Entry::from_line(text, 1) {
+                    let before = self.by_address.insert(key_of(&entry.address), Line { source, row, line });
+                    if before.is_none() && matches!(entry.content, Content::File { .. }) {
+                        self.files += 1;
+                        self.size_in_bytes += entry.size_in_bytes();
+                    }
+                }
+            }
+        }
+        self.sources.push((file, began_utc));
+        Ok(())
+    }
+
+    /// What an earlier run stored for a file, if all of it is safe and the file is the same by size and time.
+    pub(super) fn find(
+        &self,
+        address: &EntryAddress,
+        size_in_bytes: u64,
+        modified_utc: Option<OffsetDateTime>,
+    ) -> Option<Entry> {
+        let entry = self.entry(address)?;
+        let began_utc = self.sources.get(self.by_address.get(&key_of(address))?.source as usize)?.1;
+        let same = matches!(entry.content, Content::File { size_in_bytes: size, .. } if size == size_in_bytes)
+            && modified_utc
+                .is_some_and(|time| entry.modified_utc == Some(time) && time + TOO_FRESH < began_utc);
+        same.then_some(entry)
+    }
+
+    /// True if exactly this entry stands in a pack or list already.
+    pub(super) fn holds(&self, entry: &Entry) -> bool {
+        !self.sources.is_empty() && self.entry(&entry.address).as_ref() == Some(entry)
+    }
+
+    fn entry(&self, address: &EntryAddress) -> Option<Entry> {
+        let at = *self.by_address.get(&key_of(address))?;
+        let lines = self.lines(at)?;
+        let entry = Entry::from_line(lines.get(at.line as usize)?, 1).ok()?;
+        let is_safe = entry.extents.as_slice().iter().all(|extent| match extent {
+            Extent::Contents { block, .. } => self.blocks.contains(block),
+            Extent::Zeros { .. } => true,
+        });
+        (is_safe && entry.address == *address).then_some(entry)
+    }
+
+    fn lines(&self, at: Line) -> Option<Arc<Vec<Vec<u8>>>> {
+        /// Workers are never further apart than a few blocks.
+        const RECENT: usize = 6;
+        let mut recent = self.recent.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((.., lines)) =
+            recent.iter().find(|(source, row, _)| (*source, *row) == (at.source, at.row))
+        {
+            return Some(Arc::clone(lines));
+        }
+        let (file, _) = self.sources.get(at.source as usize)?;
+        let lines = Arc::new(unpacked_lines(file, at.row as usize).ok()?);
+        if recent.len() >= RECENT {
+            recent.pop_front();
+        }
+        recent.push_back((at.source, at.row, Arc::clone(&lines)));
+        Some(lines)
+    }
+}
+
+fn key_of(address: &EntryAddress) -> [u8; 16] {
+    let mut hasher = blake3::Hasher::new();
+    for step in [address.owner.as_deref().unwrap_or_default(), &address.place] {
+        hasher.update(step.as_bytes());
+        hasher.update(&[0]);
+    }
+    hasher.update(address.path.as_bytes());
+    let hash: [u8; 32] = hasher.finalize().into();
+    let mut key = [0; 16];
+    key.copy_from_slice(&hash[..16]);
+    key
+}

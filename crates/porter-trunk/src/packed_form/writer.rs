@@ -1,0 +1,463 @@
+//! Filling a packed trunk: a new one, one that was cut off, or one that is topped up.
+
+use super::PackedTrunk;
+use super::block::{self, Codec, Directory, Kind};
+use super::block_file::Run;
+use super::content_index::Whereabouts;
+use super::cutter::cut;
+use super::layout::{FileName, LABEL, LOCK, SEAL};
+use super::lines::Lines;
+use super::list::{Contents, ListWriter, PartRow};
+use super::pack_writer::{PackPlan, PackWriter};
+use super::parts::{Opener, Parts};
+use super::squeeze::{self, Texture};
+use super::stock::Stock;
+use crate::content_hash::{ContentHasher, PieceFailed};
+use crate::lock::{Lock, NotLocked};
+use crate::outside::{Keeping, Outside};
+use crate::sealing::{KeyWraps, TrunkKey, WorkshopPublicKey};
+use crate::{
+    ContentHash, Entry, EntryAddress, Extent, Extents, Inventory, Label, LeftBehind, StoreError, Stored,
+    Trunk, TrunkError, TrunkWriter, host,
+};
+use porter_names::NameRules;
+use std::io::{self, Read};
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU32, AtomicU64, Ordering};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use time::OffsetDateTime;
+use zeroize::Zeroizing;
+
+/// A block of contents is closed when it holds so much: enough for likeness to show, little enough to get at one file.
+const BLOCK_IN_BYTES: usize = 4 << 20;
+/// Packs of FAT stay below 4 GiB, and their index has to fit too.
+const LARGEST_PACK_IN_BYTES: u64 = (4 << 30) - (64 << 20);
+/// After so much content the entries so far are written, so that a cut loses little.
+const ENTRIES_EVERY_IN_BYTES: u64 = 64 << 20;
+
+/// How a packed trunk is to be made.
+pub struct PackedOptions {
+    /// Where a pack ends; what is not possible is brought into the possible.
+    pub pack_in_bytes: u64,
+    /// Spare data beside each pack, as a share of it.
+    pub spare_in_percent: Option<f64>,
+}
+
+impl Default for PackedOptions {
+    fn default() -> Self {
+        Self { pack_in_bytes: 1 << 30, spare_in_percent: None }
+    }
+}
+
+/// What a new trunk is sealed with.
+pub struct Seal {
+    /// The passphrase.
+    pub passphrase: Zeroizing<String>,
+    /// The workshop's recovery key, if it has one.
+    pub workshop: Option<WorkshopPublicKey>,
+}
+
+/// A packed trunk that is being filled.
+pub struct PackedTrunkWriter {
+    folders: Vec<PathBuf>,
+    /// The folder that is written to: the last part.
+    folder: PathBuf,
+    label: Label,
+    key: Option<TrunkKey>,
+    run: Arc<Run>,
+    stock: Stock,
+    packs: PackWriter,
+    next_block: AtomicU32,
+    open: [Mutex<OpenBlock>; 3],
+    lists: Mutex<Lists>,
+    list_number: u32,
+    since_entries_in_bytes: AtomicU64,
+    parts: Vec<PartRow>,
+    _lock: Lock,
+}
+
+/// A block that contents are still put into.
+struct OpenBlock {
+    number: u32,
+    directory: Directory,
+    bytes: Vec<u8>,
+}
+
+struct Lists {
+    list: Option<ListWriter>,
+    /// Entries that stand in no pack yet.
+    for_pack: Lines,
+}
+
+impl PackedTrunkWriter {
+    /// Begins a trunk in `folder`, which is made if it is not there and must be empty if it is.
+    pub fn create(
+        folder: &Path,
+        label: Label,
+        seal: Option<&Seal>,
+        options: &PackedOptions,
+    ) -> Result<Self, TrunkError> {
+        refuse_unless_free(folder)?;
+        std::fs::create_dir_all(folder)
+            .map_err(|cause| TrunkError::io("making the folder", folder, cause))?;
+        let lock = lock(folder)?;
+        let random = |cause| TrunkError::io("asking for randomness", folder, cause);
+        let key = seal.map(|_| TrunkKey::random()).transpose().map_err(random)?;
+        if let (Some(seal), Some(key)) = (seal, &key) {
+            let wraps = KeyWraps::new(key, &seal.passphrase, seal.workshop.as_ref()).map_err(random)?;
+            write(&folder.join(SEAL), &wraps.to_bytes(), true)?;
+        }
+        let outside = Outside::new(&label, Keeping::Packed, key.is_some());
+        write(&folder.join(LABEL), &outside.to_bytes(), false)?;
+        let parts = Parts::load(&[folder.to_path_buf()])?;
+        Self::begin(&parts, folder, label, key, Stock::none(), options, lock)
+    }
+
+    /// Goes on with a trunk that was cut off, or tops up a finished one: whoever captures the same machine again.
+    ///
+    /// `folders` are all parts so far. With `continue_on` a new part is begun there. The label's id becomes the trunk's.
+    pub fn go_on(
+        folders: &[PathBuf],
+        continue_on: Option<&Path>,
+        mut label: Label,
+        opener: Option<&Opener>,
+        options: &PackedOptions,
+    ) -> Result<Self, TrunkError> {
+        let parts = Parts::load(folders)?;
+        let outside = parts.outside()?.clone();
+        let last = parts.folders().last().map(|(_, folder)| folder.to_path_buf()).unwrap_or_default();
+        let lock = lock(&last)?;
+        let key = parts.unlock(opener)?;
+        let stock = Stock::take(&parts, key.as_ref())?;
+        let theirs = stock.label.as_ref().map(|label| &label.machine).or(outside.machine.as_ref());
+        if let Some(machine) = theirs.filter(|machine| !machine.is_same(&label.machine)) {
+            return Err(TrunkError::OtherMachine { folder: last, machine: machine.name.clone() });
+        }
+        label.trunk_id = outside.trunk_id.clone();
+        let Some(folder) = continue_on else {
+            return Self::begin(&parts, &last, label, key, stock, options, lock);
+        };
+        host::refuse_unless_empty(folder)?;
+        std::fs::create_dir_all(folder)
+            .map_err(|cause| TrunkError::io("making the folder", folder, cause))?;
+        let part = parts.folders().map(|(part, _)| part).max().unwrap_or(1) + 1;
+        if let Some(wraps) = parts.wraps()? {
+            write(&folder.join(SEAL), &wraps.to_bytes(), true)?;
+        }
+        write(&folder.join(LABEL), &outside.as_part(part).to_bytes(), false)?;
+        let mut folders: Vec<PathBuf> = parts.folders().map(|(_, folder)| folder.to_path_buf()).collect();
+        folders.push(folder.to_path_buf());
+        drop(lock);
+        let lock = self::lock(folder)?;
+        Self::begin(&Parts::load(&folders)?, folder, label, key, stock, options, lock)
+    }
+
+    fn begin(
+        parts: &Parts,
+        folder: &Path,
+        label: Label,
+        key: Option<TrunkKey>,
+        stock: Stock,
+        options: &PackedOptions,
+        lock: Lock,
+    ) -> Result<Self, TrunkError> {
+        let run = Run::begin(&label.trunk_id, key.as_ref())
+            .map_err(|cause| TrunkError::io("asking for randomness", folder, cause))?;
+        let run = Arc::new(run);
+        let list = ListWriter::create(folder, stock.next_list, &run)?;
+        let part = parts.folders().find(|(_, path)| *path == folder).map_or(1, |(part, _)| part);
+        let plan = PackPlan {
+            folder: folder.to_path_buf(),
+            part,
+            limit_in_bytes: options.pack_in_bytes.clamp(16 << 20, LARGEST_PACK_IN_BYTES),
+            first_number: stock.next_pack,
+            spare_in_percent: options.spare_in_percent,
+        };
+        let packs = PackWriter::begin(plan, Arc::clone(&run));
+        let first_block = stock.next_block;
+        let open = |at: u32| Mutex::new(OpenBlock::new(first_block + at, Vec::new()));
+        Ok(Self {
+            folders: parts.folders().map(|(_, folder)| folder.to_path_buf()).collect(),
+            folder: folder.to_path_buf(),
+            label,
+            key,
+            run,
+            packs,
+            next_block: AtomicU32::new(first_block + 3),
+            open: [open(0), open(1), open(2)],
+            lists: Mutex::new(Lists { list: Some(list), for_pack: Lines::new(Kind::Entries) }),
+            list_number: stock.next_list,
+            since_entries_in_bytes: AtomicU64::new(0),
+            parts: parts.label_hashes().into_iter().map(|(part, label)| PartRow { part, label }).collect(),
+            stock,
+            _lock: lock,
+        })
+    }
+
+    /// The label, with the trunk's own id.
+    pub fn label(&self) -> &Label {
+        &self.label
+    }
+
+    /// Files that an earlier run captured, as many as need not be read again if they are unchanged.
+    pub fn safe_files(&self) -> u64 {
+        self.stock.known.files
+    }
+
+    /// Length of their contents.
+    pub fn safe_in_bytes(&self) -> u64 {
+        self.stock.known.size_in_bytes
+    }
+
+    fn number(&self) -> u32 {
+        self.next_block.fetch_add(1, Ordering::Relaxed)
+    }
+
+    fn lists(&self) -> MutexGuard<'_, Lists> {
+        // A list that a panicking thread left half-written would be found by the read-back.
+        self.lists.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn io(&self, cause: io::Error) -> TrunkError {
+        TrunkError::io("writing", &self.folder, cause)
+    }
+
+    fn id_of(&self, piece: &[u8], hash: Option<ContentHash>) -> ContentHash {
+        match &self.key {
+            Some(key) => ContentHash::keyed(&key.id_key(), piece),
+            None => hash.unwrap_or_else(|| ContentHash::of(piece)),
+        }
+    }
+
+    /// Puts a new content into the open block of its texture.
+    fn append(&self, id: ContentHash, piece: &[u8]) -> Result<Whereabouts, TrunkError> {
+        let texture = Texture::of(piece);
+        let slot = Texture::ALL.iter().position(|known| *known == texture).unwrap_or(0);
+        let mut open = self.open[slot].lock().unwrap_or_else(PoisonError::into_inner);
+        let mut full = None;
+        if !open.bytes.is_empty() && open.bytes.len() + piece.len() > BLOCK_IN_BYTES {
+            let fresh = OpenBlock::new(self.number(), self.packs.buffer(BLOCK_IN_BYTES));
+            full = Some(std::mem::replace(&mut *open, fresh));
+        }
+        let row = u32::try_from(open.directory.rows.len()).unwrap_or(u32::MAX);
+        let length = u32::try_from(piece.len()).unwrap_or(u32::MAX);
+        open.directory.rows.push((id, length));
+        open.bytes.extend_from_slice(piece);
+        let at = Whereabouts { block: open.number, row };
+        drop(open);
+        self.stock.index.insert(&id, at);
+        full.map_or(Ok(()), |full| self.close_block(full, texture))?;
+        Ok(at)
+    }
+
+    fn close_block(&self, block: OpenBlock, texture: Texture) -> Result<(), TrunkError> {
+        let OpenBlock { number, directory, bytes } = block;
+        let raw_in_bytes = bytes.len();
+        let packed = if texture == Texture::Dense {
+            None
+        } else {
+            squeeze::pack(&bytes).map_err(|cause| self.io(cause))?
+        };
+        let (codec, body) = match packed {
+            Some(packed) => {
+                self.packs.give_back(bytes);
+                (Codec::Zstd, packed)
+            }
+            None => (Codec::Plain, bytes),
+        };
+        let sealed =
+            block::seal(Kind::Contents, codec, number, &directory, body, raw_in_bytes, self.run.key())
+                .map_err(|cause| self.io(cause))?;
+        self.packs.write(sealed)
+    }
+
+    fn close_open_blocks(&self) -> Result<(), TrunkError> {
+        for (slot, texture) in Texture::ALL.into_iter().enumerate() {
+            let mut open = self.open[slot].lock().unwrap_or_else(PoisonError::into_inner);
+            if !open.bytes.is_empty() {
+                let fresh = OpenBlock::new(self.number(), Vec::new());
+                let full = std::mem::replace(&mut *open, fresh);
+                drop(open);
+                self.close_block(full, texture)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn write_entries(&self, lists: &mut Lists) -> Result<(), TrunkError> {
+        self.since_entries_in_bytes.store(0, Ordering::Relaxed);
+        let block = lists.for_pack.take(self.number(), self.run.key()).map_err(|cause| self.io(cause))?;
+        block.map_or(Ok(()), |block| self.packs.write(block))
+    }
+}
+
+impl OpenBlock {
+    fn new(number: u32, bytes: Vec<u8>) -> Self {
+        Self { number, directory: Directory::default(), bytes }
+    }
+}
+
+fn refuse_unless_free(folder: &Path) -> Result<(), TrunkError> {
+    let Err(refused) = host::refuse_unless_empty(folder) else { return Ok(()) };
+    let Ok(parts) = Parts::load(&[folder.to_path_buf()]) else { return Err(refused) };
+    let shown = folder.to_path_buf();
+    let is_finished = super::list::newest(&parts)?.is_some();
+    Err(if is_finished { TrunkError::HoldsTrunk(shown) } else { TrunkError::Unfinished(shown) })
+}
+
+fn lock(folder: &Path) -> Result<Lock, TrunkError> {
+    Lock::take(&folder.join(LOCK)).map_err(|refused| match refused {
+        NotLocked::Held(holder) => TrunkError::InUse { folder: folder.to_path_buf(), holder },
+        NotLocked::Failed(cause) => TrunkError::io("locking", folder, cause),
+    })
+}
+
+fn write(path: &Path, content: &[u8], private: bool) -> Result<(), TrunkError> {
+    host::replace(path, content, private).map_err(|cause| TrunkError::io("writing", path, cause))
+}
+
+impl TrunkWriter for PackedTrunkWriter {
+    /// A packed trunk makes no files with the names that it keeps.
+    fn name_rules(&self) -> NameRules {
+        NameRules::ANY
+    }
+
+    fn keeps_contents_once(&self) -> bool {
+        true
+    }
+
+    fn announce(&self, inventory: &Inventory<'_>) -> Result<(), TrunkError> {
+        self.packs.announce(Contents::beforehand(&self.label, inventory))
+    }
+
+    fn already(
+        &self,
+        address: &EntryAddress,
+        size_in_bytes: u64,
+        modified_utc: Option<OffsetDateTime>,
+    ) -> Option<Stored> {
+        let entry = self.stock.known.find(address, size_in_bytes, modified_utc)?;
+        match entry.content {
+            crate::Content::File { hash, .. } => Some(Stored { size_in_bytes, hash, extents: entry.extents }),
+            _ => None,
+        }
+    }
+
+    fn store(
+        &self,
+        _address: &EntryAddress,
+        _modified_utc: Option<OffsetDateTime>,
+        content: &mut dyn Read,
+        progress: &dyn Fn(u64),
+    ) -> Result<Stored, StoreError> {
+        let mut extents: Vec<Extent> = Vec::new();
+        let mut size_in_bytes = 0;
+        let mut whole = ContentHasher::default();
+        let mut only = None;
+        cut(content, |piece, is_all| {
+            size_in_bytes += piece.len() as u64;
+            progress(piece.len() as u64);
+            let mut hash = None;
+            if is_all {
+                hash = Some(ContentHash::of(piece));
+                only = hash;
+            } else {
+                whole.update(piece);
+            }
+            if is_zeros(piece) {
+                extents.push(Extent::Zeros { length_in_bytes: piece.len() as u64 });
+                return Ok(());
+            }
+            let id = self.id_of(piece, hash);
+            let at = match self.stock.index.find(&id) {
+                Some(at) => at,
+                None => self.append(id, piece)?,
+            };
+            extents.push(Extent::Contents { block: at.block, first: at.row, count: 1 });
+            Ok(())
+        })
+        .map_err(|failed| match failed {
+            PieceFailed::Reading(cause) => StoreError::Source(cause),
+            PieceFailed::Using(cause) => StoreError::Trunk(cause),
+        })?;
+        self.since_entries_in_bytes.fetch_add(size_in_bytes, Ordering::Relaxed);
+        let hash = only.unwrap_or_else(|| whole.finish());
+        Ok(Stored { size_in_bytes, hash, extents: Extents::from_iter(extents) })
+    }
+
+    fn written_in_bytes(&self) -> Option<u64> {
+        Some(self.packs.written_in_bytes())
+    }
+
+    fn record(&self, entry: &Entry) -> Result<(), TrunkError> {
+        if entry.size_in_bytes() > 0 && entry.extents.is_empty() {
+            let cause = io::Error::other("an entry was recorded whose content was not stored");
+            return Err(TrunkError::io("listing", &self.folder, cause));
+        }
+        let line = entry.to_line();
+        let is_new = !self.stock.known.holds(entry);
+        let mut lists = self.lists();
+        if let Some(list) = &mut lists.list {
+            list.entry(&line, &self.run)?;
+        }
+        if is_new {
+            let is_full = lists.for_pack.push(line.as_bytes());
+            if is_full || self.since_entries_in_bytes.load(Ordering::Relaxed) >= ENTRIES_EVERY_IN_BYTES {
+                self.write_entries(&mut lists)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn record_left(&self, left: &LeftBehind) -> Result<(), TrunkError> {
+        self.lists().list.as_mut().map_or(Ok(()), |list| list.left(left, &self.run))
+    }
+
+    fn pause(&self) {
+        // The unfinished list is of no use to the next run, and its room may be what the packs still need.
+        drop(self.lists().list.take());
+        let _ = std::fs::remove_file(FileName::OpenList(self.list_number).in_folder(&self.folder));
+        let _ = self.close_open_blocks();
+        let _ = self.write_entries(&mut self.lists());
+        let _ = self.packs.end();
+    }
+
+    fn close(&self, inventory: &Inventory<'_>, finished_utc: OffsetDateTime) -> Result<(), TrunkError> {
+        self.close_open_blocks()?;
+        let mut lists = self.lists();
+        self.write_entries(&mut lists)?;
+        let (written, done) = self.packs.end();
+        done?;
+        let mut packs = self.stock.packs.clone();
+        packs.extend(written);
+        let contents = Contents {
+            finished_utc: Some(finished_utc),
+            packs,
+            parts: self.parts.clone(),
+            ..Contents::beforehand(&self.label, inventory)
+        };
+        lists.list.take().map_or(Ok(()), |list| list.finish(&contents, &self.run))
+    }
+
+    fn read_back(&self) -> Result<Box<dyn Trunk>, TrunkError> {
+        let path = FileName::OpenList(self.list_number).in_folder(&self.folder);
+        let parts = Parts::load(&self.folders)?;
+        let key = self.key.as_ref().and_then(|key| TrunkKey::from_bytes(key.as_bytes()));
+        Ok(Box::new(PackedTrunk::with_list(parts, &path, self.list_number, key, true)?))
+    }
+
+    fn publish(&self) -> Result<(), TrunkError> {
+        let open = FileName::OpenList(self.list_number).in_folder(&self.folder);
+        let path = FileName::List(self.list_number).in_folder(&self.folder);
+        std::fs::rename(&open, &path)
+            .and_then(|()| host::flush_folder_of(&path))
+            .map_err(|cause| TrunkError::io("publishing", &path, cause))
+    }
+}
+
+/// Looked at in strides that the compiler turns into wide instructions.
+pub(super) fn is_zeros(bytes: &[u8]) -> bool {
+    bytes.first() == Some(&0)
+        && bytes.len() >= 4096
+        && bytes.chunks(4096).all(|stride| stride.iter().fold(0, |all, byte| all | byte) == 0)
+}

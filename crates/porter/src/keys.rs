@@ -1,0 +1,177 @@
+//! What opens a sealed trunk: passphrases and the workshop's recovery key. Never on the command line: a file, an environment
+//! variable, or a question where somebody is there to be asked.
+
+use crate::arguments::KeyArguments;
+use crate::failure::Failure;
+use crate::paths;
+use crate::rules_folder::config_folder;
+use crate::screen::{CARE, FAINT, styled, tell};
+use porter_names::screen::on_screen;
+use porter_trunk::outside::Outside;
+use porter_trunk::packed_form::Opener;
+use porter_trunk::sealing::{WorkshopKey, WorkshopPublicKey};
+use std::io::IsTerminal;
+use std::path::{Path, PathBuf};
+use zeroize::Zeroizing;
+
+/// Holds the passphrase, where no file and no person gives it.
+const VARIABLE: &str = "PORTER_PASSPHRASE";
+/// Holds the new one, when it is changed.
+const NEW_VARIABLE: &str = "PORTER_NEW_PASSPHRASE";
+
+/// What opens the trunk with this outside. None if nothing was given and nobody is there to be asked.
+pub(crate) fn opener(given: &KeyArguments, outside: &Outside) -> Result<Option<Opener>, Failure> {
+    if let Some(path) = &given.workshop_key {
+        let text = Zeroizing::new(std::fs::read_to_string(path).map_err(|cause| {
+            Failure::new(
+                format!("`{}` cannot be read: {cause}", paths::shown(path)),
+                "Name the file that `porter workshop-key new` made.",
+            )
+        })?);
+        let key = WorkshopKey::from_text(&text).ok_or_else(|| {
+            Failure::wrong_use(
+                format!("`{}` holds no recovery key", paths::shown(path)),
+                "Name the file that `porter workshop-key new` made.",
+            )
+        })?;
+        return Ok(Some(Opener::Workshop(key)));
+    }
+    let ask = || {
+        let reminder = outside.reminder.as_deref();
+        if let Some(reminder) = reminder {
+            tell(format_args!("{} {}", styled(FAINT, "Reminder:"), on_screen(reminder.as_bytes())));
+        }
+        asked(&format!("Passphrase of trunk {}: ", outside.trunk_id.short()))
+    };
+    let passphrase = passphrase(given.passphrase_file.as_deref(), VARIABLE, ask)?;
+    Ok(passphrase.map(Opener::Passphrase))
+}
+
+/// The passphrase for a trunk that is to be sealed.
+pub(crate) fn new_passphrase(given: &KeyArguments) -> Result<Zeroizing<String>, Failure> {
+    strong(passphrase(given.passphrase_file.as_deref(), VARIABLE, asked_twice)?)
+}
+
+/// The passphrase that takes the place of another one.
+pub(crate) fn other_passphrase(file: Option<&Path>) -> Result<Zeroizing<String>, Failure> {
+    strong(passphrase(file, NEW_VARIABLE, asked_twice)?)
+}
+
+fn strong(passphrase: Option<Zeroizing<String>>) -> Result<Zeroizing<String>, Failure> {
+    let passphrase = passphrase.ok_or_else(nobody_there)?;
+    if let Some(hint) = weakness(&passphrase) {
+        tell(styled(CARE, format_args!("! {hint}")));
+    }
+    Ok(passphrase)
+}
+
+pub(crate) fn nobody_there() -> Failure {
+    Failure::wrong_use(
+        "nobody is there to be asked for the passphrase",
+        format!("Give it in a file with --passphrase-file, or in the environment variable {VARIABLE}."),
+    )
+}
+
+fn passphrase(
+    file: Option<&Path>,
+    variable: &str,
+    ask: impl FnOnce() -> Result<Zeroizing<String>, Failure>,
+) -> Result<Option<Zeroizing<String>>, Failure> {
+    let not_empty = |passphrase: Zeroizing<String>| {
+        if passphrase.is_empty() {
+            Err(Failure::wrong_use("the passphrase is empty", "Nothing was done. Give one of several words."))
+        } else {
+            Ok(Some(passphrase))
+        }
+    };
+    if let Some(path) = file {
+        let text = Zeroizing::new(std::fs::read_to_string(path).map_err(|cause| {
+            Failure::new(
+                format!("`{}` cannot be read: {cause}", paths::shown(path)),
+                "Name a file whose first line is the passphrase.",
+            )
+        })?);
+        return not_empty(Zeroizing::new(text.lines().next().unwrap_or_default().to_owned()));
+    }
+    if let Ok(passphrase) = std::env::var(variable) {
+        return not_empty(Zeroizing::new(passphrase));
+    }
+    if std::io::stdin().is_terminal() { not_empty(ask()?) } else { Ok(None) }
+}
+
+fn asked(prompt: &str) -> Result<Zeroizing<String>, Failure> {
+    rpassword::prompt_password(prompt).map(Zeroizing::new).map_err(|cause| {
+        Failure::new(format!("the passphrase cannot be asked for: {cause}"), "Use --passphrase-file.")
+    })
+}
+
+fn asked_twice() -> Result<Zeroizing<String>, Failure> {
+    tell("Several words that do not belong together make a good passphrase.");
+    let first = asked("New passphrase: ")?;
+    if asked("The same again: ")? == first {
+        Ok(first)
+    } else {
+        Err(Failure::wrong_use("the two passphrases differ", "Nothing was done. Try again."))
+    }
+}
+
+/// What makes a passphrase easy to guess. A hint, no judge: it counts letters and words, and knows no dictionaries.
+fn weakness(passphrase: &str) -> Option<&'static str> {
+    let letters = passphrase.chars().count();
+    let mut kinds: Vec<char> = passphrase.chars().collect();
+    kinds.sort_unstable();
+    kinds.dedup();
+    let words = passphrase.split_whitespace().count();
+    if letters < 10 {
+        Some("That passphrase is short: a program guesses it within days. Four words or more are better.")
+    } else if kinds.len() < 6 {
+        Some("That passphrase repeats itself: it is easy to guess.")
+    } else if passphrase.chars().all(|letter| letter.is_ascii_digit()) {
+        Some("That passphrase is all digits: words are harder to guess.")
+    } else if letters < 16 && words < 3 {
+        Some("That passphrase is fair. Four words or more are better.")
+    } else {
+        None
+    }
+}
+
+/// Where the public half of the workshop's recovery key is kept.
+pub(crate) fn workshop_file() -> Option<PathBuf> {
+    Some(config_folder()?.join("workshop-key.txt"))
+}
+
+/// The public half of the workshop's recovery key, if it set one up.
+pub(crate) fn workshop_public_key() -> Result<Option<WorkshopPublicKey>, Failure> {
+    let Some(path) = workshop_file() else { return Ok(None) };
+    let text = match std::fs::read_to_string(&path) {
+        Ok(text) => text,
+        Err(cause) if cause.kind() == std::io::ErrorKind::NotFound => return Ok(None),
+        Err(cause) => {
+            return Err(Failure::new(
+                format!("the workshop's recovery key `{}` cannot be read: {cause}", paths::shown(&path)),
+                "Nothing was done. Without it a forgotten passphrase is the end of a trunk.",
+            ));
+        }
+    };
+    WorkshopPublicKey::from_text(&text).map(Some).ok_or_else(|| {
+        Failure::new(
+            format!("`{}` holds no public half of a recovery key", paths::shown(&path)),
+            "Nothing was done. Set it up again with `porter workshop-key new FILE`.",
+        )
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn weak_passphrases_are_told_from_strong_ones() {
+        for weak in ["kite", "aaaaaaaaaaaaaaaa", "19840523198405231984", "Kites2012!x"] {
+            assert!(weakness(weak).is_some(), "{weak}");
+        }
+        for strong in ["four kites at the old quay", "Rw7#kPq2vX9$mLz4bN"] {
+            assert_eq!(weakness(strong), None, "{strong}");
+        }
+    }
+}
