@@ -56,8 +56,8 @@ impl Language {
     }
 }
 
-/// Notes, saved pages, settings, tables, and small pictures; every eighth a copy of an earlier one, as in folders that were
-/// copied "to be safe".
+/// Notes, saved pages, settings, tables, and small pictures; every fifth a copy of an earlier one, as in folders that
+/// were copied "to be safe" and in pages that were saved with their style sheets.
 fn small(documents: &Path, files: usize) -> io::Result<()> {
     let language = Language::new("small");
     let mut dice = Dice::named("small files");
@@ -69,10 +69,10 @@ fn small(documents: &Path, files: usize) -> io::Result<()> {
             fs::create_dir_all(&folder)?;
         }
         let length = [300, 900, 2000, 4000, 9000, 20_000][dice.below(6)];
-        let (name, content) = match dice.below(8) {
-            0 if earlier.len() > 100 => ("copy.txt", earlier[dice.below(earlier.len())].clone()),
-            0..=2 => ("note.txt", language.prose(&mut dice, length)),
-            3 => {
+        let (name, content) = match dice.below(10) {
+            0 | 1 if earlier.len() > 100 => ("copy.txt", earlier[dice.below(earlier.len())].clone()),
+            0..=3 => ("note.txt", language.prose(&mut dice, length)),
+            4 => {
                 let body = language.prose(&mut dice, length);
                 let mut page = b"<!DOCTYPE html>\r\n<html><head><meta charset=\"utf-8\"><title>".to_vec();
                 page.extend_from_slice(&body[..40]);
@@ -86,15 +86,15 @@ fn small(documents: &Path, files: usize) -> io::Result<()> {
                 }
                 ("page.html", page)
             }
-            4 => ("orders.csv", csv(&format!("orders {number}"), length / 60)),
-            5 => {
+            5 | 6 => ("orders.csv", csv(&format!("orders {number}"), length / 60)),
+            7 => {
                 let mut text = String::from("[General]\r\nVersion=4.2\r\n");
                 for row in 0..length / 24 {
                     text.push_str(&format!("Key{row:03}={}\r\n", dice.below(1_000_000)));
                 }
                 ("settings.ini", text.into_bytes())
             }
-            6 => ("letter.rtf", rtf(&format!("letter {number}"), length / 60)),
+            8 => ("letter.rtf", rtf(&format!("letter {number}"), length / 60)),
             _ => {
                 let from = dice.below(noise.len() - length);
                 ("picture.jpg", [b"\xff\xd8\xff\xe0\0\x10JFIF\0", &noise[from..from + length]].concat())

@@ -23,6 +23,9 @@ fn main() -> ExitCode {
                     None => bench::run(rounds as usize, scale, sets),
                 }
             }
+            ["dataset", name, folder] if datasets::NAMES.contains(&name) => {
+                datasets::build(name, 1.0, std::path::Path::new(folder)).map_err(|cause| cause.to_string())
+            }
             ["bench-survey"] => bench::survey(500_000, 5),
             ["bench-hive"] => hives::bench(),
             ["mutate-hives"] => hives::mutate(10_000_000),
@@ -34,6 +37,7 @@ fn main() -> ExitCode {
             ["windows-tests"] => release::windows_tests(),
             _ => Err("cargo xtask bench [ROUNDS [SCALE]] [SET]...\n\
                                                  measure porter against cp, tar | zstd, sha256sum and b3sum\n\
+                      cargo xtask dataset SET FOLDER     build the data that bench measures on\n\
                       cargo xtask bench-survey           measure the survey of 500,000 files against du\n\
                       cargo xtask bench-hive             time the walk through a registry hive of 60 MB\n\
                       cargo xtask mutate-hives [TIMES]   change bytes of a hive and read it, ten million times\n\

@@ -119,6 +119,9 @@ pub trait Trunk: Sync {
     /// Reads a file's content. Not proved: whoever uses it compares its hash.
     fn open_content(&self, entry: &Entry) -> Result<Box<dyn Read + Send + '_>, Damage>;
 
+    /// Tells that an entry's content will be read soon, so that it may be fetched meanwhile.
+    fn will_read(&self, _entry: &Entry) {}
+
     /// The file that holds the list of entries, for people.
     fn list_name(&self) -> String;
 

@@ -28,6 +28,11 @@ pub fn prove_trunk(
         |hand_over| {
             for entry in entries {
                 let size_in_bytes = entry.as_ref().map_or(0, Entry::size_in_bytes);
+                if let Ok(entry) = &entry
+                    && depth == Depth::Full
+                {
+                    trunk.will_read(entry);
+                }
                 if conduct.is_stopped() || !hand_over(entry, size_in_bytes) {
                     return;
                 }

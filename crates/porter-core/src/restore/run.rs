@@ -87,6 +87,7 @@ pub fn run_plan(
     in_order(
         |hand_over| {
             for step in steps {
+                trunk.will_read(&step.entry);
                 if conduct.is_stopped() || !hand_over(step, step.entry.size_in_bytes()) {
                     return;
                 }

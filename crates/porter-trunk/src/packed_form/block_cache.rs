@@ -3,10 +3,13 @@
 use super::block::Unpacked;
 use crate::Damage;
 use std::collections::VecDeque;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
-/// So many blocks are kept: enough for all threads and textures, and bounded.
-const BLOCKS_KEPT: usize = 16;
+/// So many blocks are kept: enough for all threads and kinds of content, and bounded.
+const BLOCKS_KEPT: usize = 24;
+/// So many are read before they are asked for.
+const BLOCKS_AHEAD: usize = 6;
 
 /// An unpacked block, with the beginning of each content in it.
 pub(super) struct Ready {
@@ -38,35 +41,72 @@ impl Ready {
     }
 }
 
-type Slot = Arc<OnceLock<Result<Arc<Ready>, Damage>>>;
+/// A block that is wanted: whoever claims it reads it, and the others wait.
+#[derive(Default)]
+struct Slot {
+    claimed: AtomicBool,
+    value: OnceLock<Result<Arc<Ready>, Damage>>,
+}
 
 #[derive(Default)]
 pub(super) struct BlockCache {
-    slots: Mutex<VecDeque<(u32, Slot)>>,
+    slots: Mutex<VecDeque<(u32, Arc<Slot>)>>,
+    /// Blocks that will be asked for soon.
+    ahead: Mutex<VecDeque<u32>>,
 }
 
 impl BlockCache {
-    /// The block of a number. `read` is called by one thread only, and the others wait for it.
+    /// Notes that a block will be asked for soon.
+    pub(super) fn will_get(&self, block: u32) {
+        let mut ahead = self.ahead.lock().unwrap_or_else(PoisonError::into_inner);
+        if ahead.len() < BLOCKS_AHEAD && !ahead.contains(&block) && self.slot_if_there(block).is_none() {
+            ahead.push_back(block);
+        }
+    }
+
+    /// The block of a number. `read` is called once for each block, as long as it is kept. A thread that would wait for a block
+    /// which another one reads goes and reads one that will be asked for soon.
     pub(super) fn get(
         &self,
         block: u32,
-        read: impl FnOnce() -> Result<Unpacked, Damage>,
+        read: impl Fn(u32) -> Result<Unpacked, Damage>,
     ) -> Result<Arc<Ready>, Damage> {
-        let slot = {
-            let mut slots = self.slots.lock().unwrap_or_else(PoisonError::into_inner);
-            let found = slots.iter().position(|(number, _)| *number == block);
-            let slot = match found.and_then(|at| slots.remove(at)) {
-                Some((_, slot)) => slot,
-                None => {
-                    if slots.len() >= BLOCKS_KEPT {
-                        slots.pop_front();
-                    }
-                    Slot::default()
-                }
-            };
-            slots.push_back((block, Arc::clone(&slot)));
-            slot
+        let fill = |block: u32, slot: &Slot| {
+            if !slot.claimed.swap(true, Ordering::Relaxed) {
+                let _ = slot.value.set(read(block).map(|unpacked| Arc::new(Ready::new(unpacked))));
+            }
         };
-        slot.get_or_init(|| read().map(|unpacked| Arc::new(Ready::new(unpacked)))).clone()
+        let slot = self.slot(block);
+        fill(block, &slot);
+        while slot.value.get().is_none() {
+            let next = self.ahead.lock().unwrap_or_else(PoisonError::into_inner).pop_front();
+            match next {
+                Some(next) => fill(next, &self.slot(next)),
+                None => break,
+            }
+        }
+        slot.value.wait().clone()
+    }
+
+    fn slot_if_there(&self, block: u32) -> Option<Arc<Slot>> {
+        let slots = self.slots.lock().unwrap_or_else(PoisonError::into_inner);
+        slots.iter().find(|(number, _)| *number == block).map(|(_, slot)| Arc::clone(slot))
+    }
+
+    /// The slot of a block; it becomes the last to be forgotten.
+    fn slot(&self, block: u32) -> Arc<Slot> {
+        let mut slots = self.slots.lock().unwrap_or_else(PoisonError::into_inner);
+        let found = slots.iter().position(|(number, _)| *number == block);
+        let slot = match found.and_then(|at| slots.remove(at)) {
+            Some((_, slot)) => slot,
+            None => {
+                if slots.len() >= BLOCKS_KEPT {
+                    slots.pop_front();
+                }
+                Arc::default()
+            }
+        };
+        slots.push_back((block, Arc::clone(&slot)));
+        slot
     }
 }

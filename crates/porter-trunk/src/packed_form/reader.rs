@@ -1,6 +1,6 @@
 //! Using a packed trunk.
 
-use super::block::{Directory, Kind};
+use super::block::{Directory, Kind, Unpacked};
 use super::block_cache::{BlockCache, Ready};
 use super::block_file::{BlockFile, NotRead, Role};
 use super::layout::{FileName, LABEL, LOCK, SEAL};
@@ -122,21 +122,23 @@ impl PackedTrunk {
     }
 
     fn block(&self, number: u32) -> Result<Arc<Ready>, Damage> {
+        self.cache.get(number, |number| self.read_block(number))
+    }
+
+    fn read_block(&self, number: u32) -> Result<Unpacked, Damage> {
         let packs = self.packs();
         let Some((file, row)) = packs.blocks.get(&number).copied() else {
             let hurt = packs.damage.first().cloned();
             return Err(hurt.unwrap_or_else(|| Damage::FileMissing(format!("block {number}"))));
         };
         let file = &packs.files[file];
-        self.cache.get(number, || {
-            let proving = self.proving.load(Ordering::Relaxed);
-            let block = file.read(row, proving)?;
-            let unpacked = block.unpacked().map_err(|_| Damage::ContentChanged(file.name.clone()))?;
-            if proving {
-                self.proved.lock().unwrap_or_else(PoisonError::into_inner).insert(number);
-            }
-            Ok(unpacked)
-        })
+        let proving = self.proving.load(Ordering::Relaxed);
+        let block = file.read(row, proving)?;
+        let unpacked = block.unpacked().map_err(|_| Damage::ContentChanged(file.name.clone()))?;
+        if proving {
+            self.proved.lock().unwrap_or_else(PoisonError::into_inner).insert(number);
+        }
+        Ok(unpacked)
     }
 
     /// What stands on its outside.
@@ -179,6 +181,12 @@ impl Trunk for PackedTrunk {
         let rest_in_bytes = entry.size_in_bytes();
         let extents = entry.extents.as_slice().to_vec().into_iter();
         Ok(Box::new(Reading { trunk: self, extents, now: Now::Nothing, rest_in_bytes }))
+    }
+
+    fn will_read(&self, entry: &Entry) {
+        if let Some(Extent::Contents { block, .. }) = entry.extents.as_slice().first() {
+            self.cache.will_get(*block);
+        }
     }
 
     fn audit(&self, depth: Depth) -> Result<Box<dyn Audit + '_>, TrunkError> {

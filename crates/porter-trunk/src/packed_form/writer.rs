@@ -10,7 +10,7 @@ use super::lines::Lines;
 use super::list::{Contents, ListWriter, PartRow};
 use super::pack_writer::{PackPlan, PackWriter};
 use super::parts::{Opener, Parts};
-use super::squeeze::{self, Texture};
+use super::squeeze::{self, SHELVES, Texture};
 use super::stock::Stock;
 use crate::content_hash::{ContentHasher, PieceFailed};
 use crate::lock::{Lock, NotLocked};
@@ -68,7 +68,7 @@ pub struct PackedTrunkWriter {
     stock: Stock,
     packs: PackWriter,
     next_block: AtomicU32,
-    open: [Mutex<OpenBlock>; 3],
+    open: [Mutex<OpenBlock>; SHELVES],
     lists: Mutex<Lists>,
     list_number: u32,
     since_entries_in_bytes: AtomicU64,
@@ -183,8 +183,8 @@ impl PackedTrunkWriter {
             key,
             run,
             packs,
-            next_block: AtomicU32::new(first_block + 3),
-            open: [open(0), open(1), open(2)],
+            next_block: AtomicU32::new(first_block + SHELVES as u32),
+            open: std::array::from_fn(|shelf| open(shelf as u32)),
             lists: Mutex::new(Lists { list: Some(list), for_pack: Lines::new(Kind::Entries) }),
             list_number: stock.next_list,
             since_entries_in_bytes: AtomicU64::new(0),
@@ -229,11 +229,10 @@ impl PackedTrunkWriter {
         }
     }
 
-    /// Puts a new content into the open block of its texture.
-    fn append(&self, id: ContentHash, piece: &[u8]) -> Result<Whereabouts, TrunkError> {
+    /// Puts a new content into the open block of its like.
+    fn append(&self, name: &[u8], id: ContentHash, piece: &[u8]) -> Result<Whereabouts, TrunkError> {
         let texture = Texture::of(piece);
-        let slot = Texture::ALL.iter().position(|known| *known == texture).unwrap_or(0);
-        let mut open = self.open[slot].lock().unwrap_or_else(PoisonError::into_inner);
+        let mut open = self.open[texture.shelf(name)].lock().unwrap_or_else(PoisonError::into_inner);
         let mut full = None;
         if !open.bytes.is_empty() && open.bytes.len() + piece.len() > BLOCK_IN_BYTES {
             let fresh = OpenBlock::new(self.number(), self.packs.buffer(BLOCK_IN_BYTES));
@@ -246,18 +245,14 @@ impl PackedTrunkWriter {
         let at = Whereabouts { block: open.number, row };
         drop(open);
         self.stock.index.insert(&id, at);
-        full.map_or(Ok(()), |full| self.close_block(full, texture))?;
+        full.map_or(Ok(()), |full| self.close_block(full, texture == Texture::Dense))?;
         Ok(at)
     }
 
-    fn close_block(&self, block: OpenBlock, texture: Texture) -> Result<(), TrunkError> {
+    fn close_block(&self, block: OpenBlock, is_dense: bool) -> Result<(), TrunkError> {
         let OpenBlock { number, directory, bytes } = block;
         let raw_in_bytes = bytes.len();
-        let packed = if texture == Texture::Dense {
-            None
-        } else {
-            squeeze::pack(&bytes).map_err(|cause| self.io(cause))?
-        };
+        let packed = if is_dense { None } else { squeeze::pack(&bytes).map_err(|cause| self.io(cause))? };
         let (codec, body) = match packed {
             Some(packed) => {
                 self.packs.give_back(bytes);
@@ -272,13 +267,13 @@ impl PackedTrunkWriter {
     }
 
     fn close_open_blocks(&self) -> Result<(), TrunkError> {
-        for (slot, texture) in Texture::ALL.into_iter().enumerate() {
-            let mut open = self.open[slot].lock().unwrap_or_else(PoisonError::into_inner);
+        for (shelf, open) in self.open.iter().enumerate() {
+            let mut open = open.lock().unwrap_or_else(PoisonError::into_inner);
             if !open.bytes.is_empty() {
                 let fresh = OpenBlock::new(self.number(), Vec::new());
                 let full = std::mem::replace(&mut *open, fresh);
                 drop(open);
-                self.close_block(full, texture)?;
+                self.close_block(full, shelf == Texture::Dense.shelf(b""))?;
             }
         }
         Ok(())
@@ -345,7 +340,7 @@ impl TrunkWriter for PackedTrunkWriter {
 
     fn store(
         &self,
-        _address: &EntryAddress,
+        address: &EntryAddress,
         _modified_utc: Option<OffsetDateTime>,
         content: &mut dyn Read,
         progress: &dyn Fn(u64),
@@ -354,6 +349,7 @@ impl TrunkWriter for PackedTrunkWriter {
         let mut size_in_bytes = 0;
         let mut whole = ContentHasher::default();
         let mut only = None;
+        let name = address.path.name().unwrap_or_default();
         cut(content, |piece, is_all| {
             size_in_bytes += piece.len() as u64;
             progress(piece.len() as u64);
@@ -371,7 +367,7 @@ impl TrunkWriter for PackedTrunkWriter {
             let id = self.id_of(piece, hash);
             let at = match self.stock.index.find(&id) {
                 Some(at) => at,
-                None => self.append(id, piece)?,
+                None => self.append(name, id, piece)?,
             };
             extents.push(Extent::Contents { block: at.block, first: at.row, count: 1 });
             Ok(())
