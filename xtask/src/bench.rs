@@ -41,11 +41,7 @@ const SIZE_LIMITS: [f64; 5] = [0.85, 1.0, 1.0, 0.85, 1.0];
 
 /// Measures on some sets of data, all if none is named, each `scale` times as large as usual.
 pub(crate) fn run(rounds: usize, scale: f64, sets: &[&str]) -> Result<(), String> {
-    let built = Command::new("cargo").args(["build", "--release", "--package", "porter"]).status();
-    if !built.is_ok_and(|status| status.success()) {
-        return Err("porter could not be built".to_owned());
-    }
-    let porter = PathBuf::from("target/release/porter").canonicalize().map_err(|cause| cause.to_string())?;
+    let porter = build_porter()?;
     let bench = std::env::temp_dir().join(format!("porter-bench-{}", std::process::id()));
     let mut all_hold = true;
     for (at, name) in datasets::NAMES.into_iter().enumerate() {
@@ -56,6 +52,21 @@ pub(crate) fn run(rounds: usize, scale: f64, sets: &[&str]) -> Result<(), String
     fs::remove_dir_all(&bench).map_err(|cause| cause.to_string())?;
     println!("\n{}", if all_hold { "All limits hold." } else { "Not all limits hold." });
     Ok(())
+}
+
+/// Builds the program as it is shipped. Cargo's own variables are not handed on: with them it would build much of it anew.
+pub(crate) fn build_porter() -> Result<PathBuf, String> {
+    let mut build = Command::new("cargo");
+    build.args(["build", "--release", "--package", "porter"]);
+    for (name, _) in std::env::vars_os() {
+        if name.to_string_lossy().starts_with("CARGO_") && name != "CARGO_HOME" {
+            build.env_remove(name);
+        }
+    }
+    if !build.status().is_ok_and(|status| status.success()) {
+        return Err("porter could not be built".to_owned());
+    }
+    PathBuf::from("target/release/porter").canonicalize().map_err(|cause| cause.to_string())
 }
 
 fn measure_set(
@@ -195,10 +206,7 @@ fn took(command: &str) -> Result<Took, String> {
 
 /// The survey alone, of many files: four fifths of them documents, the rest what programs keep, for which rules are asked.
 pub(crate) fn survey(files: usize, rounds: usize) -> Result<(), String> {
-    let built = Command::new("cargo").args(["build", "--release", "--package", "porter"]).status();
-    if !built.is_ok_and(|status| status.success()) {
-        return Err("porter could not be built".to_owned());
-    }
+    build_porter()?;
     let bench = std::env::temp_dir().join(format!("porter-bench-{}", std::process::id()));
     println!("building {files} files in {}", bench.display());
     build(&bench, files / 5 * 4, "Documents")

@@ -22,7 +22,7 @@ pub(crate) fn build(name: &str, scale: f64, machine: &Path) -> io::Result<()> {
         "small" => small(&documents, many(60_000)),
         "office" => office(&documents, many(90)),
         "photos" => photos(&documents, many(200)),
-        "mail" => mail(&documents, many(12)),
+        "mail" => mail(&documents, many(20)),
         _ => media(&documents, (1.0e9 * scale) as usize),
     }
 }

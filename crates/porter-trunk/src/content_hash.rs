@@ -23,10 +23,6 @@ impl ContentHash {
         Self(blake3::keyed_hash(key, content).into())
     }
 
-    pub(crate) const fn from_bytes(bytes: [u8; 32]) -> Self {
-        Self(bytes)
-    }
-
     pub(crate) const fn as_bytes(&self) -> &[u8; 32] {
         &self.0
     }

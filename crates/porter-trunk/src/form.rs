@@ -145,8 +145,8 @@ pub enum Depth {
 
 /// A comparison of a trunk's lists, fed with its entries by whoever reads them anyway.
 pub trait Audit {
-    /// Takes the next entry; gives what is wrong with it.
-    fn see(&mut self, entry: &Entry) -> Option<Damage>;
+    /// Takes the next entry, and whether its content was read and is whole; gives what else is wrong with it.
+    fn see(&mut self, entry: &Entry, is_whole: bool) -> Option<Damage>;
 
     /// After the last entry: all that was not found entry by entry.
     fn finish(self: Box<Self>) -> Result<Vec<Damage>, TrunkError>;

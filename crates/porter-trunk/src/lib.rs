@@ -24,7 +24,7 @@ pub mod outside;
 pub mod packed_form;
 pub mod program;
 pub mod sealing;
-mod spare;
+pub mod spare;
 pub mod tally;
 
 pub use content_hash::{ContentHash, ContentHasher, PieceFailed, in_pieces};

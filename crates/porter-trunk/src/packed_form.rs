@@ -21,10 +21,12 @@ pub(crate) mod list;
 mod pack_writer;
 mod parts;
 mod reader;
+mod rebuild;
 mod squeeze;
 mod stock;
 mod writer;
 
 pub use parts::{Opener, Parts};
 pub use reader::PackedTrunk;
+pub use rebuild::{Rebuilt, rebuild};
 pub use writer::{PackedOptions, PackedTrunkWriter, Seal};

@@ -5,6 +5,7 @@ pub(crate) mod capture;
 pub(crate) mod choose;
 pub(crate) mod html;
 pub(crate) mod look;
+pub(crate) mod mend;
 pub(crate) mod numbers;
 pub(crate) mod page;
 pub(crate) mod receipt;

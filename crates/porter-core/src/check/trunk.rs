@@ -56,7 +56,8 @@ pub fn prove_trunk(
         |proved| {
             match proved {
                 Ok((found, entry)) => {
-                    let unlisted = audit.see(&entry);
+                    let is_whole = depth == Depth::Full && found.is_none();
+                    let unlisted = audit.see(&entry, is_whole);
                     let wrong = found.or(unlisted);
                     if let Content::File { size_in_bytes, .. } = entry.content {
                         let path = &entry.address.path;

@@ -213,7 +213,7 @@ struct OpenAudit<'t> {
 }
 
 impl Audit for OpenAudit<'_> {
-    fn see(&mut self, entry: &Entry) -> Option<Damage> {
+    fn see(&mut self, entry: &Entry, _is_whole: bool) -> Option<Damage> {
         let Content::File { .. } = &entry.content else { return None };
         let path = payload_path(&entry.address).ok()?;
         match self.listed.get_mut(&path) {

@@ -2,7 +2,7 @@
 //!
 //! A file without a tail is one that was cut off; its blocks can still be read one after the other.
 
-use super::block::{self, Directory, HEAD_IN_BYTES, Head, Kind, Opened, Sealed};
+use super::block::{self, Directory, HEAD_IN_BYTES, Head, Kind, Opened, Proving, Sealed};
 use crate::host::{open_plain_file, read_exact_at};
 use crate::sealing::{FileKey, TrunkKey};
 use crate::{Damage, TrunkId};
@@ -294,7 +294,7 @@ impl BlockFile {
         if bytes != tail(index_at, length_in_bytes) || index_at >= tail_at {
             return Err(NotRead::CutOff);
         }
-        let index = read_block(&file, index_at, key.as_ref(), true, &name)?;
+        let index = read_block(&file, index_at, key.as_ref(), Proving::Everything, &name)?;
         if index.head.kind != Kind::Index || index_at + index.head.whole_in_bytes() != tail_at {
             return Err(changed());
         }
@@ -353,10 +353,10 @@ impl BlockFile {
     }
 
     /// Reads one block, by its place in `rows`.
-    pub(super) fn read(&self, row: usize, prove: bool) -> Result<Opened, Damage> {
+    pub(super) fn read(&self, row: usize, proving: Proving) -> Result<Opened, Damage> {
         let changed = || Damage::ContentChanged(self.name.clone());
         let (offset_in_bytes, head) = self.rows.get(row).ok_or_else(changed)?;
-        let opened = read_block(&self.file()?, *offset_in_bytes, self.key.as_ref(), prove, &self.name)?;
+        let opened = read_block(&self.file()?, *offset_in_bytes, self.key.as_ref(), proving, &self.name)?;
         if opened.head == *head { Ok(opened) } else { Err(changed()) }
     }
 
@@ -365,7 +365,7 @@ impl BlockFile {
         let changed = || Damage::ContentChanged(self.name.clone());
         let (offset_in_bytes, head) = self.rows.get(row).ok_or_else(changed)?;
         if self.key.is_some() {
-            return Ok(self.read(row, false)?.directory);
+            return Ok(self.read(row, Proving::Nothing)?.directory);
         }
         let mut bytes = vec![0; head.directory_in_bytes as usize];
         read_exact_at(&self.file()?, offset_in_bytes + HEAD_IN_BYTES as u64, &mut bytes)
@@ -421,7 +421,7 @@ fn read_block(
     file: &File,
     offset_in_bytes: u64,
     key: Option<&FileKey>,
-    prove: bool,
+    proving: Proving,
     name: &str,
 ) -> Result<Opened, Damage> {
     let changed = || Damage::ContentChanged(name.to_owned());
@@ -433,7 +433,7 @@ fn read_block(
     let mut payload = Vec::with_capacity(length + crate::sealing::TAG_LENGTH_IN_BYTES);
     payload.resize(length, 0);
     read_exact_at(file, offset_in_bytes + HEAD_IN_BYTES as u64, &mut payload).map_err(unreadable)?;
-    block::open(head, payload, key, prove).map_err(|_| changed())
+    block::open(head, payload, key, proving).map_err(|_| changed())
 }
 
 /// A file that ends too early is changed; one that the drive cannot read is unreadable.
@@ -488,7 +488,9 @@ pub(super) fn scan(
     let (file, head, name) = open_head(path, role, number, trunk)?;
     let key = key.filter(|_| head.sealed).map(|key| key.file_key(&head.salt));
     let mut scanned = Scanned { rows: Vec::new(), length_in_bytes: FILE_HEAD_IN_BYTES as u64 };
-    while let Ok(opened) = read_block(&file, scanned.length_in_bytes, key.as_ref(), true, &name) {
+    while let Ok(opened) =
+        read_block(&file, scanned.length_in_bytes, key.as_ref(), Proving::Everything, &name)
+    {
         if opened.head.kind == Kind::Index {
             break;
         }

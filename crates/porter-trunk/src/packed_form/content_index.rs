@@ -1,6 +1,6 @@
 //! Where each content of a trunk is: what makes a content that comes again cost nothing.
 
-use crate::ContentHash;
+use super::block::ContentId;
 use std::collections::HashMap;
 use std::hash::{BuildHasherDefault, Hasher};
 use std::sync::{Mutex, MutexGuard, PoisonError};
@@ -11,10 +11,6 @@ pub(super) struct Whereabouts {
     pub(super) block: u32,
     pub(super) row: u32,
 }
-
-/// Half of an id. The index of a million contents has to fit into memory many times over, and nobody finds two contents
-/// that share 128 bits of BLAKE3.
-type ShortId = [u8; 16];
 
 /// Ids are random already, so their first bytes do as a hash.
 #[derive(Default)]
@@ -37,25 +33,19 @@ impl Hasher for FirstBytes {
 /// All contents of a trunk.
 #[derive(Default)]
 pub(super) struct ContentIndex {
-    known: Mutex<HashMap<ShortId, Whereabouts, BuildHasherDefault<FirstBytes>>>,
+    known: Mutex<HashMap<ContentId, Whereabouts, BuildHasherDefault<FirstBytes>>>,
 }
 
 impl ContentIndex {
-    fn known(&self) -> MutexGuard<'_, HashMap<ShortId, Whereabouts, BuildHasherDefault<FirstBytes>>> {
+    fn known(&self) -> MutexGuard<'_, HashMap<ContentId, Whereabouts, BuildHasherDefault<FirstBytes>>> {
         self.known.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    pub(super) fn find(&self, id: &ContentHash) -> Option<Whereabouts> {
-        self.known().get(&short(id)).copied()
+    pub(super) fn find(&self, id: &ContentId) -> Option<Whereabouts> {
+        self.known().get(id).copied()
     }
 
-    pub(super) fn insert(&self, id: &ContentHash, at: Whereabouts) {
-        self.known().insert(short(id), at);
+    pub(super) fn insert(&self, id: ContentId, at: Whereabouts) {
+        self.known().insert(id, at);
     }
-}
-
-fn short(id: &ContentHash) -> ShortId {
-    let mut short = [0; 16];
-    short.copy_from_slice(&id.as_bytes()[..16]);
-    short
 }

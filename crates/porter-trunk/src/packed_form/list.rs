@@ -1,6 +1,6 @@
 //! The list: all of a finished trunk but the contents. A folder is a trunk as soon as a list has its final name.
 
-use super::block::Kind;
+use super::block::{Kind, Proving};
 use super::block_file::{BlockFile, BlockFileWriter, Finished, NotRead, Role, Run};
 use super::layout::FileName;
 use super::lines::{self, Lines};
@@ -95,8 +95,14 @@ impl ListWriter {
         self.file.append(&block).map_err(|cause| failed(&self.file, cause))
     }
 
-    /// Writes what is left to write, and sees the list onto the medium.
-    pub(crate) fn finish(mut self, contents: &Contents, run: &Run) -> Result<(), TrunkError> {
+    /// Writes what is left to write, and sees the list onto the medium; with spare data beside it if so much of it is wanted.
+    pub(crate) fn finish(
+        mut self,
+        contents: &Contents,
+        run: &Run,
+        number: u32,
+        spare_in_percent: Option<f64>,
+    ) -> Result<(), TrunkError> {
         self.write_lines(Kind::Entries, run)?;
         self.write_lines(Kind::Left, run)?;
         // Strings and numbers: this cannot fail.
@@ -105,7 +111,12 @@ impl ListWriter {
         let io = |cause| TrunkError::io("writing", &path, cause);
         let block = lines::of_bytes(Kind::Inventory, self.blocks, bytes, run.key()).map_err(io)?;
         self.file.append(&block).map_err(io)?;
-        self.file.finish(run.key()).map(drop).map_err(io)
+        self.file.finish(run.key()).map_err(io)?;
+        if let Some(percent) = spare_in_percent {
+            crate::spare::write(&path, &FileName::List(number).to_string(), percent, run.private)
+                .map_err(io)?;
+        }
+        Ok(())
     }
 }
 
@@ -168,7 +179,7 @@ fn refused(line: u64, problem: String) -> EntryRefused {
 
 pub(super) fn unpacked_lines(file: &BlockFile, row: usize) -> Result<Vec<Vec<u8>>, Damage> {
     let changed = || Damage::ContentChanged(file.name.clone());
-    let block = file.read(row, true)?.unpacked().map_err(|_| changed())?;
+    let block = file.read(row, Proving::Everything)?.unpacked().map_err(|_| changed())?;
     let lines = block.body().split(|byte| *byte == b'\n').filter(|line| !line.is_empty());
     Ok(lines.map(<[u8]>::to_vec).collect())
 }
@@ -178,7 +189,7 @@ pub(super) fn contents_of(file: &BlockFile) -> Result<Contents, Damage> {
     let row = file.rows.iter().position(|(_, head)| head.kind == Kind::Inventory);
     let row = row.ok_or_else(|| Damage::ContentChanged(file.name.clone()))?;
     let changed = || Damage::ContentChanged(file.name.clone());
-    let block = file.read(row, true)?.unpacked().map_err(|_| changed())?;
+    let block = file.read(row, Proving::Everything)?.unpacked().map_err(|_| changed())?;
     serde_json::from_slice(block.body()).map_err(|cause| Damage::BadLine {
         file: file.name.clone(),
         line: 1,

@@ -81,7 +81,17 @@ impl PackWriter {
         let (give, get) = bounded(BLOCKS_WAITING);
         let its = Arc::clone(&shared);
         let thread = std::thread::spawn(move || {
-            Writing { plan, run, shared: its, current: None, beginning: None, done: Vec::new() }.run(&get)
+            Writing {
+                plan,
+                run,
+                shared: its,
+                current: None,
+                beginning: None,
+                finishing: None,
+                done: Vec::new(),
+                begun: 0,
+            }
+            .run(&get)
         });
         Self { give: Mutex::new(Some(give)), thread: Mutex::new(Some(thread)), shared }
     }
@@ -151,7 +161,10 @@ struct Writing {
     shared: Arc<Shared>,
     current: Option<Current>,
     beginning: Option<Box<Contents>>,
+    /// The pack before, as long as the medium has not got all of it.
+    finishing: Option<JoinHandle<Result<PackRow, Failed>>>,
     done: Vec<PackRow>,
+    begun: u32,
 }
 
 struct Current {
@@ -197,13 +210,15 @@ impl Writing {
                 }
             }
         }
-        if let Err((path, cause)) = self.finish_current() {
-            self.shared.fail(&path, &cause);
+        for ended in [self.finish_current(), self.wait_for_finishing()] {
+            if let Err((path, cause)) = ended {
+                self.shared.fail(&path, &cause);
+            }
         }
         self.done
     }
 
-    fn write(&mut self, block: &Sealed) -> Result<(), (PathBuf, io::Error)> {
+    fn write(&mut self, block: &Sealed) -> Result<(), Failed> {
         let after = |file: &BlockFileWriter| file.length_in_bytes() + block.head.whole_in_bytes();
         if self.current.as_ref().is_some_and(|current| after(&current.file) > self.plan.limit_in_bytes) {
             self.finish_current()?;
@@ -211,7 +226,9 @@ impl Writing {
         let current = match &mut self.current {
             Some(current) => current,
             none => {
-                none.insert(begin_pack(&self.plan, self.done.len(), self.beginning.as_deref(), &self.run)?)
+                let number = self.plan.first_number + self.begun;
+                self.begun += 1;
+                none.insert(begin_pack(&self.plan, number, self.beginning.as_deref(), &self.run)?)
             }
         };
         current.file.append(block).map_err(|cause| (current.file.path().to_path_buf(), cause))?;
@@ -226,32 +243,59 @@ impl Writing {
         Ok(())
     }
 
-    fn finish_current(&mut self) -> Result<(), (PathBuf, io::Error)> {
-        let Some(current) = self.current.take() else { return Ok(()) };
-        let path = current.file.path().to_path_buf();
-        let named = |cause| (path.clone(), cause);
-        if let Some(flusher) = current.flusher {
-            flusher.end().map_err(named)?;
-        }
-        let finished = current.file.finish(self.run.key()).map_err(named)?;
-        if let Some(percent) = self.plan.spare_in_percent {
-            let name = FileName::Pack(current.number).to_string();
-            crate::spare::write(&path, &name, percent, self.run.private).map_err(named)?;
-        }
-        let whole = FileName::Pack(current.number).in_folder(&self.plan.folder);
-        fs::rename(&path, &whole).and_then(|()| host::flush_folder_of(&whole)).map_err(named)?;
-        self.done.push(PackRow::new(current.number, self.plan.part, finished));
-        Ok(())
+    /// Ends the current pack. That waits for the medium, so a thread of its own does it while the next pack is begun.
+    fn finish_current(&mut self) -> Result<(), Failed> {
+        let before = self.wait_for_finishing();
+        let Some(current) = self.current.take() else { return before };
+        let (run, folder) = (Arc::clone(&self.run), self.plan.folder.clone());
+        let (part, spare) = (self.plan.part, self.plan.spare_in_percent);
+        self.finishing = Some(std::thread::spawn(move || finish(current, &run, &folder, part, spare)));
+        before
     }
+
+    fn wait_for_finishing(&mut self) -> Result<(), Failed> {
+        match self.finishing.take().map(JoinHandle::join) {
+            Some(Ok(Ok(row))) => {
+                self.done.push(row);
+                Ok(())
+            }
+            Some(Ok(Err(failed))) => Err(failed),
+            Some(Err(_)) => Err((self.plan.folder.clone(), io::Error::other("a thread of porter failed"))),
+            None => Ok(()),
+        }
+    }
+}
+
+type Failed = (PathBuf, io::Error);
+
+fn finish(
+    current: Current,
+    run: &Run,
+    folder: &Path,
+    part: u32,
+    spare: Option<f64>,
+) -> Result<PackRow, Failed> {
+    let path = current.file.path().to_path_buf();
+    let named = |cause| (path.clone(), cause);
+    if let Some(flusher) = current.flusher {
+        flusher.end().map_err(named)?;
+    }
+    let finished = current.file.finish(run.key()).map_err(named)?;
+    if let Some(percent) = spare {
+        let name = FileName::Pack(current.number).to_string();
+        crate::spare::write(&path, &name, percent, run.private).map_err(named)?;
+    }
+    let whole = FileName::Pack(current.number).in_folder(folder);
+    fs::rename(&path, &whole).and_then(|()| host::flush_folder_of(&whole)).map_err(named)?;
+    Ok(PackRow::new(current.number, part, finished))
 }
 
 fn begin_pack(
     plan: &PackPlan,
-    done: usize,
+    number: u32,
     beginning: Option<&Contents>,
     run: &Run,
-) -> Result<Current, (PathBuf, io::Error)> {
-    let number = plan.first_number + u32::try_from(done).unwrap_or(u32::MAX);
+) -> Result<Current, Failed> {
     let path = FileName::OpenPack(number).in_folder(&plan.folder);
     let make = || {
         let mut file = BlockFileWriter::create(&path, Role::Pack, number, run)?;

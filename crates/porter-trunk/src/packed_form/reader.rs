@@ -1,6 +1,6 @@
 //! Using a packed trunk.
 
-use super::block::{Directory, Kind, Unpacked};
+use super::block::{Directory, Head, Kind, Proving, Unpacked};
 use super::block_cache::{BlockCache, Ready};
 use super::block_file::{BlockFile, NotRead, Role};
 use super::layout::{FileName, LABEL, LOCK, SEAL};
@@ -132,10 +132,14 @@ impl PackedTrunk {
             return Err(hurt.unwrap_or_else(|| Damage::FileMissing(format!("block {number}"))));
         };
         let file = &packs.files[file];
-        let proving = self.proving.load(Ordering::Relaxed);
+        let proving = if self.proving.load(Ordering::Relaxed) {
+            Proving::AllButPlainContents
+        } else {
+            Proving::Nothing
+        };
         let block = file.read(row, proving)?;
         let unpacked = block.unpacked().map_err(|_| Damage::ContentChanged(file.name.clone()))?;
-        if proving {
+        if proving == Proving::AllButPlainContents {
             self.proved.lock().unwrap_or_else(PoisonError::into_inner).insert(number);
         }
         Ok(unpacked)
@@ -191,7 +195,7 @@ impl Trunk for PackedTrunk {
 
     fn audit(&self, depth: Depth) -> Result<Box<dyn Audit + '_>, TrunkError> {
         self.proving.store(depth == Depth::Full, Ordering::Relaxed);
-        Ok(Box::new(PackedAudit { trunk: self, depth, lengths: HashMap::new(), seen: 0 }))
+        Ok(Box::new(PackedAudit { trunk: self, depth, used: HashMap::new(), seen: 0 }))
     }
 }
 
@@ -254,14 +258,14 @@ impl Read for Reading<'_> {
 struct PackedAudit<'t> {
     trunk: &'t PackedTrunk,
     depth: Depth,
-    /// Number of contents in each block that was asked for.
-    lengths: HashMap<u32, u32>,
+    /// Of each block that an entry counts on: which of its contents are proved by entries that are whole.
+    used: HashMap<u32, Vec<bool>>,
     /// Entries that were seen.
     seen: u64,
 }
 
 impl Audit for PackedAudit<'_> {
-    fn see(&mut self, entry: &Entry) -> Option<Damage> {
+    fn see(&mut self, entry: &Entry, is_whole: bool) -> Option<Damage> {
         self.seen += 1;
         let Content::File { size_in_bytes, .. } = entry.content else { return None };
         let shown = || entry.address.path.to_string();
@@ -274,12 +278,15 @@ impl Audit for PackedAudit<'_> {
             let Some((file, row)) = packs.blocks.get(&block) else {
                 return Some(Damage::FileMissing(shown()));
             };
-            let rows = *self.lengths.entry(block).or_insert_with(|| {
+            let used = self.used.entry(block).or_insert_with(|| {
                 let head = &packs.files[*file].rows[*row].1;
-                Directory::rows_in(head.directory_in_bytes)
+                vec![false; Directory::rows_in(head.directory_in_bytes) as usize]
             });
-            if first.checked_add(count).is_none_or(|end| end > rows) {
-                return Some(Damage::ListsDisagree(shown()));
+            let end = (first as usize).saturating_add(count as usize);
+            match used.get_mut(first as usize..end) {
+                Some(rows) if is_whole => rows.fill(true),
+                Some(_) => {}
+                None => return Some(Damage::ListsDisagree(shown())),
             }
         }
         None
@@ -302,11 +309,13 @@ impl Audit for PackedAudit<'_> {
         damage.extend(trunk.unlisted()?);
         if self.depth == Depth::Full {
             let proved = trunk.proved.lock().unwrap_or_else(PoisonError::into_inner);
-            let is_open =
-                |head: &super::block::Head| head.kind != Kind::Contents || !proved.contains(&head.number);
+            let all_used = |number| self.used.get(&number).is_some_and(|rows| rows.iter().all(|used| *used));
+            let is_open = |head: &Head| {
+                head.kind != Kind::Contents || !proved.contains(&head.number) || !all_used(head.number)
+            };
             for file in packs.files.iter().chain([&trunk.list.file]) {
                 let rows = file.rows.iter().enumerate().filter(|(_, (_, head))| is_open(head));
-                damage.extend(rows.filter_map(|(row, _)| file.read(row, true).err()));
+                damage.extend(rows.filter_map(|(row, _)| file.read(row, Proving::Everything).err()));
             }
             drop(proved);
             damage.extend(trunk.damage_in_older_lists()?);
@@ -337,6 +346,7 @@ impl PackedTrunk {
                     None => {
                         [LABEL, SEAL, LOCK].contains(&name.as_str())
                             || crate::spare::is_spare(&name)
+                            || name.ends_with(super::rebuild::SET_ASIDE)
                             || crate::host::NOT_A_PERSONS.contains(&name.as_str())
                     }
                 };
@@ -358,7 +368,8 @@ impl PackedTrunk {
             }
             let trunk = &self.list.contents.label.trunk_id;
             match BlockFile::open(&path, Role::List, number, trunk, self.key.as_ref()) {
-                Ok(file) => damage.extend((0..file.rows.len()).filter_map(|row| file.read(row, true).err())),
+                Ok(file) => damage
+                    .extend((0..file.rows.len()).filter_map(|row| file.read(row, Proving::Everything).err())),
                 Err(NotRead::Damaged(found)) => damage.push(found),
                 Err(NotRead::CutOff | NotRead::Version(_)) => {
                     damage.push(Damage::ContentChanged(name.to_string()));

@@ -5,8 +5,8 @@ use std::io;
 use zstd::bulk::{Compressor, Decompressor};
 use zstd::zstd_safe::CParameter;
 
-/// zstd's level: its own default. Higher ones cost more time than a stick takes to write what they save.
-const LEVEL: i32 = 3;
+/// zstd's level. Higher ones cost more time than a stick takes to write what they save.
+const LEVEL: i32 = 2;
 /// Large enough for a whole block: what is like something at its beginning is found at its end.
 const WINDOW_LOG: u32 = 23;
 
@@ -21,25 +21,44 @@ pub(super) enum Texture {
     Binary,
 }
 
-/// Blocks that are open at one time: contents of like files share one.
-pub(super) const SHELVES: usize = 8;
+/// Blocks that are open at one time: like contents share one.
+pub(super) const SHELVES: usize = 11;
 
-impl Texture {
-    /// The open block for a content of a file of this name: what ends alike is mostly made alike, and compresses the better
-    /// for being together.
-    pub(super) fn shelf(self, name: &[u8]) -> usize {
+/// Which of the open blocks a content goes to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Shelf(pub(super) usize);
+
+impl Shelf {
+    /// For a whole file of this name, or for a piece of one. Whole files that end alike are mostly made alike, and compress
+    /// the better for being together.
+    pub(super) fn of(texture: Texture, name: &[u8], is_whole: bool) -> Self {
         // FNV-1a of the ending.
         let ending = name.rsplit(|byte| *byte == b'.').next().unwrap_or_default();
         let mix =
             |hash: u32, byte: &u8| (hash ^ u32::from(byte.to_ascii_lowercase())).wrapping_mul(0x0100_0193);
         let hash = ending.iter().fold(0x811c_9dc5, mix) as usize;
-        match self {
-            Self::Dense => 0,
-            Self::Text => 1 + hash % 5,
-            Self::Binary => 6 + hash % 2,
-        }
+        Self(match (texture, is_whole) {
+            (Texture::Dense, true) => 0,
+            (Texture::Text, true) => 1 + hash % 5,
+            (Texture::Binary, true) => 6 + hash % 2,
+            (Texture::Dense, false) => 8,
+            (Texture::Text, false) => 9,
+            (Texture::Binary, false) => 10,
+        })
     }
 
+    pub(super) const fn is_dense(self) -> bool {
+        self.0 == 0 || self.0 == 8
+    }
+
+    /// When a block of the shelf is closed. Blocks of whole files are long enough for likeness to show; a piece that comes again in
+    /// another file should not need much around it unpacked.
+    pub(super) const fn block_in_bytes(self) -> usize {
+        if self.0 < 8 { 4 << 20 } else { 1 << 20 }
+    }
+}
+
+impl Texture {
     /// Looks at a few samples: their bytes' spread (Shannon's entropy of order 0), and whether they are text.
     pub(super) fn of(content: &[u8]) -> Self {
         const SAMPLE_IN_BYTES: usize = 2048;

@@ -93,7 +93,7 @@ impl Stock {
             }
             let directory = pack.read_directory(row).map_err(TrunkError::Damaged)?;
             for (at, (id, _)) in (0..).zip(&directory.rows) {
-                self.index.insert(id, Whereabouts { block: head.number, row: at });
+                self.index.insert(*id, Whereabouts { block: head.number, row: at });
             }
             self.known.blocks.insert(head.number);
         }

@@ -1,16 +1,16 @@
 //! Filling a packed trunk: a new one, one that was cut off, or one that is topped up.
 
 use super::PackedTrunk;
-use super::block::{self, Codec, Directory, Kind};
+use super::block::{self, Codec, ContentId, Directory, Kind};
 use super::block_file::Run;
 use super::content_index::Whereabouts;
-use super::cutter::cut;
+use super::cutter::{cut, is_zeros};
 use super::layout::{FileName, LABEL, LOCK, SEAL};
 use super::lines::Lines;
 use super::list::{Contents, ListWriter, PartRow};
 use super::pack_writer::{PackPlan, PackWriter};
 use super::parts::{Opener, Parts};
-use super::squeeze::{self, SHELVES, Texture};
+use super::squeeze::{self, SHELVES, Shelf, Texture};
 use super::stock::Stock;
 use crate::content_hash::{ContentHasher, PieceFailed};
 use crate::lock::{Lock, NotLocked};
@@ -28,8 +28,6 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use time::OffsetDateTime;
 use zeroize::Zeroizing;
 
-/// A block of contents is closed when it holds so much: enough for likeness to show, little enough to get at one file.
-const BLOCK_IN_BYTES: usize = 4 << 20;
 /// Packs of FAT stay below 4 GiB, and their index has to fit too.
 const LARGEST_PACK_IN_BYTES: u64 = (4 << 30) - (64 << 20);
 /// After so much content the entries so far are written, so that a cut loses little.
@@ -71,6 +69,7 @@ pub struct PackedTrunkWriter {
     open: [Mutex<OpenBlock>; SHELVES],
     lists: Mutex<Lists>,
     list_number: u32,
+    spare_in_percent: Option<f64>,
     since_entries_in_bytes: AtomicU64,
     parts: Vec<PartRow>,
     _lock: Lock,
@@ -187,6 +186,7 @@ impl PackedTrunkWriter {
             open: std::array::from_fn(|shelf| open(shelf as u32)),
             lists: Mutex::new(Lists { list: Some(list), for_pack: Lines::new(Kind::Entries) }),
             list_number: stock.next_list,
+            spare_in_percent: options.spare_in_percent,
             since_entries_in_bytes: AtomicU64::new(0),
             parts: parts.label_hashes().into_iter().map(|(part, label)| PartRow { part, label }).collect(),
             stock,
@@ -222,20 +222,19 @@ impl PackedTrunkWriter {
         TrunkError::io("writing", &self.folder, cause)
     }
 
-    fn id_of(&self, piece: &[u8], hash: Option<ContentHash>) -> ContentHash {
+    fn id_of(&self, piece: &[u8], hash: Option<ContentHash>) -> ContentId {
         match &self.key {
-            Some(key) => ContentHash::keyed(&key.id_key(), piece),
-            None => hash.unwrap_or_else(|| ContentHash::of(piece)),
+            Some(key) => ContentHash::keyed(&key.id_key(), piece).into(),
+            None => hash.unwrap_or_else(|| ContentHash::of(piece)).into(),
         }
     }
 
     /// Puts a new content into the open block of its like.
-    fn append(&self, name: &[u8], id: ContentHash, piece: &[u8]) -> Result<Whereabouts, TrunkError> {
-        let texture = Texture::of(piece);
-        let mut open = self.open[texture.shelf(name)].lock().unwrap_or_else(PoisonError::into_inner);
+    fn append(&self, shelf: Shelf, id: ContentId, piece: &[u8]) -> Result<Whereabouts, TrunkError> {
+        let mut open = self.open[shelf.0].lock().unwrap_or_else(PoisonError::into_inner);
         let mut full = None;
-        if !open.bytes.is_empty() && open.bytes.len() + piece.len() > BLOCK_IN_BYTES {
-            let fresh = OpenBlock::new(self.number(), self.packs.buffer(BLOCK_IN_BYTES));
+        if !open.bytes.is_empty() && open.bytes.len() + piece.len() > shelf.block_in_bytes() {
+            let fresh = OpenBlock::new(self.number(), self.packs.buffer(shelf.block_in_bytes()));
             full = Some(std::mem::replace(&mut *open, fresh));
         }
         let row = u32::try_from(open.directory.rows.len()).unwrap_or(u32::MAX);
@@ -244,15 +243,16 @@ impl PackedTrunkWriter {
         open.bytes.extend_from_slice(piece);
         let at = Whereabouts { block: open.number, row };
         drop(open);
-        self.stock.index.insert(&id, at);
-        full.map_or(Ok(()), |full| self.close_block(full, texture == Texture::Dense))?;
+        self.stock.index.insert(id, at);
+        full.map_or(Ok(()), |full| self.close_block(full, shelf))?;
         Ok(at)
     }
 
-    fn close_block(&self, block: OpenBlock, is_dense: bool) -> Result<(), TrunkError> {
+    fn close_block(&self, block: OpenBlock, shelf: Shelf) -> Result<(), TrunkError> {
         let OpenBlock { number, directory, bytes } = block;
         let raw_in_bytes = bytes.len();
-        let packed = if is_dense { None } else { squeeze::pack(&bytes).map_err(|cause| self.io(cause))? };
+        let packed =
+            if shelf.is_dense() { None } else { squeeze::pack(&bytes).map_err(|cause| self.io(cause))? };
         let (codec, body) = match packed {
             Some(packed) => {
                 self.packs.give_back(bytes);
@@ -273,7 +273,7 @@ impl PackedTrunkWriter {
                 let fresh = OpenBlock::new(self.number(), Vec::new());
                 let full = std::mem::replace(&mut *open, fresh);
                 drop(open);
-                self.close_block(full, shelf == Texture::Dense.shelf(b""))?;
+                self.close_block(full, Shelf(shelf))?;
             }
         }
         Ok(())
@@ -350,7 +350,7 @@ impl TrunkWriter for PackedTrunkWriter {
         let mut whole = ContentHasher::default();
         let mut only = None;
         let name = address.path.name().unwrap_or_default();
-        cut(content, |piece, is_all| {
+        cut(content, name, |piece, is_all| {
             size_in_bytes += piece.len() as u64;
             progress(piece.len() as u64);
             let mut hash = None;
@@ -367,7 +367,7 @@ impl TrunkWriter for PackedTrunkWriter {
             let id = self.id_of(piece, hash);
             let at = match self.stock.index.find(&id) {
                 Some(at) => at,
-                None => self.append(name, id, piece)?,
+                None => self.append(Shelf::of(Texture::of(piece), name, is_all), id, piece)?,
             };
             extents.push(Extent::Contents { block: at.block, first: at.row, count: 1 });
             Ok(())
@@ -432,7 +432,10 @@ impl TrunkWriter for PackedTrunkWriter {
             parts: self.parts.clone(),
             ..Contents::beforehand(&self.label, inventory)
         };
-        lists.list.take().map_or(Ok(()), |list| list.finish(&contents, &self.run))
+        lists
+            .list
+            .take()
+            .map_or(Ok(()), |list| list.finish(&contents, &self.run, self.list_number, self.spare_in_percent))
     }
 
     fn read_back(&self) -> Result<Box<dyn Trunk>, TrunkError> {
@@ -449,11 +452,4 @@ impl TrunkWriter for PackedTrunkWriter {
             .and_then(|()| host::flush_folder_of(&path))
             .map_err(|cause| TrunkError::io("publishing", &path, cause))
     }
-}
-
-/// Looked at in strides that the compiler turns into wide instructions.
-pub(super) fn is_zeros(bytes: &[u8]) -> bool {
-    bytes.first() == Some(&0)
-        && bytes.len() >= 4096
-        && bytes.chunks(4096).all(|stride| stride.iter().fold(0, |all, byte| all | byte) == 0)
 }

@@ -9,6 +9,7 @@ use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::check::{check_machine, check_trunk};
 use porter_core::receipt::Receipt;
+use porter_trunk::spare::mend;
 use porter_trunk::{Depth, Trunk};
 use std::path::PathBuf;
 
@@ -32,6 +33,9 @@ pub(crate) struct CheckArguments {
     /// How deep a trunk alone is checked
     #[arg(long, value_enum, default_value_t = HowDeep::Full)]
     depth: HowDeep,
+    /// Repair the trunk with its spare data first
+    #[arg(long, conflicts_with = "machine")]
+    mend: bool,
     /// Write the receipt as JSON; `-` is standard output
     #[arg(long, value_name = "FILE|-", value_parser = paths::typed())]
     json: Option<PathBuf>,
@@ -64,6 +68,13 @@ impl From<HowDeep> for Depth {
 }
 
 pub(crate) fn run(arguments: &CheckArguments) -> Result<Outcome, Failure> {
+    if arguments.mend {
+        let mut done = Vec::new();
+        for folder in arguments.trunk.folders() {
+            done.extend(mend(&folder)?);
+        }
+        views::mend::tell_mended(&done);
+    }
     let trunk = open::trunk(&arguments.trunk)?;
     let trunk = &*trunk;
     let receipt = prove(arguments, trunk)?;

@@ -3,9 +3,11 @@
 use crate::arguments::TrunkArguments;
 use crate::failure::{Failure, Outcome};
 use crate::screen::say_json;
-use crate::{open, views};
+use crate::{keys, open, views};
 use clap::Args;
 use porter_names::RelativePath;
+use porter_trunk::outside::Outside;
+use porter_trunk::packed_form::rebuild;
 use porter_trunk::{Trunk, TrunkItem};
 
 /// Show what a trunk holds
@@ -16,12 +18,18 @@ pub(crate) struct LookArguments {
     /// An item, or a folder in it: odile/folder/documents/Kites
     #[arg(value_name = "ITEM[/PATH]")]
     item: Option<String>,
+    /// The trunk's list is lost or damaged: make it anew from the packs first
+    #[arg(long)]
+    mend: bool,
     /// One JSON document on standard output
     #[arg(long)]
     json: bool,
 }
 
 pub(crate) fn run(arguments: &LookArguments) -> Result<Outcome, Failure> {
+    if arguments.mend {
+        mend(&arguments.trunk)?;
+    }
     let trunk = match open::trunk_if_it_opens(&arguments.trunk)? {
         Ok(trunk) => trunk,
         Err(outside) if arguments.item.is_some() => {
@@ -59,6 +67,18 @@ pub(crate) fn run(arguments: &LookArguments) -> Result<Outcome, Failure> {
         (None, _, false) => views::look::show_trunk(trunk.label(), trunk.items()),
     }
     Ok(Outcome::Well)
+}
+
+fn mend(given: &TrunkArguments) -> Result<(), Failure> {
+    let outside = Outside::load(&given.trunk)?;
+    let opener = if outside.sealed {
+        Some(keys::opener(&given.key, &outside)?.ok_or_else(keys::nobody_there)?)
+    } else {
+        None
+    };
+    let rebuilt = rebuild(&given.folders(), opener.as_ref(), open::now_utc())?;
+    views::mend::tell_rebuilt(&rebuilt);
+    Ok(())
 }
 
 /// Tells where an item's id ends and the path in it begins: ids may begin alike, so the longest one counts.

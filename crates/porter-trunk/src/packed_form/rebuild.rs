@@ -1,0 +1,176 @@
+//! A list made anew from the packs, where the list was lost: every pack tells of its contents, the entries they belong to,
+//! and the items these are parts of.
+
+use super::block::{Kind, Proving};
+use super::block_file::{BlockFile, NotRead, Role, Run};
+use super::layout::FileName;
+use super::list::{self, Contents, List, ListWriter, PackRow, PartRow, contents_of, unpacked_lines};
+use super::parts::{Opener, Parts};
+use crate::{Content, Entry, EntryAddress, Extent, Tally, TrunkError};
+use std::collections::{HashMap, HashSet};
+use std::fs;
+use time::OffsetDateTime;
+
+/// Ending of a list that was replaced.
+pub(super) const SET_ASIDE: &str = ".damaged";
+
+/// What became of the list.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Rebuilt {
+    /// It is whole: nothing was done.
+    NotNeeded,
+    /// It was made anew.
+    FromPacks {
+        /// Entries that were found in packs.
+        entries: u64,
+        /// Entries whose contents are in packs that are damaged or gone.
+        lost: Vec<EntryAddress>,
+        /// Packs that could be read.
+        packs: u64,
+    },
+}
+
+/// Makes the list of a trunk anew if it cannot be used. What no pack can tell is missing from it: what was left behind, and
+/// why; what was in damaged packs only; and which entries were gone from the machine at the last capture.
+pub fn rebuild(
+    folders: &[std::path::PathBuf],
+    opener: Option<&Opener>,
+    now_utc: OffsetDateTime,
+) -> Result<Rebuilt, TrunkError> {
+    let parts = Parts::load(folders)?;
+    let key = parts.unlock(opener)?;
+    let trunk = parts.outside()?.trunk_id.clone();
+    let newest = list::newest(&parts)?;
+    if let Some((path, number)) = &newest
+        && let Ok(list) = List::open(path, *number, &trunk, key.as_ref())
+        && (0..list.file.rows.len()).all(|row| list.file.read(row, Proving::Everything).is_ok())
+    {
+        return Ok(Rebuilt::NotNeeded);
+    }
+
+    let mut gathered = Gathered::default();
+    let mut rows = Vec::new();
+    let mut newest_contents: Option<Contents> = None;
+    for (name, part, path) in parts.files()? {
+        let FileName::Pack(number) = name else { continue };
+        let (pack, proof) = match BlockFile::open(&path, Role::Pack, number, &trunk, key.as_ref()) {
+            Ok(pack) => {
+                let proof = pack.proof;
+                (pack, proof)
+            }
+            Err(NotRead::Version(version)) => {
+                let folder = parts.first_folder();
+                return Err(list::not_read(NotRead::Version(version), folder, &path));
+            }
+            Err(_) => match BlockFile::salvage(&path, Role::Pack, number, &trunk, key.as_ref()) {
+                Ok(pack) => (pack, [0; 32]),
+                Err(_) => continue,
+            },
+        };
+        gathered.see(&pack);
+        if let Ok(contents) = contents_of(&pack) {
+            newest_contents = Some(contents);
+        }
+        rows.push(PackRow {
+            number,
+            part,
+            size_in_bytes: pack.length_in_bytes,
+            proof: crate::hex::to_hex(&proof),
+        });
+    }
+    let Some(mut contents) = newest_contents else {
+        return Err(TrunkError::Damaged(crate::Damage::FileMissing("every pack".to_owned())));
+    };
+    let packs = rows.len() as u64;
+    let (entries, lost) = gathered.finish(&contents);
+    count(&mut contents, &entries);
+    contents.finished_utc = Some(now_utc);
+    contents.packs = rows;
+    contents.parts = parts.label_hashes().into_iter().map(|(part, label)| PartRow { part, label }).collect();
+
+    let folder = parts.folders().last().map(|(_, folder)| folder.to_path_buf()).unwrap_or_default();
+    let run = Run::begin(&trunk, key.as_ref())
+        .map_err(|cause| TrunkError::io("asking for randomness", &folder, cause))?;
+    let number = newest.as_ref().map_or(1, |(_, number)| number + 1);
+    let mut list = ListWriter::create(&folder, number, &run)?;
+    for entry in &entries {
+        list.entry(&entry.to_line(), &run)?;
+    }
+    list.finish(&contents, &run, number, None)?;
+    if let Some((path, _)) = newest {
+        let mut aside = path.clone().into_os_string();
+        aside.push(SET_ASIDE);
+        fs::rename(&path, aside).map_err(|cause| TrunkError::io("setting aside", &path, cause))?;
+    }
+    let whole = FileName::List(number).in_folder(&folder);
+    fs::rename(FileName::OpenList(number).in_folder(&folder), &whole)
+        .and_then(|()| crate::host::flush_folder_of(&whole))
+        .map_err(|cause| TrunkError::io("publishing", &whole, cause))?;
+    Ok(Rebuilt::FromPacks { entries: entries.len() as u64, lost, packs })
+}
+
+/// Entries of all packs; later ones take the place of earlier ones.
+#[derive(Default)]
+struct Gathered {
+    entries: Vec<Entry>,
+    at: HashMap<EntryAddress, usize>,
+    blocks: HashSet<u32>,
+}
+
+impl Gathered {
+    fn see(&mut self, pack: &BlockFile) {
+        for (row, (_, head)) in pack.rows.iter().enumerate() {
+            match head.kind {
+                Kind::Contents => {
+                    if pack.read(row, Proving::Everything).is_ok() {
+                        self.blocks.insert(head.number);
+                    }
+                }
+                Kind::Entries => {
+                    for line in unpacked_lines(pack, row).into_iter().flatten() {
+                        let Ok(entry) = Entry::from_line(&line, 1) else { continue };
+                        match self.at.get(&entry.address) {
+                            Some(at) => self.entries[*at] = entry,
+                            None => {
+                                self.at.insert(entry.address.clone(), self.entries.len());
+                                self.entries.push(entry);
+                            }
+                        }
+                    }
+                }
+                Kind::Left | Kind::Inventory | Kind::Index => {}
+            }
+        }
+    }
+
+    /// Entries whose contents are there, item after item; and the others.
+    fn finish(self, contents: &Contents) -> (Vec<Entry>, Vec<EntryAddress>) {
+        let order: HashMap<&str, usize> =
+            contents.items.iter().enumerate().map(|(at, item)| (item.id.as_str(), at)).collect();
+        let is_there = |entry: &Entry| {
+            entry.extents.as_slice().iter().all(|extent| match extent {
+                Extent::Contents { block, .. } => self.blocks.contains(block),
+                Extent::Zeros { .. } => true,
+            })
+        };
+        let (mut entries, lost): (Vec<Entry>, Vec<Entry>) = self.entries.into_iter().partition(is_there);
+        entries.sort_by_key(|entry| order.get(entry.item.as_str()).copied().unwrap_or(usize::MAX));
+        (entries, lost.into_iter().map(|entry| entry.address).collect())
+    }
+}
+
+/// Counts anew what is in the items.
+fn count(contents: &mut Contents, entries: &[Entry]) {
+    let mut tallies: HashMap<&str, Tally> = HashMap::new();
+    for entry in entries {
+        *tallies.entry(&entry.item).or_default() += match entry.content {
+            Content::File { size_in_bytes, .. } => Tally::file(size_in_bytes),
+            Content::Folder => Tally::FOLDER,
+            Content::Link { .. } => Tally::LINK,
+        };
+    }
+    for item in &mut contents.items {
+        let captured = tallies.get(item.id.as_str()).copied().unwrap_or_default();
+        (item.seen, item.captured, item.left) = (captured, captured, Tally::default());
+    }
+}

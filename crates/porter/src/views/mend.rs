@@ -1,0 +1,88 @@
+//! What mending a trunk shows. On standard error: the receipt is the result.
+
+use super::numbers::{counted, size};
+use crate::screen::{BAD, CARE, GOOD, styled, tell};
+use porter_names::screen::on_screen;
+use porter_trunk::packed_form::Rebuilt;
+use porter_trunk::spare::Mended;
+
+/// Lists longer than this are folded.
+const LONGEST_LIST: usize = 20;
+
+/// What the spare data repaired.
+pub(crate) fn tell_mended(done: &[Mended]) {
+    if done.is_empty() {
+        tell(styled(
+            CARE,
+            "! The trunk has no spare data: nothing of it can be mended. It is made with `capture --spare 5%`.",
+        ));
+        return;
+    }
+    let name = |file: &str| on_screen(file.as_bytes());
+    for mended in done {
+        match mended {
+            Mended::Whole { .. } => {}
+            Mended::Repaired { file, repaired_in_bytes } => tell(format_args!(
+                "{} {}: {} were written anew from its spare data.",
+                styled(GOOD, "Mended"),
+                name(file),
+                size(*repaired_in_bytes)
+            )),
+            Mended::TooMuch { file, damaged_in_bytes } => tell(format_args!(
+                "{} {}: {} are damaged, more than its spare data can repair. Nothing of it was changed.",
+                styled(BAD, "Not mended"),
+                name(file),
+                size(*damaged_in_bytes)
+            )),
+            Mended::SpareRenewed { file } => tell(format_args!(
+                "{} the spare data of {}, which was damaged; the file itself is whole.",
+                styled(GOOD, "Renewed"),
+                name(file)
+            )),
+            Mended::SpareLost { file } => tell(format_args!(
+                "{} {}: its spare data is too damaged to be of use.",
+                styled(CARE, "Not looked at"),
+                name(file)
+            )),
+        }
+    }
+    let whole = done.iter().filter(|mended| matches!(mended, Mended::Whole { .. })).count();
+    tell(format_args!("{} of {} had no damage.", whole, counted(done.len() as u64, "file")));
+}
+
+/// What became of the list.
+pub(crate) fn tell_rebuilt(rebuilt: &Rebuilt) {
+    match rebuilt {
+        Rebuilt::NotNeeded => tell("The trunk's list is whole: nothing was changed."),
+        Rebuilt::FromPacks { entries, lost, packs } => {
+            tell(format_args!(
+                "{} the list was made anew from {}: {} were found.",
+                styled(GOOD, "Mended:"),
+                counted(*packs, "pack"),
+                counted(*entries, "entry")
+            ));
+            tell("What no pack tells is missing from it: what was left behind on the old machine, and why.");
+            if !lost.is_empty() {
+                tell(styled(
+                    CARE,
+                    format_args!(
+                        "! {} lost, because packs are damaged:",
+                        counted(lost.len() as u64, "entry")
+                    ),
+                ));
+                for address in lost.iter().take(LONGEST_LIST) {
+                    let owner = address.owner.as_deref().unwrap_or("machine");
+                    tell(format_args!(
+                        "  {}/{}/{}",
+                        on_screen(owner.as_bytes()),
+                        on_screen(address.place.as_bytes()),
+                        address.path
+                    ));
+                }
+                if lost.len() > LONGEST_LIST {
+                    tell(format_args!("  … and {} more", lost.len() - LONGEST_LIST));
+                }
+            }
+        }
+    }
+}
