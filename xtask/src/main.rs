@@ -2,6 +2,7 @@
 #![allow(clippy::print_stdout, clippy::print_stderr, reason = "a tool for the terminal")]
 
 mod bench;
+mod crash;
 mod datasets;
 mod hives;
 mod release;
@@ -26,6 +27,11 @@ fn main() -> ExitCode {
             ["dataset", name, folder] if datasets::NAMES.contains(&name) => {
                 datasets::build(name, 1.0, std::path::Path::new(folder)).map_err(|cause| cause.to_string())
             }
+            ["crash"] => crash::run(30),
+            ["crash", count] => match count.parse() {
+                Ok(count) => crash::run(count),
+                Err(_) => Err(format!("`{count}` is no number")),
+            },
             ["bench-survey"] => bench::survey(500_000, 5),
             ["bench-hive"] => hives::bench(),
             ["mutate-hives"] => hives::mutate(10_000_000),
@@ -38,6 +44,7 @@ fn main() -> ExitCode {
             _ => Err("cargo xtask bench [ROUNDS [SCALE]] [SET]...\n\
                                                  measure porter against cp, tar | zstd, sha256sum and b3sum\n\
                       cargo xtask dataset SET FOLDER     build the data that bench measures on\n\
+                      cargo xtask crash [COUNT]          kill captures, top-ups and restores, and let them go on\n\
                       cargo xtask bench-survey           measure the survey of 500,000 files against du\n\
                       cargo xtask bench-hive             time the walk through a registry hive of 60 MB\n\
                       cargo xtask mutate-hives [TIMES]   change bytes of a hive and read it, ten million times\n\

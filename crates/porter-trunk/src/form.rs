@@ -6,7 +6,7 @@ use crate::{
 };
 use porter_names::NameRules;
 use std::io::Read;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use time::OffsetDateTime;
 
 /// A trunk that is being filled.
@@ -26,6 +26,11 @@ pub trait TrunkWriter: Sync {
         content: &mut dyn Read,
         progress: &dyn Fn(u64),
     ) -> Result<Stored, StoreError>;
+
+    /// Takes a file that the system shows, by its path, without copying it; none if this form copies.
+    fn store_file(&self, _file: &Path, _progress: &dyn Fn(u64)) -> Option<Result<Stored, StoreError>> {
+        None
+    }
 
     /// What an earlier run, or an earlier capture of the same machine, stored at this address, if the file is still the
     /// same by size and time. Such a file need not be read again.
@@ -118,6 +123,11 @@ pub trait Trunk: Sync {
 
     /// Reads a file's content. Not proved: whoever uses it compares its hash.
     fn open_content(&self, entry: &Entry) -> Result<Box<dyn Read + Send + '_>, Damage>;
+
+    /// The file that is an entry's content, where the trunk keeps it as one on the machine's own volume: a restore may link to it.
+    fn content_file(&self, _entry: &Entry) -> Option<PathBuf> {
+        None
+    }
 
     /// Tells that an entry's content will be read soon, so that it may be fetched meanwhile.
     fn will_read(&self, _entry: &Entry) {}

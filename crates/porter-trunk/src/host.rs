@@ -32,6 +32,11 @@ pub fn flush_volume(folder: &Path) -> io::Result<()> {
     system::flush_volume(folder)
 }
 
+/// Makes a file that shares its data with another one until either is changed. Fails where the volume cannot do that.
+pub fn clone_file(from: &Path, to: &Path) -> io::Result<()> {
+    system::clone_file(from, to)
+}
+
 /// Reads a whole small file; a longer one than it may be is damaged.
 pub(crate) fn read_small(path: &Path, longest_in_bytes: u64) -> io::Result<Vec<u8>> {
     let mut bytes = Vec::new();

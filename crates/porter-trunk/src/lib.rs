@@ -4,6 +4,7 @@
 //! - [`item`], [`entry`], [`left`], [`program`]: what it holds, what was left behind and why, what to install again;
 //! - [`form`]: what every form of trunk can do;
 //! - [`packed_form`]: the usual form: compressed, each content once, sealed if wanted;
+//! - [`parked_form`]: on the machine's own volume, sharing the data that is there;
 //! - [`open_form`]: the form that anyone can browse, a BagIt bag.
 //!
 //! The format is described in `docs/trunk-format.md`.
@@ -22,6 +23,7 @@ mod lock;
 pub mod open_form;
 pub mod outside;
 pub mod packed_form;
+pub mod parked_form;
 pub mod program;
 pub mod sealing;
 pub mod spare;
@@ -32,7 +34,7 @@ pub use entry::{Attributes, Content, Entry, EntryAddress, EntryRefused, NamedStr
 pub use error::{Damage, StoreError, TrunkError};
 pub use extent::{Extent, Extents};
 pub use form::{Audit, Depth, Inventory, Stored, Trunk, TrunkWriter};
-pub use host::{flush_volume, free_space_in_bytes, largest_file_in_bytes};
+pub use host::{clone_file, flush_volume, free_space_in_bytes, largest_file_in_bytes};
 pub use item::{MeaningCount, TrunkItem, TrunkPart};
 pub use label::{AccountLabel, Label, MachineLabel, SystemLabel, TrunkId};
 pub use left::{LeftBehind, LeftReason, written_path};

@@ -26,7 +26,9 @@ mod squeeze;
 mod stock;
 mod writer;
 
+pub(crate) use block_file::Run;
 pub use parts::{Opener, Parts};
 pub use reader::PackedTrunk;
 pub use rebuild::{Rebuilt, rebuild};
+pub(crate) use stock::Known;
 pub use writer::{PackedOptions, PackedTrunkWriter, Seal};

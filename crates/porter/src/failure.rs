@@ -98,6 +98,11 @@ impl From<TrunkError> for Failure {
                 "Nothing was changed. {}Wait until it is done.",
                 if holder.is_empty() { String::new() } else { format!("It wrote: {}. ", porter_names::screen::on_screen(holder.as_bytes())) }
             ),
+            TrunkError::CannotPark(_) => {
+                "A parked trunk has to lie on the volume of the old system, and that must know hard links or clones: NTFS, ext4,\n\
+                 APFS, btrfs and XFS do, FAT does not. On another drive make a packed one: leave --form out."
+                    .to_owned()
+            }
             TrunkError::OtherMachine { .. } => {
                 "Nothing was changed. Name another folder: a trunk holds one machine.".to_owned()
             }

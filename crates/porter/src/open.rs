@@ -18,8 +18,9 @@ use porter_core::packing::{PackingList, Selection, Unchosen};
 use porter_core::restore::accounts::{ids_in, is_called};
 use porter_source::{HostFolder, VolumeKind};
 use porter_trunk::open_form::OpenTrunk;
-use porter_trunk::outside::Outside;
+use porter_trunk::outside::{Keeping, Outside};
 use porter_trunk::packed_form::PackedTrunk;
+use porter_trunk::parked_form::ParkedTrunk;
 use porter_trunk::{Label, Trunk, TrunkError};
 use std::collections::BTreeMap;
 use std::fs::File;
@@ -68,6 +69,9 @@ pub(crate) fn trunk_if_it_opens(given: &TrunkArguments) -> Result<Result<Box<dyn
     }
     let folders = given.folders();
     let outside = Outside::load(&given.trunk)?;
+    if outside.form == Keeping::Parked {
+        return Ok(Ok(Box::new(ParkedTrunk::load(&given.trunk)?)));
+    }
     let opener = if outside.sealed { keys::opener(&given.key, &outside)? } else { None };
     if outside.sealed && opener.is_none() {
         return Ok(Err(outside));

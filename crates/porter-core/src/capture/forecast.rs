@@ -33,6 +33,8 @@ pub struct Forecast {
 pub enum Shape {
     /// A file for each file.
     Files,
+    /// A second name for each file.
+    Links,
     /// Packs of contents.
     Packs {
         /// What is safe in there already, and will not be written again.
@@ -65,7 +67,7 @@ pub fn forecast(
     let failed =
         |cause| CaptureError::Trunk(TrunkError::Io { doing: "looking at", path: trunk.to_path_buf(), cause });
     let there = nearest_there(trunk).map_err(failed)?;
-    if machine.here.is_some() {
+    if machine.here.is_some() || shape == Shape::Links {
         // The running machine's drives hold everything, the stick too; only what is captured is forbidden ground.
         if let Some(item) = captured_with(machine, survey, &there) {
             return Err(CaptureError::TrunkInItem { trunk: trunk.to_path_buf(), item: item.to_owned() });
@@ -98,6 +100,7 @@ impl Shape {
                 .size_in_bytes
                 .saturating_add(to_capture.files.saturating_mul(BLOCK_LOSS_PER_FILE_IN_BYTES))
                 .saturating_add(lines_in_bytes),
+            Self::Links => lines_in_bytes.saturating_add(PACKS_ALONE_IN_BYTES),
             Self::Packs { already_in_bytes, spare_in_percent } => {
                 let packs_in_bytes = to_capture
                     .size_in_bytes

@@ -439,8 +439,12 @@ impl Carrier<'_> {
             Ok(file) => file,
             Err(error) => return Ok(Err(reason_for(error.trouble))),
         };
+        let shown = self.machine.volume.host_tree().and_then(|tree| tree.host_path(&spot.on_volume).ok());
         let progress = |size_in_bytes| self.conduct.send(&Event::Bytes { size_in_bytes });
-        match self.trunk.store(address, metadata.modified_utc, &mut Sequential::new(file), &progress) {
+        let as_file = shown.and_then(|path| self.trunk.store_file(&path, &progress));
+        let copied =
+            || self.trunk.store(address, metadata.modified_utc, &mut Sequential::new(file), &progress);
+        match as_file.unwrap_or_else(copied) {
             Ok(stored) => {
                 if let Some(number) = metadata.same_file {
                     linked().insert(number, stored.clone());

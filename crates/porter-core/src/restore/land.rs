@@ -4,7 +4,7 @@ use super::host;
 use crate::events::{Conduct, Event};
 use crate::receipt::Reason;
 use porter_names::screen::on_screen;
-use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, in_pieces};
+use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, clone_file, in_pieces};
 use std::fs::{self, File};
 use std::io::{self, Seek, Write};
 use std::path::{Path, PathBuf};
@@ -48,6 +48,15 @@ pub(super) fn write_aside(
     let path = folder.join(format!(".porter-{:08x}-{number}.part", std::process::id()));
     match &entry.content {
         Content::File { .. } => {
+            if let Some(kept) = trunk.content_file(entry)
+                && let Ok(linked) = link_proved(trunk, entry, &kept, &path, conduct)
+            {
+                let waiting = waiting(path);
+                linked?;
+                let file = File::open(&waiting.path).map_err(not_written)?;
+                host::set_file_metadata(file, &waiting.path, entry, owner).map_err(not_written)?;
+                return Ok(waiting);
+            }
             let file = File::create_new(&path).map_err(not_written)?;
             let waiting = waiting(path);
             copy_proved(trunk, entry, &file, conduct)?;
@@ -94,24 +103,50 @@ pub(super) fn give_name(
     }
 }
 
+/// Gives a file that the trunk keeps on this volume a name here, and proves it. Fails outside if the volume cannot, or if it is
+/// another one.
+fn link_proved(
+    trunk: &dyn Trunk,
+    entry: &Entry,
+    kept: &Path,
+    to: &Path,
+    conduct: Conduct<'_>,
+) -> io::Result<Result<(), NotLanded>> {
+    clone_file(kept, to).or_else(|_| fs::hard_link(kept, to))?;
+    Ok(prove(trunk, entry, conduct, |_| Ok(())))
+}
+
 fn copy_proved(
     trunk: &dyn Trunk,
     entry: &Entry,
     mut to: &File,
     conduct: Conduct<'_>,
 ) -> Result<(), NotLanded> {
+    let mut ends_in_hole = false;
+    prove(trunk, entry, conduct, |piece| {
+        ends_in_hole = entry.sparse && piece.iter().all(|byte| *byte == 0);
+        if ends_in_hole {
+            to.seek_relative(i64::try_from(piece.len()).map_err(io::Error::other)?)
+        } else {
+            to.write_all(piece)
+        }
+    })?;
+    if ends_in_hole { to.set_len(entry.size_in_bytes()).map_err(not_written) } else { Ok(()) }
+}
+
+/// Reads an entry's content and compares it with its proof.
+fn prove(
+    trunk: &dyn Trunk,
+    entry: &Entry,
+    conduct: Conduct<'_>,
+    mut use_piece: impl FnMut(&[u8]) -> io::Result<()>,
+) -> Result<(), NotLanded> {
     let Content::File { hash, .. } = &entry.content else { return Ok(()) };
     let damaged = |detail: String| NotLanded::Refused(Reason::TrunkDamaged { detail });
     let mut from = trunk.open_content(entry).map_err(|damage| damaged(damage.to_string()))?;
     let mut hasher = ContentHasher::default();
-    let mut ends_in_hole = false;
     in_pieces(&mut *from, |piece| {
-        ends_in_hole = entry.sparse && piece.iter().all(|byte| *byte == 0);
-        if ends_in_hole {
-            to.seek_relative(i64::try_from(piece.len()).map_err(io::Error::other)?)?;
-        } else {
-            to.write_all(piece)?;
-        }
+        use_piece(piece)?;
         hasher.update(piece);
         conduct.send(&Event::Bytes { size_in_bytes: piece.len() as u64 });
         Ok(())
@@ -121,7 +156,7 @@ fn copy_proved(
         PieceFailed::Using(cause) => not_written(cause),
     })?;
     if hasher.finish() == *hash {
-        if ends_in_hole { to.set_len(entry.size_in_bytes()).map_err(not_written) } else { Ok(()) }
+        Ok(())
     } else {
         Err(damaged("its content is not what was captured".to_owned()))
     }

@@ -112,3 +112,8 @@ pub(crate) fn create_new(path: &Path, _private: bool) -> io::Result<File> {
 pub(super) fn flush_folder(_folder: &Path) -> io::Result<()> {
     Ok(())
 }
+
+/// NTFS cannot; a hard link has to do.
+pub(super) fn clone_file(_from: &Path, _to: &Path) -> io::Result<()> {
+    Err(io::ErrorKind::Unsupported.into())
+}

@@ -106,7 +106,7 @@ pub(crate) struct Run {
 }
 
 impl Run {
-    pub(super) fn begin(trunk: &TrunkId, key: Option<&TrunkKey>) -> io::Result<Self> {
+    pub(crate) fn begin(trunk: &TrunkId, key: Option<&TrunkKey>) -> io::Result<Self> {
         let mut salt = [0; 16];
         crate::sealing::fill_random(&mut salt)?;
         Ok(Self {

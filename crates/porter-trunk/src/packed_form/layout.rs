@@ -11,7 +11,7 @@ pub(crate) const LOCK: &str = "lock";
 
 /// What a file of a trunk is, by its name.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub(super) enum FileName {
+pub(crate) enum FileName {
     Pack(u32),
     /// A pack that was not finished.
     OpenPack(u32),
@@ -35,7 +35,7 @@ impl FileName {
         (found.to_string() == name).then_some(found)
     }
 
-    pub(super) fn in_folder(self, folder: &Path) -> PathBuf {
+    pub(crate) fn in_folder(self, folder: &Path) -> PathBuf {
         folder.join(self.to_string())
     }
 }

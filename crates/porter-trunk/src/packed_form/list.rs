@@ -145,6 +145,17 @@ impl List {
         Ok(Self { file, contents })
     }
 
+    /// Its file, for people.
+    pub(crate) fn name(&self) -> &str {
+        &self.file.name
+    }
+
+    /// Proves every byte of it.
+    pub(crate) fn damage(&self) -> Vec<Damage> {
+        let rows = 0..self.file.rows.len();
+        rows.filter_map(|row| self.file.read(row, Proving::Everything).err()).collect()
+    }
+
     fn rows(&self, kind: Kind) -> Vec<usize> {
         let rows = self.file.rows.iter().enumerate().filter(|(_, (_, head))| head.kind == kind);
         rows.map(|(row, _)| row).collect()

@@ -68,7 +68,7 @@ impl Parts {
     }
 
     /// BLAKE3 of each part's label file.
-    pub(super) fn label_hashes(&self) -> Vec<(u32, crate::ContentHash)> {
+    pub(crate) fn label_hashes(&self) -> Vec<(u32, crate::ContentHash)> {
         self.parts.iter().map(|part| (part.outside.part, crate::ContentHash::of(&part.label_bytes))).collect()
     }
 

@@ -146,9 +146,11 @@ const TOO_FRESH: Duration = Duration::seconds(2);
 
 /// Entries of earlier runs, found by their addresses. Only where they stand is kept in memory.
 #[derive(Default)]
-pub(super) struct Known {
+pub(crate) struct Known {
     sources: Vec<(BlockFile, OffsetDateTime)>,
     by_address: HashMap<[u8; 16], Line>,
+    /// Whoever asks looks for the contents.
+    contents_are_files: bool,
     /// Blocks that are safe.
     blocks: HashSet<u32>,
     pub(super) files: u64,
@@ -164,6 +166,12 @@ struct Line {
 }
 
 impl Known {
+    /// Entries of a finished list whose contents are files of their own.
+    pub(crate) fn add_list(&mut self, list: List) -> Result<(), TrunkError> {
+        self.contents_are_files = true;
+        self.add(list.file, list.contents.label.started_utc)
+    }
+
     fn add(&mut self, file: BlockFile, began_utc: OffsetDateTime) -> Result<(), TrunkError> {
         let source = u32::try_from(self.sources.len()).unwrap_or(u32::MAX);
         for (row, (_, head)) in (0..).zip(&file.rows) {
@@ -186,7 +194,7 @@ impl Known {
     }
 
     /// What an earlier run stored for a file, if all of it is safe and the file is the same by size and time.
-    pub(super) fn find(
+    pub(crate) fn find(
         &self,
         address: &EntryAddress,
         size_in_bytes: u64,
@@ -210,7 +218,7 @@ impl Known {
         let lines = self.lines(at)?;
         let entry = Entry::from_line(lines.get(at.line as usize)?, 1).ok()?;
         let is_safe = entry.extents.as_slice().iter().all(|extent| match extent {
-            Extent::Contents { block, .. } => self.blocks.contains(block),
+            Extent::Contents { block, .. } => self.contents_are_files || self.blocks.contains(block),
             Extent::Zeros { .. } => true,
         });
         (is_safe && entry.address == *address).then_some(entry)

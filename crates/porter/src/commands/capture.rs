@@ -13,6 +13,7 @@ use porter_trunk::label::{FORMAT, FormatVersion, MAJOR, MINOR};
 use porter_trunk::open_form::OpenTrunkWriter;
 use porter_trunk::outside::Outside;
 use porter_trunk::packed_form::{PackedOptions, PackedTrunkWriter, Seal};
+use porter_trunk::parked_form::ParkedTrunkWriter;
 use porter_trunk::{AccountLabel, Label, MachineLabel, TrunkError, TrunkId, TrunkWriter};
 use std::path::PathBuf;
 
@@ -89,6 +90,8 @@ enum Form {
     Packed,
     /// Plain folders that anyone can browse (a BagIt bag)
     Open,
+    /// On the old system's own volume, sharing the data that is there: for installing a system anew in its place
+    Parked,
 }
 
 /// What to write on the outside of the trunk.
@@ -135,6 +138,12 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
             let forecast = predict(Shape::Files)?;
             let trunk_id = label.trunk_id.short();
             (Box::new(OpenTrunkWriter::create(folder, label)?), trunk_id, forecast)
+        }
+        Form::Parked => {
+            let forecast = predict(Shape::Links)?;
+            let trunk = ParkedTrunkWriter::begin(folder, label)?;
+            let trunk_id = trunk.label().trunk_id.short();
+            (Box::new(trunk), trunk_id, forecast)
         }
         Form::Packed => {
             let (trunk, forecast) = packed(arguments, label, &predict)?;

@@ -1,0 +1,291 @@
+//! Kills captures, top-ups and restores at random moments, lets them go on, and compares the result with an undisturbed run.
+//!
+//! Some runs are killed (SIGKILL), others meet a file system that takes nothing more: a tmpfs of just too small a size, which is
+//! then made larger.
+
+use crate::bench::build_porter;
+use porter_demo::dice::Dice;
+use porter_demo::writing::{noise, text};
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+
+/// Kills so many captures, and a third as many top-ups and restores.
+pub(crate) fn run(count: usize) -> Result<(), String> {
+    let porter = build_porter()?;
+    let bench = tempfile_folder()?;
+    let crash = Crash { porter, pc: bench.join("PC"), bench: bench.clone() };
+    let said = crash.all(count);
+    let _ = Command::new("umount").arg(bench.join("stick")).stderr(Stdio::null()).status();
+    fs::remove_dir_all(&bench).map_err(|cause| cause.to_string())?;
+    said
+}
+
+fn tempfile_folder() -> Result<PathBuf, String> {
+    let folder = std::env::temp_dir().join(format!("porter-crash-{}", std::process::id()));
+    fs::create_dir_all(&folder).map_err(|cause| cause.to_string())?;
+    Ok(folder)
+}
+
+struct Crash {
+    porter: PathBuf,
+    bench: PathBuf,
+    pc: PathBuf,
+}
+
+/// Every file of a tree with its content.
+type Tree = BTreeMap<PathBuf, Vec<u8>>;
+
+impl Crash {
+    fn all(&self, count: usize) -> Result<(), String> {
+        self.build_machine().map_err(|cause| cause.to_string())?;
+        let undisturbed = self.bench.join("undisturbed");
+        let took = self.timed(&self.capture(&undisturbed))?;
+        let whole = self.taken(&undisturbed)?;
+        if whole != tree(&self.documents())? {
+            return Err("an undisturbed capture does not hold what is on the machine".to_owned());
+        }
+
+        let mut dice = Dice::named("crash");
+        let mut killed = 0;
+        for number in 0..count {
+            let trunk = self.bench.join("trunk");
+            let capture = self.capture(&trunk);
+            // Several times, so that what a resumed run leaves is cut off too.
+            for _ in 0..1 + dice.below(3) {
+                killed += u32::from(self.killed_after(&capture, took, &mut dice)?);
+            }
+            self.well(&capture)?;
+            self.compare(&trunk, &whole, &format!("capture {number}"))?;
+            self.remove(&trunk)?;
+        }
+        println!("capture: {count} trunks, {killed} runs killed: every trunk equals the undisturbed one");
+
+        let earlier = self.bench.join("earlier");
+        self.well(&self.capture(&earlier))?;
+        self.change_machine().map_err(|cause| cause.to_string())?;
+        let later = tree(&self.documents())?;
+        let (mut killed, mut before, tops) = (0, 0, count.div_ceil(3));
+        for number in 0..tops {
+            let trunk = self.bench.join("trunk");
+            self.well(&words(&["cp", "-a"], &[&earlier, &trunk]))?;
+            let top_up = self.capture(&trunk);
+            if self.killed_after(&top_up, took, &mut dice)? {
+                killed += 1;
+                // Until a top-up is finished the earlier state stays whole; after that the later one is there.
+                let state = self.taken(&trunk)?;
+                if state == whole {
+                    before += 1;
+                } else if state != later {
+                    return Err(format!("top-up {number}: neither the earlier state nor the later one"));
+                }
+                self.check(&trunk, &format!("top-up {number}, cut off"))?;
+            }
+            self.well(&top_up)?;
+            self.compare(&trunk, &later, &format!("top-up {number}"))?;
+            self.remove(&trunk)?;
+        }
+        println!(
+            "top-up: {tops} trunks, {killed} runs killed, {before} times the earlier state was found whole: all equal"
+        );
+
+        let mut killed = 0;
+        let to = self.bench.join("NEW");
+        for number in 0..tops {
+            for folder in ["Windows/System32", "Users/odile/Documents", "ProgramData"] {
+                fs::create_dir_all(to.join(folder)).map_err(|cause| cause.to_string())?;
+            }
+            let restore = words(&[&self.shown(), "restore", "--quiet", "--yes"], &[&undisturbed, &to]);
+            killed += u32::from(self.killed_after(&restore, took, &mut dice)?);
+            self.well(&restore)?;
+            let landed = tree(&to.join("Users/odile/Documents"))?;
+            let missing = whole.iter().find(|(path, content)| landed.get(*path) != Some(content));
+            if let Some((path, _)) = missing {
+                return Err(format!("restore {number}: {} did not land", path.display()));
+            }
+            self.remove(&to)?;
+        }
+        println!("restore: {tops} machines, {killed} runs killed: everything landed");
+
+        self.change_back().map_err(|cause| cause.to_string())?;
+        self.full_stick(&whole, count.div_ceil(10), &mut dice)
+    }
+
+    /// A stick that takes nothing more in mid-run, and is then made larger.
+    fn full_stick(&self, whole: &Tree, count: usize, dice: &mut Dice) -> Result<(), String> {
+        let stick = self.bench.join("stick");
+        fs::create_dir_all(&stick).map_err(|cause| cause.to_string())?;
+        let mount = |options: &str| {
+            let done =
+                Command::new("mount").args(["-t", "tmpfs", "-o", options, "tmpfs"]).arg(&stick).status();
+            done.is_ok_and(|status| status.success())
+        };
+        if !mount("size=1m") {
+            println!("full stick: left out, because nothing can be mounted here");
+            return Ok(());
+        }
+        for number in 0..count {
+            let trunk = stick.join("trunk");
+            let _ = fs::remove_dir_all(&trunk);
+            if !mount(&format!("remount,size={}k", 1000 + dice.below(20_000))) {
+                return Err("the stick cannot be made smaller".to_owned());
+            }
+            let mut capture = self.capture(&trunk);
+            capture.push("--may-not-fit".to_owned());
+            let said = output(&capture)?;
+            if said.status.code() == Some(1) {
+                let words = String::from_utf8_lossy(&said.stderr).into_owned();
+                if !words.contains("is full") || words.contains("panicked") {
+                    return Err(format!("full stick {number}: {words}"));
+                }
+            } else if !said.status.success() {
+                return Err(format!("full stick {number}: status {:?}", said.status.code()));
+            }
+            if !mount("remount,size=200m") {
+                return Err("the stick cannot be made larger".to_owned());
+            }
+            self.well(&capture)?;
+            self.compare(&trunk, whole, &format!("full stick {number}"))?;
+        }
+        println!("full stick: {count} trunks: clear words, and every one went on to the undisturbed one");
+        Ok(())
+    }
+
+    fn shown(&self) -> String {
+        self.porter.display().to_string()
+    }
+
+    fn documents(&self) -> PathBuf {
+        self.pc.join("Users/odile/Documents")
+    }
+
+    fn capture(&self, trunk: &Path) -> Vec<String> {
+        // Small packs, so that their ends are among the moments too.
+        let mut capture = words(&[&self.shown(), "capture", "--quiet"], &[&self.pc, trunk]);
+        capture.extend(["--pack-size".to_owned(), "16MiB".to_owned()]);
+        capture
+    }
+
+    /// Starts a command and kills it at a random moment of the time that it usually takes. False if it was done before.
+    fn killed_after(&self, command: &[String], took: Duration, dice: &mut Dice) -> Result<bool, String> {
+        let moment = took.mul_f64(dice.below(1000) as f64 / 1000.0);
+        let mut child = Command::new(&command[0])
+            .args(&command[1..])
+            .stdin(Stdio::null())
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .map_err(|cause| cause.to_string())?;
+        std::thread::sleep(moment);
+        child.kill().map_err(|cause| cause.to_string())?;
+        let status = child.wait().map_err(|cause| cause.to_string())?;
+        Ok(!status.success())
+    }
+
+    fn timed(&self, command: &[String]) -> Result<Duration, String> {
+        let began = Instant::now();
+        self.well(command)?;
+        Ok(began.elapsed())
+    }
+
+    fn well(&self, command: &[String]) -> Result<(), String> {
+        let said = output(command)?;
+        if said.status.success() {
+            return Ok(());
+        }
+        Err(format!("failed: {}\n{}", command.join(" "), String::from_utf8_lossy(&said.stderr)))
+    }
+
+    /// The documents in a trunk.
+    fn taken(&self, trunk: &Path) -> Result<Tree, String> {
+        let out = self.bench.join("taken");
+        let mut take = words(&[&self.shown(), "take", "--quiet"], &[trunk]);
+        take.push("odile/folder/documents".to_owned());
+        take.push(out.display().to_string());
+        self.well(&take)?;
+        let found = tree(&out)?;
+        self.remove(&out)?;
+        Ok(found)
+    }
+
+    fn check(&self, trunk: &Path, what: &str) -> Result<(), String> {
+        self.well(&words(&[&self.shown(), "check", "--quiet"], &[trunk]))
+            .map_err(|said| format!("{what}: {said}"))
+    }
+
+    fn compare(&self, trunk: &Path, expected: &Tree, what: &str) -> Result<(), String> {
+        self.check(trunk, what)?;
+        if self.taken(trunk)? == *expected { Ok(()) } else { Err(format!("{what}: another result")) }
+    }
+
+    fn remove(&self, folder: &Path) -> Result<(), String> {
+        fs::remove_dir_all(folder).map_err(|cause| cause.to_string())
+    }
+
+    /// Some thousand small files, and some that are cut into many pieces: 40 MB.
+    fn build_machine(&self) -> std::io::Result<()> {
+        for folder in ["Windows/System32", "ProgramData", "Users/odile/Documents"] {
+            fs::create_dir_all(self.pc.join(folder))?;
+        }
+        for number in 0..2000 {
+            let folder = self.documents().join(format!("folder {:02}", number / 100));
+            fs::create_dir_all(&folder)?;
+            fs::write(
+                folder.join(format!("note {number}.txt")),
+                text(&format!("note {number}"), 1 + number % 60),
+            )?;
+        }
+        for number in 0..12 {
+            let content = noise(&format!("scan {number}"), 3_000_000);
+            fs::write(self.documents().join(format!("scan {number:02}.bin")), content)?;
+        }
+        std::thread::sleep(Duration::from_secs(3));
+        Ok(())
+    }
+
+    fn change_machine(&self) -> std::io::Result<()> {
+        for number in 0..300 {
+            fs::write(
+                self.documents().join(format!("folder 03/new {number}.txt")),
+                text(&format!("new {number}"), 30),
+            )?;
+        }
+        fs::write(self.documents().join("scan 05.bin"), noise("scan again", 9_000_000))?;
+        fs::rename(self.documents().join("folder 07/note 700.txt"), self.documents().join("moved.txt"))
+    }
+
+    fn change_back(&self) -> std::io::Result<()> {
+        fs::remove_dir_all(&self.pc)?;
+        self.build_machine()
+    }
+}
+
+fn words(first: &[&str], paths: &[&Path]) -> Vec<String> {
+    let paths = paths.iter().map(|path| path.display().to_string());
+    first.iter().map(|word| (*word).to_owned()).chain(paths).collect()
+}
+
+fn output(command: &[String]) -> Result<std::process::Output, String> {
+    let output = Command::new(&command[0]).args(&command[1..]).stdin(Stdio::null()).output();
+    output.map_err(|cause| format!("{}: {cause}", command[0]))
+}
+
+fn tree(root: &Path) -> Result<Tree, String> {
+    let mut found = Tree::new();
+    let mut folders = vec![root.to_path_buf()];
+    let failed = |cause: std::io::Error| cause.to_string();
+    while let Some(folder) = folders.pop() {
+        for row in fs::read_dir(folder).map_err(failed)? {
+            let path = row.map_err(failed)?.path();
+            if path.is_dir() {
+                folders.push(path);
+            } else {
+                let below = path.strip_prefix(root).unwrap_or(&path).to_path_buf();
+                found.insert(below, fs::read(&path).map_err(failed)?);
+            }
+        }
+    }
+    Ok(found)
+}
