@@ -4,12 +4,13 @@
 use porter_names::{NameRules, RelativePath};
 use porter_trunk::open_form::{OpenTrunk, OpenTrunkWriter};
 use porter_trunk::packed_form::{Opener, PackedOptions, PackedTrunk, PackedTrunkWriter, Seal};
+use porter_trunk::parked_form::{ParkedTrunk, ParkedTrunkWriter};
 use porter_trunk::{
     AccountLabel, Attributes, Content, ContentHash, Depth, Entry, EntryAddress, Extents, Inventory, Label,
-    LeftBehind, LeftReason, MachineLabel, MeaningCount, NamedStream, StoreError, SystemLabel, Tally, Trunk,
-    TrunkError, TrunkId, TrunkItem, TrunkProgram, TrunkWriter,
+    LeftBehind, LeftReason, MachineLabel, MeaningCount, NamedStream, StoreError, Stored, SystemLabel, Tally,
+    Trunk, TrunkError, TrunkId, TrunkItem, TrunkProgram, TrunkWriter,
 };
-use std::io::{self, Read};
+use std::io::{self, Read, Write};
 use std::path::Path;
 use time::OffsetDateTime;
 use time::macros::datetime;
@@ -47,6 +48,11 @@ const SEALED: Form = Form {
         let opener = Opener::Passphrase(PASSPHRASE.to_owned().into());
         Ok(Box::new(PackedTrunk::load(&[folder.to_path_buf()], Some(&opener))?))
     },
+};
+
+const PARKED: Form = Form {
+    create: |folder, label| Ok(Box::new(ParkedTrunkWriter::begin(folder, label)?)),
+    load: |folder| Ok(Box::new(ParkedTrunk::load(folder)?)),
 };
 
 fn label() -> Label {
@@ -143,29 +149,50 @@ fn entry(rules: NameRules, name: &[u8], content: Content) -> Entry {
 
 fn store(trunk: &dyn TrunkWriter, name: &[u8], content: &[u8]) -> Entry {
     let mut entry = entry(trunk.name_rules(), name, Content::Folder);
-    let stored = trunk.store(&entry.address, entry.modified_utc, &mut &content[..], &|_| {}).unwrap();
+    let stored = store_bytes(trunk, &entry, content);
     assert_eq!(stored.hash, ContentHash::of(content));
     entry.content = Content::File { size_in_bytes: stored.size_in_bytes, hash: stored.hash };
     entry.extents = stored.extents;
     entry
 }
 
+/// From memory, or from a file for a form that keeps files alive.
+fn store_bytes(trunk: &dyn TrunkWriter, entry: &Entry, content: &[u8]) -> Stored {
+    // On the volume of the trunk, as the old machine's files are.
+    let mut file = tempfile::NamedTempFile::new().unwrap();
+    file.write_all(content).unwrap();
+    match trunk.store_file(file.path(), &|_| {}) {
+        Some(stored) => stored.unwrap(),
+        None => trunk.store(&entry.address, entry.modified_utc, &mut &content[..], &|_| {}).unwrap(),
+    }
+}
+
 fn conforms(form: &Form) {
     everything_comes_back(form);
     it_is_no_trunk_before_it_is_published(form);
-    a_source_that_fails_leaves_nothing_behind(form);
+    a_second_name_of_a_file_and_a_hole_come_back(form);
     many_threads_may_store_at_once(form);
+    a_hundred_thousand_entries_of_one_folder_come_back(form);
 }
 
 #[test]
 fn the_open_form_conforms() {
     conforms(&OPEN);
+    a_source_that_fails_leaves_nothing_behind(&OPEN);
+    it_cannot_be_begun_twice(&OPEN);
     what_later_versions_wrote_is_refused(&OPEN);
+}
+
+#[test]
+fn the_parked_form_conforms() {
+    conforms(&PARKED);
 }
 
 #[test]
 fn the_packed_form_conforms() {
     conforms(&PACKED);
+    a_source_that_fails_leaves_nothing_behind(&PACKED);
+    it_cannot_be_begun_twice(&PACKED);
 
     let folder = tempfile::tempdir().unwrap();
     let trunk = (PACKED.create)(folder.path(), label()).unwrap();
@@ -199,6 +226,7 @@ fn the_packed_form_conforms() {
 #[test]
 fn the_packed_form_conforms_when_it_is_sealed() {
     conforms(&SEALED);
+    a_source_that_fails_leaves_nothing_behind(&SEALED);
 }
 
 fn everything_comes_back(form: &Form) {
@@ -274,7 +302,106 @@ fn it_is_no_trunk_before_it_is_published(form: &Form) {
     assert_eq!(trunk.read_back().unwrap().entries().unwrap().count(), 1);
     trunk.publish().unwrap();
     assert_eq!((form.load)(&path).unwrap().items().len(), 1);
+}
+
+fn it_cannot_be_begun_twice(form: &Form) {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("trunk");
+    let trunk = (form.create)(&path, label()).unwrap();
+    close(&*trunk, &[]).unwrap();
+    trunk.publish().unwrap();
     assert!(matches!((form.create)(&path, label()), Err(TrunkError::HoldsTrunk(_))));
+}
+
+fn a_second_name_of_a_file_and_a_hole_come_back(form: &Form) {
+    /// Ten times that in the release build takes seconds too.
+    const HOLE_IN_BYTES: u64 = 1_000_000_000;
+    let folder = tempfile::tempdir().unwrap();
+    let trunk = (form.create)(&folder.path().join("trunk"), label()).unwrap();
+    let mut first = store(&*trunk, b"first name.txt", b"one file");
+    first.same_file = Some(7);
+    let mut second = entry(trunk.name_rules(), b"second name.txt", first.content.clone());
+    // Where contents are kept once, the second name needs no reading.
+    second.extents = if trunk.keeps_contents_once() {
+        first.extents.clone()
+    } else {
+        store_bytes(&*trunk, &second, b"one file").extents
+    };
+    second.same_file = Some(7);
+    let hole = tempfile::NamedTempFile::new().unwrap();
+    hole.as_file().set_len(HOLE_IN_BYTES).unwrap();
+    let mut sparse = entry(trunk.name_rules(), b"disk.img", Content::Folder);
+    sparse.sparse = true;
+    let stored = match trunk.store_file(hole.path(), &|_| {}) {
+        Some(stored) => stored.unwrap(),
+        None => trunk.store(&sparse.address, None, &mut hole.reopen().unwrap(), &|_| {}).unwrap(),
+    };
+    sparse.content = Content::File { size_in_bytes: stored.size_in_bytes, hash: stored.hash };
+    sparse.extents = stored.extents;
+    let mut tally = Tally::default();
+    for entry in [&first, &second, &sparse] {
+        trunk.record(entry).unwrap();
+        tally += Tally::file(entry.size_in_bytes());
+    }
+    close(&*trunk, &[item(tally)]).unwrap();
+    let back = trunk.read_back().unwrap();
+    assert_eq!(
+        back.entries().unwrap().map(Result::unwrap).collect::<Vec<_>>(),
+        [first, second.clone(), sparse.clone()]
+    );
+    let mut found = Vec::new();
+    back.open_content(&second).unwrap().read_to_end(&mut found).unwrap();
+    assert_eq!(found, b"one file");
+    let found = ContentHash::of_reader(&mut *back.open_content(&sparse).unwrap()).unwrap();
+    assert!(sparse.content == Content::File { size_in_bytes: HOLE_IN_BYTES, hash: found });
+    // A hole takes no room.
+    let taken: u64 = walk(folder.path()).iter().map(|path| room_of(path)).sum();
+    assert!(taken < 10_000_000 || form.load as usize == OPEN.load as usize, "{taken}");
+}
+
+fn room_of(path: &Path) -> u64 {
+    #[cfg(unix)]
+    return std::os::unix::fs::MetadataExt::blocks(&std::fs::metadata(path).unwrap()) * 512;
+    #[cfg(not(unix))]
+    if path.components().any(|step| step.as_os_str() == "kept") {
+        0
+    } else {
+        std::fs::metadata(path).unwrap().len()
+    }
+}
+
+fn walk(folder: &Path) -> Vec<std::path::PathBuf> {
+    let rows = std::fs::read_dir(folder).unwrap().map(|row| row.unwrap().path());
+    rows.flat_map(|path| if path.is_dir() { walk(&path) } else { vec![path] }).collect()
+}
+
+fn a_hundred_thousand_entries_of_one_folder_come_back(form: &Form) {
+    let folder = tempfile::tempdir().unwrap();
+    let trunk = (form.create)(&folder.path().join("trunk"), label()).unwrap();
+    let empty = Content::File { size_in_bytes: 0, hash: ContentHash::of(b"") };
+    let one = store(&*trunk, b"crowd/one", b"one");
+    let mut tally = Tally::file(3);
+    trunk.record(&one).unwrap();
+    let keeps_files = form.load as usize == OPEN.load as usize;
+    for number in 0..if keeps_files { 1000 } else { 100_000 } {
+        let name = format!("crowd/{number:06}");
+        let entry = if keeps_files {
+            store(&*trunk, name.as_bytes(), b"")
+        } else {
+            entry(trunk.name_rules(), name.as_bytes(), Content::Link { target: b"one".to_vec() })
+        };
+        assert!(!keeps_files || entry.content == empty);
+        tally += if keeps_files { Tally::file(0) } else { Tally::LINK };
+        trunk.record(&entry).unwrap();
+    }
+    close(&*trunk, &[item(tally)]).unwrap();
+    trunk.publish().unwrap();
+    drop(trunk);
+    let trunk = (form.load)(&folder.path().join("trunk")).unwrap();
+    let mut audit = trunk.audit(Depth::Full).unwrap();
+    let seen = trunk.entries().unwrap().map(Result::unwrap).filter(|entry| audit.see(entry, false).is_none());
+    assert_eq!(seen.count() as u64, tally.entries());
+    assert_eq!(audit.finish().unwrap(), []);
 }
 
 fn a_source_that_fails_leaves_nothing_behind(form: &Form) {

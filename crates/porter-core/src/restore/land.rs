@@ -33,12 +33,14 @@ impl Drop for Waiting {
     }
 }
 
-/// Writes an entry beside its place, under a name that nothing else has, and proves the content on the way.
+/// Writes an entry beside its place, under a name that nothing else has, and proves the content on the way. `same_as` is where the
+/// same file landed under another name.
 pub(super) fn write_aside(
     trunk: &dyn Trunk,
     entry: &Entry,
     target: &Path,
     owner: Option<host::Owner>,
+    same_as: Option<&Path>,
     conduct: Conduct<'_>,
 ) -> Result<Waiting, NotLanded> {
     static NUMBER: AtomicU64 = AtomicU64::new(0);
@@ -48,6 +50,10 @@ pub(super) fn write_aside(
     let path = folder.join(format!(".porter-{:08x}-{number}.part", std::process::id()));
     match &entry.content {
         Content::File { .. } => {
+            // Another name of a file that landed already. Where the volume knows none, it becomes a file of its own.
+            if same_as.is_some_and(|landed| fs::hard_link(landed, &path).is_ok()) {
+                return Ok(waiting(path));
+            }
             if let Some(kept) = trunk.content_file(entry)
                 && let Ok(linked) = link_proved(trunk, entry, &kept, &path, conduct)
             {

@@ -10,7 +10,7 @@ use crate::in_order::in_order;
 use crate::receipt::Reason;
 use porter_names::RelativePath;
 use porter_source::HostTree;
-use porter_trunk::{Content, Tally, Trunk};
+use porter_trunk::{Content, ContentHash, Tally, Trunk};
 use std::collections::{BTreeSet, HashMap};
 use std::fs;
 use std::io;
@@ -50,8 +50,14 @@ pub fn run_plan(
         Some(records) => Some(begin_journal(records, trunk, &plan)?),
         None => None,
     };
-    let runner =
-        Runner { trunk, target: &plan.target, journal: journal.as_ref(), owners: Mutex::default(), conduct };
+    let runner = Runner {
+        trunk,
+        target: &plan.target,
+        journal: journal.as_ref(),
+        owners: Mutex::default(),
+        linked: Mutex::default(),
+        conduct,
+    };
     let mut report = RestoreReport {
         written: Tally::default(),
         identical: plan.identical,
@@ -199,6 +205,8 @@ struct Runner<'a> {
     journal: Option<&'a Journal>,
     /// Whose the things in a folder are to be: the folder's owner's.
     owners: Mutex<HashMap<PathBuf, Option<Owner>>>,
+    /// Where files with several names landed, by their numbers in the trunk.
+    linked: Mutex<HashMap<u64, (PathBuf, ContentHash)>>,
     conduct: Conduct<'a>,
 }
 
@@ -284,13 +292,28 @@ impl Runner<'_> {
                 StepFailed::Ends(RestoreError::Volume { path: path.clone(), cause })
             }
         };
-        let waiting = write_aside(self.trunk, &step.entry, &path, owner, self.conduct).map_err(sort)?;
+        // Files with several names come one after the other: the second finds the first.
+        let mut linked = step
+            .entry
+            .same_file
+            .map(|number| (number, self.linked.lock().unwrap_or_else(PoisonError::into_inner)));
+        let same_as = linked.as_ref().and_then(|(number, linked)| {
+            let (path, hash) = linked.get(number)?;
+            matches!(step.entry.content, Content::File { hash: ours, .. } if ours == *hash)
+                .then_some(path.as_path())
+        });
+        let waiting =
+            write_aside(self.trunk, &step.entry, &path, owner, same_as, self.conduct).map_err(sort)?;
         if let Some(to) = set_aside {
             self.write(|| JournalLine::SetAside { at: at(), to: PathField(to.clone()) })
                 .map_err(StepFailed::Ends)?;
         }
         self.write(|| JournalLine::Land { entry: key(), at: at(), renamed: step.renamed })
             .map_err(StepFailed::Ends)?;
-        give_name(waiting, &path, aside.as_deref()).map_err(sort)
+        give_name(waiting, &path, aside.as_deref()).map_err(sort)?;
+        if let (Some((number, linked)), Content::File { hash, .. }) = (&mut linked, &step.entry.content) {
+            linked.insert(*number, (path, *hash));
+        }
+        Ok(())
     }
 }
