@@ -67,6 +67,9 @@ pub(crate) fn flush_folder_of(path: &Path) -> io::Result<()> {
 pub(crate) const NOT_A_PERSONS: [&str; 5] =
     ["System Volume Information", "$RECYCLE.BIN", "lost+found", ".Spotlight-V100", ".fseventsd"];
 
+/// What a run that was killed at its very beginning may have left, before it wrote anything that counts.
+const BEGUN: [&str; 4] = ["lock", "label.new", "seal.new", "seal.json"];
+
 /// Only an empty folder, or none at all, may become a trunk.
 pub(crate) fn refuse_unless_empty(folder: &Path) -> Result<(), TrunkError> {
     let looking = |cause| TrunkError::io("looking into", folder, cause);
@@ -77,7 +80,7 @@ pub(crate) fn refuse_unless_empty(folder: &Path) -> Result<(), TrunkError> {
     };
     for row in rows {
         let name = row.map_err(looking)?.file_name();
-        if !NOT_A_PERSONS.iter().any(|known| name == *known) {
+        if !NOT_A_PERSONS.iter().chain(&BEGUN).any(|known| name == *known) {
             return Err(TrunkError::HoldsSomethingElse(folder.to_path_buf()));
         }
     }

@@ -67,7 +67,7 @@ impl ParkedTrunkWriter {
                 None
             }
         };
-        fs::create_dir_all(folder.join(KEPT)).map_err(failed)?;
+        fs::create_dir_all(folder).map_err(failed)?;
         let lock = Lock::take(&folder.join(LOCK)).map_err(|refused| match refused {
             NotLocked::Held(holder) => TrunkError::InUse { folder: folder.to_path_buf(), holder },
             NotLocked::Failed(cause) => TrunkError::io("locking", folder, cause),
@@ -93,6 +93,7 @@ impl ParkedTrunkWriter {
             host::replace(&folder.join(LABEL), &outside.to_bytes(), false)
                 .map_err(|cause| TrunkError::io("writing", &folder.join(LABEL), cause))?;
         }
+        fs::create_dir_all(folder.join(KEPT)).map_err(failed)?;
         prove_links(folder)?;
         let run = Run::begin(&label.trunk_id, None).map_err(failed)?;
         let list = ListWriter::create(folder, list_number, &run)?;

@@ -31,7 +31,7 @@ use zeroize::Zeroizing;
 /// Packs of FAT stay below 4 GiB, and their index has to fit too.
 const LARGEST_PACK_IN_BYTES: u64 = (4 << 30) - (64 << 20);
 /// After so much content the entries so far are written, so that a cut loses little.
-const ENTRIES_EVERY_IN_BYTES: u64 = 64 << 20;
+const ENTRIES_EVERY_IN_BYTES: u64 = 16 << 20;
 
 /// How a packed trunk is to be made.
 pub struct PackedOptions {

@@ -5,10 +5,11 @@ use crate::failure::{Failure, Outcome};
 use crate::screen::say_json;
 use crate::{keys, open, views};
 use clap::Args;
+use porter_core::catalogue::patterns::{Candidate, Patterns, in_lower_case};
 use porter_names::RelativePath;
 use porter_trunk::outside::Outside;
 use porter_trunk::packed_form::rebuild;
-use porter_trunk::{Trunk, TrunkItem};
+use porter_trunk::{Entry, Trunk, TrunkItem};
 
 /// Show what a trunk holds
 #[derive(Debug, Args)]
@@ -18,6 +19,15 @@ pub(crate) struct LookArguments {
     /// An item, or a folder in it: odile/folder/documents/Kites
     #[arg(value_name = "ITEM[/PATH]")]
     item: Option<String>,
+    /// Show the folders below, each with all that is in it
+    #[arg(long, conflicts_with = "find")]
+    tree: bool,
+    /// How many folders deep the tree goes
+    #[arg(long, value_name = "NUMBER", default_value_t = 3, requires = "tree")]
+    levels: usize,
+    /// Show all entries whose name or path fits: '*.kite', '**/Plans/*'
+    #[arg(long, value_name = "PATTERN")]
+    find: Vec<String>,
     /// The trunk's list is lost or damaged: make it anew from the packs first
     #[arg(long)]
     mend: bool,
@@ -49,6 +59,14 @@ pub(crate) fn run(arguments: &LookArguments) -> Result<Outcome, Failure> {
     };
     let trunk = &*trunk;
     let named = arguments.item.as_deref().map(|text| item_and_path(trunk, text)).transpose()?;
+    if !arguments.find.is_empty() {
+        return find(trunk, named.as_ref(), arguments);
+    }
+    if arguments.tree {
+        let entries = trunk.entries()?.flatten().filter(|entry| is_within(entry, named.as_ref()));
+        views::look::show_tree(&views::look::tree(entries, arguments.levels));
+        return Ok(Outcome::Well);
+    }
     let rows = match &named {
         None => None,
         Some((item, below)) => {
@@ -65,6 +83,36 @@ pub(crate) fn run(arguments: &LookArguments) -> Result<Outcome, Failure> {
         (Some(_), Some((item, _)), false) if !item.facts.is_empty() => views::look::show_values(item),
         (Some(rows), _, false) => views::look::show_rows(rows),
         (None, _, false) => views::look::show_trunk(trunk.label(), trunk.items()),
+    }
+    Ok(Outcome::Well)
+}
+
+fn is_within(entry: &Entry, named: Option<&(&TrunkItem, RelativePath)>) -> bool {
+    named.is_none_or(|(item, below)| entry.item == item.id && entry.address.path.is_within(below))
+}
+
+fn find(
+    trunk: &dyn Trunk,
+    named: Option<&(&TrunkItem, RelativePath)>,
+    arguments: &LookArguments,
+) -> Result<Outcome, Failure> {
+    // A pattern without a folder is for names, wherever they are.
+    let anywhere = |text: &String| {
+        if text.contains('/') { text.to_lowercase() } else { format!("**/{}", text.to_lowercase()) }
+    };
+    let patterns = Patterns::new(arguments.find.iter().map(anywhere).collect()).map_err(|cause| {
+        Failure::wrong_use(
+            format!("--find: {cause}"),
+            "`*` stands for any part of a name, `**/` for any folders.",
+        )
+    })?;
+    let fits = |entry: &Entry| patterns.fit(&Candidate::new(&in_lower_case(&entry.address.path)));
+    let found: Vec<Entry> =
+        trunk.entries()?.flatten().filter(|entry| is_within(entry, named) && fits(entry)).collect();
+    if arguments.json {
+        say_json(&views::look::found_json(&found));
+    } else {
+        views::look::show_found(&found);
     }
     Ok(Outcome::Well)
 }

@@ -6,6 +6,9 @@ use crate::failure::{Failure, Outcome};
 use crate::{open, paths, views};
 use clap::Args;
 use porter_core::restore::{plan_take, run_plan};
+use porter_names::RelativePath;
+use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, TrunkItem, in_pieces};
+use std::io::Write;
 use std::path::PathBuf;
 
 /// Take one thing out of a trunk, into a folder
@@ -16,7 +19,8 @@ pub(crate) struct TakeArguments {
     /// An item, or a folder or file in it: odile/folder/documents/Kites
     #[arg(value_name = "ITEM[/PATH]")]
     item: String,
-    /// Folder to put it into; made if it is not there. What differs there is set aside, never deleted
+    /// Folder to put it into; made if it is not there. What differs there is set aside, never deleted. `-`: the content of one
+    /// file, to standard output
     #[arg(value_parser = paths::typed())]
     folder: PathBuf,
     #[command(flatten)]
@@ -30,6 +34,9 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
     if !holds(trunk, item, &below)? {
         return Err(nothing_there(item, &below));
     }
+    if arguments.folder.as_os_str() == "-" {
+        return give_out(trunk, item, &below);
+    }
     std::fs::create_dir_all(&arguments.folder).map_err(|cause| {
         Failure::new(
             format!("`{}` cannot be made: {cause}", paths::shown(&arguments.folder)),
@@ -42,4 +49,39 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
     })??;
     views::restore::show("Taken.", &report);
     Ok(Outcome::attention_if(report.refused.iter().any(|refused| refused.needs_attention)))
+}
+
+/// The content of one file to standard output, proved while it is given out.
+fn give_out(trunk: &dyn Trunk, item: &TrunkItem, below: &RelativePath) -> Result<Outcome, Failure> {
+    let is_it = |entry: &Entry| entry.item == item.id && entry.address.path == *below;
+    let entry = trunk.entries()?.flatten().find(is_it);
+    let Some((entry, hash)) = entry.and_then(|entry| match entry.content {
+        Content::File { hash, .. } => Some((entry, hash)),
+        Content::Folder | Content::Link { .. } => None,
+    }) else {
+        return Err(Failure::wrong_use(
+            format!("`{}/{below}` is not one file", item.id),
+            "Only a file can go to standard output; name a folder to put it into.",
+        ));
+    };
+    let damaged = |what: String| {
+        Failure::new(format!("the trunk is damaged: {what}"), "What was given out must not be trusted.")
+    };
+    let mut content = trunk.open_content(&entry).map_err(|damage| damaged(damage.to_string()))?;
+    let mut hasher = ContentHasher::default();
+    let mut out = std::io::stdout().lock();
+    let given = in_pieces(&mut *content, |piece| {
+        hasher.update(piece);
+        out.write_all(piece)
+    });
+    match given {
+        // Whoever read it has had enough.
+        Err(PieceFailed::Using(cause)) if cause.kind() == std::io::ErrorKind::BrokenPipe => Ok(Outcome::Well),
+        Err(PieceFailed::Using(cause)) => {
+            Err(Failure::new(format!("writing failed: {cause}"), "Is there room?"))
+        }
+        Err(PieceFailed::Reading(cause)) => Err(damaged(cause.to_string())),
+        Ok(()) if hasher.finish() == hash => Ok(Outcome::Well),
+        Ok(()) => Err(damaged(format!("`{below}` is not what was written"))),
+    }
 }

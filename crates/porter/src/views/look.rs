@@ -140,6 +140,79 @@ pub(crate) fn rows_at(entries: impl Iterator<Item = Entry>, at: &RelativePath) -
     rows.into_values().collect()
 }
 
+/// A folder in the tree, with all that is below it.
+#[derive(Default)]
+pub(crate) struct Branch {
+    files: u64,
+    size_in_bytes: u64,
+    folders: BTreeMap<String, Branch>,
+}
+
+/// Folds entries into folders, so many levels below their items.
+pub(crate) fn tree(entries: impl Iterator<Item = Entry>, levels: usize) -> Branch {
+    let mut root = Branch::default();
+    for entry in entries {
+        let Content::File { size_in_bytes, .. } = entry.content else { continue };
+        let path = &entry.address.path;
+        let folders = path.steps().take(path.steps().count().saturating_sub(1).min(levels));
+        let names = folders.map(porter_names::screen::on_screen);
+        let mut branch = &mut root;
+        branch.add(size_in_bytes);
+        for name in std::iter::once(entry.item.clone()).chain(names) {
+            branch = branch.folders.entry(name).or_default();
+            branch.add(size_in_bytes);
+        }
+    }
+    root
+}
+
+impl Branch {
+    fn add(&mut self, size_in_bytes: u64) {
+        self.files += 1;
+        self.size_in_bytes += size_in_bytes;
+    }
+}
+
+/// The tree, the largest first.
+pub(crate) fn show_tree(root: &Branch) {
+    fn show(branch: &Branch, depth: usize) {
+        let mut folders: Vec<(&String, &Branch)> = branch.folders.iter().collect();
+        folders.sort_by_key(|(_, below)| std::cmp::Reverse(below.size_in_bytes));
+        for (name, below) in folders {
+            let files = counted(below.files, "file");
+            let line = format!("{}{name}", "  ".repeat(depth));
+            say(format_args!("  {:>9}  {line}  {}", size(below.size_in_bytes), styled(FAINT, files)));
+            show(below, depth + 1);
+        }
+    }
+    show(root, 0);
+    say(format_args!("  {:>9}  in {}", size(root.size_in_bytes), counted(root.files, "file")));
+}
+
+/// Entries wherever they are, with the words that `take` knows them by.
+pub(crate) fn show_found(found: &[Entry]) {
+    let mut size_in_bytes = 0;
+    for entry in found {
+        size_in_bytes += entry.size_in_bytes();
+        let end = if entry.content == Content::Folder { "/" } else { "" };
+        say(format_args!("  {:>9}  {}/{}{end}", size(entry.size_in_bytes()), entry.item, entry.address.path));
+    }
+    say(format_args!("  {:>9}  in {}", size(size_in_bytes), counted(found.len() as u64, "entry")));
+}
+
+/// `porter-look/1`, of entries that were searched for.
+pub(crate) fn found_json(found: &[Entry]) -> Value {
+    let rows = found.iter().map(|entry| {
+        json!({
+            "item": entry.item,
+            "path": entry.address.path.to_string(),
+            "bytes": entry.size_in_bytes(),
+            "modified_utc": entry.modified_utc.map(rfc3339),
+        })
+    });
+    json!({"format": "porter-look/1", "found": rows.collect::<Vec<_>>()})
+}
+
 /// The rows of a folder.
 pub(crate) fn show_rows(rows: &[Row]) {
     for row in rows {

@@ -1,0 +1,161 @@
+//! What one can do with trunks from the command line: seal, top up, continue on another stick, mend, park, look and take.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+mod workbench;
+
+use std::fs;
+use workbench::Workbench;
+
+fn bench() -> Workbench {
+    let bench = Workbench::new();
+    bench.empty_machine("PC", "odile");
+    bench.empty_machine("NEW", "odile");
+    for number in 0..40 {
+        let folder = if number % 2 == 0 { "Kites" } else { "Orders/2012" };
+        bench.write(
+            &format!("PC/Users/odile/Documents/{folder}/plan {number}.txt"),
+            format!("spar {number}\n").repeat(90),
+        );
+    }
+    bench.write("PC/Users/odile/Documents/photo.jpg", porter_demo::writing::noise("photo", 90_000));
+    bench
+}
+
+const DOCUMENTS: &str = "odile/folder/documents";
+
+#[test]
+fn a_sealed_trunk_shows_its_label_only_until_the_passphrase_is_given() {
+    let bench = bench();
+    bench.write("passphrase.txt", "forty kites at four\nanother line\n");
+    bench.write("other.txt", "the tide turns at six");
+    bench.porter(&["workshop-key", "new", "secret.txt"]).with_status(0);
+    bench.porter(&["workshop-key", "new", "second.txt"]).with_status(2);
+    let weak = bench
+        .command(&["capture", "PC", "weak", "--seal", "--quiet"])
+        .env("PORTER_PASSPHRASE", "kite")
+        .output()
+        .unwrap();
+    assert!(weak.status.success() && String::from_utf8_lossy(&weak.stderr).contains("is short"));
+    let key = ["--passphrase-file", "passphrase.txt"];
+    let seal =
+        ["capture", "PC", "trunk", "--seal", "--reminder", "the usual hour", "--owner", "Odile", "--quiet"];
+    bench.porter(&[&seal[..], &key].concat()).with_status(0);
+
+    let look = bench.porter(&["look", "trunk"]).with_status(0).out;
+    assert!(
+        look.contains("the usual hour") && look.contains("Odile") && !look.contains("documents"),
+        "{look}"
+    );
+    assert!(!look.contains("PC"), "not even the machine: {look}");
+    bench.porter(&["look", "trunk", DOCUMENTS]).with_status(2);
+    let shut = bench.porter(&["check", "trunk"]).with_status(1);
+    assert!(shut.err.contains("is sealed") && shut.err.contains("--passphrase-file"), "{}", shut.err);
+    let wrong = bench.porter(&["check", "trunk", "--passphrase-file", "other.txt"]).with_status(1);
+    assert!(wrong.err.contains("not the passphrase"), "{}", wrong.err);
+
+    bench
+        .porter(&[&["passphrase", "trunk", "--new-passphrase-file", "other.txt"][..], &key].concat())
+        .with_status(0);
+    bench.porter(&[&["check", "trunk", "--quiet"][..], &key].concat()).with_status(1);
+    let key = ["--passphrase-file", "other.txt"];
+    bench.porter(&[&["restore", "trunk", "NEW", "--yes", "--quiet"][..], &key].concat()).with_status(0);
+    bench.porter(&[&["check", "trunk", "NEW", "--quiet"][..], &key].concat()).with_status(0);
+    let forgotten =
+        ["take", "trunk", "odile/folder/documents/Kites/plan 8.txt", "-", "--workshop-key", "secret.txt"];
+    assert_eq!(bench.porter(&forgotten).with_status(0).out, "spar 8\n".repeat(90));
+    bench.porter(&["passphrase", "PC"]).with_status(1);
+}
+
+#[test]
+fn a_second_capture_tops_up_and_another_machine_is_refused() {
+    let bench = bench();
+    bench.porter(&["capture", "PC", "trunk", "--quiet"]).with_status(0);
+    bench.write("PC/Users/odile/Documents/new.txt", "new");
+    fs::remove_file(bench.path("PC/Users/odile/Documents/Kites/plan 0.txt")).unwrap();
+    let said = bench.porter(&["capture", "PC", "trunk"]).with_status(0);
+    assert!(said.err.contains("42 files with"), "{}", said.err);
+    let look = bench.porter(&["look", "trunk", "--find", "*.TXT", "--json"]).with_status(0).json();
+    assert_eq!(look["found"].as_array().unwrap().len(), 40, "one came and one went");
+    bench.porter(&["check", "trunk", "--quiet"]).with_status(0);
+    for depth in ["listing", "sample"] {
+        bench.porter(&["check", "trunk", "--depth", depth, "--quiet"]).with_status(0);
+    }
+
+    bench.empty_machine("OTHER", "bram");
+    bench.write("OTHER/Users/bram/Documents/a.txt", "a");
+    let other = bench.porter(&["capture", "OTHER", "trunk"]).with_status(1);
+    assert!(other.err.contains("trunk of another machine, PC"), "{}", other.err);
+    let trunk = bench.path("trunk/lock");
+    let lock = fs::File::create(&trunk).unwrap();
+    lock.lock().unwrap();
+    let held = bench.porter(&["capture", "PC", "trunk"]).with_status(1);
+    assert!(held.err.contains("another porter is writing"), "{}", held.err);
+    drop(lock);
+    bench.porter(&["capture", "PC", "trunk", "--quiet"]).with_status(0);
+}
+
+#[test]
+fn a_trunk_is_looked_into_by_tree_and_pattern() {
+    let bench = bench();
+    bench.porter(&["capture", "PC", "trunk", "--quiet"]).with_status(0);
+    let tree = bench.porter(&["look", "trunk", DOCUMENTS, "--tree"]).with_status(0).out;
+    let order: Vec<&str> = tree.lines().map(|line| line[11..].trim_end()).collect();
+    assert!(order.iter().any(|line| line.starts_with("    Orders  20 files")), "{tree}");
+    assert!(order.iter().any(|line| line.starts_with("      2012  20 files")), "{tree}");
+    let found = bench.porter(&["look", "trunk", "--find", "plan 1?.txt"]).with_status(0).out;
+    assert_eq!(found.lines().filter(|line| line.contains("/plan 1")).count(), 10, "{found}");
+    bench.porter(&["look", "trunk", "--find", "a{b"]).with_status(2);
+    bench.porter(&["take", "trunk", "odile/folder/documents/Kites", "-"]).with_status(2);
+}
+
+#[test]
+fn spare_data_mends_a_trunk_and_the_receipt_names_what_it_cannot() {
+    let bench = bench();
+    bench.porter(&["capture", "PC", "trunk", "--spare", "10%", "--quiet"]).with_status(0);
+    let pack = bench.path("trunk/pack-00001.pack");
+    let whole = fs::read(&pack).unwrap();
+    let mut hurt = whole.clone();
+    let middle = 40_000;
+    hurt[middle..middle + 20].fill(0);
+    fs::write(&pack, &hurt).unwrap();
+    let bad = bench.porter(&["check", "trunk", "--quiet"]).with_status(3);
+    assert!(bad.out.contains("photo.jpg"), "the files that are hurt are named: {}", bad.out);
+    let mended = bench.porter(&["check", "trunk", "--mend", "--quiet"]).with_status(0);
+    assert!(mended.err.contains("Mended") && fs::read(&pack).unwrap() == whole, "{}", mended.err);
+
+    fs::remove_file(bench.path("trunk/list-00001.list")).unwrap();
+    bench.porter(&["check", "trunk"]).with_status(1);
+    let made_anew = bench.porter(&["look", "trunk", "--mend"]).with_status(0);
+    assert!(made_anew.err.contains("made anew from 1 pack"), "{}", made_anew.err);
+    bench.porter(&["restore", "trunk", "NEW", "--yes", "--quiet"]).with_status(0);
+    assert_eq!(bench.read("NEW/Users/odile/Documents/Kites/plan 2.txt"), "spar 2\n".repeat(90));
+}
+
+#[cfg(unix)]
+#[test]
+fn names_of_one_file_and_holes_come_back_as_such() {
+    use std::os::unix::fs::MetadataExt;
+    let bench = bench();
+    let old = bench.path("PC/Users/odile/Documents");
+    fs::hard_link(old.join("Kites/plan 4.txt"), old.join("Orders/same plan.txt")).unwrap();
+    let image = fs::File::create(old.join("disk.img")).unwrap();
+    image.set_len(300_000_000).unwrap();
+    let is_sparse = image.metadata().unwrap().blocks() == 0;
+    for form in ["packed", "open", "parked"] {
+        let trunk = format!("PC/{form}");
+        let words = if form == "parked" { &trunk } else { form };
+        bench.porter(&["capture", "PC", words, "--form", form, "--quiet"]).with_status(0);
+        let new = format!("NEW {form}");
+        bench.empty_machine(&new, "odile");
+        bench.porter(&["restore", words, &new, "--yes", "--quiet"]).with_status(0);
+        bench.porter(&["check", words, &new, "--quiet"]).with_status(0);
+        let at =
+            |name: &str| fs::metadata(bench.path(&format!("{new}/Users/odile/Documents/{name}"))).unwrap();
+        assert_eq!(at("Kites/plan 4.txt").ino(), at("Orders/same plan.txt").ino(), "{form}");
+        assert!(!is_sparse || at("disk.img").blocks() < 1000, "{form}");
+        assert_eq!(at("disk.img").len(), 300_000_000);
+    }
+    // The old tree may go now: what is parked stays.
+    fs::remove_dir_all(bench.path("PC/Users")).unwrap();
+    bench.porter(&["check", "PC/parked", "--quiet"]).with_status(0);
+}
