@@ -258,7 +258,7 @@ fn names_of_any_bytes_are_kept_exactly() {
         let exact = RelativePath::root().join(name).unwrap();
         let entry = entries.iter().find(|entry| entry.address.path == exact).unwrap();
         let mut content = Vec::new();
-        trunk.open_content(&entry).unwrap().read_to_end(&mut content).unwrap();
+        trunk.open_content(entry).unwrap().read_to_end(&mut content).unwrap();
         assert_eq!(content, name);
     }
     let mut audit = trunk.audit(porter_trunk::Depth::Full).unwrap();

@@ -88,7 +88,7 @@ impl Outside {
     }
 
     /// The same on a further part of the trunk.
-    pub(crate) fn as_part(self, part: u32) -> Self {
+    pub(crate) fn of_part(self, part: u32) -> Self {
         Self { part, ..self }
     }
 

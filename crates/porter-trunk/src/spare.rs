@@ -175,6 +175,9 @@ pub(crate) fn write(path: &Path, name: &str, percent: f64, private: bool) -> io:
     Ok(plan.spare_file_in_bytes())
 }
 
+/// A shard by its number.
+type Shard = (u64, Vec<u8>);
+
 /// A file with spare data, opened.
 struct Spare {
     file: File,
@@ -228,7 +231,7 @@ impl Spare {
     }
 
     /// Makes the damaged shards of a group anew; none if too many are damaged.
-    fn repaired(&self, file: &File, group: u64, damaged: &[u64]) -> io::Result<Option<Vec<(u64, Vec<u8>)>>> {
+    fn repaired(&self, file: &File, group: u64, damaged: &[u64]) -> io::Result<Option<Vec<Shard>>> {
         let plan = &self.plan;
         let (in_group, length) = (plan.in_group() as usize, plan.shard_in_bytes as usize);
         let mut decoder = ReedSolomonDecoder::new(in_group, plan.spare as usize, length).map_err(other)?;
@@ -356,7 +359,7 @@ fn mend_file(spare: &Spare, path: &Path, name: String) -> io::Result<Mended> {
         Ok(shard) => !spare.is_right(*number, &shard),
         Err(_) => true,
     };
-    let mut repaired: Vec<(u64, Vec<u8>)> = Vec::new();
+    let mut repaired: Vec<Shard> = Vec::new();
     let mut damaged_shards = 0;
     let mut too_much = false;
     for group in 0..plan.groups {

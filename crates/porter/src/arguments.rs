@@ -32,7 +32,7 @@ Exit status: 0 all done and all well, 1 could not be done, 2 wrong use,
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     Survey(survey::SurveyArguments),
-    Capture(capture::CaptureArguments),
+    Capture(Box<capture::CaptureArguments>),
     Look(look::LookArguments),
     Take(take::TakeArguments),
     Restore(restore::RestoreArguments),

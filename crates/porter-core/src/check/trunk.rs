@@ -45,7 +45,7 @@ pub fn prove_trunk(
                 Content::File { .. } | Content::Folder | Content::Link { .. } => None,
             };
             let opened: Vec<_> =
-                entries.iter().map(|entry| entry.as_ref().ok().and_then(|entry| open(entry))).collect();
+                entries.iter().map(|entry| entry.as_ref().ok().and_then(open)).collect();
             let found: Vec<_> = entries
                 .iter()
                 .zip(opened)

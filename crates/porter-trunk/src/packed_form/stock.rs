@@ -155,8 +155,10 @@ pub(crate) struct Known {
     blocks: HashSet<u32>,
     pub(super) files: u64,
     pub(super) size_in_bytes: u64,
-    recent: Mutex<VecDeque<(u32, u32, Arc<Vec<Vec<u8>>>)>>,
+    recent: Mutex<VecDeque<(u32, u32, LinesOfBlock)>>,
 }
+
+type LinesOfBlock = Arc<Vec<Vec<u8>>>;
 
 #[derive(Clone, Copy)]
 struct Line {
@@ -224,7 +226,7 @@ impl Known {
         (is_safe && entry.address == *address).then_some(entry)
     }
 
-    fn lines(&self, at: Line) -> Option<Arc<Vec<Vec<u8>>>> {
+    fn lines(&self, at: Line) -> Option<LinesOfBlock> {
         /// Workers are never further apart than a few blocks.
         const RECENT: usize = 6;
         let mut recent = self.recent.lock().unwrap_or_else(PoisonError::into_inner);

@@ -143,7 +143,7 @@ impl PackedTrunkWriter {
         if let Some(wraps) = parts.wraps()? {
             write(&folder.join(SEAL), &wraps.to_bytes(), true)?;
         }
-        write(&folder.join(LABEL), &outside.as_part(part).to_bytes(), false)?;
+        write(&folder.join(LABEL), &outside.of_part(part).to_bytes(), false)?;
         let mut folders: Vec<PathBuf> = parts.folders().map(|(_, folder)| folder.to_path_buf()).collect();
         folders.push(folder.to_path_buf());
         drop(lock);
