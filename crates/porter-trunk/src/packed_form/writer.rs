@@ -107,7 +107,7 @@ impl PackedTrunkWriter {
             write(&folder.join(SEAL), &wraps.to_bytes(), true)?;
         }
         let outside = Outside::new(&label, Keeping::Packed, key.is_some());
-        write(&folder.join(LABEL), &outside.to_bytes(), false)?;
+        write(&folder.join(LABEL), &outside.to_bytes(), key.is_some())?;
         let parts = Parts::load(&[folder.to_path_buf()])?;
         Self::begin(&parts, folder, label, key, Stock::none(), options, lock)
     }
@@ -143,7 +143,7 @@ impl PackedTrunkWriter {
         if let Some(wraps) = parts.wraps()? {
             write(&folder.join(SEAL), &wraps.to_bytes(), true)?;
         }
-        write(&folder.join(LABEL), &outside.of_part(part).to_bytes(), false)?;
+        write(&folder.join(LABEL), &outside.of_part(part).to_bytes(), key.is_some())?;
         let mut folders: Vec<PathBuf> = parts.folders().map(|(_, folder)| folder.to_path_buf()).collect();
         folders.push(folder.to_path_buf());
         drop(lock);
