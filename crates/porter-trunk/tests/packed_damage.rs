@@ -1,49 +1,22 @@
 //! Damage to a packed trunk: noticed wherever it is, mended where that was paid for, and nothing of a sealed one can be seen.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
-use porter_names::RelativePath;
-use porter_trunk::label::FormatVersion;
+mod fixtures;
+
+use fixtures::{NOW, entry, item, label};
 use porter_trunk::packed_form::{
     Opener, PackedOptions, PackedTrunk, PackedTrunkWriter, Parts, Rebuilt, Seal, rebuild,
 };
 use porter_trunk::sealing::{NotOpened, WorkshopKey};
 use porter_trunk::spare::{Mended, mend};
 use porter_trunk::{
-    Attributes, Content, ContentHash, Depth, Entry, EntryAddress, Extents, Inventory, Label, MachineLabel,
-    SystemLabel, Tally, Trunk, TrunkError, TrunkId, TrunkItem, TrunkWriter,
+    Content, ContentHash, Depth, Entry, Extents, Inventory, Tally, Trunk, TrunkError, TrunkWriter,
 };
 use std::fs;
 use std::path::{Path, PathBuf};
-use time::OffsetDateTime;
-use time::macros::datetime;
 
-const NOW: OffsetDateTime = datetime!(2026-11-23 08:00 UTC);
 const PASSPHRASE: &str = "forty kites at four o'clock";
 const SECRET_TEXT: &str = "The order of the lighthouse keeper";
-
-fn label() -> Label {
-    let system = SystemLabel {
-        family: "windows".to_owned(),
-        product: "Windows".to_owned(),
-        version: None,
-        processor: None,
-    };
-    Label {
-        format: porter_trunk::label::FORMAT.to_owned(),
-        version: FormatVersion { major: 1, minor: 1 },
-        trunk_id: TrunkId::random().unwrap(),
-        made_by: "a test".to_owned(),
-        started_utc: NOW,
-        machine: MachineLabel { name: "LOFT-PC".to_owned(), system },
-        accounts: Vec::new(),
-        job: Some("SK-7".to_owned()),
-        technician: None,
-        workshop: None,
-        owner: None,
-        return_to: None,
-        reminder: Some("the usual hour".to_owned()),
-    }
-}
 
 /// A trunk of some texts, tables, and noise that is cut into pieces; several packs.
 fn fill(folder: &Path, seal: Option<&Seal>, spare_in_percent: Option<f64>) -> PathBuf {
@@ -59,28 +32,11 @@ fn fill(folder: &Path, seal: Option<&Seal>, spare_in_percent: Option<f64>) -> Pa
     }
     let mut tally = Tally::default();
     let mut put = |name: &str, content: &[u8]| {
-        let address = EntryAddress {
-            owner: Some("odile".to_owned()),
-            place: "documents".to_owned(),
-            path: RelativePath::from_bytes(name.as_bytes()).unwrap(),
-            safe_path: None,
-        };
-        let stored = trunk.store(&address, None, &mut &content[..], &|_| {}).unwrap();
+        let mut entry = entry(name, None);
+        let stored = trunk.store(&entry.address, None, &mut &content[..], &|_| {}).unwrap();
         tally += Tally::file(stored.size_in_bytes);
-        let entry = Entry {
-            item: "odile/folder/documents".to_owned(),
-            address,
-            content: Content::File { size_in_bytes: stored.size_in_bytes, hash: stored.hash },
-            modified_utc: None,
-            created_utc: None,
-            attributes: Attributes::default(),
-            unix_mode: None,
-            streams: Vec::new(),
-            held: None,
-            extents: stored.extents,
-            same_file: None,
-            sparse: false,
-        };
+        entry.content = Content::File { size_in_bytes: stored.size_in_bytes, hash: stored.hash };
+        entry.extents = stored.extents;
         trunk.record(&entry).unwrap();
     };
     for number in 0..200 {
@@ -91,24 +47,6 @@ fn fill(folder: &Path, seal: Option<&Seal>, spare_in_percent: Option<f64>) -> Pa
     trunk.close(&Inventory { items: &[item(tally)], programs: &[] }, NOW).unwrap();
     trunk.publish().unwrap();
     path
-}
-
-fn item(captured: Tally) -> TrunkItem {
-    TrunkItem {
-        id: "odile/folder/documents".to_owned(),
-        kind: "folder".to_owned(),
-        account: Some("odile".to_owned()),
-        title: "Documents".to_owned(),
-        chosen: true,
-        seen: captured,
-        captured,
-        left: Tally::default(),
-        rule: None,
-        parts: Vec::new(),
-        facts: Default::default(),
-        needs: Vec::new(),
-        counts: Vec::new(),
-    }
 }
 
 /// How many places a full check finds wrong; a trunk that does not open is wrong in one.

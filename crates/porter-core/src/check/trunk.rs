@@ -44,8 +44,7 @@ pub fn prove_trunk(
                 Content::File { .. } if is_looked_into(entry, depth) => Some(trunk.open_content(entry)),
                 Content::File { .. } | Content::Folder | Content::Link { .. } => None,
             };
-            let opened: Vec<_> =
-                entries.iter().map(|entry| entry.as_ref().ok().and_then(open)).collect();
+            let opened: Vec<_> = entries.iter().map(|entry| entry.as_ref().ok().and_then(open)).collect();
             let found: Vec<_> = entries
                 .iter()
                 .zip(opened)
