@@ -221,6 +221,12 @@ impl Spare {
         self.table.get(begin..begin + MARK_IN_BYTES) == Some(&mark_of(shard)[..])
     }
 
+    /// True if no byte of the spare data itself is hurt.
+    fn is_right_throughout(&self) -> bool {
+        let Plan { groups, spare, .. } = self.plan;
+        self.is_whole && (0..groups).all(|group| (0..spare).all(|at| self.spare_shard(group, at).is_some()))
+    }
+
     /// A spare shard, if it is whole.
     fn spare_shard(&self, group: u64, at: u64) -> Option<Vec<u8>> {
         let number = group * self.plan.spare + at;
@@ -287,11 +293,7 @@ pub(crate) fn damage_in(folder: &Path) -> Result<Vec<Damage>, TrunkError> {
     let failed = |cause| TrunkError::io("reading spare data in", folder, cause);
     let mut damage = Vec::new();
     for (path, name) in spare_files(folder).map_err(failed)? {
-        let is_whole = Spare::open(&path).map_err(failed)?.is_some_and(|spare| {
-            spare.is_whole
-                && (0..spare.plan.groups)
-                    .all(|group| (0..spare.plan.spare).all(|at| spare.spare_shard(group, at).is_some()))
-        });
+        let is_whole = Spare::open(&path).map_err(failed)?.is_some_and(|spare| spare.is_right_throughout());
         if !is_whole {
             damage.push(Damage::ContentChanged(name));
         }
@@ -343,15 +345,15 @@ pub fn mend(folder: &Path) -> Result<Vec<Mended>, TrunkError> {
         let file = name.trim_end_matches(ENDING).to_owned();
         let original = folder.join(&file);
         done.push(match Spare::open(&path).map_err(failed)? {
-            Some(spare) => mend_file(&spare, &original, file).map_err(failed)?,
+            Some(spare) => mend_file(spare, &original, file).map_err(failed)?,
             None => Mended::SpareLost { file },
         });
     }
     Ok(done)
 }
 
-fn mend_file(spare: &Spare, path: &Path, name: String) -> io::Result<Mended> {
-    let plan = &spare.plan;
+fn mend_file(spare: Spare, path: &Path, name: String) -> io::Result<Mended> {
+    let plan = spare.plan;
     // A file that is gone is one with nothing in it; as far as it is short it is damaged.
     let mut file = File::options().read(true).write(true).create(true).truncate(false).open(path)?;
     let length_before = file.metadata()?.len();
@@ -392,11 +394,11 @@ fn mend_file(spare: &Spare, path: &Path, name: String) -> io::Result<Mended> {
         file.sync_all()?;
         return Ok(Mended::Repaired { file: name, repaired_in_bytes });
     }
-    let spare_is_whole = spare.is_whole
-        && (0..plan.groups).all(|group| (0..plan.spare).all(|at| spare.spare_shard(group, at).is_some()));
-    if spare_is_whole {
+    if spare.is_right_throughout() {
         return Ok(Mended::Whole { file: name });
     }
+    // Windows gives no file a name that is held open under it.
+    drop(spare);
     let percent = plan.spare as f64 * 100.0 / plan.in_group() as f64;
     write(path, &name, percent - 1e-9, false)?;
     Ok(Mended::SpareRenewed { file: name })
