@@ -1,5 +1,7 @@
 //! One porter at a time writes to a trunk.
 
+use crate::TrunkError;
+use crate::packed_form::layout::LOCK;
 use std::fs::{self, File, TryLockError};
 use std::io::{self, Read, Seek, Write};
 use std::path::{Path, PathBuf};
@@ -10,44 +12,41 @@ pub(crate) struct Lock {
     path: PathBuf,
 }
 
-/// Why it is not ours.
-#[derive(Debug)]
-pub(crate) enum NotLocked {
-    /// Another porter holds it; what it wrote about itself.
-    Held(String),
-    /// It could not be asked for.
-    Failed(io::Error),
-}
-
 impl Lock {
     /// The system gives the lock, so one that a killed program left behind holds nobody up. Where a file system knows no
     /// locks, as on some servers, the file alone has to do, and one left behind is told by its program being gone.
-    pub(crate) fn take(path: &Path) -> Result<Self, NotLocked> {
+    pub(crate) fn take(folder: &Path) -> Result<Self, TrunkError> {
+        let failed = |cause| TrunkError::io("locking", folder, cause);
+        let held = |holder: &str| TrunkError::InUse {
+            folder: folder.to_path_buf(),
+            holder: holder.trim().to_owned(),
+        };
+        let path = folder.join(LOCK);
         let mut file = File::options()
             .read(true)
             .write(true)
             .create(true)
             .truncate(false)
-            .open(path)
-            .map_err(NotLocked::Failed)?;
+            .open(&path)
+            .map_err(failed)?;
         let mut holder = String::new();
         let _ = (&file).take(1000).read_to_string(&mut holder);
         match file.try_lock() {
             Ok(()) => {}
-            Err(TryLockError::WouldBlock) => return Err(NotLocked::Held(holder.trim().to_owned())),
+            Err(TryLockError::WouldBlock) => return Err(held(&holder)),
             Err(TryLockError::Error(cause)) if cause.kind() == io::ErrorKind::Unsupported => {
                 if is_alive(&holder) {
-                    return Err(NotLocked::Held(holder.trim().to_owned()));
+                    return Err(held(&holder));
                 }
             }
-            Err(TryLockError::Error(cause)) => return Err(NotLocked::Failed(cause)),
+            Err(TryLockError::Error(cause)) => return Err(failed(cause)),
         }
         let written = file.set_len(0).and_then(|()| file.rewind()).and_then(|()| {
             file.write_all(format!("porter {} writes to this trunk\n", std::process::id()).as_bytes())
         });
         // On a full stick the lock holds all the same.
         let _ = written;
-        Ok(Self { file, path: path.to_path_buf() })
+        Ok(Self { file, path })
     }
 }
 

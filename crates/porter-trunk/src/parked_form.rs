@@ -8,11 +8,11 @@
 use crate::content_hash::read_all;
 use crate::form::{Depth, Rows};
 use crate::host::{self, open_plain_file};
-use crate::lock::{Lock, NotLocked};
+use crate::lock::Lock;
 use crate::outside::{Keeping, Outside};
 use crate::packed_form::Parts;
-use crate::packed_form::layout::{FileName, LABEL, LOCK};
-use crate::packed_form::list::{Contents, List, ListWriter, PartRow, newest};
+use crate::packed_form::layout::{FileName, LABEL};
+use crate::packed_form::list::{self, Contents, List, ListWriter, newest};
 use crate::packed_form::{Known, Run};
 use crate::{
     Audit, Content, ContentHasher, Damage, Entry, EntryAddress, EntryRefused, Extent, Extents, Inventory,
@@ -68,10 +68,7 @@ impl ParkedTrunkWriter {
             }
         };
         fs::create_dir_all(folder).map_err(failed)?;
-        let lock = Lock::take(&folder.join(LOCK)).map_err(|refused| match refused {
-            NotLocked::Held(holder) => TrunkError::InUse { folder: folder.to_path_buf(), holder },
-            NotLocked::Failed(cause) => TrunkError::io("locking", folder, cause),
-        })?;
+        let lock = Lock::take(folder)?;
         let mut known = Known::default();
         let mut list_number = 1;
         if let Some(outside) = before {
@@ -193,10 +190,10 @@ impl TrunkWriter for ParkedTrunkWriter {
     }
 
     fn close(&self, inventory: &Inventory<'_>, finished_utc: OffsetDateTime) -> Result<(), TrunkError> {
-        let parts = Parts::load(std::slice::from_ref(&self.folder))?.label_hashes();
+        let parts = Parts::load(std::slice::from_ref(&self.folder))?.label_rows();
         let contents = Contents {
             finished_utc: Some(finished_utc),
-            parts: parts.into_iter().map(|(part, label)| PartRow { part, label }).collect(),
+            parts,
             ..Contents::beforehand(&self.label, inventory)
         };
         let list = self.list.lock().unwrap_or_else(PoisonError::into_inner).take();
@@ -211,11 +208,7 @@ impl TrunkWriter for ParkedTrunkWriter {
     }
 
     fn publish(&self) -> Result<(), TrunkError> {
-        let open = FileName::OpenList(self.list_number).in_folder(&self.folder);
-        let path = FileName::List(self.list_number).in_folder(&self.folder);
-        fs::rename(&open, &path)
-            .and_then(|()| host::flush_folder_of(&path))
-            .map_err(|cause| TrunkError::io("publishing", &path, cause))
+        list::publish(&self.folder, self.list_number)
     }
 }
 
@@ -349,8 +342,8 @@ impl Audit for ParkedAudit<'_> {
         if captured != self.seen {
             damage.push(Damage::ListsDisagree(trunk.list_name()));
         }
-        let labels = Parts::load(std::slice::from_ref(&trunk.folder))?.label_hashes();
-        if !trunk.list.contents.parts.iter().all(|row| labels.contains(&(row.part, row.label))) {
+        let parts = Parts::load(std::slice::from_ref(&trunk.folder))?;
+        if !parts.have_labels(&trunk.list.contents.parts) {
             damage.push(Damage::ContentChanged(LABEL.to_owned()));
         }
         if self.depth == Depth::Full {

@@ -47,6 +47,11 @@ pub(crate) fn opener(given: &KeyArguments, outside: &Outside) -> Result<Option<O
     Ok(passphrase.map(Opener::Passphrase))
 }
 
+/// The same where the trunk has to be opened; none if it is not sealed.
+pub(crate) fn opener_if_sealed(given: &KeyArguments, outside: &Outside) -> Result<Option<Opener>, Failure> {
+    if outside.sealed { opener(given, outside)?.map(Some).ok_or_else(nobody_there) } else { Ok(None) }
+}
+
 /// The passphrase for a trunk that is to be sealed.
 pub(crate) fn new_passphrase(given: &KeyArguments) -> Result<Zeroizing<String>, Failure> {
     strong(passphrase(given.passphrase_file.as_deref(), VARIABLE, asked_twice)?)

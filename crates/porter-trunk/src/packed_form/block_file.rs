@@ -325,11 +325,9 @@ impl BlockFile {
         trunk: &TrunkId,
         key: Option<&TrunkKey>,
     ) -> Result<Self, NotRead> {
-        let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        let (file, head, name) = open_head(path, role, number, trunk)?;
         let unreadable = |cause: io::Error| damage_of_reading(&cause, &name);
-        let file = open_plain_file(path).map_err(unreadable)?;
         let length_in_bytes = file.metadata().map_err(unreadable)?.len();
-        let (_, head, _) = open_head(path, role, number, trunk)?;
         let mut rows = Vec::new();
         let mut at = FILE_HEAD_IN_BYTES as u64;
         while at + (HEAD_IN_BYTES as u64) <= length_in_bytes {
@@ -381,13 +379,18 @@ impl BlockFile {
     }
 }
 
+/// A file's own name, for people.
+pub(super) fn name_of(path: &Path) -> String {
+    path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default()
+}
+
 fn open_head(
     path: &Path,
     role: Role,
     number: u32,
     trunk: &TrunkId,
 ) -> Result<(File, FileHead, String), NotRead> {
-    let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    let name = name_of(path);
     let file = open_plain_file(path).map_err(|cause| damage_of_reading(&cause, &name))?;
     let mut bytes = [0; FILE_HEAD_IN_BYTES];
     read_exact_at(&file, 0, &mut bytes).map_err(|cause| damage_of_reading(&cause, &name))?;

@@ -1,7 +1,7 @@
 //! The list: all of a finished trunk but the contents. A folder is a trunk as soon as a list has its final name.
 
 use super::block::{Kind, Proving};
-use super::block_file::{BlockFile, BlockFileWriter, Finished, NotRead, Role, Run};
+use super::block_file::{BlockFile, BlockFileWriter, Finished, NotRead, Role, Run, name_of};
 use super::layout::FileName;
 use super::lines::{self, Lines};
 use super::parts::Parts;
@@ -45,6 +45,12 @@ impl PackRow {
     pub(super) fn new(number: u32, part: u32, finished: Finished) -> Self {
         let Finished { length_in_bytes, proof } = finished;
         Self { number, part, size_in_bytes: length_in_bytes, proof: to_hex(&proof) }
+    }
+
+    /// Of a file that was read. One that was salvaged has no proof, and fits nothing.
+    pub(super) fn of(file: &BlockFile, part: u32) -> Self {
+        let BlockFile { length_in_bytes, proof, .. } = *file;
+        Self::new(file.head.number, part, Finished { length_in_bytes, proof })
     }
 
     pub(super) fn fits(&self, file: &BlockFile) -> bool {
@@ -209,19 +215,26 @@ pub(super) fn contents_of(file: &BlockFile) -> Result<Contents, Damage> {
 }
 
 pub(super) fn not_read(cause: NotRead, folder: PathBuf, path: &Path) -> TrunkError {
-    let name = || path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     match cause {
         NotRead::Damaged(damage) => TrunkError::Damaged(damage),
-        NotRead::CutOff => TrunkError::Damaged(Damage::ContentChanged(name())),
+        NotRead::CutOff => TrunkError::Damaged(Damage::ContentChanged(name_of(path))),
         NotRead::Version(version) => TrunkError::Unsupported {
             folder,
             reason: format!(
                 "`{}` is of version {version}, and this is version {}",
-                name(),
+                name_of(path),
                 super::block_file::VERSION
             ),
         },
     }
+}
+
+/// Gives a list its final name: from then on the folder is a trunk, or the trunk a newer one.
+pub(crate) fn publish(folder: &Path, number: u32) -> Result<(), TrunkError> {
+    let path = FileName::List(number).in_folder(folder);
+    std::fs::rename(FileName::OpenList(number).in_folder(folder), &path)
+        .and_then(|()| crate::host::flush_folder_of(&path))
+        .map_err(|cause| TrunkError::io("publishing", &path, cause))
 }
 
 /// The path and number of the newest finished list.

@@ -1,9 +1,10 @@
 //! The folders that a trunk lies in: one, or several where the first stick was too small.
 
 use super::layout::{FileName, LABEL, SEAL};
+use super::list::PartRow;
 use crate::outside::Outside;
 use crate::sealing::{KeyWraps, NotOpened, TrunkKey, WorkshopKey};
-use crate::{Damage, TrunkError};
+use crate::{ContentHash, Damage, TrunkError};
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -67,9 +68,16 @@ impl Parts {
         self.folders().find(|(number, _)| *number == part).map(|(_, folder)| folder)
     }
 
-    /// BLAKE3 of each part's label file.
-    pub(crate) fn label_hashes(&self) -> Vec<(u32, crate::ContentHash)> {
-        self.parts.iter().map(|part| (part.outside.part, crate::ContentHash::of(&part.label_bytes))).collect()
+    /// The parts with the BLAKE3 of their label files, as a list pins them down.
+    pub(crate) fn label_rows(&self) -> Vec<PartRow> {
+        let row =
+            |part: &Part| PartRow { part: part.outside.part, label: ContentHash::of(&part.label_bytes) };
+        self.parts.iter().map(row).collect()
+    }
+
+    /// True if the label of each part that is here is the one that a list pins down.
+    pub(crate) fn have_labels(&self, pinned: &[PartRow]) -> bool {
+        self.label_rows().iter().all(|row| pinned.iter().all(|known| known.part != row.part || known == row))
     }
 
     /// The files of packs and lists in all folders, with the number of the part.

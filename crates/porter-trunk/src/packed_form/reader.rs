@@ -9,8 +9,8 @@ use super::parts::{Opener, Parts};
 use crate::form::{Depth, Rows};
 use crate::sealing::TrunkKey;
 use crate::{
-    Audit, Content, ContentHash, Damage, Entry, EntryRefused, Extent, Label, LeftBehind, Trunk, TrunkError,
-    TrunkItem, TrunkProgram,
+    Audit, Content, Damage, Entry, EntryRefused, Extent, Label, LeftBehind, Trunk, TrunkError, TrunkItem,
+    TrunkProgram,
 };
 use std::collections::{HashMap, HashSet};
 use std::io::{self, Read};
@@ -296,11 +296,8 @@ impl Audit for PackedAudit<'_> {
         let trunk = self.trunk;
         let packs = trunk.packs();
         let mut damage = packs.damage.clone();
-        for row in &trunk.list.contents.parts {
-            let found = trunk.parts.label_hashes().into_iter().find(|(part, _)| *part == row.part);
-            if found.is_some_and(|(_, hash): (u32, ContentHash)| hash != row.label) {
-                damage.push(Damage::ContentChanged(LABEL.to_owned()));
-            }
+        if !trunk.parts.have_labels(&trunk.list.contents.parts) {
+            damage.push(Damage::ContentChanged(LABEL.to_owned()));
         }
         let captured: u64 = trunk.items().iter().map(|item| item.captured.entries()).sum();
         if captured != self.seen {

@@ -4,7 +4,7 @@
 use super::block::{Kind, Proving};
 use super::block_file::{BlockFile, NotRead, Role, Run};
 use super::layout::FileName;
-use super::list::{self, Contents, List, ListWriter, PackRow, PartRow, contents_of, unpacked_lines};
+use super::list::{self, Contents, List, ListWriter, PackRow, contents_of, unpacked_lines};
 use super::parts::{Opener, Parts};
 use crate::{Content, Entry, EntryAddress, Extent, Tally, TrunkError};
 use std::collections::{HashMap, HashSet};
@@ -43,7 +43,7 @@ pub fn rebuild(
     let newest = list::newest(&parts)?;
     if let Some((path, number)) = &newest
         && let Ok(list) = List::open(path, *number, &trunk, key.as_ref())
-        && (0..list.file.rows.len()).all(|row| list.file.read(row, Proving::Everything).is_ok())
+        && list.damage().is_empty()
     {
         return Ok(Rebuilt::NotNeeded);
     }
@@ -53,17 +53,14 @@ pub fn rebuild(
     let mut newest_contents: Option<Contents> = None;
     for (name, part, path) in parts.files()? {
         let FileName::Pack(number) = name else { continue };
-        let (pack, proof) = match BlockFile::open(&path, Role::Pack, number, &trunk, key.as_ref()) {
-            Ok(pack) => {
-                let proof = pack.proof;
-                (pack, proof)
-            }
+        let pack = match BlockFile::open(&path, Role::Pack, number, &trunk, key.as_ref()) {
+            Ok(pack) => pack,
             Err(NotRead::Version(version)) => {
                 let folder = parts.first_folder();
                 return Err(list::not_read(NotRead::Version(version), folder, &path));
             }
             Err(_) => match BlockFile::salvage(&path, Role::Pack, number, &trunk, key.as_ref()) {
-                Ok(pack) => (pack, [0; 32]),
+                Ok(pack) => pack,
                 Err(_) => continue,
             },
         };
@@ -71,12 +68,7 @@ pub fn rebuild(
         if let Ok(contents) = contents_of(&pack) {
             newest_contents = Some(contents);
         }
-        rows.push(PackRow {
-            number,
-            part,
-            size_in_bytes: pack.length_in_bytes,
-            proof: crate::hex::to_hex(&proof),
-        });
+        rows.push(PackRow::of(&pack, part));
     }
     let Some(mut contents) = newest_contents else {
         return Err(TrunkError::Damaged(crate::Damage::FileMissing("every pack".to_owned())));
@@ -86,7 +78,7 @@ pub fn rebuild(
     count(&mut contents, &entries);
     contents.finished_utc = Some(now_utc);
     contents.packs = rows;
-    contents.parts = parts.label_hashes().into_iter().map(|(part, label)| PartRow { part, label }).collect();
+    contents.parts = parts.label_rows();
 
     let folder = parts.folders().last().map(|(_, folder)| folder.to_path_buf()).unwrap_or_default();
     let run = Run::begin(&trunk, key.as_ref())
@@ -102,10 +94,7 @@ pub fn rebuild(
         aside.push(SET_ASIDE);
         fs::rename(&path, aside).map_err(|cause| TrunkError::io("setting aside", &path, cause))?;
     }
-    let whole = FileName::List(number).in_folder(&folder);
-    fs::rename(FileName::OpenList(number).in_folder(&folder), &whole)
-        .and_then(|()| crate::host::flush_folder_of(&whole))
-        .map_err(|cause| TrunkError::io("publishing", &whole, cause))?;
+    list::publish(&folder, number)?;
     Ok(Rebuilt::FromPacks { entries: entries.len() as u64, lost, packs })
 }
 

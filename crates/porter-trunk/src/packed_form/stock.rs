@@ -75,7 +75,7 @@ impl Stock {
             if is_listed == Some(false) {
                 return Err(TrunkError::Damaged(crate::Damage::ContentChanged(pack.name)));
             }
-            stock.adopt(pack, number, part, is_listed.is_some())?;
+            stock.adopt(pack, part, is_listed.is_some())?;
         }
         match listed.into_values().next() {
             Some(row) => {
@@ -85,7 +85,7 @@ impl Stock {
         }
     }
 
-    fn adopt(&mut self, pack: BlockFile, number: u32, part: u32, is_listed: bool) -> Result<(), TrunkError> {
+    fn adopt(&mut self, pack: BlockFile, part: u32, is_listed: bool) -> Result<(), TrunkError> {
         for (row, (_, head)) in pack.rows.iter().enumerate() {
             self.next_block = self.next_block.max(head.number.saturating_add(1));
             if head.kind != Kind::Contents {
@@ -97,12 +97,7 @@ impl Stock {
             }
             self.known.blocks.insert(head.number);
         }
-        self.packs.push(PackRow {
-            number,
-            part,
-            size_in_bytes: pack.length_in_bytes,
-            proof: crate::hex::to_hex(&pack.proof),
-        });
+        self.packs.push(PackRow::of(&pack, part));
         if !is_listed && let Ok(contents) = contents_of(&pack) {
             self.known.add(pack, contents.label.started_utc)?;
             self.label.get_or_insert(contents.label);

@@ -5,15 +5,15 @@ use super::block::{self, Codec, ContentId, Directory, Kind};
 use super::block_file::Run;
 use super::content_index::Whereabouts;
 use super::cutter::{cut, is_zeros};
-use super::layout::{FileName, LABEL, LOCK, SEAL};
+use super::layout::{FileName, LABEL, SEAL};
 use super::lines::Lines;
-use super::list::{Contents, ListWriter, PartRow};
+use super::list::{self, Contents, ListWriter, PartRow};
 use super::pack_writer::{PackPlan, PackWriter};
 use super::parts::{Opener, Parts};
 use super::squeeze::{self, SHELVES, Shelf, Texture};
 use super::stock::Stock;
 use crate::content_hash::{ContentHasher, PieceFailed};
-use crate::lock::{Lock, NotLocked};
+use crate::lock::Lock;
 use crate::outside::{Keeping, Outside};
 use crate::sealing::{KeyWraps, TrunkKey, WorkshopPublicKey};
 use crate::{
@@ -62,6 +62,8 @@ pub struct PackedTrunkWriter {
     folder: PathBuf,
     label: Label,
     key: Option<TrunkKey>,
+    /// For the ids of contents, of which there are many.
+    id_key: Option<Zeroizing<[u8; 32]>>,
     run: Arc<Run>,
     stock: Stock,
     packs: PackWriter,
@@ -99,7 +101,7 @@ impl PackedTrunkWriter {
         refuse_unless_free(folder)?;
         std::fs::create_dir_all(folder)
             .map_err(|cause| TrunkError::io("making the folder", folder, cause))?;
-        let lock = lock(folder)?;
+        let lock = Lock::take(folder)?;
         let random = |cause| TrunkError::io("asking for randomness", folder, cause);
         let key = seal.map(|_| TrunkKey::random()).transpose().map_err(random)?;
         if let (Some(seal), Some(key)) = (seal, &key) {
@@ -125,7 +127,7 @@ impl PackedTrunkWriter {
         let parts = Parts::load(folders)?;
         let outside = parts.outside()?.clone();
         let last = parts.folders().last().map(|(_, folder)| folder.to_path_buf()).unwrap_or_default();
-        let lock = lock(&last)?;
+        let lock = Lock::take(&last)?;
         let key = parts.unlock(opener)?;
         let stock = Stock::take(&parts, key.as_ref())?;
         let theirs = stock.label.as_ref().map(|label| &label.machine).or(outside.machine.as_ref());
@@ -147,7 +149,7 @@ impl PackedTrunkWriter {
         let mut folders: Vec<PathBuf> = parts.folders().map(|(_, folder)| folder.to_path_buf()).collect();
         folders.push(folder.to_path_buf());
         drop(lock);
-        let lock = self::lock(folder)?;
+        let lock = Lock::take(folder)?;
         Self::begin(&Parts::load(&folders)?, folder, label, key, stock, options, lock)
     }
 
@@ -179,6 +181,7 @@ impl PackedTrunkWriter {
             folders: parts.folders().map(|(_, folder)| folder.to_path_buf()).collect(),
             folder: folder.to_path_buf(),
             label,
+            id_key: key.as_ref().map(TrunkKey::id_key),
             key,
             run,
             packs,
@@ -188,7 +191,7 @@ impl PackedTrunkWriter {
             list_number: stock.next_list,
             spare_in_percent: options.spare_in_percent,
             since_entries_in_bytes: AtomicU64::new(0),
-            parts: parts.label_hashes().into_iter().map(|(part, label)| PartRow { part, label }).collect(),
+            parts: parts.label_rows(),
             stock,
             _lock: lock,
         })
@@ -223,8 +226,8 @@ impl PackedTrunkWriter {
     }
 
     fn id_of(&self, piece: &[u8], hash: Option<ContentHash>) -> ContentId {
-        match &self.key {
-            Some(key) => ContentHash::keyed(&key.id_key(), piece).into(),
+        match &self.id_key {
+            Some(key) => ContentHash::keyed(key, piece).into(),
             None => hash.unwrap_or_else(|| ContentHash::of(piece)).into(),
         }
     }
@@ -296,15 +299,8 @@ fn refuse_unless_free(folder: &Path) -> Result<(), TrunkError> {
     let Err(refused) = host::refuse_unless_empty(folder) else { return Ok(()) };
     let Ok(parts) = Parts::load(&[folder.to_path_buf()]) else { return Err(refused) };
     let shown = folder.to_path_buf();
-    let is_finished = super::list::newest(&parts)?.is_some();
+    let is_finished = list::newest(&parts)?.is_some();
     Err(if is_finished { TrunkError::HoldsTrunk(shown) } else { TrunkError::Unfinished(shown) })
-}
-
-fn lock(folder: &Path) -> Result<Lock, TrunkError> {
-    Lock::take(&folder.join(LOCK)).map_err(|refused| match refused {
-        NotLocked::Held(holder) => TrunkError::InUse { folder: folder.to_path_buf(), holder },
-        NotLocked::Failed(cause) => TrunkError::io("locking", folder, cause),
-    })
 }
 
 fn write(path: &Path, content: &[u8], private: bool) -> Result<(), TrunkError> {
@@ -446,10 +442,6 @@ impl TrunkWriter for PackedTrunkWriter {
     }
 
     fn publish(&self) -> Result<(), TrunkError> {
-        let open = FileName::OpenList(self.list_number).in_folder(&self.folder);
-        let path = FileName::List(self.list_number).in_folder(&self.folder);
-        std::fs::rename(&open, &path)
-            .and_then(|()| host::flush_folder_of(&path))
-            .map_err(|cause| TrunkError::io("publishing", &path, cause))
+        list::publish(&self.folder, self.list_number)
     }
 }

@@ -224,11 +224,7 @@ fn packed(
             "Nothing was done. Name another folder for a sealed one.",
         ));
     }
-    let opener = if outside.sealed {
-        Some(keys::opener(&making.key, &outside)?.ok_or_else(keys::nobody_there)?)
-    } else {
-        None
-    };
+    let opener = keys::opener_if_sealed(&making.key, &outside)?;
     let mut folders = vec![arguments.trunk.clone()];
     folders.extend(making.with.iter().cloned());
     // A part that was begun there already is gone on with.

@@ -119,11 +119,7 @@ fn find(
 
 fn mend(given: &TrunkArguments) -> Result<(), Failure> {
     let outside = Outside::load(&given.trunk)?;
-    let opener = if outside.sealed {
-        Some(keys::opener(&given.key, &outside)?.ok_or_else(keys::nobody_there)?)
-    } else {
-        None
-    };
+    let opener = keys::opener_if_sealed(&given.key, &outside)?;
     let rebuilt = rebuild(&given.folders(), opener.as_ref(), open::now_utc())?;
     views::mend::tell_rebuilt(&rebuilt);
     Ok(())

@@ -18,11 +18,6 @@ pub(crate) fn show_trunk(label: &Label, items: &[TrunkItem]) {
         label.machine.name,
         system(&label.machine.system)
     ));
-    let fact = |name: &str, value: Option<&str>| {
-        if let Some(value) = value {
-            say(format_args!("  {} {}", padded(name, 11), porter_names::screen::on_screen(value.as_bytes())));
-        }
-    };
     fact("job", label.job.as_deref());
     fact("owner", label.owner.as_deref());
     fact("return to", label.return_to.as_deref());
@@ -52,6 +47,13 @@ pub(crate) fn show_trunk(label: &Label, items: &[TrunkItem]) {
     }
 }
 
+/// A line of the label, if there is something to tell.
+fn fact(name: &str, value: Option<&str>) {
+    if let Some(value) = value {
+        say(format_args!("  {} {}", padded(name, 11), porter_names::screen::on_screen(value.as_bytes())));
+    }
+}
+
 /// All that can be seen of a sealed trunk from outside.
 pub(crate) fn show_outside(outside: &Outside) {
     say(format_args!(
@@ -60,11 +62,6 @@ pub(crate) fn show_outside(outside: &Outside) {
         styled(CARE, "sealed: only its label can be read without the passphrase")
     ));
     let part = (outside.part > 1).then(|| outside.part.to_string());
-    let fact = |name: &str, value: Option<&str>| {
-        if let Some(value) = value {
-            say(format_args!("  {} {}", padded(name, 11), porter_names::screen::on_screen(value.as_bytes())));
-        }
-    };
     fact("part", part.as_deref());
     fact("job", outside.job.as_deref());
     fact("owner", outside.owner.as_deref());
