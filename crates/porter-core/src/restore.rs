@@ -2,7 +2,7 @@
 //!
 //! 1. [`accounts`]: which account of the trunk is which on the machine;
 //! 2. [`relocate`]: where programs keep their data on another system;
-//! 3. [`plan`]: what becomes of each entry, decided against what is there ([`target`]);
+//! 3. [`plan`]: what becomes of each entry, decided by the planner against what is there ([`target`]);
 //! 4. [`run`]: the steps, each written to the [`journal`] before it is taken;
 //! 5. [`history`]: what the journals of earlier restores tell a later check.
 //!
@@ -10,17 +10,20 @@
 //! followed, and none is made that leads out of its place.
 
 pub mod accounts;
+mod flusher;
 pub mod history;
 mod host;
 pub mod journal;
 mod land;
 pub mod links;
 pub mod plan;
+mod planner;
 pub mod relocate;
 pub mod run;
 pub mod target;
 
-pub use plan::{Action, Plan, Refused, Step, plan_restore, plan_take};
+pub use plan::{Action, Plan, Refused, Step};
+pub use planner::{plan_restore, plan_take};
 pub use run::{RestoreReport, run_plan};
 
 use crate::receipt::Reason;

@@ -80,19 +80,19 @@ fn later_restores_count_over_earlier_ones_and_other_trunks_not_at_all() {
 
     let first =
         Journal::begin(&records(root.path()), &begin(&ours, "odile", "odile/folder/documents")).unwrap();
-    first.write(&JournalLine::Land { entry: key("NUL"), at: at("x/NUL~1"), renamed: true }).unwrap();
-    first.write(&JournalLine::Land { entry: key("b"), at: at("x/b~1"), renamed: true }).unwrap();
+    first.write(&[JournalLine::Land { entry: key("NUL"), at: at("x/NUL~1"), renamed: true }]).unwrap();
+    first.write(&[JournalLine::Land { entry: key("b"), at: at("x/b~1"), renamed: true }]).unwrap();
     let refused = Reason::NotWritten { detail: "full".to_owned() };
-    first.write(&JournalLine::Refused { entry: key("c"), reason: refused.clone() }).unwrap();
-    first.write(&JournalLine::Refused { entry: key("d"), reason: refused.clone() }).unwrap();
+    first.write(&[JournalLine::Refused { entry: key("c"), reason: refused.clone() }]).unwrap();
+    first.write(&[JournalLine::Refused { entry: key("d"), reason: refused.clone() }]).unwrap();
     // Within the same second: the number in its name puts it after the first.
     let second = Journal::begin(&records(root.path()), &begin(&ours, "bram", "odile/folder/music")).unwrap();
-    second.write(&JournalLine::Land { entry: key("b"), at: at("x/b"), renamed: false }).unwrap();
-    second.write(&JournalLine::Land { entry: key("c"), at: at("x/c"), renamed: false }).unwrap();
-    second.write(&JournalLine::FoundAs { entry: key("e"), at: at("x/e~1") }).unwrap();
+    second.write(&[JournalLine::Land { entry: key("b"), at: at("x/b"), renamed: false }]).unwrap();
+    second.write(&[JournalLine::Land { entry: key("c"), at: at("x/c"), renamed: false }]).unwrap();
+    second.write(&[JournalLine::FoundAs { entry: key("e"), at: at("x/e~1") }]).unwrap();
     second.end(stand_ins::NOW).unwrap();
     let strange = Journal::begin(&records(root.path()), &begin(&theirs, "zelda", "all")).unwrap();
-    strange.write(&JournalLine::Refused { entry: key("b"), reason: refused.clone() }).unwrap();
+    strange.write(&[JournalLine::Refused { entry: key("b"), reason: refused.clone() }]).unwrap();
 
     let history = History::load(&machine, &ours);
     assert_eq!(history.accounts["odile"], "bram");
@@ -112,7 +112,7 @@ fn a_record_that_was_cut_short_tells_what_it_has() {
     let ours = TrunkId::random().unwrap();
     let journal =
         Journal::begin(&records(root.path()), &begin(&ours, "odile", "odile/folder/documents")).unwrap();
-    journal.write(&JournalLine::Land { entry: key("NUL"), at: at("x/NUL~1"), renamed: true }).unwrap();
+    journal.write(&[JournalLine::Land { entry: key("NUL"), at: at("x/NUL~1"), renamed: true }]).unwrap();
     let whole = fs::read(journal.path()).unwrap();
     // The power may fail at any byte.
     for cut in 0..whole.len() {

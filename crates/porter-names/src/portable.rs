@@ -79,6 +79,12 @@ impl NameRules {
             return !self.only_ascii || name.is_ascii();
         }
         let Ok(text) = std::str::from_utf8(name) else { return false };
+        if text.is_ascii() {
+            return !matches!(name.last(), Some(b'.' | b' '))
+                && !name.iter().any(|b| self.forbids(char::from(*b)))
+                && !is_device_name(text)
+                && name.len() <= self.most_utf16_units;
+        }
         !text.ends_with(['.', ' '])
             && !text.chars().any(|c| self.forbids(c))
             && !is_device_name(text)
@@ -159,12 +165,16 @@ impl Claims {
 /// `CON`, `PRN`, `AUX`, `NUL`, `COM1`…`COM9`, `LPT1`…`LPT9` (also with the superscripts ¹²³), alone or before a
 /// dot, are devices in every folder of Windows.
 fn is_device_name(name: &str) -> bool {
-    let stem = name.split('.').next().unwrap_or(name).trim_end_matches(' ').to_ascii_uppercase();
-    if matches!(stem.as_str(), "CON" | "PRN" | "AUX" | "NUL" | "CONIN$" | "CONOUT$") {
-        return true;
+    let stem = name.split('.').next().unwrap_or(name).trim_end_matches(' ');
+    let is = |device: &str| stem.eq_ignore_ascii_case(device);
+    match (stem.len(), stem.split_at_checked(3)) {
+        (3, _) => ["CON", "PRN", "AUX", "NUL"].into_iter().any(is),
+        (4 | 5, Some((device, number))) if ["COM", "LPT"].iter().any(|d| d.eq_ignore_ascii_case(device)) => {
+            matches!(number, "1" | "2" | "3" | "4" | "5" | "6" | "7" | "8" | "9" | "¹" | "²" | "³")
+        }
+        (6 | 7, _) => is("CONIN$") || is("CONOUT$"),
+        _ => false,
     }
-    let Some(number) = stem.strip_prefix("COM").or_else(|| stem.strip_prefix("LPT")) else { return false };
-    matches!(number, "1" | "2" | "3" | "4" | "5" | "6" | "7" | "8" | "9" | "¹" | "²" | "³")
 }
 
 /// Eight hexadecimal digits that tell names apart: FNV-1a, folded to 32 bits.

@@ -92,6 +92,15 @@ impl Volume for HostFolder {
         }
     }
 
+    fn open_known(&self, file: &RelativePath) -> Result<(Box<dyn VolumeFile>, Metadata), ReadError> {
+        let host_path = self.host_path(file)?;
+        let opened = system::open_without_following(&host_path)
+            .and_then(|opened| Ok((opened.metadata()?, opened)))
+            .map_err(|cause| ReadError::new(file, cause))?;
+        let metadata = metadata_from(&opened.0, &self.keeps, || host_path);
+        Ok((Box::new(HostFile(opened.1)), metadata))
+    }
+
     fn link_target(&self, link: &RelativePath) -> Result<Vec<u8>, ReadError> {
         let target = fs::read_link(self.host_path(link)?).map_err(|cause| ReadError::new(link, cause))?;
         Ok(host::name_from_host(target.as_os_str()))

@@ -22,6 +22,12 @@ pub trait Volume: Send + Sync {
     /// Opens a file's content.
     fn open(&self, file: &RelativePath) -> Result<Box<dyn VolumeFile>, ReadError>;
 
+    /// Opens a file's content, and tells what is known of it. Where the volume can ask the open file, its path is
+    /// looked up only once.
+    fn open_known(&self, file: &RelativePath) -> Result<(Box<dyn VolumeFile>, Metadata), ReadError> {
+        Ok((self.open(file)?, self.metadata(file)?))
+    }
+
     /// Where a link leads, in the words of its own system.
     fn link_target(&self, link: &RelativePath) -> Result<Vec<u8>, ReadError>;
 

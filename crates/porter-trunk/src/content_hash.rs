@@ -1,8 +1,9 @@
 //! The proof that content is what it was: BLAKE3, cryptographic and fast enough to be taken again at every step.
 //! (The open form also keeps the SHA-512 that BagIt tools know.)
 
-use crate::hex::{from_hex, to_hex};
+use crate::hex::{array_from_hex, to_hex};
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
+use std::borrow::Cow;
 use std::cell::RefCell;
 use std::convert::Infallible;
 use std::fmt;
@@ -36,7 +37,7 @@ impl ContentHash {
 
     /// Reads 64 hexadecimal digits.
     pub fn from_hex(text: &str) -> Option<Self> {
-        Some(Self(from_hex(text)?.try_into().ok()?))
+        Some(Self(array_from_hex(text)?))
     }
 }
 
@@ -60,7 +61,7 @@ impl Serialize for ContentHash {
 
 impl<'de> Deserialize<'de> for ContentHash {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        let text = String::deserialize(deserializer)?;
+        let text = Cow::<str>::deserialize(deserializer)?;
         Self::from_hex(&text).ok_or_else(|| serde::de::Error::custom("no BLAKE3 in hexadecimal digits"))
     }
 }

@@ -17,10 +17,30 @@ pub(crate) fn from_hex(text: &str) -> Option<Vec<u8>> {
     if !text.len().is_multiple_of(2) {
         return None;
     }
+    let mut bytes = vec![0; text.len() / 2];
+    fill(&mut bytes, text).then_some(bytes)
+}
+
+/// The same for a known number of bytes.
+pub(crate) fn array_from_hex<const N: usize>(text: &str) -> Option<[u8; N]> {
+    let mut bytes = [0; N];
+    (text.len() == 2 * N && fill(&mut bytes, text)).then_some(bytes)
+}
+
+/// False if one is no such digit.
+fn fill(bytes: &mut [u8], text: &str) -> bool {
+    // What stands for no digit leaves its mark above the low four bits.
     let value = |digit: u8| match digit {
-        b'0'..=b'9' => Some(digit - b'0'),
-        b'a'..=b'f' => Some(digit - b'a' + 10),
-        _ => None,
+        b'0'..=b'9' => digit - b'0',
+        b'a'..=b'f' => digit - b'a' + 10,
+        _ => 0x80,
     };
-    text.as_bytes().chunks_exact(2).map(|pair| Some((value(pair[0])? << 4) | value(pair[1])?)).collect()
+    let (pairs, _) = text.as_bytes().as_chunks::<2>();
+    let mut seen = 0;
+    for (byte, pair) in bytes.iter_mut().zip(pairs) {
+        let (high, low) = (value(pair[0]), value(pair[1]));
+        seen |= high | low;
+        *byte = (high << 4) | (low & 0x0f);
+    }
+    seen & 0x80 == 0
 }

@@ -13,6 +13,7 @@
 mod block;
 mod block_cache;
 mod block_file;
+mod buffers;
 mod content_index;
 mod cutter;
 pub(crate) mod layout;

@@ -1,7 +1,7 @@
 //! Counting what was seen, captured and left.
 
 use serde::{Deserialize, Serialize};
-use std::ops::{Add, AddAssign};
+use std::ops::{Add, AddAssign, SubAssign};
 
 /// How much of something there is.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -41,6 +41,15 @@ impl AddAssign for Tally {
         self.folders += more.folders;
         self.links += more.links;
         self.size_in_bytes = self.size_in_bytes.saturating_add(more.size_in_bytes);
+    }
+}
+
+impl SubAssign for Tally {
+    fn sub_assign(&mut self, less: Self) {
+        self.files -= less.files;
+        self.folders -= less.folders;
+        self.links -= less.links;
+        self.size_in_bytes -= less.size_in_bytes;
     }
 }
 

@@ -23,6 +23,11 @@ use arguments::Arguments;
 use clap::Parser;
 use std::process::ExitCode;
 
+/// A million entries are a hundred million small pieces of memory, which the system's own allocator hands out slowly.
+#[cfg(unix)]
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 fn main() -> ExitCode {
     let arguments = Arguments::parse();
     stop::listen();

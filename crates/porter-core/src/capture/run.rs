@@ -442,6 +442,7 @@ impl Carrier<'_> {
         let shown = self.machine.volume.host_tree().and_then(|tree| tree.host_path(&spot.on_volume).ok());
         let progress = |size_in_bytes| self.conduct.send(&Event::Bytes { size_in_bytes });
         let as_file = shown.and_then(|path| self.trunk.store_file(&path, &progress));
+        // A listed length is not believed: Windows tells old ones of files that are open.
         let copied =
             || self.trunk.store(address, metadata.modified_utc, &mut Sequential::new(file), &progress);
         match as_file.unwrap_or_else(copied) {

@@ -1,7 +1,7 @@
 //! Finding on a machine what should be at a path, in whatever spelling it is there.
 
 use porter_names::{NameRules, RelativePath};
-use porter_source::{EntryKind, Metadata, ReadError, ReadTrouble, Volume};
+use porter_source::{EntryKind, Metadata, ReadError, ReadTrouble, Volume, VolumeFile};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -15,6 +15,14 @@ pub(super) struct Finder<'v> {
     names: Mutex<HashMap<RelativePath, Arc<Names>>>,
 }
 
+/// What was found, and where.
+pub(super) struct Found {
+    pub(super) path: RelativePath,
+    pub(super) metadata: Metadata,
+    /// Its content, if it was to be opened and could be.
+    pub(super) opened: Option<Box<dyn VolumeFile>>,
+}
+
 /// A folder may hold several names that count as one; they are in their order.
 type Names = HashMap<Vec<u8>, Vec<Vec<u8>>>;
 
@@ -24,22 +32,28 @@ impl<'v> Finder<'v> {
     }
 
     /// Where it is, and what. What lies behind a link is not there: links are not followed.
-    pub(super) fn find(&self, path: &RelativePath) -> Result<(RelativePath, Metadata), ReadError> {
+    pub(super) fn find(&self, path: &RelativePath, is_file: bool) -> Result<Found, ReadError> {
         let gone = || ReadError { path: path.clone(), trouble: ReadTrouble::Gone };
         let folder = self.actual_folder(&path.parent().unwrap_or_default())?.ok_or_else(gone)?;
-        let Some(name) = path.name() else { return Ok((folder, self.volume.metadata(path)?)) };
-        self.find_in(&folder, name)?.ok_or_else(gone)
+        let Some(name) = path.name() else {
+            return Ok(Found { path: folder, metadata: self.volume.metadata(path)?, opened: None });
+        };
+        self.find_in(&folder, name, is_file)?.ok_or_else(gone)
+    }
+
+    fn look_at(&self, path: RelativePath, is_file: bool) -> Result<Found, ReadError> {
+        if is_file && let Ok((opened, metadata)) = self.volume.open_known(&path) {
+            return Ok(Found { path, metadata, opened: Some(opened) });
+        }
+        let metadata = self.volume.metadata(&path)?;
+        Ok(Found { path, metadata, opened: None })
     }
 
     /// In a folder that was found: by its exact name, or else by one that counts as the same.
-    fn find_in(
-        &self,
-        folder: &RelativePath,
-        name: &[u8],
-    ) -> Result<Option<(RelativePath, Metadata)>, ReadError> {
+    fn find_in(&self, folder: &RelativePath, name: &[u8], is_file: bool) -> Result<Option<Found>, ReadError> {
         let Ok(exact) = folder.join(name) else { return Ok(None) };
-        match self.volume.metadata(&exact) {
-            Ok(metadata) => return Ok(Some((exact, metadata))),
+        match self.look_at(exact, is_file) {
+            Ok(found) => return Ok(Some(found)),
             Err(ReadError {
                 trouble: ReadTrouble::Gone | ReadTrouble::NameNotHeld | ReadTrouble::Other(_),
                 ..
@@ -54,7 +68,7 @@ impl<'v> Finder<'v> {
         // The exact name first, as the restore chose it.
         let actual = alike.iter().find(|name| *name == wanted).or(alike.first());
         match actual.and_then(|actual| folder.join(actual).ok()) {
-            Some(actual) => self.volume.metadata(&actual).map(|metadata| Some((actual, metadata))),
+            Some(actual) => self.look_at(actual, is_file).map(Some),
             None => Ok(None),
         }
     }
@@ -68,10 +82,10 @@ impl<'v> Finder<'v> {
             return Ok(known.clone());
         }
         let found = match self.actual_folder(&above)? {
-            Some(above) => self.find_in(&above, name)?,
+            Some(above) => self.find_in(&above, name, false)?,
             None => None,
         };
-        let actual = found.filter(|(_, metadata)| metadata.kind == EntryKind::Folder).map(|(path, _)| path);
+        let actual = found.filter(|found| found.metadata.kind == EntryKind::Folder).map(|found| found.path);
         self.folders.lock().unwrap_or_else(PoisonError::into_inner).insert(folder.clone(), actual.clone());
         Ok(actual)
     }

@@ -1,7 +1,7 @@
 //! A machine against a trunk.
 
 use super::CheckError;
-use super::finder::Finder;
+use super::finder::{Finder, Found};
 use super::trunk::Counted;
 use crate::attributes::attributes_of;
 use crate::catalogue::Catalogue;
@@ -18,7 +18,7 @@ use crate::restore::history::History;
 use crate::restore::links::leads_out;
 use crate::restore::relocate::Relocation;
 use porter_names::RelativePath;
-use porter_source::{EntryKind, Metadata, ReadError, ReadTrouble, Sequential};
+use porter_source::{EntryKind, Metadata, ReadError, ReadTrouble, Sequential, VolumeFile};
 use porter_trunk::{
     Content, ContentHash, Entry, EntryRefused, MachineLabel, Tally, Trunk, TrunkError, TrunkItem,
 };
@@ -334,7 +334,8 @@ impl Checker<'_> {
             Ok(path) => path,
             Err(reason) => return self.outcome(entry, verdict_on_refused(&reason), reason, true, None),
         };
-        let at = match self.finder.find(&expected_at) {
+        let is_file = matches!(entry.content, Content::File { .. });
+        let found = match self.finder.find(&expected_at, is_file) {
             Ok(found) => found,
             Err(error) => {
                 let (verdict, reason) = match (self.history.refused(entry), error.trouble) {
@@ -348,8 +349,8 @@ impl Checker<'_> {
                 return self.outcome(entry, verdict, reason, needs_attention, Some(expected_at));
             }
         };
-        let (path, metadata) = at;
-        let reason = match self.compare(entry, &path, &metadata) {
+        let Found { path, metadata, opened } = found;
+        let reason = match self.compare(entry, &path, &metadata, opened) {
             Ok(reason) => reason,
             Err(error) => Some(Reason::CannotBeRead { detail: error.trouble.to_string() }),
         };
@@ -387,6 +388,7 @@ impl Checker<'_> {
         entry: &Entry,
         path: &RelativePath,
         metadata: &Metadata,
+        opened: Option<Box<dyn VolumeFile>>,
     ) -> Result<Option<Reason>, ReadError> {
         let volume = &*self.machine.volume;
         let other_kind = |what: &str| Ok(Some(Reason::OtherKindThere { what: what.to_owned() }));
@@ -397,13 +399,18 @@ impl Checker<'_> {
                 Ok(if same { None } else { Some(Reason::LinkDiffers) })
             }
             (Content::File { size_in_bytes, hash }, EntryKind::File) => {
-                let content = Sequential::new(volume.open(path)?);
-                let found = ContentHash::of_reader(&mut Counted { from: content, conduct: self.conduct })
-                    .map_err(|cause| ReadError::new(path, cause))?;
-                Ok((found != *hash).then_some(Reason::ContentDiffers {
+                let differs = Reason::ContentDiffers {
                     captured_size: *size_in_bytes,
                     found_size: metadata.size_in_bytes,
-                }))
+                };
+                if metadata.size_in_bytes != *size_in_bytes {
+                    return Ok(Some(differs));
+                }
+                let opened = opened.map_or_else(|| volume.open(path), Ok)?;
+                let content = Sequential::of_known_size(opened, *size_in_bytes);
+                let found = ContentHash::of_reader(&mut Counted { from: content, conduct: self.conduct })
+                    .map_err(|cause| ReadError::new(path, cause))?;
+                Ok((found != *hash).then_some(differs))
             }
             (_, EntryKind::Folder) => other_kind("a folder"),
             (_, EntryKind::Link) => other_kind("a link"),

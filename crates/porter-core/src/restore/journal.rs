@@ -133,7 +133,7 @@ impl Journal {
             match File::create_new(&path) {
                 Ok(file) => {
                     let journal = Self { path, to: Mutex::new(BufWriter::new(file)) };
-                    journal.write(first)?;
+                    journal.write(std::slice::from_ref(first))?;
                     return Ok(journal);
                 }
                 Err(cause) if cause.kind() == io::ErrorKind::AlreadyExists && number < 99 => number += 1,
@@ -147,10 +147,13 @@ impl Journal {
         &self.path
     }
 
-    /// Writes a line and hands it to the system, before the step it tells of is taken.
-    pub fn write(&self, line: &JournalLine) -> io::Result<()> {
-        let mut text = serde_json::to_vec(line)?;
-        text.push(b'\n');
+    /// Writes lines and hands them to the system, before the steps they tell of are taken.
+    pub fn write(&self, lines: &[JournalLine]) -> io::Result<()> {
+        let mut text = Vec::new();
+        for line in lines {
+            serde_json::to_writer(&mut text, line)?;
+            text.push(b'\n');
+        }
         let mut to = self.to.lock().unwrap_or_else(PoisonError::into_inner);
         to.write_all(&text)?;
         to.flush()
@@ -158,7 +161,7 @@ impl Journal {
 
     /// Writes the last line and sees the journal onto the medium.
     pub fn end(&self, finished_utc: OffsetDateTime) -> io::Result<()> {
-        self.write(&JournalLine::End { finished_utc })?;
+        self.write(&[JournalLine::End { finished_utc }])?;
         self.to.lock().unwrap_or_else(PoisonError::into_inner).get_ref().sync_all()
     }
 }

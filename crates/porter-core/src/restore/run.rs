@@ -1,17 +1,18 @@
 //! Carrying out a plan.
 
+use super::flusher::flush_meanwhile;
 use super::host::{self, Owner, owner_like};
 use super::journal::{FORMAT, Journal, JournalLine, PathField};
 use super::land::{NotLanded, give_name, not_written, write_aside};
-use super::plan::{Action, NewFolder, Plan, Refused, Step};
+use super::plan::{Action, Due, NewFolder, Plan, Refused};
 use super::{EntryKey, RestoreError};
 use crate::events::{Conduct, Event, Stage};
-use crate::in_order::in_order;
+use crate::in_order::in_order_by_batch;
 use crate::receipt::Reason;
 use porter_names::RelativePath;
 use porter_source::HostTree;
 use porter_trunk::{Content, ContentHash, Tally, Trunk};
-use std::collections::{BTreeSet, HashMap};
+use std::collections::HashMap;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -40,7 +41,7 @@ pub struct RestoreReport {
 /// An entry that cannot be written is named, and the rest goes on; a volume that takes nothing more ends the run.
 pub fn run_plan(
     trunk: &dyn Trunk,
-    plan: Plan,
+    mut plan: Plan,
     records: Option<&Path>,
     clock: &dyn Fn() -> OffsetDateTime,
     conduct: Conduct<'_>,
@@ -63,13 +64,12 @@ pub fn run_plan(
         identical: plan.identical,
         set_aside: Vec::new(),
         renamed: Vec::new(),
-        refused: Vec::new(),
+        refused: std::mem::take(&mut plan.refused),
         journal: journal.as_ref().map(|journal| journal.path().to_path_buf()),
     };
-    for refused in &plan.refused {
+    for refused in &report.refused {
         runner.journal_refused(refused)?;
     }
-    report.refused = plan.refused;
     for folder in &plan.folders {
         runner.make_folder(folder)?;
         if let Some(to) = &folder.set_aside {
@@ -78,37 +78,90 @@ pub fn run_plan(
     }
 
     // A check has to know which folder stands for which.
-    for step in plan.steps.iter().filter(|step| step.renamed && step.entry.content == Content::Folder) {
-        runner.write(|| JournalLine::FoundAs {
-            entry: EntryKey::of(&step.entry.address),
-            at: PathField(step.at.clone()),
-        })?;
+    for folder in plan.renamed.iter().filter(|row| row.is_folder) {
+        runner
+            .write(|| JournalLine::FoundAs { entry: folder.key.clone(), at: PathField(folder.at.clone()) })?;
     }
-
+    let mut folders = Vec::new();
+    flush_meanwhile(&plan.drives, || {
+        take_steps(&runner, &plan, &mut report, |due| match due.entry.content {
+            Content::File { .. } => true,
+            Content::Folder => {
+                if due.step.action == Action::FolderMade {
+                    folders.push((due.at.clone(), due.entry.clone()));
+                }
+                false
+            }
+            Content::Link { .. } => false,
+        })
+    })?;
     // Links come last: no file of this restore can then be written through one.
-    let is_link = |step: &&Step| matches!(step.entry.content, Content::Link { .. });
-    let is_file = |step: &&Step| matches!(step.entry.content, Content::File { .. });
-    let steps = plan.steps.iter().filter(is_file).chain(plan.steps.iter().filter(is_link));
+    if plan.to_write.links + plan.identical.links > 0 {
+        take_steps(&runner, &plan, &mut report, |due| matches!(due.entry.content, Content::Link { .. }))?;
+    }
+    if conduct.is_stopped() {
+        return Err(RestoreError::Cancelled);
+    }
+    // The innermost first, because making a thing in a folder changes the folder's time.
+    for (at, entry) in folders.iter().rev() {
+        if let Ok(path) = plan.target.host_path(at) {
+            host::set_folder_metadata(&path, entry);
+            report.written += Tally::FOLDER;
+        }
+    }
+    for drive in &plan.drives {
+        host::flush(drive).map_err(|cause| RestoreError::Volume { path: drive.clone(), cause })?;
+    }
+    if let Some(journal) = &journal {
+        journal.end(clock()).map_err(|cause| journal_failed(journal.path(), cause))?;
+    }
+    conduct.send(&Event::StageEnded { stage: Stage::Restore });
+    Ok(report)
+}
+
+/// Takes those steps that are wanted.
+fn take_steps(
+    runner: &Runner<'_>,
+    plan: &Plan,
+    report: &mut RestoreReport,
+    mut wanted: impl FnMut(&Due<'_>) -> bool + Send,
+) -> Result<(), RestoreError> {
+    let (trunk, conduct) = (runner.trunk, runner.conduct);
+    let all_due = plan.due(trunk)?;
+    let mut list_failed = None;
     let mut failed = None;
-    in_order(
+    in_order_by_batch(
         |hand_over| {
-            for step in steps {
-                trunk.will_read(&step.entry);
-                if conduct.is_stopped() || !hand_over(step, step.entry.size_in_bytes()) {
+            for due in all_due {
+                match due {
+                    Ok(due) if wanted(&due) => {
+                        trunk.will_read(&due.entry);
+                        let size_in_bytes = due.entry.size_in_bytes();
+                        if !hand_over(due, size_in_bytes) {
+                            return;
+                        }
+                    }
+                    Ok(_) => {}
+                    Err(cause) => {
+                        list_failed = Some(cause);
+                        return;
+                    }
+                }
+                if conduct.is_stopped() {
                     return;
                 }
             }
         },
-        |step| (step, runner.take(step)),
-        |(step, taken)| {
+        |batch| runner.take_all(batch),
+        |(due, taken)| {
             match taken {
-                Ok(()) => report.note_landed(step, conduct),
+                Ok(()) => report.note_landed(&due, conduct),
                 Err(StepFailed::Refused(reason)) => {
-                    let refused = refused_step(step, reason);
+                    let refused = refused_step(&due, reason);
                     if refused.needs_attention {
                         conduct.send(&Event::Trouble {
-                            item: &step.entry.item,
-                            path: &step.at,
+                            item: &due.entry.item,
+                            path: &due.at,
                             code: "not-written",
                         });
                     }
@@ -126,54 +179,38 @@ pub fn run_plan(
             true
         },
     );
-    if let Some(cause) = failed {
-        return Err(cause);
+    match (failed, list_failed) {
+        (Some(cause), _) => Err(cause),
+        (None, Some(cause)) => Err(cause.into()),
+        (None, None) if conduct.is_stopped() => Err(RestoreError::Cancelled),
+        (None, None) => Ok(()),
     }
-    if conduct.is_stopped() {
-        return Err(RestoreError::Cancelled);
-    }
-    // The innermost first, because making a thing in a folder changes the folder's time.
-    for step in plan.steps.iter().rev().filter(|step| step.action == Action::FolderMade) {
-        if let Ok(path) = plan.target.host_path(&step.at) {
-            host::set_folder_metadata(&path, &step.entry);
-            report.written += Tally::FOLDER;
-        }
-    }
-    let drives: BTreeSet<&Path> = plan.steps.iter().map(|step| plan.target.drive_of(&step.at)).collect();
-    for drive in drives {
-        host::flush(drive).map_err(|cause| RestoreError::Volume { path: drive.to_path_buf(), cause })?;
-    }
-    if let Some(journal) = &journal {
-        journal.end(clock()).map_err(|cause| journal_failed(journal.path(), cause))?;
-    }
-    conduct.send(&Event::StageEnded { stage: Stage::Restore });
-    Ok(report)
 }
 
 impl RestoreReport {
-    fn note_landed(&mut self, step: &Step, conduct: Conduct<'_>) {
-        if step.renamed {
-            self.renamed.push((step.entry.address.path.clone(), step.at.clone()));
+    fn note_landed(&mut self, due: &Due<'_>, conduct: Conduct<'_>) {
+        if due.step.renamed {
+            self.renamed.push((due.entry.address.path.clone(), due.at.clone()));
         }
-        match &step.action {
+        match due.step.action {
             Action::Identical | Action::FolderMade => return,
-            Action::SetAside(to) => self.set_aside.push((step.at.clone(), to.clone())),
+            Action::SetAside(_) => self.set_aside.extend(due.aside().map(|aside| (due.at.clone(), aside))),
             Action::Create => {}
         }
-        if let Content::File { size_in_bytes, .. } = step.entry.content {
+        if let Content::File { size_in_bytes, .. } = due.entry.content {
             self.written += Tally::file(size_in_bytes);
-            conduct.send(&Event::File { item: &step.entry.item, path: &step.at, size_in_bytes });
+            conduct.send(&Event::File { item: &due.entry.item, path: &due.at, size_in_bytes });
         } else {
             self.written += Tally::LINK;
         }
     }
 }
 
-fn refused_step(step: &Step, reason: Reason) -> Refused {
+fn refused_step(due: &Due<'_>, reason: Reason) -> Refused {
     Refused {
-        item: Some(step.entry.item.clone()),
-        key: Some(EntryKey::of(&step.entry.address)),
-        path: step.entry.address.path.clone(),
+        item: Some(due.entry.item.clone()),
+        key: Some(EntryKey::of(&due.entry.address)),
+        path: due.entry.address.path.clone(),
         needs_attention: reason.needs_attention(),
         reason,
     }
@@ -194,6 +231,24 @@ fn journal_failed(path: &Path, cause: io::Error) -> RestoreError {
     RestoreError::Journal { path: path.to_path_buf(), cause }
 }
 
+/// What is about to be done for an entry.
+fn note_ahead(due: &Due<'_>, lines: &mut Vec<JournalLine>) {
+    let entry = || EntryKey::of(&due.entry.address);
+    let at = || PathField(due.at.clone());
+    match due.step.action {
+        Action::FolderMade => return,
+        Action::Identical => {
+            if due.step.renamed {
+                lines.push(JournalLine::FoundAs { entry: entry(), at: at() });
+            }
+            return;
+        }
+        Action::Create | Action::SetAside(_) => {}
+    }
+    lines.extend(due.aside().map(|to| JournalLine::SetAside { at: at(), to: PathField(to) }));
+    lines.push(JournalLine::Land { entry: entry(), at: at(), renamed: due.step.renamed });
+}
+
 enum StepFailed {
     Refused(Reason),
     Ends(RestoreError),
@@ -212,10 +267,37 @@ struct Runner<'a> {
 
 impl Runner<'_> {
     fn write(&self, line: impl FnOnce() -> JournalLine) -> Result<(), RestoreError> {
+        if self.journal.is_some() { self.write_all(&[line()]) } else { Ok(()) }
+    }
+
+    fn write_all(&self, lines: &[JournalLine]) -> Result<(), RestoreError> {
         match self.journal {
-            Some(journal) => journal.write(&line()).map_err(|cause| journal_failed(journal.path(), cause)),
-            None => Ok(()),
+            Some(journal) if !lines.is_empty() => {
+                journal.write(lines).map_err(|cause| journal_failed(journal.path(), cause))
+            }
+            _ => Ok(()),
         }
+    }
+
+    /// Writes the steps of a batch ahead, all at once, and takes them.
+    fn take_all<'p>(&self, batch: Vec<Due<'p>>) -> Vec<(Due<'p>, Result<(), StepFailed>)> {
+        let mut lines = Vec::new();
+        if self.journal.is_some() {
+            batch.iter().for_each(|due| note_ahead(due, &mut lines));
+        }
+        let mut failed = self.write_all(&lines).err();
+        if failed.is_some() {
+            // Nothing is done that was not written down.
+            let mut ends = || StepFailed::Ends(failed.take().unwrap_or(RestoreError::Cancelled));
+            return batch.into_iter().map(|due| (due, Err(ends()))).collect();
+        }
+        batch
+            .into_iter()
+            .map(|due| {
+                let taken = self.take(&due);
+                (due, taken)
+            })
+            .collect()
     }
 
     fn journal_refused(&self, refused: &Refused) -> Result<(), RestoreError> {
@@ -268,23 +350,14 @@ impl Runner<'_> {
         }
     }
 
-    fn take(&self, step: &Step) -> Result<(), StepFailed> {
-        let key = || EntryKey::of(&step.entry.address);
-        let at = || PathField(step.at.clone());
-        let set_aside = match &step.action {
-            Action::FolderMade => return Ok(()),
-            Action::Identical => {
-                return if step.renamed {
-                    self.write(|| JournalLine::FoundAs { entry: key(), at: at() }).map_err(StepFailed::Ends)
-                } else {
-                    Ok(())
-                };
-            }
-            Action::Create => None,
-            Action::SetAside(to) => Some(to),
-        };
-        let path = self.host_path(&step.at).map_err(StepFailed::Refused)?;
-        let aside = set_aside.map(|to| self.host_path(to)).transpose().map_err(StepFailed::Refused)?;
+    fn take(&self, due: &Due<'_>) -> Result<(), StepFailed> {
+        if matches!(due.step.action, Action::FolderMade | Action::Identical) {
+            return Ok(());
+        }
+        let set_aside = due.aside();
+        let path = self.host_path(&due.at).map_err(StepFailed::Refused)?;
+        let aside =
+            set_aside.as_ref().map(|to| self.host_path(to)).transpose().map_err(StepFailed::Refused)?;
         let owner = path.parent().and_then(|folder| self.owner_in(folder));
         let sort = |failed| match failed {
             NotLanded::Refused(reason) => StepFailed::Refused(reason),
@@ -293,25 +366,19 @@ impl Runner<'_> {
             }
         };
         // Files with several names come one after the other: the second finds the first.
-        let mut linked = step
+        let mut linked = due
             .entry
             .same_file
             .map(|number| (number, self.linked.lock().unwrap_or_else(PoisonError::into_inner)));
         let same_as = linked.as_ref().and_then(|(number, linked)| {
             let (path, hash) = linked.get(number)?;
-            matches!(step.entry.content, Content::File { hash: ours, .. } if ours == *hash)
+            matches!(due.entry.content, Content::File { hash: ours, .. } if ours == *hash)
                 .then_some(path.as_path())
         });
         let waiting =
-            write_aside(self.trunk, &step.entry, &path, owner, same_as, self.conduct).map_err(sort)?;
-        if let Some(to) = set_aside {
-            self.write(|| JournalLine::SetAside { at: at(), to: PathField(to.clone()) })
-                .map_err(StepFailed::Ends)?;
-        }
-        self.write(|| JournalLine::Land { entry: key(), at: at(), renamed: step.renamed })
-            .map_err(StepFailed::Ends)?;
+            write_aside(self.trunk, &due.entry, &path, owner, same_as, self.conduct).map_err(sort)?;
         give_name(waiting, &path, aside.as_deref()).map_err(sort)?;
-        if let (Some((number, linked)), Content::File { hash, .. }) = (&mut linked, &step.entry.content) {
+        if let (Some((number, linked)), Content::File { hash, .. }) = (&mut linked, &due.entry.content) {
             linked.insert(*number, (path, *hash));
         }
         Ok(())

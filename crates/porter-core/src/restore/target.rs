@@ -6,30 +6,49 @@ use crate::receipt::Reason;
 use porter_names::{NameRules, RelativePath, host};
 use porter_source::{EntryKind, HostTree};
 use std::collections::HashMap;
+use std::collections::hash_map::{Entry as Slot, RandomState};
 use std::fs;
+use std::hash::BuildHasher;
 use std::path::PathBuf;
 use time::Date;
 
 /// A tree that things are to be put into, and all that was decided about it so far.
+///
+/// Of a name that is only planned no more than two hashes are kept, so that a million of them fit into memory. Names that
+/// meet by chance only in their hashes are treated as alike: one of them gets a safe name, or is refused.
 pub struct TargetTree {
     host: HostTree,
     rules: NameRules,
     /// The date that names set-aside things.
     today: Date,
     folders: HashMap<RelativePath, FolderView>,
+    hashes: RandomState,
 }
 
 /// One folder of the tree: what is there, and what will be.
 #[derive(Default)]
 struct FolderView {
-    names: HashMap<Vec<u8>, Vec<Known>>,
+    /// Sorted by the hash of what counts as the same name, then by name: where several names count as one, the choice must not hang
+    /// on the order of a listing.
+    there: Vec<There>,
+    /// By the hash of what counts as the same name: the hash of the exact name that is planned.
+    planned: HashMap<u64, u64>,
 }
 
-struct Known {
-    name: Vec<u8>,
-    is_there: Option<EntryKind>,
-    /// The exact name of the thing that is planned here.
-    planned_for: Option<Vec<u8>>,
+struct There {
+    key: u64,
+    name: Box<[u8]>,
+    kind: EntryKind,
+    /// The hash of the exact name of the thing that is planned here.
+    planned_for: Option<u64>,
+}
+
+impl FolderView {
+    fn alike(&mut self, key: u64) -> &mut [There] {
+        let from = self.there.partition_point(|there| there.key < key);
+        let number = self.there[from..].iter().take_while(|there| there.key == key).count();
+        &mut self.there[from..from + number]
+    }
 }
 
 /// Where a thing goes.
@@ -44,7 +63,7 @@ pub struct Destination {
 impl TargetTree {
     /// A tree whose volume holds names by `rules`.
     pub fn new(host: HostTree, rules: NameRules, today: Date) -> Self {
-        Self { host, rules, today, folders: HashMap::new() }
+        Self { host, rules, today, folders: HashMap::new(), hashes: RandomState::new() }
     }
 
     /// Where the running system shows it.
@@ -61,35 +80,43 @@ impl TargetTree {
     /// same, is used; one that another thing of this restore has taken, or that cannot be held, is replaced by a safe one.
     pub fn choose(&mut self, folder: &RelativePath, exact_name: &[u8]) -> Result<Destination, Reason> {
         let rules = self.rules;
+        let hashes = self.hashes.clone();
         let view = self.view(folder)?;
         let mut wanted = if rules.hold(exact_name) {
             exact_name.to_vec()
         } else {
             rules.safe_name(exact_name).into_bytes()
         };
+        let exact = hashes.hash_one(exact_name);
         let mut number = 1;
         loop {
-            let known = view.names.entry(rules.key(&wanted)).or_default();
-            let at =
-                known.iter().position(|k| k.name == wanted).or(if known.is_empty() { None } else { Some(0) });
-            let Some(at) = at else {
-                known.push(Known { name: wanted, is_there: None, planned_for: Some(exact_name.to_vec()) });
-                return destination(folder, &known[0]);
-            };
-            match &known[at].planned_for {
-                Some(other) if other == exact_name => return Err(Reason::Twice),
-                Some(_) => {
-                    wanted = rules.safe_name(exact_name).into_bytes();
-                    if number > 1 {
-                        wanted = with_mark(&wanted, &format!("-{number}"));
+            let key = hashes.hash_one(rules.key(&wanted));
+            let alike = view.alike(key);
+            let at = alike.iter().position(|there| *there.name == *wanted).unwrap_or(0);
+            let planned_for = match alike.get_mut(at) {
+                Some(there) => match there.planned_for {
+                    None => {
+                        there.planned_for = Some(exact);
+                        return destination(folder, &there.name, Some(there.kind));
                     }
-                    number += 1;
-                }
-                None => {
-                    known[at].planned_for = Some(exact_name.to_vec());
-                    return destination(folder, &known[at]);
-                }
+                    Some(other) => other,
+                },
+                None => match view.planned.entry(key) {
+                    Slot::Vacant(free) => {
+                        free.insert(exact);
+                        return destination(folder, &wanted, None);
+                    }
+                    Slot::Occupied(taken) => *taken.get(),
+                },
+            };
+            if planned_for == exact {
+                return Err(Reason::Twice);
             }
+            wanted = rules.safe_name(exact_name).into_bytes();
+            if number > 1 {
+                wanted = with_mark(&wanted, &format!("-{number}"));
+            }
+            number += 1;
         }
     }
 
@@ -101,16 +128,19 @@ impl TargetTree {
             format!(" (set aside {:04}-{:02}-{:02}", today.year(), u8::from(today.month()), today.day());
         let folder = path.parent().unwrap_or_default();
         let name = path.name().unwrap_or_default().to_vec();
+        let hashes = self.hashes.clone();
         let view = self.view(&folder)?;
         let mut number = 1;
         loop {
             let number_mark = if number == 1 { ")".to_owned() } else { format!(" {number})") };
             let aside = with_mark(&name, &format!("{mark}{number_mark}"));
             let aside = if rules.hold(&aside) { aside } else { rules.safe_name(&aside).into_bytes() };
-            let known = view.names.entry(rules.key(&aside)).or_default();
-            if known.is_empty() {
+            let key = hashes.hash_one(rules.key(&aside));
+            if view.alike(key).is_empty()
+                && let Slot::Vacant(free) = view.planned.entry(key)
+            {
                 // Planned for itself: no entry has this name, so nothing will claim it.
-                known.push(Known { name: aside.clone(), is_there: None, planned_for: Some(Vec::new()) });
+                free.insert(hashes.hash_one(b"" as &[u8]));
                 return folder.join(&aside).map_err(unusable);
             }
             number += 1;
@@ -151,11 +181,10 @@ impl TargetTree {
                 EntryKind::Other
             };
             let name = host::name_from_host(&row.file_name());
-            let known = Known { name: name.clone(), is_there: Some(kind), planned_for: None };
-            view.names.entry(self.rules.key(&name)).or_default().push(known);
+            let key = self.hashes.hash_one(self.rules.key(&name));
+            view.there.push(There { key, name: name.into(), kind, planned_for: None });
         }
-        // Where several names count as one, the choice must not hang on the order of a listing.
-        view.names.values_mut().for_each(|alike| alike.sort_by(|a, b| a.name.cmp(&b.name)));
+        view.there.sort_by(|a, b| (a.key, &a.name).cmp(&(b.key, &b.name)));
         Ok(view)
     }
 }
@@ -164,9 +193,12 @@ fn is_no_folder(cause: &std::io::Error) -> bool {
     matches!(cause.kind(), std::io::ErrorKind::NotFound | std::io::ErrorKind::NotADirectory)
 }
 
-fn destination(folder: &RelativePath, known: &Known) -> Result<Destination, Reason> {
-    let path = folder.join(&known.name).map_err(unusable)?;
-    Ok(Destination { path, is_there: known.is_there })
+fn destination(
+    folder: &RelativePath,
+    name: &[u8],
+    is_there: Option<EntryKind>,
+) -> Result<Destination, Reason> {
+    Ok(Destination { path: folder.join(name).map_err(unusable)?, is_there })
 }
 
 fn unusable(refused: porter_names::PathRefused) -> Reason {

@@ -1,7 +1,7 @@
 //! SHA-512, which RFC 8493 asks every BagIt tool to know.
 
 use crate::content_hash::read_all;
-use crate::hex::{from_hex, to_hex};
+use crate::hex::{array_from_hex, to_hex};
 use ring::digest::{Context, SHA512, digest};
 use std::fmt;
 use std::io::{self, Read};
@@ -46,7 +46,7 @@ impl Sha512Hash {
     }
 
     pub(super) fn from_hex(text: &str) -> Option<Self> {
-        Some(Self(from_hex(text)?.try_into().ok()?))
+        Some(Self(array_from_hex(text)?))
     }
 }
 

@@ -3,6 +3,7 @@
 //! A block is a head of fixed length, a directory (of contents only), and a body that may be compressed. Unsealed, the head
 //! carries a BLAKE3 proof; sealed, directory and body are one AEAD text bound to the head.
 
+use super::buffers::Buffer;
 use super::squeeze;
 use crate::content_hash::ContentHash;
 use crate::sealing::{FileKey, TAG_LENGTH_IN_BYTES};
@@ -279,7 +280,7 @@ pub(super) enum Proving {
 pub(super) struct Opened {
     pub(super) head: Head,
     pub(super) directory: Directory,
-    payload: Vec<u8>,
+    payload: Buffer,
 }
 
 impl Opened {
@@ -306,7 +307,7 @@ impl Opened {
 #[derive(Debug)]
 pub(super) struct Unpacked {
     pub(super) directory: Directory,
-    bytes: Vec<u8>,
+    bytes: Buffer,
     /// Where the body begins in `bytes`: moving it to the front would cost more than remembering.
     begin: usize,
 }
@@ -323,7 +324,7 @@ impl Unpacked {
 /// twice.
 pub(super) fn open(
     head: Head,
-    mut payload: Vec<u8>,
+    mut payload: Buffer,
     key: Option<&FileKey>,
     proving: Proving,
 ) -> Result<Opened, BadBlock> {

@@ -6,8 +6,8 @@ use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
-/// So many blocks are kept: enough for all threads and kinds of content, and bounded.
-const BLOCKS_KEPT: usize = 24;
+/// So much is kept, of blocks of all sizes: enough for all threads and kinds of content, and bounded.
+const KEPT_IN_BYTES: u64 = 96 << 20;
 /// So many are read before they are asked for.
 const BLOCKS_AHEAD: usize = 6;
 
@@ -49,8 +49,15 @@ struct Slot {
 }
 
 #[derive(Default)]
+struct Slots {
+    /// By the number of the block, with its length; the last asked for at the end.
+    rows: VecDeque<(u32, u64, Arc<Slot>)>,
+    size_in_bytes: u64,
+}
+
+#[derive(Default)]
 pub(super) struct BlockCache {
-    slots: Mutex<VecDeque<(u32, Arc<Slot>)>>,
+    slots: Mutex<Slots>,
     /// Blocks that will be asked for soon.
     ahead: Mutex<VecDeque<u32>>,
 }
@@ -64,11 +71,12 @@ impl BlockCache {
         }
     }
 
-    /// The block of a number. `read` is called once for each block, as long as it is kept. A thread that would wait for a block
+    /// The block of a number, with its length beforehand. `read` is called once for each block, as long as it is kept. A thread that would wait for a block
     /// which another one reads goes and reads one that will be asked for soon.
     pub(super) fn get(
         &self,
         block: u32,
+        length_in_bytes: impl Fn(u32) -> u64,
         read: impl Fn(u32) -> Result<Unpacked, Damage>,
     ) -> Result<Arc<Ready>, Damage> {
         let fill = |block: u32, slot: &Slot| {
@@ -76,12 +84,12 @@ impl BlockCache {
                 let _ = slot.value.set(read(block).map(|unpacked| Arc::new(Ready::new(unpacked))));
             }
         };
-        let slot = self.slot(block);
+        let slot = self.slot(block, length_in_bytes(block));
         fill(block, &slot);
         while slot.value.get().is_none() {
             let next = self.ahead.lock().unwrap_or_else(PoisonError::into_inner).pop_front();
             match next {
-                Some(next) => fill(next, &self.slot(next)),
+                Some(next) => fill(next, &self.slot(next, length_in_bytes(next))),
                 None => break,
             }
         }
@@ -90,23 +98,26 @@ impl BlockCache {
 
     fn slot_if_there(&self, block: u32) -> Option<Arc<Slot>> {
         let slots = self.slots.lock().unwrap_or_else(PoisonError::into_inner);
-        slots.iter().find(|(number, _)| *number == block).map(|(_, slot)| Arc::clone(slot))
+        slots.rows.iter().find(|(number, ..)| *number == block).map(|(.., slot)| Arc::clone(slot))
     }
 
     /// The slot of a block; it becomes the last to be forgotten.
-    fn slot(&self, block: u32) -> Arc<Slot> {
+    fn slot(&self, block: u32, length_in_bytes: u64) -> Arc<Slot> {
         let mut slots = self.slots.lock().unwrap_or_else(PoisonError::into_inner);
-        let found = slots.iter().position(|(number, _)| *number == block);
-        let slot = match found.and_then(|at| slots.remove(at)) {
-            Some((_, slot)) => slot,
+        let found = slots.rows.iter().rposition(|(number, ..)| *number == block);
+        let slot = match found.and_then(|at| slots.rows.remove(at)) {
+            Some((.., slot)) => slot,
             None => {
-                if slots.len() >= BLOCKS_KEPT {
-                    slots.pop_front();
+                slots.size_in_bytes += length_in_bytes;
+                while slots.size_in_bytes > KEPT_IN_BYTES
+                    && let Some((_, forgotten_in_bytes, _)) = slots.rows.pop_front()
+                {
+                    slots.size_in_bytes -= forgotten_in_bytes;
                 }
                 Arc::default()
             }
         };
-        slots.push_back((block, Arc::clone(&slot)));
+        slots.rows.push_back((block, length_in_bytes, Arc::clone(&slot)));
         slot
     }
 }

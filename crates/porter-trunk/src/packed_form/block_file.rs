@@ -3,6 +3,7 @@
 //! A file without a tail is one that was cut off; its blocks can still be read one after the other.
 
 use super::block::{self, Directory, HEAD_IN_BYTES, Head, Kind, Opened, Proving, Sealed};
+use super::buffers::Buffer;
 use crate::host::{open_plain_file, read_exact_at};
 use crate::sealing::{FileKey, TrunkKey};
 use crate::{Damage, TrunkId};
@@ -433,7 +434,7 @@ fn read_block(
     read_exact_at(file, offset_in_bytes, &mut head).map_err(unreadable)?;
     let head = Head::from_bytes(&head).map_err(|_| changed())?;
     let length = usize::try_from(head.payload_in_bytes()).map_err(|_| changed())?;
-    let mut payload = Vec::with_capacity(length + crate::sealing::TAG_LENGTH_IN_BYTES);
+    let mut payload = Buffer::with_room(length + crate::sealing::TAG_LENGTH_IN_BYTES);
     payload.resize(length, 0);
     read_exact_at(file, offset_in_bytes + HEAD_IN_BYTES as u64, &mut payload).map_err(unreadable)?;
     block::open(head, payload, key, proving).map_err(|_| changed())

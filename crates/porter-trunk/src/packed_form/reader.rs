@@ -122,7 +122,13 @@ impl PackedTrunk {
     }
 
     fn block(&self, number: u32) -> Result<Arc<Ready>, Damage> {
-        self.cache.get(number, |number| self.read_block(number))
+        let length_in_bytes = |number: u32| {
+            let packs = self.packs();
+            let row =
+                packs.blocks.get(&number).and_then(|(file, row)| packs.files.get(*file)?.rows.get(*row));
+            row.map_or(0, |(_, head)| u64::from(head.raw_in_bytes))
+        };
+        self.cache.get(number, length_in_bytes, |number| self.read_block(number))
     }
 
     fn read_block(&self, number: u32) -> Result<Unpacked, Damage> {

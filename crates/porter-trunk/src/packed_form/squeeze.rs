@@ -1,5 +1,6 @@
 //! Making contents smaller, where that is possible.
 
+use super::buffers::Buffer;
 use std::cell::RefCell;
 use std::io;
 use zstd::bulk::{Compressor, Decompressor};
@@ -61,7 +62,7 @@ impl Shelf {
 impl Texture {
     /// Looks at a few samples: their bytes' spread (Shannon's entropy of order 0), and whether they are text.
     pub(super) fn of(content: &[u8]) -> Self {
-        const SAMPLE_IN_BYTES: usize = 2048;
+        const SAMPLE_IN_BYTES: usize = 1024;
         let mut counts = [0_u32; 256];
         let mut sampled = 0_u32;
         let mut count = |bytes: &[u8]| {
@@ -116,13 +117,16 @@ pub(super) fn pack(bytes: &[u8]) -> io::Result<Option<Vec<u8>>> {
 }
 
 /// The bytes of a zstd frame; none if it is damaged, or if they are not exactly as many as they should be.
-pub(super) fn unpack(frame: &[u8], raw_in_bytes: usize) -> Option<Vec<u8>> {
+pub(super) fn unpack(frame: &[u8], raw_in_bytes: usize) -> Option<Buffer> {
     DECOMPRESSOR.with_borrow_mut(|decompressor| {
         let decompressor = match decompressor {
             Some(ready) => ready,
             none => none.insert(Decompressor::new().ok()?),
         };
-        decompressor.decompress(frame, raw_in_bytes).ok().filter(|bytes| bytes.len() == raw_in_bytes)
+        let mut bytes = Buffer::with_room(raw_in_bytes);
+        bytes.resize(raw_in_bytes, 0);
+        let written = decompressor.decompress_to_buffer(frame, &mut bytes[..]).ok()?;
+        (written == raw_in_bytes).then_some(bytes)
     })
 }
 
@@ -144,9 +148,9 @@ mod tests {
             }
             match pack(content).unwrap() {
                 Some(frame) => {
-                    assert_eq!(unpack(&frame, content.len()).as_ref(), Some(content));
-                    assert_eq!(unpack(&frame, content.len() - 1), None, "a lying length");
-                    assert_eq!(unpack(&frame[..frame.len() - 1], content.len()), None);
+                    assert_eq!(unpack(&frame, content.len()).as_deref(), Some(content));
+                    assert!(unpack(&frame, content.len() - 1).is_none(), "a lying length");
+                    assert!(unpack(&frame[..frame.len() - 1], content.len()).is_none());
                 }
                 None => assert_eq!(texture, Texture::Dense),
             }

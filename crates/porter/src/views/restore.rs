@@ -27,8 +27,8 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str) {
     say(row("there already", &format!("{}, byte for byte", counted(plan.identical.files, "file"))));
     let set_aside: Vec<_> = plan.set_aside().collect();
     say(row("to set aside", &counted(set_aside.len() as u64, "entry")));
-    show_pairs(set_aside.iter().copied(), set_aside.len());
-    let renamed: Vec<_> = plan.renamed().map(|step| (&step.entry.address.path, &step.at)).collect();
+    show_pairs(set_aside.iter().map(|(from, to)| (from, to)), set_aside.len());
+    let renamed = &plan.renamed;
     if !renamed.is_empty() {
         say(row(
             "other names",
@@ -37,7 +37,7 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str) {
                 counted(renamed.len() as u64, "entry")
             ),
         ));
-        show_pairs(renamed.iter().copied(), renamed.len());
+        show_pairs(renamed.iter().map(|row| (&row.key.path, &row.at)), renamed.len());
     }
     show_refused(&plan.refused);
     say(row("free space", &size(plan.free_in_bytes)));
@@ -113,7 +113,7 @@ pub(crate) fn tell_of_settings(number: u64) {
     ));
 }
 
-fn pairs_json<'p>(pairs: impl Iterator<Item = (&'p RelativePath, &'p RelativePath)>) -> Vec<Value> {
+fn pairs_json(pairs: impl Iterator<Item = (RelativePath, RelativePath)>) -> Vec<Value> {
     pairs.map(|(from, to)| json!({"from": from.to_string(), "to": to.to_string()})).collect()
 }
 
@@ -132,7 +132,7 @@ fn refused_json(refused: &[Refused]) -> Vec<Value> {
 
 /// `porter-restore/1`, with nothing done.
 pub(crate) fn plan_json(plan: &Plan) -> Value {
-    let renamed = plan.renamed().map(|step| (&step.entry.address.path, &step.at));
+    let renamed = plan.renamed.iter().map(|row| (row.key.path.clone(), row.at.clone()));
     json!({
         "format": "porter-restore/1",
         "tried_only": true,
@@ -148,8 +148,7 @@ pub(crate) fn plan_json(plan: &Plan) -> Value {
 
 /// `porter-restore/1`.
 pub(crate) fn json(report: &RestoreReport, accounts: &BTreeMap<String, String>) -> Value {
-    let pairs =
-        |pairs: &[(RelativePath, RelativePath)]| pairs_json(pairs.iter().map(|(from, to)| (from, to)));
+    let pairs = |pairs: &[(RelativePath, RelativePath)]| pairs_json(pairs.iter().cloned());
     json!({
         "format": "porter-restore/1",
         "tried_only": false,

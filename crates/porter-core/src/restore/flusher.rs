@@ -1,0 +1,25 @@
+//! Seeing what is written onto the medium while more is written, so that nobody waits for all of it at the end.
+
+use super::host;
+use std::collections::BTreeSet;
+use std::path::PathBuf;
+use std::sync::mpsc::{RecvTimeoutError, channel};
+use std::time::Duration;
+
+/// Short enough for little to be left at the end; long enough for small files to be written in one go.
+const EVERY: Duration = Duration::from_millis(250);
+
+/// Flushes the drives again and again as long as `work` goes on. That it failed shows in the flush at the end.
+pub(super) fn flush_meanwhile<R>(drives: &BTreeSet<PathBuf>, work: impl FnOnce() -> R) -> R {
+    std::thread::scope(|scope| {
+        let (done, is_done) = channel::<()>();
+        scope.spawn(move || {
+            while is_done.recv_timeout(EVERY) == Err(RecvTimeoutError::Timeout) {
+                drives.iter().for_each(|drive| drop(host::flush(drive)));
+            }
+        });
+        let result = work();
+        drop(done);
+        result
+    })
+}

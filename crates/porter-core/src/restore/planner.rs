@@ -1,0 +1,580 @@
+//! Making a plan: each entry of the trunk against what is there.
+
+use super::RestoreError;
+use super::accounts::{AccountMap, AccountsError, match_accounts, names_on, place_of};
+use super::history::History;
+use super::host::most_bytes_in_name;
+use super::journal::EntryKey;
+use super::links::leads_out;
+use super::plan::{Action, NewFolder, Plan, Refused, Renamed, Step, mark_of};
+use super::relocate::Relocation;
+use super::target::{Destination, TargetTree};
+use crate::catalogue::Catalogue;
+use crate::check::refused_entry;
+use crate::events::{Conduct, Event, Stage};
+use crate::in_order::in_order;
+use crate::machine::{Account, Machine};
+use crate::packing::Selection;
+use crate::receipt::Reason;
+use porter_names::{NameRules, RelativePath, fold, screen::on_screen};
+use porter_source::{EntryKind, HostTree};
+use porter_trunk::{
+    Content, ContentHash, Entry, EntryAddress, EntryRefused, Tally, Trunk, free_space_in_bytes,
+};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::path::{Path, PathBuf};
+use time::OffsetDateTime;
+
+/// Plans the restore of the chosen items onto a machine.
+pub fn plan_restore(
+    trunk: &dyn Trunk,
+    machine: &Machine,
+    catalogue: &Catalogue,
+    given: &BTreeMap<String, String>,
+    selection: &Selection,
+    now_utc: OffsetDateTime,
+    conduct: Conduct<'_>,
+) -> Result<Plan, RestoreError> {
+    let target = machine.volume.host_tree().ok_or(RestoreError::ReadOnlyMachine)?;
+    let history = History::load(machine, &trunk.label().trunk_id);
+    let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
+    let items: BTreeSet<String> = trunk
+        .items()
+        .iter()
+        .filter(|item| item.chosen && selection.chooses(&item.id, item.account.as_deref()))
+        .map(|item| item.id.clone())
+        .collect();
+    refuse_homeless(trunk, &items, &accounts, machine)?;
+
+    let rules = machine.layout.name_rules(most_bytes_in_name());
+    let mut planner = Planner::new(target.clone(), rules, now_utc, &history);
+    let relocation = Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue);
+    let target = |entry: &Entry, _: &RelativePath| {
+        let EntryAddress { place, path, .. } = relocation.address(entry);
+        let base = place_of(machine, &accounts, &relocation.address(entry))?.path.clone();
+        Ok(Spot { place, base, path })
+    };
+    planner.plan_entries(trunk, &items, &target, conduct)?;
+    let of_chosen = |id: &String| {
+        trunk.items().iter().any(|item| item.account.as_ref() == Some(id) && items.contains(&item.id))
+    };
+    let wanted: Vec<(&String, &Account)> = accounts
+        .iter()
+        .filter(|(id, _)| of_chosen(id))
+        .filter_map(|(id, account)| Some((id, (*account)?)))
+        .collect();
+    let by_id = wanted.iter().map(|(id, account)| ((*id).clone(), account.id.clone())).collect();
+    let mut plan = planner.finish(by_id, items)?;
+    plan.keeps_modes = machine.has_permissions_of(&trunk.label().machine.system);
+    plan.account_names = wanted.iter().map(|(id, account)| ((*id).clone(), account.shown_name())).collect();
+    Ok(plan)
+}
+
+/// Plans taking part of one item into a folder: `below` is a path below the item's place.
+pub fn plan_take(
+    trunk: &dyn Trunk,
+    item: &str,
+    below: &RelativePath,
+    folder: &Path,
+    now_utc: OffsetDateTime,
+    conduct: Conduct<'_>,
+) -> Result<Plan, RestoreError> {
+    let history = History::default();
+    let rules = if cfg!(windows) { NameRules::windows(255) } else { NameRules::UNIX };
+    let mut planner = Planner::new(HostTree::new(folder), rules, now_utc, &history);
+    let cut = below.parent().unwrap_or_default();
+    let items = BTreeSet::from([item.to_owned()]);
+    // A single file or folder is taken by its own name, not with the folders above it.
+    planner.taken = Some((below.clone(), cut));
+    // What comes from several places would meet in one folder: each place gets its own.
+    let parts = trunk.items().iter().find(|known| known.id == item).map(|item| item.parts.as_slice());
+    let places: BTreeSet<&str> = parts.unwrap_or_default().iter().map(|part| part.place.as_str()).collect();
+    let target = |entry: &Entry, path: &RelativePath| {
+        let (place, base) = (entry.address.place.clone(), RelativePath::root());
+        let too_long =
+            |refused: porter_names::PathRefused| Reason::NotWritten { detail: refused.to_string() };
+        let folder =
+            if places.len() > 1 { base.join(place.as_bytes()).map_err(too_long)? } else { base.clone() };
+        Ok(Spot { path: folder.join_path(path).map_err(too_long)?, place, base })
+    };
+    planner.plan_entries(trunk, &items, &target, conduct)?;
+    planner.finish(BTreeMap::new(), items)
+}
+
+/// Nobody's things are put into somebody else's account, and nobody's are dropped in silence.
+fn refuse_homeless(
+    trunk: &dyn Trunk,
+    items: &BTreeSet<String>,
+    accounts: &AccountMap<'_>,
+    machine: &Machine,
+) -> Result<(), RestoreError> {
+    let without: BTreeSet<String> = trunk
+        .items()
+        .iter()
+        .filter(|item| items.contains(&item.id))
+        .filter_map(|item| item.account.clone())
+        .filter(|account| !matches!(accounts.get(account), Some(Some(_))))
+        .collect();
+    if without.is_empty() {
+        return Ok(());
+    }
+    let without = without.into_iter().collect();
+    Err(AccountsError::NoneFor { without, has: names_on(machine) }.into())
+}
+
+type FolderKey = (Option<String>, String);
+
+/// Where an entry belongs: the folder of its place, and its path below that.
+struct Spot {
+    place: String,
+    base: RelativePath,
+    path: RelativePath,
+}
+
+/// Gives that for an entry and its path as far as it is taken.
+type ToSpot<'a> = dyn Fn(&Entry, &RelativePath) -> Result<Spot, Reason> + Sync + 'a;
+
+struct Planner<'a> {
+    tree: TargetTree,
+    now_utc: OffsetDateTime,
+    history: &'a History,
+    /// Where the folders of the trunk go: by place, and below it.
+    folders: HashMap<FolderKey, HashMap<RelativePath, Result<RelativePath, Reason>>>,
+    taken: Option<(RelativePath, RelativePath)>,
+    new_folders: Vec<NewFolder>,
+    steps: Vec<Step>,
+    homes: Vec<RelativePath>,
+    home_numbers: HashMap<RelativePath, u32>,
+    renamed: Vec<Renamed>,
+    refused: Vec<Refused>,
+    to_write: Tally,
+    identical: Tally,
+    /// What will be written, by the folder of the drive.
+    needed_on: BTreeMap<PathBuf, u64>,
+}
+
+/// Something of the same kind is there: is it the same?
+struct ToCompare {
+    step: usize,
+    entry: Entry,
+    at: RelativePath,
+}
+
+impl<'a> Planner<'a> {
+    fn new(target: HostTree, rules: NameRules, now_utc: OffsetDateTime, history: &'a History) -> Self {
+        Self {
+            needed_on: BTreeMap::from([(target.root().to_path_buf(), 0)]),
+            tree: TargetTree::new(target, rules, now_utc.date()),
+            now_utc,
+            history,
+            folders: HashMap::new(),
+            taken: None,
+            new_folders: Vec::new(),
+            steps: Vec::new(),
+            homes: Vec::new(),
+            home_numbers: HashMap::new(),
+            renamed: Vec::new(),
+            refused: Vec::new(),
+            to_write: Tally::default(),
+            identical: Tally::default(),
+        }
+    }
+
+    /// Plans all entries of the chosen items. What is there already is compared meanwhile.
+    fn plan_entries(
+        &mut self,
+        trunk: &dyn Trunk,
+        items: &BTreeSet<String>,
+        target: &ToSpot<'_>,
+        conduct: Conduct<'_>,
+    ) -> Result<(), RestoreError> {
+        let expected = trunk.items().iter().filter(|item| items.contains(&item.id)).map(|item| item.captured);
+        let expected = expected.fold(Tally::default(), |all, item| all + item);
+        conduct.send(&Event::StageBegan { stage: Stage::Plan, expected });
+        let host = self.tree.host().clone();
+        let entries = trunk.entries()?;
+        let mut different = Vec::new();
+        let planner = &mut *self;
+        in_order(
+            |hand_over| {
+                for (number, entry) in (0_u32..).zip(entries) {
+                    let to_compare = match entry {
+                        Ok(entry) if items.contains(&entry.item) => {
+                            planner.plan_entry(entry, number, target, conduct)
+                        }
+                        // An entry of an item that the trunk does not list has no one to answer for it.
+                        Ok(entry) if !trunk.items().iter().any(|item| item.id == entry.item) => {
+                            let problem = "the trunk does not list its item".to_owned();
+                            planner.refuse(&entry, Reason::EntryRefused { line: 0, problem }, true);
+                            None
+                        }
+                        Ok(_) => None,
+                        Err(refused) => {
+                            planner.refuse_line(refused, items);
+                            None
+                        }
+                    };
+                    let went_on = to_compare.is_none_or(|what| {
+                        let size_in_bytes = what.entry.size_in_bytes();
+                        hand_over(what, size_in_bytes)
+                    });
+                    if conduct.is_stopped() || !went_on {
+                        return;
+                    }
+                }
+            },
+            |what| {
+                let identical = is_identical(&what, &host, conduct);
+                (what, identical)
+            },
+            |(what, identical)| {
+                if !identical {
+                    different.push(what);
+                }
+                true
+            },
+        );
+        if conduct.is_stopped() {
+            return Err(RestoreError::Cancelled);
+        }
+        self.set_aside_what_differs(different);
+        conduct.send(&Event::StageEnded { stage: Stage::Plan });
+        Ok(())
+    }
+
+    fn set_aside_what_differs(&mut self, different: Vec<ToCompare>) {
+        let mut cannot = BTreeSet::new();
+        for ToCompare { step: at, entry, at: existing } in different {
+            self.identical -= tally_of(&entry);
+            match self.tree.choose_aside(&existing) {
+                Ok(to) => {
+                    let step = &mut self.steps[at];
+                    step.action = Action::SetAside(to.name().unwrap_or_default().into());
+                    step.name = existing.name().map(Into::into);
+                    self.count_to_write(&entry, &existing);
+                }
+                Err(reason) => {
+                    self.refuse(&entry, reason, true);
+                    cannot.insert(self.steps[at].number);
+                }
+            }
+        }
+        if !cannot.is_empty() {
+            self.steps.retain(|step| !cannot.contains(&step.number));
+            self.renamed.retain(|row| !cannot.contains(&row.number));
+        }
+    }
+
+    fn count_to_write(&mut self, entry: &Entry, at: &RelativePath) {
+        self.to_write += tally_of(entry);
+        let size_in_bytes = entry.size_in_bytes().saturating_add(MOST_LOST_PER_ENTRY_IN_BYTES);
+        let drive = self.tree.host().drive_of(at);
+        match self.needed_on.get_mut(drive) {
+            Some(needed_in_bytes) => *needed_in_bytes = needed_in_bytes.saturating_add(size_in_bytes),
+            None => {
+                self.needed_on.insert(drive.to_path_buf(), size_in_bytes);
+            }
+        }
+    }
+
+    fn refuse_line(&mut self, refused: EntryRefused, items: &BTreeSet<String>) {
+        let finding = refused_entry(&refused);
+        if refused.item.as_ref().is_none_or(|item| items.contains(item)) {
+            self.refused.push(Refused {
+                item: refused.item,
+                key: None,
+                path: RelativePath::from_bytes(on_screen(&refused.path).as_bytes()).unwrap_or_default(),
+                reason: finding.reason,
+                needs_attention: finding.needs_attention,
+            });
+        }
+    }
+
+    fn refuse(&mut self, entry: &Entry, reason: Reason, needs_attention: bool) {
+        self.refused.push(Refused {
+            item: Some(entry.item.clone()),
+            key: Some(EntryKey::of(&entry.address)),
+            path: entry.address.path.clone(),
+            reason,
+            needs_attention,
+        });
+    }
+
+    fn plan_entry(
+        &mut self,
+        mut entry: Entry,
+        number: u32,
+        target: &ToSpot<'_>,
+        conduct: Conduct<'_>,
+    ) -> Option<ToCompare> {
+        let mut path = entry.address.path.clone();
+        if let Some((below, cut)) = &self.taken {
+            if !path.is_within(below) {
+                return None;
+            }
+            // What is held is not restored by itself, but whoever takes it asks for it.
+            entry.held = None;
+            let tail: Vec<&[u8]> = path.steps().skip(cut.steps().count()).collect();
+            path = RelativePath::from_bytes(&tail.join(&b'/')).unwrap_or(path);
+        }
+        if let Some(why) = entry.held.clone() {
+            self.refuse(&entry, Reason::Held { why }, false);
+            return None;
+        }
+        if let Content::Link { target } = &entry.content
+            && leads_out(&path, target)
+        {
+            let target = on_screen(target);
+            self.refuse(&entry, Reason::LinkLeadsOut { target }, true);
+            return None;
+        }
+        let planned = match self.destination(&entry, &path, target) {
+            Ok((destination, own_name)) => self.plan_step(&entry, number, destination, &own_name),
+            // A folder that was made for what is in it is listed after all.
+            Err(Reason::Twice) if entry.content == Content::Folder => return None,
+            Err(reason) => Err(reason),
+        };
+        let (step, at) = planned.map_err(|reason| self.refuse(&entry, reason, true)).ok()?;
+        if self.steps[step].action != Action::Identical {
+            self.count_to_write(&entry, &at);
+            conduct.send(&Event::Bytes { size_in_bytes: entry.size_in_bytes() });
+            return None;
+        }
+        self.identical += tally_of(&entry);
+        let is_folder = entry.content == Content::Folder;
+        (!is_folder).then_some(ToCompare { step, entry, at })
+    }
+
+    /// Plans a step, and gives its number and where it goes. What may be identical is planned as if it was.
+    fn plan_step(
+        &mut self,
+        entry: &Entry,
+        number: u32,
+        destination: Destination,
+        own_path: &RelativePath,
+    ) -> Result<(usize, RelativePath), Reason> {
+        // Another case is what Windows takes for the same name.
+        let renamed = !fold::same_name(destination.path.as_bytes(), own_path.as_bytes());
+        let at = destination.path;
+        let action = match (&entry.content, destination.is_there) {
+            (Content::Folder, Some(EntryKind::Folder)) => Action::Identical,
+            (Content::Folder, Some(EntryKind::Link)) => {
+                return Err(Reason::InTheWay { what: "a link".to_owned(), path: at.to_string() });
+            }
+            (Content::Folder, _) => Action::FolderMade,
+            (_, None) => Action::Create,
+            (Content::File { .. }, Some(EntryKind::File)) | (Content::Link { .. }, Some(EntryKind::Link)) => {
+                Action::Identical
+            }
+            (_, Some(_)) => {
+                let aside = self.tree.choose_aside(&at)?;
+                Action::SetAside(aside.name().unwrap_or_default().into())
+            }
+        };
+        if renamed {
+            let (key, is_folder) = (EntryKey::of(&entry.address), entry.content == Content::Folder);
+            self.renamed.push(Renamed { key, is_folder, at: at.clone(), number });
+        }
+        let keeps_name = at.name() == entry.address.path.name() && !matches!(action, Action::SetAside(_));
+        let home = self.home_number(at.parent().unwrap_or_default());
+        self.steps.push(Step {
+            number,
+            mark: mark_of(entry),
+            home,
+            name: if keeps_name { None } else { at.name().map(Into::into) },
+            renamed,
+            action,
+        });
+        Ok((self.steps.len() - 1, at))
+    }
+
+    fn home_number(&mut self, home: RelativePath) -> u32 {
+        if let Some(number) = self.home_numbers.get(&home) {
+            return *number;
+        }
+        let number = u32::try_from(self.homes.len()).unwrap_or(u32::MAX);
+        self.homes.push(home.clone());
+        self.home_numbers.insert(home, number);
+        number
+    }
+
+    /// Where an entry goes, and where it would go under its own name.
+    fn destination(
+        &mut self,
+        entry: &Entry,
+        path: &RelativePath,
+        target: &ToSpot<'_>,
+    ) -> Result<(Destination, RelativePath), Reason> {
+        let Spot { place, base, path } = target(entry, path)?;
+        let path = &path;
+        let too_long =
+            |refused: porter_names::PathRefused| Reason::NotWritten { detail: refused.to_string() };
+        let own_path = base.join_path(path).map_err(too_long)?;
+        let key = (entry.address.owner.clone(), place);
+        let Some(name) = path.name() else { return Err(Reason::Twice) };
+        let folder = self.folder_for(&key, &base, &path.parent().unwrap_or_default())?;
+        if entry.content == Content::Folder {
+            if let Some(known) = self.folders.get(&key).and_then(|folders| folders.get(path)) {
+                // It was made for what is in it, before its own line came.
+                return known.clone().map(|path| (Destination { path, is_there: None }, own_path));
+            }
+            let made = self.make_folder(&folder, name);
+            let remembered = made.as_ref().map(|made| made.path.clone()).map_err(Clone::clone);
+            self.folders.entry(key).or_default().insert(path.clone(), remembered);
+            return Ok((made?, own_path));
+        }
+        // What landed under a safe name before is compared with that.
+        if let Some(before) = self.history.landed_as(entry)
+            && before.parent().as_ref() == Some(&folder)
+            && let Some(before_name) = before.name()
+        {
+            return Ok((self.tree.choose(&folder, before_name)?, own_path));
+        }
+        Ok((self.tree.choose(&folder, name)?, own_path))
+    }
+
+    /// Where a folder of the trunk is on the machine. Whatever of it is not there is planned.
+    fn folder_for(
+        &mut self,
+        key: &FolderKey,
+        base: &RelativePath,
+        below: &RelativePath,
+    ) -> Result<RelativePath, Reason> {
+        if let Some(known) = self.folders.get(key).and_then(|folders| folders.get(below)) {
+            return known.clone();
+        }
+        let mut trunk_path = RelativePath::root();
+        let mut at = match self.folders.get(key).and_then(|folders| folders.get(&trunk_path)) {
+            Some(known) => known.clone()?,
+            None => {
+                let made = self.base_folder(base);
+                self.folders.entry(key.clone()).or_default().insert(trunk_path.clone(), made.clone());
+                made?
+            }
+        };
+        for step in below.steps() {
+            trunk_path = trunk_path
+                .join(step)
+                .map_err(|refused| Reason::NotWritten { detail: refused.to_string() })?;
+            let known = self.folders.get(key).and_then(|folders| folders.get(&trunk_path)).cloned();
+            let next = match known {
+                Some(known) => known,
+                None => {
+                    let made = self.make_folder(&at, step).map(|made| made.path);
+                    self.folders.entry(key.clone()).or_default().insert(trunk_path.clone(), made.clone());
+                    made
+                }
+            };
+            at = next?;
+        }
+        Ok(at)
+    }
+
+    /// The folder of a place: what of it is not there is planned, but never through a link.
+    fn base_folder(&mut self, base: &RelativePath) -> Result<RelativePath, Reason> {
+        let mut at = RelativePath::root();
+        for step in base.steps() {
+            let next = at.join(step).map_err(|refused| Reason::NotWritten { detail: refused.to_string() })?;
+            let host = self.tree.host_path(&next)?;
+            let planned = self.new_folders.iter().any(|folder| folder.at == next);
+            match std::fs::symlink_metadata(host) {
+                Ok(found) if found.is_dir() => {}
+                Ok(_) => {
+                    return Err(Reason::InTheWay {
+                        what: "a file or link".to_owned(),
+                        path: next.to_string(),
+                    });
+                }
+                Err(_) if planned => {}
+                Err(_) => self.new_folders.push(NewFolder { at: next.clone(), set_aside: None }),
+            }
+            at = next;
+        }
+        Ok(at)
+    }
+
+    fn make_folder(&mut self, folder: &RelativePath, name: &[u8]) -> Result<Destination, Reason> {
+        let destination = self.tree.choose(folder, name)?;
+        let set_aside = match destination.is_there {
+            Some(EntryKind::Folder) => return Ok(destination),
+            Some(EntryKind::Link) => {
+                let path = destination.path.to_string();
+                return Err(Reason::InTheWay { what: "a link".to_owned(), path });
+            }
+            Some(_) => Some(self.tree.choose_aside(&destination.path)?),
+            None => None,
+        };
+        self.new_folders.push(NewFolder { at: destination.path.clone(), set_aside });
+        Ok(destination)
+    }
+
+    fn finish(
+        self,
+        accounts: BTreeMap<String, String>,
+        items: BTreeSet<String>,
+    ) -> Result<Plan, RestoreError> {
+        let free_in_bytes = self.require_room()?;
+        Ok(Plan {
+            target: self.tree.host().clone(),
+            planned_utc: self.now_utc,
+            accounts,
+            account_names: Vec::new(),
+            items,
+            folders: self.new_folders,
+            renamed: self.renamed,
+            refused: self.refused,
+            to_write: self.to_write,
+            identical: self.identical,
+            free_in_bytes,
+            drives: self.needed_on.into_keys().collect(),
+            keeps_modes: false,
+            steps: self.steps,
+            homes: self.homes,
+        })
+    }
+
+    /// Refuses a restore for which a drive has too little room. Gives what the machine's root has.
+    fn require_room(&self) -> Result<u64, RestoreError> {
+        let mut at_root = 0;
+        for (drive, needed_in_bytes) in &self.needed_on {
+            let free_in_bytes = free_space_in_bytes(drive)
+                .map_err(|cause| RestoreError::Volume { path: drive.clone(), cause })?;
+            if *needed_in_bytes > free_in_bytes {
+                return Err(RestoreError::NoRoom { needed_in_bytes: *needed_in_bytes, free_in_bytes });
+            }
+            if drive == self.tree.host().root() {
+                at_root = free_in_bytes;
+            }
+        }
+        Ok(at_root)
+    }
+}
+
+/// The half-empty last block of a file, and its row in the folder.
+const MOST_LOST_PER_ENTRY_IN_BYTES: u64 = 4096 + 512;
+
+fn tally_of(entry: &Entry) -> Tally {
+    match &entry.content {
+        Content::File { size_in_bytes, .. } => Tally::file(*size_in_bytes),
+        Content::Folder => Tally::FOLDER,
+        Content::Link { .. } => Tally::LINK,
+    }
+}
+
+fn is_identical(what: &ToCompare, host: &HostTree, conduct: Conduct<'_>) -> bool {
+    let Ok(path) = host.host_path(&what.at) else { return false };
+    match &what.entry.content {
+        Content::Folder => true,
+        Content::Link { target } => std::fs::read_link(&path)
+            .is_ok_and(|there| porter_names::host::name_from_host(there.as_os_str()) == *target),
+        Content::File { size_in_bytes, hash } => {
+            conduct.send(&Event::Bytes { size_in_bytes: *size_in_bytes });
+            let same_size = std::fs::symlink_metadata(&path).is_ok_and(|found| found.len() == *size_in_bytes);
+            // A file that cannot be read is set aside like one that differs.
+            same_size
+                && std::fs::File::open(&path)
+                    .and_then(|mut file| ContentHash::of_reader(&mut file))
+                    .is_ok_and(|found| found == *hash)
+        }
+    }
+}
