@@ -76,6 +76,8 @@ pub enum Stage {
     Restore,
     /// Reading what landed.
     Check,
+    /// Taking a restore back.
+    Undo,
 }
 
 /// Who listens, and whether to stop: handed to every long operation.

@@ -9,7 +9,8 @@
 //! 5. [`packing`]: which items are chosen;
 //! 6. [`capture`]: into a trunk, read back before it counts;
 //! 7. [`restore`]: plan, then run, with a journal;
-//! 8. [`check`] and [`receipt`]: the proof.
+//! 8. [`check`] and [`receipt`]: the proof;
+//! 9. [`undo`]: a restore, taken back.
 //!
 //! The long operations send [`events`] and stop when asked to; [`in_order`] spreads their work over threads.
 
@@ -27,4 +28,5 @@ pub mod packing;
 pub mod receipt;
 pub mod restore;
 pub mod survey;
+pub mod undo;
 pub mod walk;

@@ -10,9 +10,10 @@
 //! followed, and none is made that leads out of its place.
 
 pub mod accounts;
+pub mod existing;
 mod flusher;
 pub mod history;
-mod host;
+pub(crate) mod host;
 pub mod journal;
 mod land;
 pub mod links;
@@ -22,13 +23,15 @@ pub mod relocate;
 pub mod run;
 pub mod target;
 
+pub use existing::{Different, Existing};
 pub use plan::{Action, Plan, Refused, Step};
-pub use planner::{plan_restore, plan_take};
+pub use planner::{Wishes, plan_restore, plan_take};
 pub use run::{RestoreReport, run_plan};
 
 use crate::receipt::Reason;
 use accounts::AccountsError;
 pub use journal::EntryKey;
+pub(crate) use land::waiting_prefix;
 use porter_trunk::TrunkError;
 use std::io;
 use std::path::PathBuf;
@@ -80,6 +83,9 @@ pub enum RestoreError {
         /// Why it cannot be.
         reason: Reason,
     },
+    /// The system gives no random numbers.
+    #[error("no random numbers: {0}")]
+    Mark(io::Error),
     /// Somebody asked to stop.
     #[error("stopped before it was done")]
     Cancelled,

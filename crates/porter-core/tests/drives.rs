@@ -9,7 +9,7 @@ use porter_core::machine::facts::{AccountFacts, SystemFacts};
 use porter_core::machine::{Here, Machine, Place, recognise_with};
 use porter_core::packing::Selection;
 use porter_core::receipt::Verdict;
-use porter_core::restore::{plan_restore, run_plan};
+use porter_core::restore::{Existing, Wishes, plan_restore, run_plan};
 use porter_source::HostFolder;
 use porter_trunk::open_form::OpenTrunk;
 use stand_ins::{FailingTrunk, TrunkFailure};
@@ -59,8 +59,15 @@ fn documents_on_a_further_drive_are_carried_from_there_to_there() {
     stand_ins::undisturbed(&mut |conduct| {
         let given = BTreeMap::new();
         let all = Selection::default();
-        let plan = plan_restore(&trunk, &to, &stand_ins::catalogue(), &given, &all, stand_ins::NOW, conduct)
-            .unwrap();
+        let plan = plan_restore(
+            &trunk,
+            &to,
+            &stand_ins::catalogue(),
+            &Wishes { accounts: &given, selection: &all, now_utc: stand_ins::NOW },
+            &mut |_| Existing::SetAside,
+            conduct,
+        )
+        .unwrap();
         let records = to.records_on_host().unwrap();
         run_plan(&trunk, plan, Some(&records), &stand_ins::now, conduct).unwrap();
         let receipt =

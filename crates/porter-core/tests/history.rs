@@ -60,10 +60,17 @@ fn begin(trunk_id: &TrunkId, account: &str, item: &str) -> JournalLine {
     JournalLine::Begin {
         format: FORMAT.to_owned(),
         trunk_id: trunk_id.clone(),
+        from: "OLD".to_owned(),
+        mark: String::new(),
         started_utc: stand_ins::NOW,
         accounts: BTreeMap::from([("odile".to_owned(), account.to_owned())]),
         items: BTreeSet::from([item.to_owned()]),
     }
+}
+
+fn land(entry: EntryKey, at: PathField, renamed: bool) -> JournalLine {
+    let (aside, kept_existing, link, blake3) = (None, false, false, None);
+    JournalLine::Land { entry, at, aside, renamed, kept_existing, link, blake3 }
 }
 
 fn records(root: &Path) -> PathBuf {
@@ -80,15 +87,15 @@ fn later_restores_count_over_earlier_ones_and_other_trunks_not_at_all() {
 
     let first =
         Journal::begin(&records(root.path()), &begin(&ours, "odile", "odile/folder/documents")).unwrap();
-    first.write(&[JournalLine::Land { entry: key("NUL"), at: at("x/NUL~1"), renamed: true }]).unwrap();
-    first.write(&[JournalLine::Land { entry: key("b"), at: at("x/b~1"), renamed: true }]).unwrap();
+    first.write(&[land(key("NUL"), at("x/NUL~1"), true)]).unwrap();
+    first.write(&[land(key("b"), at("x/b~1"), true)]).unwrap();
     let refused = Reason::NotWritten { detail: "full".to_owned() };
     first.write(&[JournalLine::Refused { entry: key("c"), reason: refused.clone() }]).unwrap();
     first.write(&[JournalLine::Refused { entry: key("d"), reason: refused.clone() }]).unwrap();
     // Within the same second: the number in its name puts it after the first.
     let second = Journal::begin(&records(root.path()), &begin(&ours, "bram", "odile/folder/music")).unwrap();
-    second.write(&[JournalLine::Land { entry: key("b"), at: at("x/b"), renamed: false }]).unwrap();
-    second.write(&[JournalLine::Land { entry: key("c"), at: at("x/c"), renamed: false }]).unwrap();
+    second.write(&[land(key("b"), at("x/b"), false)]).unwrap();
+    second.write(&[land(key("c"), at("x/c"), false)]).unwrap();
     second.write(&[JournalLine::FoundAs { entry: key("e"), at: at("x/e~1") }]).unwrap();
     second.end(stand_ins::NOW).unwrap();
     let strange = Journal::begin(&records(root.path()), &begin(&theirs, "zelda", "all")).unwrap();
@@ -112,7 +119,7 @@ fn a_record_that_was_cut_short_tells_what_it_has() {
     let ours = TrunkId::random().unwrap();
     let journal =
         Journal::begin(&records(root.path()), &begin(&ours, "odile", "odile/folder/documents")).unwrap();
-    journal.write(&[JournalLine::Land { entry: key("NUL"), at: at("x/NUL~1"), renamed: true }]).unwrap();
+    journal.write(&[land(key("NUL"), at("x/NUL~1"), true)]).unwrap();
     let whole = fs::read(journal.path()).unwrap();
     // The power may fail at any byte.
     for cut in 0..whole.len() {

@@ -1,5 +1,6 @@
-//! For chance trees, old and new: after a restore, what is on the new machine together with what was set aside holds
-//! every byte that either side had, and a check finds everything.
+//! For chance trees, old and new, and each way to treat what is there: after a restore, what is on the new machine together
+//! with what was set aside holds every byte that either side had, and a check finds everything. After the undo of every restore the
+//! machine is as it was, to the times of its folders.
 #![cfg(unix)]
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
@@ -8,15 +9,17 @@ mod stand_ins;
 use porter_core::check::check_machine;
 use porter_core::machine::{Machine, recognise};
 use porter_core::packing::Selection;
-use porter_core::restore::{RestoreError, RestoreReport, plan_restore, run_plan};
+use porter_core::restore::{Existing, RestoreError, RestoreReport, Wishes, plan_restore, run_plan};
+use porter_core::undo::{runs_in, take_back};
 use porter_demo::dice::Dice;
 use porter_names::host::to_host;
 use porter_source::HostFolder;
 use porter_trunk::open_form::{OpenTrunk, OpenTrunkWriter};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::time::SystemTime;
 
 fn machine(root: &Path) -> Machine {
     for folder in ["Windows/System32", "Users/odile/Documents", "Users/odile/Desktop", "ProgramData"] {
@@ -74,6 +77,46 @@ fn contents(root: &Path) -> BTreeSet<Vec<u8>> {
     found
 }
 
+/// All that is below a folder, by path: what it is, and when it last changed. Without porter's own records.
+fn snapshot(root: &Path) -> BTreeMap<PathBuf, (Vec<u8>, SystemTime)> {
+    let mut found = BTreeMap::new();
+    let mut folders = vec![root.to_path_buf()];
+    while let Some(folder) = folders.pop() {
+        for row in fs::read_dir(folder).unwrap() {
+            let path = row.unwrap().path();
+            let metadata = fs::symlink_metadata(&path).unwrap();
+            if path.ends_with("Loyal Porter") {
+                continue;
+            }
+            let content = if metadata.is_symlink() {
+                [b"to ", fs::read_link(&path).unwrap().as_os_str().as_encoded_bytes()].concat()
+            } else if metadata.is_dir() {
+                folders.push(path.clone());
+                b"folder".to_vec()
+            } else {
+                fs::read(&path).unwrap()
+            };
+            found.insert(path, (content, metadata.modified().unwrap()));
+        }
+    }
+    found
+}
+
+fn undo_all(new: &Path) {
+    let machine = machine(new);
+    let records = machine.records_on_host().unwrap();
+    let target = machine.volume.host_tree().unwrap();
+    stand_ins::undisturbed(&mut |conduct| {
+        for run in runs_in(&records).iter().rev() {
+            let planned = take_back(run, target, true, &stand_ins::now, conduct).unwrap();
+            let report = take_back(run, target, false, &stand_ins::now, conduct).unwrap();
+            assert_eq!(report.kept, []);
+            assert_eq!((planned.removed, planned.put_back), (report.removed, report.put_back));
+        }
+        assert!(runs_in(&records).iter().all(|run| run.undone.is_some()));
+    });
+}
+
 fn capture_into(old: &Path, trunk: &Path) -> OpenTrunk {
     let machine = machine(old);
     let found = stand_ins::surveyed(&machine);
@@ -84,7 +127,12 @@ fn capture_into(old: &Path, trunk: &Path) -> OpenTrunk {
     OpenTrunk::load(trunk).unwrap()
 }
 
-fn restore_onto(trunk: &OpenTrunk, new: &Path, stop_after: u64) -> Result<RestoreReport, RestoreError> {
+fn restore_onto(
+    trunk: &OpenTrunk,
+    new: &Path,
+    existing: Existing,
+    stop_after: u64,
+) -> Result<RestoreReport, RestoreError> {
     let machine = machine(new);
     let records = to_host(new, &machine.records_folder().unwrap()).unwrap();
     let mut done = None;
@@ -93,9 +141,8 @@ fn restore_onto(trunk: &OpenTrunk, new: &Path, stop_after: u64) -> Result<Restor
             trunk,
             &machine,
             &stand_ins::catalogue(),
-            &BTreeMap::new(),
-            &Selection::default(),
-            stand_ins::NOW,
+            &Wishes { accounts: &BTreeMap::new(), selection: &Selection::default(), now_utc: stand_ins::NOW },
+            &mut |_| existing,
             conduct,
         );
         done = Some(plan.and_then(|plan| run_plan(trunk, plan, Some(&records), &stand_ins::now, conduct)));
@@ -113,16 +160,17 @@ fn no_byte_of_either_side_is_lost() {
         machine(&new);
         scatter(&old, &mut dice);
         scatter(&new, &mut dice);
-        let (of_old, of_new) = (contents(&old), contents(&new));
+        let (of_old, of_new, before) = (contents(&old), contents(&new), snapshot(&new));
+        let existing = *dice.pick(&[&Existing::SetAside, &Existing::Keep, &Existing::Newer]);
         let trunk = capture_into(&old, &bench.path().join("trunk"));
 
         // Cut off somewhere first, in every other round.
         if round % 2 == 0 {
-            let cut = restore_onto(&trunk, &new, 3 + dice.below(60) as u64);
+            let cut = restore_onto(&trunk, &new, existing, 3 + dice.below(60) as u64);
             assert!(matches!(cut, Ok(_) | Err(RestoreError::Cancelled)), "round {round}: {cut:?}");
             assert!(of_new.is_subset(&contents(&new)), "round {round}: a cut restore lost something");
         }
-        let report = restore_onto(&trunk, &new, u64::MAX).unwrap();
+        let report = restore_onto(&trunk, &new, existing, u64::MAX).unwrap();
         let after = contents(&new);
         assert!(of_new.is_subset(&after), "round {round}: the new machine lost something");
         let refused: BTreeSet<String> =
@@ -148,8 +196,10 @@ fn no_byte_of_either_side_is_lost() {
                 assert!(refused.contains(&finding.path.to_string()), "round {round}: {finding:?}");
             }
         });
-        let again = restore_onto(&trunk, &new, u64::MAX).unwrap();
+        let again = restore_onto(&trunk, &new, existing, u64::MAX).unwrap();
         assert_eq!(again.written.files, 0, "round {round}: a second restore wrote {:?}", again.set_aside);
         assert_eq!(contents(&new), after, "round {round}");
+        undo_all(&new);
+        assert_eq!(snapshot(&new), before, "round {round}, {existing:?}");
     }
 }

@@ -8,7 +8,7 @@ use porter_core::check::{check_machine, check_trunk};
 use porter_core::machine::{Machine, recognise};
 use porter_core::packing::Selection;
 use porter_core::receipt::{Reason, Receipt, Verdict};
-use porter_core::restore::{Action, RestoreError, plan_restore, plan_take, run_plan};
+use porter_core::restore::{Action, Existing, RestoreError, Wishes, plan_restore, plan_take, run_plan};
 use porter_names::host::to_host;
 use porter_source::HostFolder;
 use porter_trunk::Trunk;
@@ -81,9 +81,8 @@ impl Bench {
                 &trunk,
                 &machine,
                 &stand_ins::catalogue(),
-                &nothing,
-                &selection,
-                stand_ins::NOW,
+                &Wishes { accounts: &nothing, selection: &selection, now_utc: stand_ins::NOW },
+                &mut |_| Existing::SetAside,
                 conduct,
             )
             .unwrap();
@@ -213,9 +212,8 @@ fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
             &trunk,
             &machine,
             &stand_ins::catalogue(),
-            &BTreeMap::new(),
-            &selection,
-            stand_ins::NOW,
+            &Wishes { accounts: &BTreeMap::new(), selection: &selection, now_utc: stand_ins::NOW },
+            &mut |_| Existing::SetAside,
             conduct,
         )
         .unwrap();
@@ -241,9 +239,8 @@ fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
             &trunk,
             &elsewhere,
             &stand_ins::catalogue(),
-            &BTreeMap::new(),
-            &selection,
-            stand_ins::NOW,
+            &Wishes { accounts: &BTreeMap::new(), selection: &selection, now_utc: stand_ins::NOW },
+            &mut |_| Existing::SetAside,
             conduct,
         );
         assert!(matches!(refused, Err(RestoreError::ReadOnlyMachine)));

@@ -2,7 +2,9 @@
 //! arguments stand with it.
 
 use crate::amounts;
-use crate::commands::{capture, check, demo, look, passphrase, restore, rules, survey, take, workshop_key};
+use crate::commands::{
+    capture, check, demo, look, passphrase, restore, rules, survey, take, undo, workshop_key,
+};
 use crate::paths;
 use clap::{Args, Parser, Subcommand};
 use porter_core::events::Event;
@@ -37,6 +39,7 @@ pub(crate) enum Command {
     Take(take::TakeArguments),
     Restore(restore::RestoreArguments),
     Check(check::CheckArguments),
+    Undo(undo::UndoArguments),
     Rules(rules::RulesArguments),
     Passphrase(passphrase::PassphraseArguments),
     WorkshopKey(workshop_key::WorkshopKeyArguments),

@@ -10,6 +10,7 @@ pub(crate) mod restore;
 pub(crate) mod rules;
 pub(crate) mod survey;
 pub(crate) mod take;
+pub(crate) mod undo;
 pub(crate) mod workshop_key;
 
 use crate::arguments::{Arguments, Command};
@@ -24,6 +25,7 @@ pub(crate) fn run(arguments: &Arguments) -> Result<Outcome, Failure> {
         Command::Take(arguments) => take::run(arguments),
         Command::Restore(arguments) => restore::run(arguments),
         Command::Check(arguments) => check::run(arguments),
+        Command::Undo(arguments) => undo::run(arguments),
         Command::Rules(arguments) => rules::run(arguments),
         Command::Passphrase(arguments) => passphrase::run(arguments),
         Command::WorkshopKey(arguments) => workshop_key::run(arguments),

@@ -9,6 +9,7 @@ use porter_core::machine::here::HereError;
 use porter_core::packing::BadPattern;
 use porter_core::restore::RestoreError;
 use porter_core::restore::accounts::AccountsError;
+use porter_core::undo::UndoError;
 use porter_source::VolumeKind;
 use porter_trunk::sealing::NotOpened;
 use porter_trunk::{Damage, TrunkError};
@@ -61,6 +62,27 @@ impl Failure {
 
     pub(crate) fn exit_code(&self) -> ExitCode {
         ExitCode::from(if self.wrong_use { 2 } else { 1 })
+    }
+}
+
+impl From<UndoError> for Failure {
+    fn from(error: UndoError) -> Self {
+        let advice = match &error {
+            UndoError::ReadOnlyMachine => "Mount its drive for writing, and name that folder.",
+            UndoError::NothingToUndo => "`porter undo MACHINE --list` shows the restores that it has seen.",
+            UndoError::TooEarly(_) => {
+                "Nothing was changed. It was written by an earlier porter; what that restore set aside still has its dated names."
+            }
+            UndoError::Journal { .. } => {
+                "What was done until then stays done. Run the same command again when the drive can be read and written."
+            }
+            UndoError::Volume { .. } => {
+                "What was done until then stays done. Mount the drive for writing, and run the same command again."
+            }
+            UndoError::Cancelled => "Run the same command again: it goes on where it was.",
+        };
+        let what = if matches!(error, UndoError::Cancelled) { STOPPED.to_owned() } else { error.to_string() };
+        Self::new(what, advice)
     }
 }
 
@@ -189,10 +211,12 @@ impl From<RestoreError> for Failure {
                 "What landed before is kept and complete. When the volume takes files again, run the same command:\n\
                  it leaves what is there already as it is.",
             ),
-            RestoreError::Journal { .. } | RestoreError::RecordsInTheWay(_) => Self::new(
-                what,
-                "Without a record nothing more is changed. Is the new machine's drive writable?",
-            ),
+            RestoreError::Journal { .. } | RestoreError::RecordsInTheWay(_) | RestoreError::Mark(_) => {
+                Self::new(
+                    what,
+                    "Without a record nothing more is changed. Is the new machine's drive writable?",
+                )
+            }
             RestoreError::ReadOnlyMachine | RestoreError::Target { .. } => {
                 Self::new(what, "Name a folder that can be written to.")
             }

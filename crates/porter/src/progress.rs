@@ -149,6 +149,7 @@ fn words(stage: Stage) -> &'static str {
         Stage::ReadBack => "reading back",
         Stage::Plan => "comparing",
         Stage::Restore => "restoring",
+        Stage::Undo => "taking back",
         Stage::Check => "checking",
     }
 }

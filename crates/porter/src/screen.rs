@@ -12,7 +12,7 @@ pub(crate) use system::moving_line;
 use anstream::adapter::strip_str;
 use anstyle::{AnsiColor, Style};
 use std::fmt::Display;
-use std::io::IsTerminal;
+use std::io::{IsTerminal, Write};
 use unicode_width::UnicodeWidthStr;
 
 pub(crate) const BOLD: Style = Style::new().bold();
@@ -110,6 +110,20 @@ fn broken(line: &str, width: usize) -> String {
 /// One JSON document to standard output.
 pub(crate) fn say_json(document: &serde_json::Value) {
     system::write_line(To::Output, &format!("{document:#}"));
+}
+
+/// Asks a question on a terminal, and gives the answer without the spaces around it.
+pub(crate) fn ask(question: &str) -> String {
+    let _ = write!(std::io::stderr(), "{question}");
+    let mut answer = String::new();
+    let _ = std::io::stdin().read_line(&mut answer);
+    answer.trim().to_owned()
+}
+
+/// True only for a clear yes.
+pub(crate) fn confirmed(question: &str) -> bool {
+    tell("");
+    matches!(ask(&format!("{question} [y/N] ")).to_ascii_lowercase().as_str(), "y" | "yes")
 }
 
 #[cfg(test)]

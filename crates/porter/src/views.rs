@@ -13,4 +13,5 @@ pub(crate) mod restore;
 pub(crate) mod rules;
 pub(crate) mod sheet;
 pub(crate) mod survey;
+pub(crate) mod undo;
 pub(crate) mod words;

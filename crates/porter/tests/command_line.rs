@@ -34,7 +34,7 @@ fn steady(text: &str) -> String {
                 words[at] = "ID".to_owned();
             } else if words[at].len() == 5
                 && words[at].contains(':')
-                && words.get(at + 1).is_some_and(|w| w == "UTC")
+                && words.get(at + 1).is_some_and(|w| w.starts_with("UTC"))
             {
                 words[at] = "TIME".to_owned();
             }
@@ -120,7 +120,7 @@ Receipt  OLD -> NEW  trunk ID  DATE TIME UTC
 odile
   missing        odile/folder/documents        0 files        0 B
       missing  plan.txt
-        it is not there; take it out of the trunk again
+        it had landed by DATE TIME UTC, and somebody has removed or renamed it since; ask, or take it out of the trunk again
   left behind    odile/folder/home             1 file         1 B
 
 Good to know

@@ -340,7 +340,13 @@ impl Checker<'_> {
             Err(error) => {
                 let (verdict, reason) = match (self.history.refused(entry), error.trouble) {
                     (Some(reason), _) => (verdict_on_refused(reason), reason.clone()),
-                    (None, ReadTrouble::Gone) => (Verdict::Missing, Reason::NotThere),
+                    (None, ReadTrouble::Gone) => {
+                        let reason = match self.history.landed_utc(entry) {
+                            Some(landed_utc) => Reason::GoneSince { landed_utc },
+                            None => Reason::NotThere,
+                        };
+                        (Verdict::Missing, reason)
+                    }
                     (None, trouble) => {
                         (Verdict::Missing, Reason::CannotBeRead { detail: trouble.to_string() })
                     }
@@ -360,15 +366,36 @@ impl Checker<'_> {
                 Some(known) => {
                     self.outcome(entry, verdict_on_refused(known), known.clone(), true, Some(path))
                 }
-                None => self.outcome(entry, Verdict::Changed, reason, true, Some(path)),
+                None => {
+                    let reason = self.since_it_landed(entry, &metadata, reason);
+                    let needs_attention = reason.needs_attention();
+                    self.outcome(entry, Verdict::Changed, reason, needs_attention, Some(path))
+                }
             };
         }
         let (mut findings, creation_time_differs) = self.remarks(entry, &path, &metadata);
         if let Some(landed_as) = self.history.landed_as(entry) {
-            let reason = Reason::LandedAs { path: landed_as.to_string() };
-            findings.push(self.finding(entry, Verdict::Landed, reason, false, Some(landed_as.clone())));
+            let path = landed_as.to_string();
+            let (verdict, reason) = if self.history.kept_existing(entry) {
+                (Verdict::KeptExisting, Reason::KeptExisting { path })
+            } else {
+                (Verdict::Landed, Reason::LandedAs { path })
+            };
+            findings.push(self.finding(entry, verdict, reason, false, Some(landed_as.clone())));
         }
         Outcome { verdict: Verdict::Landed, findings, creation_time_differs }
+    }
+
+    /// What had landed whole, and has changed after that, is somebody's work and no fault.
+    fn since_it_landed(&self, entry: &Entry, metadata: &Metadata, reason: Reason) -> Reason {
+        match (self.history.landed_utc(entry), metadata.modified_utc, &reason) {
+            (Some(landed_utc), Some(changed_utc), Reason::ContentDiffers { .. })
+                if changed_utc > landed_utc =>
+            {
+                Reason::ChangedSince { landed_utc, changed_utc }
+            }
+            _ => reason,
+        }
     }
 
     /// Where an entry belongs on this machine.

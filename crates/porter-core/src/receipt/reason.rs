@@ -3,6 +3,7 @@
 use porter_trunk::LeftReason;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use time::OffsetDateTime;
 
 /// Why something did not simply land.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -17,6 +18,26 @@ pub enum Reason {
     },
     /// Nothing is there.
     NotThere,
+    /// It had landed, and is not there any more.
+    GoneSince {
+        /// When the restore was done.
+        #[serde(with = "time::serde::rfc3339")]
+        landed_utc: OffsetDateTime,
+    },
+    /// It had landed, and somebody has worked on it since.
+    ChangedSince {
+        /// When the restore was done.
+        #[serde(with = "time::serde::rfc3339")]
+        landed_utc: OffsetDateTime,
+        /// When it last changed.
+        #[serde(with = "time::serde::rfc3339")]
+        changed_utc: OffsetDateTime,
+    },
+    /// It landed under another name, because another file was there and was to keep its own.
+    KeptExisting {
+        /// Where.
+        path: String,
+    },
     /// Something of another kind is there: `a folder`, `a file`, `a link`.
     OtherKindThere {
         /// What.
@@ -122,6 +143,9 @@ pub enum Reason {
 impl Reason {
     /// False if nobody has to do anything about what was refused for this reason.
     pub fn needs_attention(&self) -> bool {
-        !matches!(self, Self::Held { .. } | Self::LinkNotMade { .. } | Self::SetByHand { .. })
+        !matches!(
+            self,
+            Self::Held { .. } | Self::LinkNotMade { .. } | Self::SetByHand { .. } | Self::ChangedSince { .. }
+        )
     }
 }

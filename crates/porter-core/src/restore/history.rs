@@ -1,14 +1,16 @@
 //! What earlier restores of a trunk on a machine tell.
 
-use super::journal::{EntryKey, FORMAT, JournalLine};
+use super::journal::{EntryKey, FIRST_FORMAT, FORMAT, JournalLine};
 use crate::machine::Machine;
 use crate::receipt::Reason;
+use crate::undo::runs_in;
 use porter_names::RelativePath;
 use porter_trunk::{Entry, TrunkId};
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::fs::File;
 use std::io::{BufRead, BufReader};
 use std::path::Path;
+use time::OffsetDateTime;
 
 /// What was done before, later restores before earlier ones.
 #[derive(Debug, Default)]
@@ -18,6 +20,10 @@ pub struct History {
     items: Option<BTreeSet<String>>,
     landed_as: HashMap<EntryKey, RelativePath>,
     refused: HashMap<EntryKey, Reason>,
+    /// What landed beside a file that stayed.
+    kept_existing: HashSet<EntryKey>,
+    /// For each item, when a restore of it last came to its end.
+    finished_utc: HashMap<String, OffsetDateTime>,
 }
 
 impl History {
@@ -25,12 +31,9 @@ impl History {
     pub fn load(machine: &Machine, trunk_id: &TrunkId) -> Self {
         let mut history = Self::default();
         let Some(folder) = machine.records_on_host() else { return history };
-        let rows = std::fs::read_dir(folder).into_iter().flatten().flatten();
-        let mut journals: Vec<_> = rows.map(|row| row.path()).collect();
-        // Their names begin with the date.
-        journals.sort();
-        for journal in journals.iter().filter(|path| path.extension().is_some_and(|e| e == "jsonl")) {
-            history.read(journal, trunk_id);
+        // What was taken back tells nothing any more.
+        for run in runs_in(&folder).iter().filter(|run| run.undone.is_none()) {
+            history.read(&run.journal, trunk_id);
         }
         history
     }
@@ -39,28 +42,37 @@ impl History {
         let Ok(file) = File::open(journal) else { return };
         let mut lines = BufReader::new(file).lines().map_while(Result::ok);
         // A line cut short by a power failure is the last one.
-        match lines.next().and_then(|line| serde_json::from_str(&line).ok()) {
+        let restored = match lines.next().and_then(|line| serde_json::from_str(&line).ok()) {
             Some(JournalLine::Begin { format, trunk_id: of, accounts, items, .. })
-                if format == FORMAT && of == *trunk_id =>
+                if [FORMAT, FIRST_FORMAT].contains(&format.as_str()) && of == *trunk_id =>
             {
                 self.accounts.extend(accounts);
-                self.items.get_or_insert_default().extend(items);
+                self.items.get_or_insert_default().extend(items.iter().cloned());
+                items
             }
             _ => return,
-        }
+        };
         for line in lines {
             if self.landed_as.is_empty() && self.refused.is_empty() && tells_nothing_new(&line) {
                 continue;
             }
             let Ok(line) = serde_json::from_str(&line) else { return };
             match line {
-                JournalLine::Land { entry, at, renamed } => {
+                JournalLine::Land { entry, at, renamed, kept_existing, .. } => {
                     self.refused.remove(&entry);
+                    if kept_existing {
+                        self.kept_existing.insert(entry.clone());
+                    } else {
+                        self.kept_existing.remove(&entry);
+                    }
                     if renamed {
                         self.landed_as.insert(entry, at.0);
                     } else {
                         self.landed_as.remove(&entry);
                     }
+                }
+                JournalLine::End { finished_utc } => {
+                    self.finished_utc.extend(restored.iter().map(|item| (item.clone(), finished_utc)));
                 }
                 JournalLine::FoundAs { entry, at } => {
                     self.landed_as.insert(entry, at.0);
@@ -81,6 +93,17 @@ impl History {
     /// Where an entry landed, if under another name than its own.
     pub fn landed_as(&self, entry: &Entry) -> Option<&RelativePath> {
         if self.landed_as.is_empty() { None } else { self.landed_as.get(&EntryKey::of(&entry.address)) }
+    }
+
+    /// True if an entry landed beside another file that kept its name.
+    pub fn kept_existing(&self, entry: &Entry) -> bool {
+        !self.kept_existing.is_empty() && self.kept_existing.contains(&EntryKey::of(&entry.address))
+    }
+
+    /// When a restore came to its end by which an entry had landed.
+    pub fn landed_utc(&self, entry: &Entry) -> Option<OffsetDateTime> {
+        let finished_utc = self.finished_utc.get(&entry.item)?;
+        self.refused(entry).is_none().then_some(*finished_utc)
     }
 
     /// Why an entry did not land.

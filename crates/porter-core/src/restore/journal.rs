@@ -1,11 +1,12 @@
 //! What a restore does, written down before it does it.
 //!
 //! JSON Lines in the machine's records folder, one file per restore, named by when it began. Described in
-//! `docs/journal-format.md`.
+//! `docs/journal-format.md`. What is written here is all that an undo has.
 
+use super::host;
 use crate::receipt::Reason;
 use porter_names::RelativePath;
-use porter_trunk::{TrunkId, written_path};
+use porter_trunk::{ContentHash, TrunkId, written_path};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs::{self, File};
@@ -15,7 +16,9 @@ use std::sync::{Mutex, PoisonError};
 use time::OffsetDateTime;
 
 /// The format's name and version.
-pub const FORMAT: &str = "porter-journal/1";
+pub const FORMAT: &str = "porter-journal/2";
+/// The one before: it tells a check all it needs, and an undo too little.
+pub const FIRST_FORMAT: &str = "porter-journal/1";
 
 /// A path as a JSON object: readable, and exact where that differs.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -51,6 +54,12 @@ pub enum JournalLine {
         format: String,
         /// Which trunk.
         trunk_id: TrunkId,
+        /// The name of the machine that it was captured from.
+        #[serde(default)]
+        from: String,
+        /// Stands in the names of the files that wait for their own.
+        #[serde(default)]
+        mark: String,
         /// When.
         #[serde(with = "time::serde::rfc3339")]
         started_utc: OffsetDateTime,
@@ -58,6 +67,14 @@ pub enum JournalLine {
         accounts: BTreeMap<String, String>,
         /// Ids of the chosen items.
         items: BTreeSet<String>,
+    },
+    /// Something is about to be made or renamed in a folder that was there before.
+    FolderWas {
+        /// Below the machine's root.
+        at: PathField,
+        /// When it last changed, until now.
+        #[serde(with = "time::serde::rfc3339")]
+        modified_utc: OffsetDateTime,
     },
     /// A folder is about to be made.
     Folder {
@@ -77,9 +94,20 @@ pub enum JournalLine {
         entry: EntryKey,
         /// Below the machine's root.
         at: PathField,
+        /// What is there gets this name before.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        aside: Option<PathField>,
         /// True if it gets another name than its own.
         #[serde(default, skip_serializing_if = "std::ops::Not::not")]
         renamed: bool,
+        /// True if it gets another name because what is there stays.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        kept_existing: bool,
+        /// True for a link.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        link: bool,
+        /// Proof of the content; of where it leads to, for a link.
+        blake3: Option<ContentHash>,
     },
     /// An entry is there under another name than its own: a file that was there already, byte for byte, or a folder.
     FoundAs {
@@ -112,7 +140,7 @@ pub struct Journal {
 impl Journal {
     /// Begins a journal in `records`, which is made if it is not there.
     pub fn begin(records: &Path, first: &JournalLine) -> io::Result<Self> {
-        fs::create_dir_all(records)?;
+        make_records_folder(records)?;
         let (started_utc, short) = match first {
             JournalLine::Begin { started_utc, trunk_id, .. } => (*started_utc, trunk_id.short()),
             _ => return Err(io::Error::other("a journal begins with its beginning")),
@@ -159,9 +187,29 @@ impl Journal {
         to.flush()
     }
 
+    /// Sees all that was written onto the medium: no power failure then hides what was done.
+    pub fn flush(&self) -> io::Result<()> {
+        self.to.lock().unwrap_or_else(PoisonError::into_inner).get_ref().sync_data()
+    }
+
     /// Writes the last line and sees the journal onto the medium.
     pub fn end(&self, finished_utc: OffsetDateTime) -> io::Result<()> {
         self.write(&[JournalLine::End { finished_utc }])?;
         self.to.lock().unwrap_or_else(PoisonError::into_inner).get_ref().sync_all()
     }
+}
+
+/// Makes the folder for records, and leaves the time of the folder above as it was: porter's own records are nobody's change.
+fn make_records_folder(records: &Path) -> io::Result<()> {
+    if records.is_dir() {
+        return Ok(());
+    }
+    let above = records.parent().unwrap_or(records);
+    let was = fs::metadata(above).and_then(|found| found.modified()).ok();
+    fs::create_dir_all(records)?;
+    if let Some(was) = was {
+        // That it fails harms nothing.
+        let _ = host::set_folder_time(above, was);
+    }
+    Ok(())
 }

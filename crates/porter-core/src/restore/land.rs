@@ -33,12 +33,18 @@ impl Drop for Waiting {
     }
 }
 
+/// How the names of a run's waiting files begin: whoever finds one after a power failure knows whose it was.
+pub(crate) fn waiting_prefix(mark: &str) -> String {
+    format!(".porter-{mark}-")
+}
+
 /// Writes an entry beside its place, under a name that nothing else has, and proves the content on the way. `same_as` is where the
-/// same file landed under another name.
+/// same file landed under another name. `mark` is the run's.
 pub(super) fn write_aside(
     trunk: &dyn Trunk,
     entry: &Entry,
     target: &Path,
+    mark: &str,
     owner: Option<host::Owner>,
     same_as: Option<&Path>,
     conduct: Conduct<'_>,
@@ -47,7 +53,7 @@ pub(super) fn write_aside(
     let folder = target.parent().unwrap_or(target);
     let number = NUMBER.fetch_add(1, Ordering::Relaxed);
     let waiting = |path| Waiting { path, named: false };
-    let path = folder.join(format!(".porter-{:08x}-{number}.part", std::process::id()));
+    let path = folder.join(format!("{}{number}.part", waiting_prefix(mark)));
     match &entry.content {
         Content::File { .. } => {
             // Another name of a file that landed already. Where the volume knows none, it becomes a file of its own.

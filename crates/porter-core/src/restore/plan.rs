@@ -5,7 +5,7 @@ use crate::receipt::{Reason, Verdict};
 use porter_names::RelativePath;
 use porter_source::HostTree;
 use porter_trunk::{Damage, Entry, Tally, Trunk, TrunkError};
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::PathBuf;
 use time::OffsetDateTime;
@@ -92,6 +92,8 @@ pub enum Action {
     Create,
     /// What is there gets this dated name, and the entry its own.
     SetAside(Box<[u8]>),
+    /// What is there stays, and the entry gets a dated name beside it.
+    Beside,
     /// It is there already.
     Identical,
     /// A folder of this restore: its times are set at the end.
@@ -134,6 +136,16 @@ impl Plan {
             Some((home.join(step.name.as_ref()?).ok()?, home.join(aside).ok()?))
         });
         by_folders.chain(by_steps)
+    }
+
+    /// The folders that are there and will have something made or renamed in them.
+    pub(super) fn folders_that_change(&self) -> BTreeSet<RelativePath> {
+        let is_new: HashSet<&RelativePath> = self.folders.iter().map(|folder| &folder.at).collect();
+        let above = self.folders.iter().filter_map(|folder| folder.at.parent());
+        let is_written = |step: &&Step| !matches!(step.action, Action::Identical | Action::FolderMade);
+        let written: BTreeSet<u32> = self.steps.iter().filter(is_written).map(|step| step.home).collect();
+        let homes = written.iter().filter_map(|home| self.homes.get(*home as usize).cloned());
+        above.chain(homes).filter(|folder| !is_new.contains(folder)).collect()
     }
 
     /// All steps with their entries, in the trunk's order. An error ends it: the trunk's list is not the one that was

@@ -2,6 +2,7 @@
 
 use super::RestoreError;
 use super::accounts::{AccountMap, AccountsError, match_accounts, names_on, place_of};
+use super::existing::{Decide, Different, Existing, Side};
 use super::history::History;
 use super::host::most_bytes_in_name;
 use super::journal::EntryKey;
@@ -25,16 +26,27 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 use time::OffsetDateTime;
 
-/// Plans the restore of the chosen items onto a machine.
+/// What a person decides about a restore.
+#[derive(Debug)]
+pub struct Wishes<'a> {
+    /// Accounts that are called otherwise on the new machine, old to new.
+    pub accounts: &'a BTreeMap<String, String>,
+    /// Which items.
+    pub selection: &'a Selection,
+    /// When.
+    pub now_utc: OffsetDateTime,
+}
+
+/// Plans the restore of the chosen items onto a machine. `decide` is asked for each file that is there already and differs.
 pub fn plan_restore(
     trunk: &dyn Trunk,
     machine: &Machine,
     catalogue: &Catalogue,
-    given: &BTreeMap<String, String>,
-    selection: &Selection,
-    now_utc: OffsetDateTime,
+    wishes: &Wishes<'_>,
+    decide: Decide<'_>,
     conduct: Conduct<'_>,
 ) -> Result<Plan, RestoreError> {
+    let Wishes { accounts: given, selection, now_utc } = *wishes;
     let target = machine.volume.host_tree().ok_or(RestoreError::ReadOnlyMachine)?;
     let history = History::load(machine, &trunk.label().trunk_id);
     let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
@@ -54,7 +66,7 @@ pub fn plan_restore(
         let base = place_of(machine, &accounts, &relocation.address(entry))?.path.clone();
         Ok(Spot { place, base, path })
     };
-    planner.plan_entries(trunk, &items, &target, conduct)?;
+    planner.plan_entries(trunk, &items, &target, decide, conduct)?;
     let of_chosen = |id: &String| {
         trunk.items().iter().any(|item| item.account.as_ref() == Some(id) && items.contains(&item.id))
     };
@@ -97,7 +109,7 @@ pub fn plan_take(
             if places.len() > 1 { base.join(place.as_bytes()).map_err(too_long)? } else { base.clone() };
         Ok(Spot { path: folder.join_path(path).map_err(too_long)?, place, base })
     };
-    planner.plan_entries(trunk, &items, &target, conduct)?;
+    planner.plan_entries(trunk, &items, &target, &mut |_| Existing::SetAside, conduct)?;
     planner.finish(BTreeMap::new(), items)
 }
 
@@ -186,6 +198,7 @@ impl<'a> Planner<'a> {
         trunk: &dyn Trunk,
         items: &BTreeSet<String>,
         target: &ToSpot<'_>,
+        decide: Decide<'_>,
         conduct: Conduct<'_>,
     ) -> Result<(), RestoreError> {
         let expected = trunk.items().iter().filter(|item| items.contains(&item.id)).map(|item| item.captured);
@@ -237,22 +250,30 @@ impl<'a> Planner<'a> {
         if conduct.is_stopped() {
             return Err(RestoreError::Cancelled);
         }
-        self.set_aside_what_differs(different);
         conduct.send(&Event::StageEnded { stage: Stage::Plan });
+        self.settle_what_differs(different, decide);
         Ok(())
     }
 
-    fn set_aside_what_differs(&mut self, different: Vec<ToCompare>) {
+    /// Both stay: one of them gets a dated name.
+    fn settle_what_differs(&mut self, different: Vec<ToCompare>, decide: Decide<'_>) {
         let mut cannot = BTreeSet::new();
         for ToCompare { step: at, entry, at: existing } in different {
             self.identical -= tally_of(&entry);
-            match self.tree.choose_aside(&existing) {
-                Ok(to) => {
+            let pair = self.pair(&entry, &existing);
+            let settled = if pair.trunks_gets_the_name(decide(&pair)) {
+                self.tree.choose_aside(&existing).map(|aside| {
                     let step = &mut self.steps[at];
-                    step.action = Action::SetAside(to.name().unwrap_or_default().into());
+                    step.action = Action::SetAside(aside.name().unwrap_or_default().into());
                     step.name = existing.name().map(Into::into);
-                    self.count_to_write(&entry, &existing);
-                }
+                })
+            } else {
+                self.tree
+                    .choose_beside(&existing, "restored")
+                    .map(|beside| self.land_beside(at, &entry, beside))
+            };
+            match settled {
+                Ok(()) => self.count_to_write(&entry, &existing),
                 Err(reason) => {
                     self.refuse(&entry, reason, true);
                     cannot.insert(self.steps[at].number);
@@ -262,6 +283,31 @@ impl<'a> Planner<'a> {
         if !cannot.is_empty() {
             self.steps.retain(|step| !cannot.contains(&step.number));
             self.renamed.retain(|row| !cannot.contains(&row.number));
+        }
+    }
+
+    fn pair(&self, entry: &Entry, existing: &RelativePath) -> Different {
+        let found = self.tree.host_path(existing).ok().and_then(|path| std::fs::symlink_metadata(path).ok());
+        Different {
+            at: existing.clone(),
+            in_trunk: Side { size_in_bytes: entry.size_in_bytes(), modified_utc: entry.modified_utc },
+            there: Side {
+                size_in_bytes: found.as_ref().map_or(0, std::fs::Metadata::len),
+                modified_utc: found.and_then(|found| Some(found.modified().ok()?.into())),
+            },
+        }
+    }
+
+    fn land_beside(&mut self, at: usize, entry: &Entry, beside: RelativePath) {
+        let step = &mut self.steps[at];
+        step.action = Action::Beside;
+        step.name = beside.name().map(Into::into);
+        if !step.renamed {
+            step.renamed = true;
+            let (key, number) = (EntryKey::of(&entry.address), step.number);
+            self.renamed.push(Renamed { key, is_folder: false, at: beside, number });
+        } else if let Some(row) = self.renamed.iter_mut().find(|row| row.number == step.number) {
+            row.at = beside;
         }
     }
 
@@ -413,24 +459,20 @@ impl<'a> Planner<'a> {
         let key = (entry.address.owner.clone(), place);
         let Some(name) = path.name() else { return Err(Reason::Twice) };
         let folder = self.folder_for(&key, &base, &path.parent().unwrap_or_default())?;
+        // What landed under another name before is compared with that.
+        let before = self.history.landed_as(entry).filter(|at| at.parent().as_ref() == Some(&folder));
+        let before = before.and_then(|at| Some(at.name()?.to_vec()));
         if entry.content == Content::Folder {
             if let Some(known) = self.folders.get(&key).and_then(|folders| folders.get(path)) {
                 // It was made for what is in it, before its own line came.
                 return known.clone().map(|path| (Destination { path, is_there: None }, own_path));
             }
-            let made = self.make_folder(&folder, name);
+            let made = self.make_folder(&folder, before.as_deref().unwrap_or(name));
             let remembered = made.as_ref().map(|made| made.path.clone()).map_err(Clone::clone);
             self.folders.entry(key).or_default().insert(path.clone(), remembered);
             return Ok((made?, own_path));
         }
-        // What landed under a safe name before is compared with that.
-        if let Some(before) = self.history.landed_as(entry)
-            && before.parent().as_ref() == Some(&folder)
-            && let Some(before_name) = before.name()
-        {
-            return Ok((self.tree.choose(&folder, before_name)?, own_path));
-        }
-        Ok((self.tree.choose(&folder, name)?, own_path))
+        Ok((self.tree.choose(&folder, before.as_deref().unwrap_or(name))?, own_path))
     }
 
     /// Where a folder of the trunk is on the machine. Whatever of it is not there is planned.

@@ -7,11 +7,12 @@ use super::land::{NotLanded, give_name, not_written, write_aside};
 use super::plan::{Action, Due, NewFolder, Plan, Refused};
 use super::{EntryKey, RestoreError};
 use crate::events::{Conduct, Event, Stage};
-use crate::in_order::in_order_by_batch;
+use crate::in_order::in_order;
 use crate::receipt::Reason;
+use crate::undo::{runs_in, sweep};
 use porter_names::RelativePath;
 use porter_source::HostTree;
-use porter_trunk::{Content, ContentHash, Tally, Trunk};
+use porter_trunk::{Content, ContentHash, Tally, Trunk, TrunkId};
 use std::collections::HashMap;
 use std::fs;
 use std::io;
@@ -47,13 +48,21 @@ pub fn run_plan(
     conduct: Conduct<'_>,
 ) -> Result<RestoreReport, RestoreError> {
     conduct.send(&Event::StageBegan { stage: Stage::Restore, expected: plan.to_write });
+    if let Some(records) = records {
+        // What a restore that was cut off left half-written is nobody's.
+        for run in runs_in(records).iter().filter(|run| run.undone.is_none()) {
+            sweep(run, &plan.target).map_err(|cause| journal_failed(&run.journal, cause))?;
+        }
+    }
+    let mark = TrunkId::random().map_err(RestoreError::Mark)?.short();
     let journal = match records {
-        Some(records) => Some(begin_journal(records, trunk, &plan)?),
+        Some(records) => Some(begin_journal(records, trunk, &plan, &mark)?),
         None => None,
     };
     let runner = Runner {
         trunk,
         target: &plan.target,
+        mark: &mark,
         journal: journal.as_ref(),
         owners: Mutex::default(),
         linked: Mutex::default(),
@@ -70,17 +79,12 @@ pub fn run_plan(
     for refused in &report.refused {
         runner.journal_refused(refused)?;
     }
+    runner.note_folders(&plan)?;
     for folder in &plan.folders {
         runner.make_folder(folder)?;
         if let Some(to) = &folder.set_aside {
             report.set_aside.push((folder.at.clone(), to.clone()));
         }
-    }
-
-    // A check has to know which folder stands for which.
-    for folder in plan.renamed.iter().filter(|row| row.is_folder) {
-        runner
-            .write(|| JournalLine::FoundAs { entry: folder.key.clone(), at: PathField(folder.at.clone()) })?;
     }
     let mut folders = Vec::new();
     flush_meanwhile(&plan.drives, || {
@@ -119,6 +123,11 @@ pub fn run_plan(
     Ok(report)
 }
 
+/// So many steps are written to the journal and seen onto the medium at once: one by one, the medium would be all that
+/// is waited for. The first of them begin soon.
+const FIRST_STRETCH: usize = 256;
+const LONGEST_STRETCH: usize = 4096;
+
 /// Takes those steps that are wanted.
 fn take_steps(
     runner: &Runner<'_>,
@@ -128,31 +137,33 @@ fn take_steps(
 ) -> Result<(), RestoreError> {
     let (trunk, conduct) = (runner.trunk, runner.conduct);
     let all_due = plan.due(trunk)?;
-    let mut list_failed = None;
+    let mut finding_failed = None;
     let mut failed = None;
-    in_order_by_batch(
+    in_order(
         |hand_over| {
-            for due in all_due {
-                match due {
-                    Ok(due) if wanted(&due) => {
-                        trunk.will_read(&due.entry);
-                        let size_in_bytes = due.entry.size_in_bytes();
-                        if !hand_over(due, size_in_bytes) {
-                            return;
+            let mut stretch = Vec::new();
+            let mut most = FIRST_STRETCH;
+            let find = || -> Result<(), RestoreError> {
+                for due in all_due {
+                    let due = due?;
+                    if wanted(&due) {
+                        stretch.push(due);
+                    }
+                    if stretch.len() >= most {
+                        most = LONGEST_STRETCH;
+                        if !runner.write_ahead(&mut stretch, hand_over)? {
+                            return Ok(());
                         }
                     }
-                    Ok(_) => {}
-                    Err(cause) => {
-                        list_failed = Some(cause);
-                        return;
-                    }
                 }
-                if conduct.is_stopped() {
-                    return;
-                }
-            }
+                runner.write_ahead(&mut stretch, hand_over).map(drop)
+            };
+            finding_failed = find().err();
         },
-        |batch| runner.take_all(batch),
+        |due| {
+            let taken = runner.take(&due);
+            (due, taken)
+        },
         |(due, taken)| {
             match taken {
                 Ok(()) => report.note_landed(&due, conduct),
@@ -179,9 +190,8 @@ fn take_steps(
             true
         },
     );
-    match (failed, list_failed) {
-        (Some(cause), _) => Err(cause),
-        (None, Some(cause)) => Err(cause.into()),
+    match (failed, finding_failed) {
+        (Some(cause), _) | (None, Some(cause)) => Err(cause),
         (None, None) if conduct.is_stopped() => Err(RestoreError::Cancelled),
         (None, None) => Ok(()),
     }
@@ -195,7 +205,7 @@ impl RestoreReport {
         match due.step.action {
             Action::Identical | Action::FolderMade => return,
             Action::SetAside(_) => self.set_aside.extend(due.aside().map(|aside| (due.at.clone(), aside))),
-            Action::Create => {}
+            Action::Create | Action::Beside => {}
         }
         if let Content::File { size_in_bytes, .. } = due.entry.content {
             self.written += Tally::file(size_in_bytes);
@@ -216,10 +226,17 @@ fn refused_step(due: &Due<'_>, reason: Reason) -> Refused {
     }
 }
 
-fn begin_journal(records: &Path, trunk: &dyn Trunk, plan: &Plan) -> Result<Journal, RestoreError> {
+fn begin_journal(
+    records: &Path,
+    trunk: &dyn Trunk,
+    plan: &Plan,
+    mark: &str,
+) -> Result<Journal, RestoreError> {
     let first = JournalLine::Begin {
         format: FORMAT.to_owned(),
         trunk_id: trunk.label().trunk_id.clone(),
+        from: trunk.label().machine.name.clone(),
+        mark: mark.to_owned(),
         started_utc: plan.planned_utc,
         accounts: plan.accounts.clone(),
         items: plan.items.clone(),
@@ -231,22 +248,27 @@ fn journal_failed(path: &Path, cause: io::Error) -> RestoreError {
     RestoreError::Journal { path: path.to_path_buf(), cause }
 }
 
-/// What is about to be done for an entry.
-fn note_ahead(due: &Due<'_>, lines: &mut Vec<JournalLine>) {
-    let entry = || EntryKey::of(&due.entry.address);
-    let at = || PathField(due.at.clone());
+/// What is about to be done for an entry, if anything is.
+fn line_of(due: &Due<'_>) -> Option<JournalLine> {
+    let entry = EntryKey::of(&due.entry.address);
+    let at = PathField(due.at.clone());
     match due.step.action {
-        Action::FolderMade => return,
-        Action::Identical => {
-            if due.step.renamed {
-                lines.push(JournalLine::FoundAs { entry: entry(), at: at() });
-            }
-            return;
-        }
-        Action::Create | Action::SetAside(_) => {}
+        Action::FolderMade => None,
+        Action::Identical => due.step.renamed.then_some(JournalLine::FoundAs { entry, at }),
+        Action::Create | Action::SetAside(_) | Action::Beside => Some(JournalLine::Land {
+            entry,
+            at,
+            aside: due.aside().map(PathField),
+            renamed: due.step.renamed,
+            kept_existing: due.step.action == Action::Beside,
+            link: matches!(due.entry.content, Content::Link { .. }),
+            blake3: match &due.entry.content {
+                Content::File { hash, .. } => Some(*hash),
+                Content::Link { target } => Some(ContentHash::of(target)),
+                Content::Folder => None,
+            },
+        }),
     }
-    lines.extend(due.aside().map(|to| JournalLine::SetAside { at: at(), to: PathField(to) }));
-    lines.push(JournalLine::Land { entry: entry(), at: at(), renamed: due.step.renamed });
 }
 
 enum StepFailed {
@@ -257,6 +279,7 @@ enum StepFailed {
 struct Runner<'a> {
     trunk: &'a dyn Trunk,
     target: &'a HostTree,
+    mark: &'a str,
     journal: Option<&'a Journal>,
     /// Whose the things in a folder are to be: the folder's owner's.
     owners: Mutex<HashMap<PathBuf, Option<Owner>>>,
@@ -266,10 +289,6 @@ struct Runner<'a> {
 }
 
 impl Runner<'_> {
-    fn write(&self, line: impl FnOnce() -> JournalLine) -> Result<(), RestoreError> {
-        if self.journal.is_some() { self.write_all(&[line()]) } else { Ok(()) }
-    }
-
     fn write_all(&self, lines: &[JournalLine]) -> Result<(), RestoreError> {
         match self.journal {
             Some(journal) if !lines.is_empty() => {
@@ -279,31 +298,59 @@ impl Runner<'_> {
         }
     }
 
-    /// Writes the steps of a batch ahead, all at once, and takes them.
-    fn take_all<'p>(&self, batch: Vec<Due<'p>>) -> Vec<(Due<'p>, Result<(), StepFailed>)> {
+    /// Writes some steps ahead, sees that onto the medium, and only then hands them over. Says whether more is wanted.
+    fn write_ahead<'p>(
+        &self,
+        stretch: &mut Vec<Due<'p>>,
+        hand_over: &mut dyn FnMut(Due<'p>, u64) -> bool,
+    ) -> Result<bool, RestoreError> {
+        if let Some(journal) = self.journal {
+            let lines: Vec<JournalLine> = stretch.iter().filter_map(line_of).collect();
+            self.write_all(&lines)?;
+            journal.flush().map_err(|cause| journal_failed(journal.path(), cause))?;
+        }
+        Ok(stretch.drain(..).all(|due| {
+            self.trunk.will_read(&due.entry);
+            let size_in_bytes = due.entry.size_in_bytes();
+            hand_over(due, size_in_bytes) && !self.conduct.is_stopped()
+        }))
+    }
+
+    /// Writes ahead what happens to folders: those that change and those that are made. What a check has to know of
+    /// those that stand for another comes with them.
+    fn note_folders(&self, plan: &Plan) -> Result<(), RestoreError> {
+        let Some(journal) = self.journal else { return Ok(()) };
         let mut lines = Vec::new();
-        if self.journal.is_some() {
-            batch.iter().for_each(|due| note_ahead(due, &mut lines));
+        for folder in plan.folders_that_change() {
+            let modified = self
+                .host_path(&folder)
+                .ok()
+                .and_then(|path| fs::symlink_metadata(path).ok()?.modified().ok());
+            if let Some(modified) = modified {
+                lines.push(JournalLine::FolderWas {
+                    at: PathField(folder.clone()),
+                    modified_utc: modified.into(),
+                });
+            }
         }
-        let mut failed = self.write_all(&lines).err();
-        if failed.is_some() {
-            // Nothing is done that was not written down.
-            let mut ends = || StepFailed::Ends(failed.take().unwrap_or(RestoreError::Cancelled));
-            return batch.into_iter().map(|due| (due, Err(ends()))).collect();
+        for folder in &plan.folders {
+            let at = || PathField(folder.at.clone());
+            let aside = folder.set_aside.clone();
+            lines.extend(aside.map(|to| JournalLine::SetAside { at: at(), to: PathField(to) }));
+            lines.push(JournalLine::Folder { at: at() });
         }
-        batch
-            .into_iter()
-            .map(|due| {
-                let taken = self.take(&due);
-                (due, taken)
-            })
-            .collect()
+        for folder in plan.renamed.iter().filter(|row| row.is_folder) {
+            let at = PathField(folder.at.clone());
+            lines.push(JournalLine::FoundAs { entry: folder.key.clone(), at });
+        }
+        self.write_all(&lines)?;
+        journal.flush().map_err(|cause| journal_failed(journal.path(), cause))
     }
 
     fn journal_refused(&self, refused: &Refused) -> Result<(), RestoreError> {
         match &refused.key {
             Some(key) => {
-                self.write(|| JournalLine::Refused { entry: key.clone(), reason: refused.reason.clone() })
+                self.write_all(&[JournalLine::Refused { entry: key.clone(), reason: refused.reason.clone() }])
             }
             None => Ok(()),
         }
@@ -328,15 +375,10 @@ impl Runner<'_> {
         let Ok(path) = self.host_path(&folder.at) else { return Ok(()) };
         if let Some(to) = &folder.set_aside {
             let Ok(aside) = self.host_path(to) else { return Ok(()) };
-            self.write(|| JournalLine::SetAside {
-                at: PathField(folder.at.clone()),
-                to: PathField(to.clone()),
-            })?;
             if host::rename_without_replacing(&path, &aside).is_err() {
                 return Ok(());
             }
         }
-        self.write(|| JournalLine::Folder { at: PathField(folder.at.clone()) })?;
         match fs::create_dir(&path) {
             Ok(()) => {
                 let owner = path.parent().and_then(|above| self.owner_in(above));
@@ -375,8 +417,8 @@ impl Runner<'_> {
             matches!(due.entry.content, Content::File { hash: ours, .. } if ours == *hash)
                 .then_some(path.as_path())
         });
-        let waiting =
-            write_aside(self.trunk, &due.entry, &path, owner, same_as, self.conduct).map_err(sort)?;
+        let waiting = write_aside(self.trunk, &due.entry, &path, self.mark, owner, same_as, self.conduct)
+            .map_err(sort)?;
         give_name(waiting, &path, aside.as_deref()).map_err(sort)?;
         if let (Some((number, linked)), Content::File { hash, .. }) = (&mut linked, &due.entry.content) {
             linked.insert(*number, (path, *hash));

@@ -122,10 +122,14 @@ impl TargetTree {
 
     /// A free name beside `path` for what stands there now: `letter (set aside 2026-11-23).txt`.
     pub fn choose_aside(&mut self, path: &RelativePath) -> Result<RelativePath, Reason> {
+        self.choose_beside(path, "set aside")
+    }
+
+    /// A free name beside `path` for what does not get that name itself, with `word` and the date in it.
+    pub fn choose_beside(&mut self, path: &RelativePath, word: &str) -> Result<RelativePath, Reason> {
         let today = self.today;
         let rules = self.rules;
-        let mark =
-            format!(" (set aside {:04}-{:02}-{:02}", today.year(), u8::from(today.month()), today.day());
+        let mark = format!(" ({word} {:04}-{:02}-{:02}", today.year(), u8::from(today.month()), today.day());
         let folder = path.parent().unwrap_or_default();
         let name = path.name().unwrap_or_default().to_vec();
         let hashes = self.hashes.clone();

@@ -3,11 +3,13 @@
 use super::rules::OwnRulesArguments;
 use crate::arguments::{ConductArguments, ListArguments, SelectionArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
-use crate::screen::{say, say_json, tell};
+use crate::screen::{ask, confirmed, say, say_json};
+use crate::views::numbers::{date_and_time, size};
 use crate::{open, paths, views};
-use clap::Args;
-use porter_core::restore::{RestoreError, plan_restore, run_plan};
-use std::io::{IsTerminal, Write};
+use clap::{Args, ValueEnum};
+use porter_core::restore::existing::Side;
+use porter_core::restore::{Different, Existing, RestoreError, Wishes, plan_restore, run_plan};
+use std::io::IsTerminal;
 use std::path::PathBuf;
 
 /// Restore a trunk's items onto another machine. Nothing there is deleted or overwritten
@@ -27,6 +29,10 @@ pub(crate) struct RestoreArguments {
     packing: ListArguments,
     #[command(flatten)]
     rules: OwnRulesArguments,
+    /// When a file is there already and differs: `set-aside` it under a dated name, `keep` it and put the trunk's beside it,
+    /// let the `newer` one have the name, or `ask` for each
+    #[arg(long, value_name = "WHICH", default_value = "set-aside")]
+    existing: ExistingWord,
     /// Say what would happen, and change nothing
     #[arg(long = "try")]
     try_only: bool,
@@ -40,11 +46,26 @@ pub(crate) struct RestoreArguments {
     conduct: ConductArguments,
 }
 
+/// Which of two files of one name keeps it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum ExistingWord {
+    SetAside,
+    Keep,
+    Newer,
+    Ask,
+}
+
 pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     if !arguments.yes && !arguments.try_only && !std::io::stdin().is_terminal() {
         return Err(Failure::wrong_use(
             "nobody is there to be asked",
             "Nothing was changed. Add --yes to restore, or --try to see what would happen.",
+        ));
+    }
+    if arguments.existing == ExistingWord::Ask && !std::io::stdin().is_terminal() {
+        return Err(Failure::wrong_use(
+            "nobody is there to be asked which file keeps its name",
+            "Nothing was changed. Name one of the other ways for --existing: set-aside, keep or newer.",
         ));
     }
     let trunk = open::trunk(&arguments.trunk)?;
@@ -55,8 +76,16 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     let ids = trunk.items().iter().map(|item| (item.id.as_str(), item.account.as_deref()));
     open::refuse_unmatched(&selection, ids)?;
     let catalogue = open::catalogue(&machine, &arguments.rules)?;
+    let mut always = None;
+    let mut decide = |pair: &Different| match arguments.existing {
+        ExistingWord::SetAside => Existing::SetAside,
+        ExistingWord::Keep => Existing::Keep,
+        ExistingWord::Newer => Existing::Newer,
+        ExistingWord::Ask => asked(pair, &mut always),
+    };
     let plan = open::conducted(&arguments.conduct, |conduct| {
-        plan_restore(trunk, &machine, &catalogue, &mapping, &selection, open::now_utc(), conduct)
+        let wishes = Wishes { accounts: &mapping, selection: &selection, now_utc: open::now_utc() };
+        plan_restore(trunk, &machine, &catalogue, &wishes, &mut decide, conduct)
     })??;
     let needs_attention = |refused: &[porter_core::restore::Refused]| {
         Outcome::attention_if(refused.iter().any(|refused| refused.needs_attention))
@@ -73,7 +102,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         }
         return Ok(needs_attention(&plan.refused));
     }
-    if !arguments.yes && !asked() {
+    if !arguments.yes && !confirmed("Restore now?") {
         return Err(Failure::new("not restored", "Nothing was changed."));
     }
     let Some(records) = machine.records_on_host() else {
@@ -98,11 +127,29 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     Ok(needs_attention(&report.refused))
 }
 
-/// Only on a terminal; anything but a clear yes is a no.
-fn asked() -> bool {
-    tell("");
-    let _ = write!(std::io::stderr(), "Restore now? [y/N] ");
-    let mut answer = String::new();
-    let _ = std::io::stdin().read_line(&mut answer);
-    matches!(answer.trim().to_ascii_lowercase().as_str(), "y" | "yes")
+/// Asks for one file; a capital letter is the answer for all that follow. No answer is the careful one.
+fn asked(pair: &Different, always: &mut Option<Existing>) -> Existing {
+    if let Some(decided) = always {
+        return *decided;
+    }
+    let side = |side: &Side| {
+        let when = side.modified_utc.map(|at| format!(", changed {}", date_and_time(at)));
+        format!("{}{}", size(side.size_in_bytes), when.unwrap_or_default())
+    };
+    let question = format!(
+        "{} is there already, and differs.\n  there:    {}\n  in trunk: {}\nWhich gets the name? [t]runk's, the one [k]ept there, the [n]ewer; a capital letter for all that follow: ",
+        pair.at,
+        side(&pair.there),
+        side(&pair.in_trunk)
+    );
+    let answer = ask(&question);
+    let decided = match answer.to_ascii_lowercase().as_str() {
+        "k" => Existing::Keep,
+        "n" => Existing::Newer,
+        _ => Existing::SetAside,
+    };
+    if ["T", "K", "N"].contains(&answer.as_str()) {
+        *always = Some(decided);
+    }
+    decided
 }

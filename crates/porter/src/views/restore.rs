@@ -11,7 +11,7 @@ use serde_json::{Value, json};
 use std::collections::BTreeMap;
 
 /// Lists longer than this are folded.
-const LONGEST_LIST: usize = 10;
+pub(super) const LONGEST_LIST: usize = 10;
 
 /// What would happen, before anything does.
 pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str) {
@@ -64,7 +64,7 @@ pub(crate) fn show(done: &str, report: &RestoreReport) {
     }
 }
 
-fn row(name: &str, value: &str) -> String {
+pub(super) fn row(name: &str, value: &str) -> String {
     format!("  {} {value}", styled(BOLD, padded(name, 14)))
 }
 
@@ -77,7 +77,7 @@ fn show_pairs<'p>(pairs: impl Iterator<Item = (&'p RelativePath, &'p RelativePat
     fold(all);
 }
 
-fn fold(all: usize) {
+pub(super) fn fold(all: usize) {
     if all > LONGEST_LIST {
         say(styled(FAINT, format_args!("      … and {} more; --json lists them all", all - LONGEST_LIST)));
     }

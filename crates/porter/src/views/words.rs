@@ -1,7 +1,7 @@
 //! Cautions and reasons in plain words, each with what to do.
 
 use super::by_hand;
-use super::numbers::{count, counted};
+use super::numbers::{count, counted, date_and_time};
 use porter_core::receipt::Reason;
 use porter_core::survey::Caution;
 use porter_trunk::LeftReason;
@@ -225,6 +225,20 @@ pub(crate) fn reason(reason: &Reason) -> String {
         Reason::NotChosenNow => "in the trunk, and left out on purpose".to_owned(),
         Reason::LeftAtCapture { left: reason } => left(reason),
         Reason::Held { why } => format!("kept in the trunk: {why}"),
+        Reason::GoneSince { landed_utc } => format!(
+            "it had landed by {}, and somebody has removed or renamed it since; ask, or take it out of the trunk again",
+            date_and_time(*landed_utc)
+        ),
+        Reason::ChangedSince { landed_utc, changed_utc } => {
+            format!(
+                "it had landed by {}, and was worked on until {}",
+                date_and_time(*landed_utc),
+                date_and_time(*changed_utc)
+            )
+        }
+        Reason::KeptExisting { path } => {
+            format!("another file was there and kept its name; this one is {path}")
+        }
         Reason::LandedAs { path } => format!("landed as {path}"),
         Reason::TimeDiffers => "landed, but its date of change is another".to_owned(),
         Reason::AttributesDiffer => "landed, but without a mark such as hidden or read-only".to_owned(),

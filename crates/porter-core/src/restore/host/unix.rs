@@ -5,11 +5,12 @@ use porter_trunk::Entry;
 use rustix::fs::{AtFlags, CWD, RenameFlags, Timespec, Timestamps, XattrFlags};
 use rustix::io::Errno;
 use std::ffi::OsStr;
-use std::fs::{self, File};
+use std::fs::{self, File, FileTimes};
 use std::io;
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::Path;
+use std::time::SystemTime;
 use time::OffsetDateTime;
 
 /// Without those that lend the owner's rights to others: the owner is another one now.
@@ -99,6 +100,16 @@ pub(crate) fn set_folder_owner(path: &Path, owner: Option<Owner>) {
     if let Some(Owner { user, group }) = owner {
         let _ = std::os::unix::fs::lchown(path, Some(user), Some(group));
     }
+}
+
+/// When a folder last changed.
+pub(crate) fn set_folder_time(path: &Path, modified: SystemTime) -> io::Result<()> {
+    File::open(path)?.set_times(FileTimes::new().set_modified(modified))
+}
+
+/// Removes a file or link.
+pub(crate) fn remove_file(path: &Path) -> io::Result<()> {
+    fs::remove_file(path)
 }
 
 /// Attributes and times of a folder, after everything was put into it.

@@ -8,6 +8,7 @@ use std::io;
 use std::os::windows::ffi::OsStrExt;
 use std::os::windows::fs::{FileTimesExt, OpenOptionsExt};
 use std::path::{Path, PathBuf};
+use std::time::SystemTime;
 
 /// `FILE_FLAG_BACKUP_SEMANTICS`: without it a folder cannot be opened.
 const OPEN_FOLDERS_TOO: u32 = 0x0200_0000;
@@ -88,6 +89,27 @@ pub(crate) fn set_file_metadata(
 pub(crate) fn set_link_metadata(_path: &Path, _entry: &Entry, _owner: Option<Owner>) {}
 
 pub(crate) fn set_folder_owner(_path: &Path, _owner: Option<Owner>) {}
+
+/// When a folder last changed.
+pub(crate) fn set_folder_time(path: &Path, modified: SystemTime) -> io::Result<()> {
+    let mut open = fs::OpenOptions::new();
+    let folder = open.access_mode(WRITE_ATTRIBUTES).custom_flags(OPEN_FOLDERS_TOO).open(path)?;
+    folder.set_times(FileTimes::new().set_modified(modified))
+}
+
+/// Removes a file or link. What is marked read-only Windows would keep.
+pub(crate) fn remove_file(path: &Path) -> io::Result<()> {
+    let found = fs::symlink_metadata(path)?;
+    if found.is_dir() {
+        return fs::remove_dir(path);
+    }
+    let mut permissions = found.permissions();
+    if permissions.readonly() && !found.is_symlink() {
+        permissions.set_readonly(false);
+        fs::set_permissions(path, permissions)?;
+    }
+    fs::remove_file(path)
+}
 
 pub(crate) fn set_folder_metadata(path: &Path, entry: &Entry) {
     let folder =

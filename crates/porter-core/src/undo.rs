@@ -1,0 +1,51 @@
+//! Taking a restore back: what it landed is removed, what it set aside gets its name again, and folders get back the times
+//! that they had. What a person has changed since stays as it is, and is named.
+//!
+//! 1. [`runs`]: which restores there were, by their journals;
+//! 2. [`backwards`]: a journal from its end to its beginning;
+//! 3. [`take_back`]: each of its steps, undone.
+//!
+//! An undo that was cut off is simply done again: each step looks at what is there.
+
+mod backwards;
+mod runs;
+mod take_back;
+
+pub use runs::{Run, Undone, runs_in};
+pub use take_back::{Kept, UndoReport, WhyKept, sweep, take_back};
+
+use std::io;
+use std::path::PathBuf;
+
+/// Why a restore was not taken back, or not all of it.
+#[derive(Debug, thiserror::Error)]
+pub enum UndoError {
+    /// The machine is not a folder of the running system, so nothing can be written to it.
+    #[error("this machine can only be read")]
+    ReadOnlyMachine,
+    /// Nothing was restored there, or all of it was taken back.
+    #[error("there is no restore to take back")]
+    NothingToUndo,
+    /// Made by an earlier porter, which wrote down too little.
+    #[error("the journal `{}` says too little to be undone", .0.display())]
+    TooEarly(PathBuf),
+    /// The journal cannot be read, or that it was undone cannot be written.
+    #[error("`{}`: {cause}", path.display())]
+    Journal {
+        /// Which file.
+        path: PathBuf,
+        /// The system's answer.
+        cause: io::Error,
+    },
+    /// The volume takes nothing more.
+    #[error("writing `{}`: {cause}", path.display())]
+    Volume {
+        /// What was to be changed.
+        path: PathBuf,
+        /// The system's answer.
+        cause: io::Error,
+    },
+    /// Somebody asked to stop.
+    #[error("stopped before it was done")]
+    Cancelled,
+}

@@ -1,0 +1,333 @@
+//! The steps of a restore, undone from the last to the first.
+
+use super::backwards::Backwards;
+use super::{Run, UndoError};
+use crate::events::{Conduct, Event, Stage};
+use crate::in_order::in_order;
+use crate::restore::host;
+use crate::restore::journal::{EntryKey, JournalLine};
+use crate::restore::waiting_prefix;
+use porter_names::RelativePath;
+use porter_names::host::name_from_host;
+use porter_source::HostTree;
+use porter_trunk::{ContentHash, Tally};
+use std::collections::HashSet;
+use std::fs::{self, File};
+use std::io;
+use std::path::{Path, PathBuf};
+use time::OffsetDateTime;
+
+/// What an undo did.
+#[derive(Debug, Default)]
+pub struct UndoReport {
+    /// What was removed: files and links that had landed, and folders that had been made.
+    pub removed: Tally,
+    /// How many things got back the name that they had.
+    pub put_back: u64,
+    /// What stayed.
+    pub kept: Vec<Kept>,
+}
+
+/// Something that stayed.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Kept {
+    /// Below the machine's root.
+    pub at: RelativePath,
+    /// Why.
+    pub why: WhyKept,
+}
+
+/// Why something stayed.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum WhyKept {
+    /// It is not what was restored: somebody has worked on it, or put something else there.
+    Changed,
+    /// Something that was not restored is in the folder.
+    NotEmpty,
+    /// What was there before, and had been set aside under this name, is there no more.
+    OriginalGone(RelativePath),
+    /// The system does not let it be read, removed or renamed.
+    NotDone(String),
+}
+
+/// What stands at a path, against what was restored there.
+#[derive(Debug, PartialEq, Eq)]
+enum There {
+    Nothing,
+    AsRestored(u64),
+    Other,
+    Unreadable(String),
+}
+
+/// A line of the journal, with what is there now if it tells of a landing.
+struct Seen {
+    line: JournalLine,
+    there: There,
+}
+
+/// Takes a restore back. With `try_only` nothing is changed, and folders are counted as if they became empty.
+pub fn take_back(
+    run: &Run,
+    target: &HostTree,
+    try_only: bool,
+    clock: &dyn Fn() -> OffsetDateTime,
+    conduct: Conduct<'_>,
+) -> Result<UndoReport, UndoError> {
+    if !run.can_be_undone {
+        return Err(UndoError::TooEarly(run.journal.clone()));
+    }
+    let journal_failed = |cause| UndoError::Journal { path: run.journal.clone(), cause };
+    conduct.send(&Event::StageBegan { stage: Stage::Undo, expected: Tally::default() });
+    if !try_only {
+        sweep(run, target).map_err(journal_failed)?;
+    }
+    let mut undoing = Undoing { target, try_only, refused: HashSet::new(), report: UndoReport::default() };
+    let lines = Backwards::open(&run.journal).map_err(journal_failed)?;
+    let (mut reading_failed, mut failed) = (None, None);
+    in_order(
+        |hand_over| {
+            for line in lines {
+                let line = match line.and_then(|line| Ok(serde_json::from_slice::<JournalLine>(&line)?)) {
+                    Ok(line) => line,
+                    Err(cause) => {
+                        reading_failed = Some(cause);
+                        return;
+                    }
+                };
+                if conduct.is_stopped() || !hand_over(line, 0) {
+                    return;
+                }
+            }
+        },
+        |line| {
+            let there = match &line {
+                JournalLine::Land { at, link, blake3, .. } => {
+                    what_is_at(target, &at.0, *link, *blake3, conduct)
+                }
+                _ => There::Nothing,
+            };
+            Seen { line, there }
+        },
+        |seen| match undoing.undo(seen) {
+            Ok(()) => true,
+            Err(cause) => {
+                failed = Some(cause);
+                false
+            }
+        },
+    );
+    if let Some(cause) = failed {
+        return Err(cause);
+    }
+    if let Some(cause) = reading_failed {
+        return Err(journal_failed(cause));
+    }
+    if conduct.is_stopped() {
+        return Err(UndoError::Cancelled);
+    }
+    let report = undoing.report;
+    if !try_only {
+        host::flush(target.root())
+            .map_err(|cause| UndoError::Volume { path: target.root().to_path_buf(), cause })?;
+        run.note_undone(clock(), report.kept.len() as u64).map_err(journal_failed)?;
+    }
+    conduct.send(&Event::StageEnded { stage: Stage::Undo });
+    Ok(report)
+}
+
+/// Removes the files of a run that was cut off which still wait for their names.
+pub fn sweep(run: &Run, target: &HostTree) -> io::Result<()> {
+    if run.finished_utc.is_some() || run.mark.is_empty() {
+        return Ok(());
+    }
+    let prefix = waiting_prefix(&run.mark);
+    let mut looked_into = HashSet::new();
+    for line in Backwards::open(&run.journal)? {
+        let Ok(JournalLine::Land { at, .. }) = serde_json::from_slice(&line?) else { continue };
+        let folder = at.0.parent().unwrap_or_default();
+        let Ok(path) = target.host_path(&folder) else { continue };
+        // A link in the way was put there by somebody else.
+        if !looked_into.insert(folder) || !fs::symlink_metadata(&path).is_ok_and(|found| found.is_dir()) {
+            continue;
+        }
+        let was = fs::metadata(&path).and_then(|found| found.modified()).ok();
+        let mut swept = false;
+        for row in fs::read_dir(&path).into_iter().flatten().flatten() {
+            if row.file_name().to_string_lossy().starts_with(&prefix) {
+                swept |= host::remove_file(&row.path()).is_ok();
+            }
+        }
+        if let Some(was) = was.filter(|_| swept) {
+            let _ = host::set_folder_time(&path, was);
+        }
+    }
+    Ok(())
+}
+
+fn what_is_at(
+    target: &HostTree,
+    at: &RelativePath,
+    is_link: bool,
+    blake3: Option<ContentHash>,
+    conduct: Conduct<'_>,
+) -> There {
+    let Ok(path) = target.host_path(at) else { return There::Nothing };
+    let found = match fs::symlink_metadata(&path) {
+        Ok(found) => found,
+        Err(cause) if is_not_there(&cause) => return There::Nothing,
+        Err(cause) => return There::Unreadable(cause.to_string()),
+    };
+    if found.is_symlink() != is_link || found.is_dir() {
+        return There::Other;
+    }
+    let hash = if is_link {
+        fs::read_link(&path).map(|to| ContentHash::of(&name_from_host(to.as_os_str())))
+    } else {
+        conduct.send(&Event::Bytes { size_in_bytes: found.len() });
+        File::open(&path).and_then(|mut file| ContentHash::of_reader(&mut file))
+    };
+    match hash {
+        Ok(hash) if Some(hash) == blake3 => There::AsRestored(if is_link { 0 } else { found.len() }),
+        Ok(_) => There::Other,
+        Err(cause) => There::Unreadable(cause.to_string()),
+    }
+}
+
+fn is_not_there(cause: &io::Error) -> bool {
+    matches!(cause.kind(), io::ErrorKind::NotFound | io::ErrorKind::NotADirectory)
+}
+
+struct Undoing<'a> {
+    target: &'a HostTree,
+    try_only: bool,
+    /// What did not land though its step was written down.
+    refused: HashSet<EntryKey>,
+    report: UndoReport,
+}
+
+impl Undoing<'_> {
+    fn undo(&mut self, Seen { line, there }: Seen) -> Result<(), UndoError> {
+        match line {
+            JournalLine::Refused { entry, .. } => {
+                self.refused.insert(entry);
+                Ok(())
+            }
+            JournalLine::Land { entry, at, aside, link, .. } => {
+                let aside = aside.map(|aside| aside.0);
+                if self.refused.contains(&entry) {
+                    Ok(())
+                } else {
+                    self.undo_landing(&at.0, aside, link, there)
+                }
+            }
+            JournalLine::Folder { at } => self.remove_folder(&at.0),
+            JournalLine::SetAside { at, to } => self.put_back(&to.0, &at.0),
+            JournalLine::FolderWas { at, modified_utc } => {
+                if !self.try_only
+                    && let Some(path) = self.host_path(&at.0)
+                {
+                    // The folder may be gone since.
+                    let _ = host::set_folder_time(&path, modified_utc.into());
+                }
+                Ok(())
+            }
+            JournalLine::Begin { .. } | JournalLine::FoundAs { .. } | JournalLine::End { .. } => Ok(()),
+        }
+    }
+
+    fn host_path(&self, at: &RelativePath) -> Option<PathBuf> {
+        self.target.host_path(at).ok()
+    }
+
+    fn keep(&mut self, at: &RelativePath, why: WhyKept) {
+        self.report.kept.push(Kept { at: at.clone(), why });
+    }
+
+    fn undo_landing(
+        &mut self,
+        at: &RelativePath,
+        aside: Option<RelativePath>,
+        is_link: bool,
+        there: There,
+    ) -> Result<(), UndoError> {
+        let original = aside.as_ref().and_then(|aside| self.host_path(aside));
+        let original_is_there = original.is_some_and(|path| fs::symlink_metadata(path).is_ok());
+        match (there, aside) {
+            (There::AsRestored(_), Some(aside)) if !original_is_there => {
+                self.keep(at, WhyKept::OriginalGone(aside));
+            }
+            (There::AsRestored(size_in_bytes), aside) => {
+                let tally = if is_link { Tally::LINK } else { Tally::file(size_in_bytes) };
+                if self.remove(at, tally)?
+                    && let Some(aside) = aside
+                {
+                    self.put_back(&aside, at)?;
+                }
+            }
+            (There::Nothing, Some(aside)) => self.put_back(&aside, at)?,
+            // The step was written down, and never taken: what is there is what was there.
+            (There::Other, Some(_)) if !original_is_there => {}
+            (There::Other, _) => self.keep(at, WhyKept::Changed),
+            (There::Unreadable(detail), _) => self.keep(at, WhyKept::NotDone(detail)),
+            (There::Nothing, None) => {}
+        }
+        Ok(())
+    }
+
+    /// False if it stayed.
+    fn remove(&mut self, at: &RelativePath, tally: Tally) -> Result<bool, UndoError> {
+        let Some(path) = self.host_path(at) else { return Ok(false) };
+        if !self.try_only
+            && let Err(cause) = host::remove_file(&path)
+        {
+            self.not_done(at, &path, cause)?;
+            return Ok(false);
+        }
+        self.report.removed += tally;
+        Ok(true)
+    }
+
+    fn remove_folder(&mut self, at: &RelativePath) -> Result<(), UndoError> {
+        let Some(path) = self.host_path(at) else { return Ok(()) };
+        let removed =
+            if self.try_only { fs::symlink_metadata(&path).map(|_| ()) } else { fs::remove_dir(&path) };
+        match removed {
+            Ok(()) => self.report.removed += Tally::FOLDER,
+            Err(cause) if is_not_there(&cause) => {}
+            Err(cause) if cause.kind() == io::ErrorKind::DirectoryNotEmpty => {
+                self.keep(at, WhyKept::NotEmpty);
+            }
+            Err(cause) => self.not_done(at, &path, cause)?,
+        }
+        Ok(())
+    }
+
+    /// Gives what was set aside its name again, unless something else has that now.
+    fn put_back(&mut self, aside: &RelativePath, at: &RelativePath) -> Result<(), UndoError> {
+        let (Some(from), Some(to)) = (self.host_path(aside), self.host_path(at)) else { return Ok(()) };
+        let renamed = if self.try_only {
+            fs::symlink_metadata(&from).map(|_| ())
+        } else {
+            host::rename_without_replacing(&from, &to)
+        };
+        match renamed {
+            Ok(()) => self.report.put_back += 1,
+            Err(cause) if is_not_there(&cause) => {}
+            Err(cause) if cause.kind() == io::ErrorKind::AlreadyExists => self.keep(at, WhyKept::Changed),
+            Err(cause) => self.not_done(at, &from, cause)?,
+        }
+        Ok(())
+    }
+
+    fn not_done(&mut self, at: &RelativePath, path: &Path, cause: io::Error) -> Result<(), UndoError> {
+        match cause.kind() {
+            io::ErrorKind::ReadOnlyFilesystem | io::ErrorKind::StorageFull => {
+                Err(UndoError::Volume { path: path.to_path_buf(), cause })
+            }
+            _ => {
+                self.keep(at, WhyKept::NotDone(cause.to_string()));
+                Ok(())
+            }
+        }
+    }
+}

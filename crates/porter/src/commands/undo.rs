@@ -1,0 +1,82 @@
+//! `porter undo`.
+
+use crate::arguments::ConductArguments;
+use crate::failure::{Failure, Outcome};
+use crate::screen::{confirmed, say, say_json};
+use crate::{open, paths, views};
+use clap::Args;
+use porter_core::undo::{Run, UndoError, runs_in, take_back};
+use std::io::IsTerminal;
+use std::path::PathBuf;
+
+/// Take the last restore back: what landed is removed, and what was set aside gets its name again. What was changed since stays
+#[derive(Debug, Args)]
+pub(crate) struct UndoArguments {
+    /// Folder where the new machine's system drive is mounted, or `here` for the running one
+    #[arg(value_parser = paths::typed())]
+    machine: PathBuf,
+    /// Show the restores that this machine has seen, and change nothing
+    #[arg(long)]
+    list: bool,
+    /// Say what would happen, and change nothing
+    #[arg(long = "try", conflicts_with = "list")]
+    try_only: bool,
+    /// Do not ask
+    #[arg(long, short)]
+    yes: bool,
+    /// One JSON document on standard output
+    #[arg(long)]
+    json: bool,
+    #[command(flatten)]
+    conduct: ConductArguments,
+}
+
+pub(crate) fn run(arguments: &UndoArguments) -> Result<Outcome, Failure> {
+    let asks = !arguments.yes && !arguments.try_only && !arguments.list;
+    if asks && !std::io::stdin().is_terminal() {
+        return Err(Failure::wrong_use(
+            "nobody is there to be asked",
+            "Nothing was changed. Add --yes to take the last restore back, or --try to see what would happen.",
+        ));
+    }
+    let machine = open::machine(&arguments.machine)?;
+    let target = machine.volume.host_tree().ok_or(UndoError::ReadOnlyMachine)?;
+    let runs = machine.records_on_host().map(|records| runs_in(&records)).unwrap_or_default();
+    if arguments.list {
+        if arguments.json {
+            say_json(&views::undo::list_json(&runs));
+        } else {
+            views::undo::show_list(&runs, &machine.name);
+        }
+        return Ok(Outcome::Well);
+    }
+    let last = runs.iter().rev().find(|run| run.undone.is_none()).ok_or(UndoError::NothingToUndo)?;
+    let undo = |run: &Run, try_only: bool| {
+        open::conducted(&arguments.conduct, |conduct| {
+            take_back(run, target, try_only, &open::now_utc, conduct)
+        })
+    };
+    if asks || arguments.try_only {
+        let planned = undo(last, true)??;
+        if arguments.try_only && arguments.json {
+            say_json(&views::undo::json(last, &planned, true));
+            return Ok(Outcome::attention_if(!planned.kept.is_empty()));
+        }
+        views::undo::show_plan(last, &planned, &machine.name);
+        if arguments.try_only {
+            say("");
+            say("Only tried: nothing was changed.");
+            return Ok(Outcome::attention_if(!planned.kept.is_empty()));
+        }
+        if !confirmed("Take this restore back now?") {
+            return Err(Failure::new("not taken back", "Nothing was changed."));
+        }
+    }
+    let report = undo(last, false)??;
+    if arguments.json {
+        say_json(&views::undo::json(last, &report, false));
+    } else {
+        views::undo::show(last, &report);
+    }
+    Ok(Outcome::attention_if(!report.kept.is_empty()))
+}

@@ -1,0 +1,135 @@
+//! What an undo shows.
+
+use super::numbers::{counted, date_and_time, size};
+use super::restore::{LONGEST_LIST, fold, row};
+use crate::paths;
+use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled};
+use porter_core::undo::{Kept, Run, UndoReport, WhyKept};
+use serde_json::{Value, json};
+
+/// The restores that a machine has seen, the latest first.
+pub(crate) fn show_list(runs: &[Run], machine: &str) {
+    if runs.is_empty() {
+        say(format_args!("Nothing was restored to {machine} yet."));
+        return;
+    }
+    say(styled(BOLD, format_args!("Restores to {machine}")));
+    for run in runs.iter().rev() {
+        say(format_args!("  {}  {}  {}", date_and_time(run.started_utc), what(run), state(run)));
+    }
+    if runs.iter().any(|run| run.undone.is_none()) {
+        say("");
+        say("`porter undo` takes back the latest of those that stand.");
+    }
+}
+
+fn what(run: &Run) -> String {
+    let from = if run.from.is_empty() { String::new() } else { format!("{}, ", run.from) };
+    format!("{from}trunk {}", run.trunk_id.short())
+}
+
+fn state(run: &Run) -> String {
+    match (&run.undone, run.finished_utc) {
+        (Some(undone), _) if undone.kept > 0 => {
+            format!(
+                "taken back {}; {} stayed",
+                date_and_time(undone.finished_utc),
+                counted(undone.kept, "entry")
+            )
+        }
+        (Some(undone), _) => format!("taken back {}", date_and_time(undone.finished_utc)),
+        (None, Some(_)) => "stands".to_owned(),
+        (None, None) => "was cut off".to_owned(),
+    }
+}
+
+/// What would happen.
+pub(crate) fn show_plan(run: &Run, planned: &UndoReport, machine: &str) {
+    say(styled(
+        BOLD,
+        format_args!(
+            "Taking back the restore of {} to {machine}, {}",
+            what(run),
+            date_and_time(run.started_utc)
+        ),
+    ));
+    say(row(
+        "to remove",
+        &format!(
+            "{}, {}; {}",
+            counted(planned.removed.files, "file"),
+            size(planned.removed.size_in_bytes),
+            counted(planned.removed.folders, "folder")
+        ),
+    ));
+    say(row("to put back", &counted(planned.put_back, "entry")));
+    show_kept(&planned.kept, "would stay");
+}
+
+/// What was done.
+pub(crate) fn show(run: &Run, report: &UndoReport) {
+    say(format_args!(
+        "{} The restore of {} removed again: {}, {}. {} put back.",
+        styled(GOOD, "Taken back."),
+        what(run),
+        counted(report.removed.files, "file"),
+        size(report.removed.size_in_bytes),
+        counted(report.put_back, "entry"),
+    ));
+    show_kept(&report.kept, "stayed");
+    say(styled(FAINT, format_args!("Its journal is kept: {}", paths::shown(&run.journal))));
+}
+
+fn show_kept(kept: &[Kept], word: &str) {
+    if kept.is_empty() {
+        return;
+    }
+    say(styled(CARE, row(word, &counted(kept.len() as u64, "entry"))));
+    for kept in kept.iter().take(LONGEST_LIST) {
+        say(format_args!("      {}", kept.at));
+        say(format_args!("        {}", why(&kept.why)));
+    }
+    fold(kept.len());
+}
+
+fn why(why: &WhyKept) -> String {
+    match why {
+        WhyKept::Changed => "it is not what was restored: somebody has worked on it since. Look at it, and keep what is wanted".to_owned(),
+        WhyKept::NotEmpty => "something that was not restored is in this folder".to_owned(),
+        WhyKept::OriginalGone(aside) => format!("what was there before had been set aside as {aside}, and is gone: this is all there is"),
+        WhyKept::NotDone(detail) => format!("it could not be done ({detail}); close programs that use it, and undo again"),
+    }
+}
+
+/// `porter-undo-list/1`.
+pub(crate) fn list_json(runs: &[Run]) -> Value {
+    let row = |run: &Run| {
+        json!({
+            "started_utc": super::numbers::rfc3339(run.started_utc),
+            "from": run.from,
+            "trunk_id": run.trunk_id,
+            "state": match (&run.undone, run.finished_utc) {
+                (Some(_), _) => "taken-back",
+                (None, Some(_)) => "stands",
+                (None, None) => "cut-off",
+            },
+            "kept": run.undone.as_ref().map(|undone| undone.kept),
+            "journal": paths::shown(&run.journal),
+        })
+    };
+    json!({"format": "porter-undo-list/1", "restores": runs.iter().map(row).collect::<Vec<_>>()})
+}
+
+/// `porter-undo/1`.
+pub(crate) fn json(run: &Run, report: &UndoReport, tried_only: bool) -> Value {
+    let kept = |kept: &Kept| json!({"at": kept.at.to_string(), "reason": why(&kept.why)});
+    json!({
+        "format": "porter-undo/1",
+        "tried_only": tried_only,
+        "trunk_id": run.trunk_id,
+        "removed": report.removed,
+        "put_back": report.put_back,
+        "kept": report.kept.iter().map(kept).collect::<Vec<_>>(),
+        "journal": paths::shown(&run.journal),
+    })
+}

@@ -1,0 +1,104 @@
+//! A restore taken back: the machine as it was, but for what somebody has worked on since.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+mod workbench;
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::PathBuf;
+use std::time::SystemTime;
+use workbench::Workbench;
+
+type Snapshot = BTreeMap<PathBuf, (String, Vec<u8>, Option<SystemTime>)>;
+
+fn without_records(bench: &Workbench) -> Snapshot {
+    let mut found = bench.snapshot("TIDEWATER");
+    found.retain(|path, _| !path.to_string_lossy().contains("Loyal Porter"));
+    found
+}
+
+const RESTORE: [&str; 6] = ["restore", "trunk", "TIDEWATER", "--account", "tamsin=tamsin.okafor", "--yes"];
+
+#[test]
+fn undo_leaves_the_machine_as_it_was_and_keeps_what_was_worked_on() {
+    let bench = Workbench::with_trunk();
+    let before = without_records(&bench);
+    let none = bench.porter(&["undo", "TIDEWATER", "--yes"]).with_status(1);
+    assert!(none.err.contains("no restore to take back"), "{}", none.err);
+
+    bench.porter(&RESTORE).with_status(0);
+    let restored = without_records(&bench);
+    bench.porter(&["undo", "TIDEWATER"]).with_status(2);
+    let tried = bench.porter(&["undo", "TIDEWATER", "--try", "--json"]).with_status(0).json();
+    assert_eq!(without_records(&bench), restored, "--try changed something");
+    let done = bench.porter(&["undo", "TIDEWATER", "--yes", "--json"]).with_status(0).json();
+    assert_eq!((&done["removed"], &done["put_back"]), (&tried["removed"], &tried["put_back"]));
+    assert_eq!(done["put_back"], 3);
+    assert_eq!(without_records(&bench), before);
+
+    // Again, and this time somebody works on the new machine before it is taken back.
+    bench.porter(&RESTORE).with_status(0);
+    bench.write("TIDEWATER/Users/odile/Documents/Kite plans/added.txt", "new work");
+    let landed: Vec<PathBuf> = restored
+        .keys()
+        .filter(|path| !before.contains_key(*path) && bench.path("TIDEWATER").join(path).is_file())
+        .cloned()
+        .collect();
+    let changed = bench.path("TIDEWATER").join(&landed[0]);
+    fs::write(&changed, "worked on").unwrap();
+    let undone = bench.porter(&["undo", "TIDEWATER", "--yes"]).with_status(3);
+    assert!(undone.out.contains("somebody has worked on it since"), "{}", undone.out);
+    assert_eq!(fs::read(&changed).unwrap(), b"worked on");
+    assert_eq!(bench.read("TIDEWATER/Users/odile/Documents/Kite plans/added.txt"), "new work");
+
+    let list = bench.porter(&["undo", "TIDEWATER", "--list", "--json"]).with_status(0).json();
+    let states: Vec<_> =
+        list["restores"].as_array().unwrap().iter().map(|row| row["state"].clone()).collect();
+    assert_eq!(states, ["taken-back", "taken-back"]);
+    bench.porter(&["undo", "TIDEWATER", "--yes"]).with_status(1);
+}
+
+#[test]
+fn a_file_that_is_there_keeps_its_name_if_it_is_to_and_work_since_the_restore_is_no_fault() {
+    let bench = Workbench::new();
+    for (machine, letter) in [("OLD", "from the old machine"), ("NEW", "from the new one")] {
+        bench.empty_machine(machine, "odile");
+        bench.write(&format!("{machine}/Users/odile/Documents/letter.txt"), letter);
+    }
+    bench.write("OLD/Users/odile/Documents/plan.txt", "12 mm spar");
+    bench.write("OLD/Users/odile/Documents/gone.txt", "will be deleted");
+    bench.porter(&["capture", "OLD", "trunk"]).with_status(0);
+    bench.porter(&["restore", "trunk", "NEW", "--yes", "--existing", "ask"]).with_status(2);
+    bench.porter(&["restore", "trunk", "NEW", "--yes", "--existing", "keep"]).with_status(0);
+    assert_eq!(bench.read("NEW/Users/odile/Documents/letter.txt"), "from the new one");
+    let again =
+        bench.porter(&["restore", "trunk", "NEW", "--yes", "--existing", "keep", "--json"]).with_status(0);
+    assert_eq!(again.json()["written"]["files"], 0);
+
+    let documents = |receipt: &serde_json::Value| {
+        let items = receipt["items"].as_array().unwrap();
+        let item = items.iter().find(|item| item["id"] == "odile/folder/documents").unwrap();
+        let mut rows: Vec<String> = item["reasons"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|row| {
+                format!("{} {} {}", row["path"], row["verdict"], row["needs_attention"]).replace('"', "")
+            })
+            .collect();
+        rows.sort();
+        rows
+    };
+    let receipt = bench.porter(&["check", "trunk", "NEW", "--json", "-"]).with_status(0).json();
+    assert_eq!(documents(&receipt), ["letter.txt kept_existing false"]);
+
+    bench.write("NEW/Users/odile/Documents/plan.txt", "14 mm spar");
+    fs::remove_file(bench.path("NEW/Users/odile/Documents/gone.txt")).unwrap();
+    let receipt = bench.porter(&["check", "trunk", "NEW", "--json", "-"]).with_status(3).json();
+    assert_eq!(
+        documents(&receipt),
+        ["gone.txt missing true", "letter.txt kept_existing false", "plan.txt changed false"]
+    );
+    let text = bench.porter(&["check", "trunk", "NEW"]).with_status(3).out;
+    assert!(text.contains("was worked on until") || text.contains("removed or renamed it since"), "{text}");
+}
