@@ -1,7 +1,9 @@
-//! Kills captures, top-ups and restores at random moments, lets them go on, and compares the result with an undisturbed run.
+//! Kills captures, top-ups, restores and undos at random moments, lets them go on, and compares the result with an undisturbed run.
 //!
 //! Some runs are killed (SIGKILL), others meet a file system that takes nothing more: a tmpfs of just too small a size, which is
 //! then made larger.
+
+mod take_back;
 
 use crate::bench::build_porter;
 use porter_demo::dice::Dice;
@@ -12,12 +14,15 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
-/// Kills so many captures, and a third as many top-ups and restores.
-pub(crate) fn run(count: usize) -> Result<(), String> {
+/// The parts, each of which can be run alone.
+pub(crate) const PARTS: [&str; 4] = ["capture", "top-up", "undo", "full-stick"];
+
+/// Kills so many captures, a third as many top-ups, and two thirds as many restores and undos; all parts if none is named.
+pub(crate) fn run(count: usize, parts: &[&str]) -> Result<(), String> {
     let porter = build_porter()?;
     let bench = tempfile_folder()?;
     let crash = Crash { porter, pc: bench.join("PC"), bench: bench.clone() };
-    let said = crash.all(count);
+    let said = crash.all(count, parts);
     let _ = Command::new("umount").arg(bench.join("stick")).stderr(Stdio::null()).status();
     fs::remove_dir_all(&bench).map_err(|cause| cause.to_string())?;
     said
@@ -39,7 +44,8 @@ struct Crash {
 type Tree = BTreeMap<PathBuf, Vec<u8>>;
 
 impl Crash {
-    fn all(&self, count: usize) -> Result<(), String> {
+    fn all(&self, count: usize, parts: &[&str]) -> Result<(), String> {
+        let wanted = |part: &str| parts.is_empty() || parts.contains(&part);
         self.build_machine().map_err(|cause| cause.to_string())?;
         let undisturbed = self.bench.join("undisturbed");
         let took = self.timed(&self.capture(&undisturbed))?;
@@ -49,34 +55,51 @@ impl Crash {
         }
 
         let mut dice = Dice::named("crash");
+        if wanted("capture") {
+            self.captures(count, took, &whole, &mut dice)?;
+        }
+        if wanted("top-up") {
+            self.top_ups(count.div_ceil(3), took, &whole, &mut dice)?;
+        }
+        if wanted("undo") {
+            self.take_back(&undisturbed, count.div_ceil(3) * 2, &mut dice)?;
+        }
+        if wanted("full-stick") { self.full_stick(&whole, count.div_ceil(10), &mut dice) } else { Ok(()) }
+    }
+
+    fn captures(&self, count: usize, took: Duration, whole: &Tree, dice: &mut Dice) -> Result<(), String> {
         let mut killed = 0;
         for number in 0..count {
             let trunk = self.bench.join("trunk");
             let capture = self.capture(&trunk);
             // Several times, so that what a resumed run leaves is cut off too.
             for _ in 0..1 + dice.below(3) {
-                killed += u32::from(self.killed_after(&capture, took, &mut dice)?);
+                killed += u32::from(self.killed_after(&capture, took, dice)?);
             }
             self.well(&capture)?;
-            self.compare(&trunk, &whole, &format!("capture {number}"))?;
+            self.compare(&trunk, whole, &format!("capture {number}"))?;
             self.remove(&trunk)?;
         }
         println!("capture: {count} trunks, {killed} runs killed: every trunk equals the undisturbed one");
+        Ok(())
+    }
 
+    /// The machine is changed for it, and is then as it was.
+    fn top_ups(&self, tops: usize, took: Duration, whole: &Tree, dice: &mut Dice) -> Result<(), String> {
         let earlier = self.bench.join("earlier");
         self.well(&self.capture(&earlier))?;
         self.change_machine().map_err(|cause| cause.to_string())?;
         let later = tree(&self.documents())?;
-        let (mut killed, mut before, tops) = (0, 0, count.div_ceil(3));
+        let (mut killed, mut before) = (0, 0);
         for number in 0..tops {
             let trunk = self.bench.join("trunk");
             self.well(&words(&["cp", "-a"], &[&earlier, &trunk]))?;
             let top_up = self.capture(&trunk);
-            if self.killed_after(&top_up, took, &mut dice)? {
+            if self.killed_after(&top_up, took, dice)? {
                 killed += 1;
                 // Until a top-up is finished the earlier state stays whole; after that the later one is there.
                 let state = self.taken(&trunk)?;
-                if state == whole {
+                if state == *whole {
                     before += 1;
                 } else if state != later {
                     return Err(format!("top-up {number}: neither the earlier state nor the later one"));
@@ -90,27 +113,7 @@ impl Crash {
         println!(
             "top-up: {tops} trunks, {killed} runs killed, {before} times the earlier state was found whole: all equal"
         );
-
-        let mut killed = 0;
-        let to = self.bench.join("NEW");
-        for number in 0..tops {
-            for folder in ["Windows/System32", "Users/odile/Documents", "ProgramData"] {
-                fs::create_dir_all(to.join(folder)).map_err(|cause| cause.to_string())?;
-            }
-            let restore = words(&[&self.shown(), "restore", "--quiet", "--yes"], &[&undisturbed, &to]);
-            killed += u32::from(self.killed_after(&restore, took, &mut dice)?);
-            self.well(&restore)?;
-            let landed = tree(&to.join("Users/odile/Documents"))?;
-            let missing = whole.iter().find(|(path, content)| landed.get(*path) != Some(content));
-            if let Some((path, _)) = missing {
-                return Err(format!("restore {number}: {} did not land", path.display()));
-            }
-            self.remove(&to)?;
-        }
-        println!("restore: {tops} machines, {killed} runs killed: everything landed");
-
-        self.change_back().map_err(|cause| cause.to_string())?;
-        self.full_stick(&whole, count.div_ceil(10), &mut dice)
+        self.change_back().map_err(|cause| cause.to_string())
     }
 
     /// A stick that takes nothing more in mid-run, and is then made larger.

@@ -27,11 +27,16 @@ fn main() -> ExitCode {
             ["dataset", name, folder] if datasets::NAMES.contains(&name) => {
                 datasets::build(name, 1.0, std::path::Path::new(folder)).map_err(|cause| cause.to_string())
             }
-            ["crash"] => crash::run(30),
-            ["crash", count] => match count.parse() {
-                Ok(count) => crash::run(count),
-                Err(_) => Err(format!("`{count}` is no number")),
-            },
+            ["crash"] => crash::run(30, &[]),
+            ["crash", count, ref parts @ ..] => {
+                match (count.parse(), parts.iter().find(|part| !crash::PARTS.contains(part))) {
+                    (Ok(count), None) => crash::run(count, parts),
+                    (Err(_), _) => Err(format!("`{count}` is no number")),
+                    (_, Some(unknown)) => {
+                        Err(format!("`{unknown}` is none of {}", crash::PARTS.join(", ")))
+                    }
+                }
+            }
             ["bench-survey"] => bench::survey(500_000, 5),
             ["bench-hive"] => hives::bench(),
             ["mutate-hives"] => hives::mutate(10_000_000),
@@ -44,7 +49,8 @@ fn main() -> ExitCode {
             _ => Err("cargo xtask bench [ROUNDS [SCALE]] [SET]...\n\
                                                  measure porter against cp, tar | zstd, sha256sum and b3sum\n\
                       cargo xtask dataset SET FOLDER     build the data that bench measures on\n\
-                      cargo xtask crash [COUNT]          kill captures, top-ups and restores, and let them go on\n\
+                      cargo xtask crash [COUNT] [PART]...\n\
+                                                 kill captures, top-ups, restores and undos, and let them go on\n\
                       cargo xtask bench-survey           measure the survey of 500,000 files against du\n\
                       cargo xtask bench-hive             time the walk through a registry hive of 60 MB\n\
                       cargo xtask mutate-hives [TIMES]   change bytes of a hive and read it, ten million times\n\

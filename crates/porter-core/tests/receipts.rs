@@ -180,8 +180,8 @@ fn each_thing_that_goes_wrong_later_has_its_verdict_and_reason() {
     let receipt = bench.check();
     let rows = [
         ("letter.txt", "changed other-kind-there"),
-        ("Kites/empty", "missing not-there"),
-        ("Kites/plan.txt", "changed content-differs"),
+        ("Kites/empty", "missing gone-since"),
+        ("Kites/plan.txt", "changed changed-since"),
         ("link", "changed link-differs"),
         ("marked.txt", "landed time-differs"),
     ];
@@ -192,7 +192,7 @@ fn each_thing_that_goes_wrong_later_has_its_verdict_and_reason() {
 
     // The whole place gone, or the account.
     fs::remove_dir_all(bench.path("new/Users/odile/Music")).unwrap();
-    assert_eq!(findings(&bench.check(), "odile/folder/music")["song.wav"], "missing not-there");
+    assert_eq!(findings(&bench.check(), "odile/folder/music")["song.wav"], "missing gone-since");
     fs::rename(bench.path("new/Users/odile"), bench.path("new/Users/somebody")).unwrap();
     let receipt = bench.check();
     assert_eq!(findings(&receipt, "odile/folder/music")["song.wav"], "missing no-account");
