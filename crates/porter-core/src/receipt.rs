@@ -1,8 +1,10 @@
 //! The result of a check: one verdict per item, and per file below it that did not simply land.
 
+pub mod compared;
 pub mod reason;
 pub mod verdict;
 
+pub use compared::Compared;
 pub use reason::Reason;
 pub use verdict::{ByVerdict, Verdict};
 

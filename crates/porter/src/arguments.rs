@@ -3,7 +3,7 @@
 
 use crate::amounts;
 use crate::commands::{
-    capture, check, demo, look, passphrase, restore, rules, survey, take, undo, workshop_key,
+    capture, check, demo, look, passphrase, receipt, restore, rules, survey, take, undo, workshop_key,
 };
 use crate::paths;
 use clap::{Args, Parser, Subcommand};
@@ -39,6 +39,7 @@ pub(crate) enum Command {
     Take(take::TakeArguments),
     Restore(restore::RestoreArguments),
     Check(check::CheckArguments),
+    Receipt(receipt::ReceiptArguments),
     Undo(undo::UndoArguments),
     Rules(rules::RulesArguments),
     Passphrase(passphrase::PassphraseArguments),

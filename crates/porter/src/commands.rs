@@ -6,6 +6,7 @@ mod choose;
 pub(crate) mod demo;
 pub(crate) mod look;
 pub(crate) mod passphrase;
+pub(crate) mod receipt;
 pub(crate) mod restore;
 pub(crate) mod rules;
 pub(crate) mod survey;
@@ -25,6 +26,7 @@ pub(crate) fn run(arguments: &Arguments) -> Result<Outcome, Failure> {
         Command::Take(arguments) => take::run(arguments),
         Command::Restore(arguments) => restore::run(arguments),
         Command::Check(arguments) => check::run(arguments),
+        Command::Receipt(arguments) => receipt::run(arguments),
         Command::Undo(arguments) => undo::run(arguments),
         Command::Rules(arguments) => rules::run(arguments),
         Command::Passphrase(arguments) => passphrase::run(arguments),

@@ -15,6 +15,7 @@ mod power;
 mod progress;
 mod publish;
 mod rules_folder;
+mod saved_receipt;
 mod screen;
 mod stop;
 mod views;

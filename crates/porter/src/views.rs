@@ -3,7 +3,9 @@
 pub(crate) mod by_hand;
 pub(crate) mod capture;
 pub(crate) mod choose;
+pub(crate) mod compared;
 pub(crate) mod html;
+pub(crate) mod junit;
 pub(crate) mod look;
 pub(crate) mod mend;
 pub(crate) mod numbers;

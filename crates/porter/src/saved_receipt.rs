@@ -1,0 +1,133 @@
+//! A receipt that was saved as JSON, read again. Nothing of it is believed beyond its words: it is only shown.
+
+use porter_core::item::Facts;
+use porter_core::receipt::{
+    ByVerdict, CountReceipt, Finding, ItemReceipt, ProgramReceipt, Reason, Receipt, Verdict,
+};
+use porter_names::RelativePath;
+use porter_trunk::{Label, MachineLabel, TrunkProgram};
+use serde::Deserialize;
+use time::OffsetDateTime;
+
+const FORMAT: &str = "porter-receipt/1";
+
+/// Why a file is no receipt.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum NoReceipt {
+    /// No JSON, or JSON of another shape.
+    #[error("it is no receipt: {0}")]
+    Unreadable(#[from] serde_json::Error),
+    /// Another document, or one of a later porter.
+    #[error("it is a `{0}`, not a `{FORMAT}`")]
+    OtherFormat(String),
+}
+
+#[derive(Deserialize)]
+struct Named {
+    format: String,
+}
+
+#[derive(Deserialize)]
+struct Saved {
+    trunk: Label,
+    machine: Option<MachineLabel>,
+    accounts: Vec<SavedAccount>,
+    #[serde(with = "time::serde::rfc3339")]
+    checked_utc: OffsetDateTime,
+    items: Vec<SavedItem>,
+    programs: Vec<SavedProgram>,
+    reasons: Vec<SavedFinding>,
+}
+
+#[derive(Deserialize)]
+struct SavedAccount {
+    old: String,
+    new: String,
+}
+
+#[derive(Deserialize)]
+struct SavedItem {
+    id: String,
+    kind: String,
+    account: Option<String>,
+    title: String,
+    verdict: Verdict,
+    files: ByVerdict,
+    bytes: ByVerdict,
+    counts: Vec<SavedCount>,
+    facts: Facts,
+    reasons: Vec<SavedFinding>,
+}
+
+#[derive(Deserialize)]
+struct SavedCount {
+    name: String,
+    captured: u64,
+    landed: u64,
+}
+
+#[derive(Deserialize)]
+struct SavedFinding {
+    path: String,
+    verdict: Verdict,
+    needs_attention: bool,
+    details: Reason,
+    #[serde(default)]
+    expected_at: Option<String>,
+}
+
+#[derive(Deserialize)]
+struct SavedProgram {
+    #[serde(flatten)]
+    program: TrunkProgram,
+    installed_as: Option<String>,
+}
+
+/// Reads what `porter check --json` wrote. Paths are as they were shown: what was escaped stays so.
+pub(crate) fn from_bytes(bytes: &[u8]) -> Result<Receipt, NoReceipt> {
+    let Named { format } = serde_json::from_slice(bytes)?;
+    if format != FORMAT {
+        return Err(NoReceipt::OtherFormat(format));
+    }
+    let saved: Saved = serde_json::from_slice(bytes)?;
+    Ok(Receipt {
+        trunk: saved.trunk,
+        machine: saved.machine,
+        accounts: saved.accounts.into_iter().map(|row| (row.old, row.new)).collect(),
+        checked_utc: saved.checked_utc,
+        items: saved.items.into_iter().map(item).collect(),
+        general: saved.reasons.into_iter().map(finding).collect(),
+        programs: saved
+            .programs
+            .into_iter()
+            .map(|row| ProgramReceipt { program: row.program, installed_as: row.installed_as })
+            .collect(),
+    })
+}
+
+fn item(saved: SavedItem) -> ItemReceipt {
+    let count = |row: SavedCount| CountReceipt { name: row.name, captured: row.captured, landed: row.landed };
+    ItemReceipt {
+        id: saved.id,
+        kind: saved.kind,
+        account: saved.account,
+        title: saved.title,
+        verdict: saved.verdict,
+        files: saved.files,
+        bytes: saved.bytes,
+        counts: saved.counts.into_iter().map(count).collect(),
+        facts: saved.facts,
+        findings: saved.reasons.into_iter().map(finding).collect(),
+    }
+}
+
+fn finding(saved: SavedFinding) -> Finding {
+    let path = |text: &str| RelativePath::from_bytes(text.as_bytes()).unwrap_or_default();
+    Finding {
+        path: path(&saved.path),
+        verdict: saved.verdict,
+        reason: saved.details,
+        needs_attention: saved.needs_attention,
+        expected_at: saved.expected_at.as_deref().map(path),
+    }
+}
