@@ -4,11 +4,11 @@
 use super::html::{self, text};
 use super::numbers::{count, counted, date_and_time, size};
 use super::receipt::{
-    by_hand, by_person, counts, is_of_files, landed_as, person, planned, sentence, verdict_words,
+    by_hand, by_person, counts, is_of_files, landed_as, person, planned, sentence, verdict_words, worked_on,
 };
 use super::survey::system;
 use super::words;
-use porter_core::receipt::{Finding, ItemReceipt, Receipt, Verdict};
+use porter_core::receipt::{ByVerdict, Finding, ItemReceipt, Receipt, Verdict};
 use std::fmt::Write;
 
 /// More rows than this of one item stay in the JSON receipt.
@@ -28,7 +28,8 @@ pub(crate) fn html(receipt: &Receipt) -> String {
     items(&mut page, receipt);
     to_set_by_hand(&mut page, receipt);
     to_install(&mut page, receipt);
-    other_names(&mut page, receipt);
+    named(&mut page, receipt, "Landed under another name", landed_as);
+    named(&mut page, receipt, "Worked on since it landed", worked_on);
     as_planned(&mut page, receipt);
     explain(&mut page, receipt);
     sign(&mut page);
@@ -112,16 +113,19 @@ fn of_whom(item: &ItemReceipt) -> String {
     }
 }
 
-/// What to look for under another name.
-fn other_names(page: &mut String, receipt: &Receipt) {
-    if receipt.items.iter().all(|item| landed_as(item).is_empty()) {
+/// Files that are to be known by name, though nobody has to do anything: folded, because they can be many.
+fn named(page: &mut String, receipt: &Receipt, heading: &str, of: impl Fn(&ItemReceipt) -> Vec<&Finding>) {
+    let number: usize = receipt.items.iter().map(|item| of(item).len()).sum();
+    if number == 0 {
         return;
     }
-    let _ = write!(page, "<section>\n<h2>Landed under another name</h2>\n");
+    let number = counted(number as u64, "entry");
+    let _ =
+        write!(page, "<section>\n<h2>{heading}</h2>\n<details>\n<summary><span>{number}</span></summary>\n");
     for item in &receipt.items {
-        findings(page, receipt, &of_whom(item), &landed_as(item));
+        findings(page, receipt, &of_whom(item), &of(item));
     }
-    let _ = writeln!(page, "</section>");
+    let _ = write!(page, "</details>\n</section>\n");
 }
 
 fn findings(page: &mut String, receipt: &Receipt, heading: &str, rows: &[&Finding]) {
@@ -154,17 +158,35 @@ fn items(page: &mut String, receipt: &Receipt) {
     for group in by_person(receipt) {
         let _ = write!(
             page,
-            "<table class=\"items\">\n<caption>{}</caption>\n<thead><tr><th scope=\"col\">Item</th>\
+            "<details>\n<summary><bdi>{}</bdi> <span>{}</span></summary>\n<table class=\"items\">\n\
+             <thead><tr><th scope=\"col\">Item</th>\
              <th scope=\"col\">Verdict</th><th scope=\"col\">Files</th><th scope=\"col\">Size</th></tr></thead>\n<tbody>\n",
-            text(&person(&group))
+            text(&person(&group)),
+            text(&in_short(receipt, &group.items))
         );
         for item in group.items.iter().filter(|item| is_of_files(item)) {
             row(page, receipt, item);
         }
         settings(page, receipt, &group.items);
-        let _ = write!(page, "</tbody>\n</table>\n");
+        let _ = write!(page, "</tbody>\n</table>\n</details>\n");
     }
     let _ = writeln!(page, "</section>");
+}
+
+/// `20 items landed, 1 missing; 2,411 files, 120.4 MB`.
+fn in_short(receipt: &Receipt, items: &[&ItemReceipt]) -> String {
+    let (mut verdicts, mut files, mut bytes) = (ByVerdict::default(), 0, 0);
+    for item in items {
+        verdicts.add(item.verdict, 1);
+        files += item.files.landed;
+        bytes += item.bytes.landed;
+    }
+    let shown = Verdict::ALL.into_iter().filter(|verdict| verdicts.of(*verdict) > 0).map(|verdict| {
+        let number = verdicts.of(verdict);
+        let number = if verdict == Verdict::Landed { counted(number, "item") } else { count(number) };
+        format!("{number} {}", verdict_words(receipt, verdict))
+    });
+    format!("{}; {}, {}", shown.collect::<Vec<_>>().join(", "), counted(files, "file"), size(bytes))
 }
 
 fn row(page: &mut String, receipt: &Receipt, item: &ItemReceipt) {

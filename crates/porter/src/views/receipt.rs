@@ -261,19 +261,33 @@ fn show_planned(receipt: &Receipt) {
 
 /// What landed under another name than its own.
 pub(crate) fn landed_as(item: &ItemReceipt) -> Vec<&Finding> {
-    let is_landed_as = |finding: &&Finding| matches!(finding.reason, Reason::LandedAs { .. });
+    let is_landed_as =
+        |finding: &&Finding| matches!(finding.reason, Reason::LandedAs { .. } | Reason::KeptExisting { .. });
     item.findings.iter().filter(is_landed_as).collect()
+}
+
+/// What somebody has worked on since it landed.
+pub(crate) fn worked_on(item: &ItemReceipt) -> Vec<&Finding> {
+    item.findings.iter().filter(|finding| matches!(finding.reason, Reason::ChangedSince { .. })).collect()
 }
 
 /// Why else things did not simply land, as it was planned: each reason with the number of items it comes up in.
 pub(crate) fn planned(receipt: &Receipt) -> BTreeMap<String, u64> {
     let is_planned = |f: &&Finding| {
-        !f.needs_attention && !matches!(f.reason, Reason::LandedAs { .. } | Reason::SetByHand { .. })
+        !f.needs_attention
+            && !matches!(
+                f.reason,
+                Reason::LandedAs { .. } | Reason::KeptExisting { .. } | Reason::SetByHand { .. }
+            )
     };
     let mut in_items = BTreeMap::new();
     for item in &receipt.items {
-        let reasons: BTreeSet<String> =
-            item.findings.iter().filter(is_planned).map(|finding| words::reason(&finding.reason)).collect();
+        let reasons: BTreeSet<String> = item
+            .findings
+            .iter()
+            .filter(is_planned)
+            .map(|finding| words::in_general(&finding.reason))
+            .collect();
         for why in reasons {
             *in_items.entry(why).or_default() += 1;
         }

@@ -24,6 +24,14 @@ pub(crate) fn marks(cautions: &[Caution]) -> String {
     cautions.iter().map(|row| caution(row).mark).collect::<Vec<_>>().join(", ")
 }
 
+/// A reason without what differs from file to file.
+pub(crate) fn in_general(why: &Reason) -> String {
+    match why {
+        Reason::ChangedSince { .. } => "worked on since it landed".to_owned(),
+        why => reason(why),
+    }
+}
+
 /// What to beware of, and what to do.
 pub(crate) fn caution(caution: &Caution) -> CautionWords {
     let (mark, what, advice) = match caution {
