@@ -18,13 +18,7 @@ pub(crate) fn begin(title: &str) -> String {
 pub(crate) fn end(mut page: String, last_line: &str) -> String {
     let made_by = concat!("porter ", env!("CARGO_PKG_VERSION"));
     // Writing to a String cannot fail, here and elsewhere.
-    // Older browsers print what is folded as it is on the screen.
-    let _ = write!(
-        page,
-        "<footer>{} by {made_by}</footer>\n</main>\n<script>\naddEventListener(\"beforeprint\", () => \
-         document.querySelectorAll(\"details\").forEach(d => {{ d.open = true; }}));\n</script>\n</body>\n</html>\n",
-        text(last_line)
-    );
+    let _ = write!(page, "<footer>{} by {made_by}</footer>\n</main>\n</body>\n</html>\n", text(last_line));
     page
 }
 
