@@ -17,6 +17,7 @@ pub(crate) mod host;
 pub mod journal;
 mod land;
 pub mod links;
+mod new_account;
 pub mod plan;
 mod planner;
 pub mod relocate;
@@ -24,8 +25,9 @@ pub mod run;
 pub mod target;
 
 pub use existing::{Different, Existing};
+pub use new_account::{NotMade, make_account, possible_name};
 pub use plan::{Action, Plan, Refused, Step};
-pub use planner::{Wishes, plan_restore, plan_take};
+pub use planner::{Wishes, homeless, plan_restore, plan_take};
 pub use run::{RestoreReport, run_plan};
 
 use crate::receipt::Reason;

@@ -4,6 +4,7 @@ pub(crate) mod capture;
 pub(crate) mod check;
 mod choose;
 pub(crate) mod demo;
+mod homeless;
 pub(crate) mod look;
 pub(crate) mod passphrase;
 pub(crate) mod receipt;

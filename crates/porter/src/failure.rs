@@ -7,8 +7,8 @@ use porter_core::check::CheckError;
 use porter_core::machine::NotRecognised;
 use porter_core::machine::here::HereError;
 use porter_core::packing::BadPattern;
-use porter_core::restore::RestoreError;
 use porter_core::restore::accounts::AccountsError;
+use porter_core::restore::{NotMade, RestoreError};
 use porter_core::undo::UndoError;
 use porter_source::VolumeKind;
 use porter_trunk::sealing::NotOpened;
@@ -62,6 +62,22 @@ impl Failure {
 
     pub(crate) fn exit_code(&self) -> ExitCode {
         ExitCode::from(if self.wrong_use { 2 } else { 1 })
+    }
+}
+
+impl From<NotMade> for Failure {
+    fn from(error: NotMade) -> Self {
+        let advice = match &error {
+            NotMade::OnlyThere => {
+                "Nothing was restored. Start the new machine, make the account in its settings, sign in with it once, and restore then;\n\
+                 or say into which account its things go: --account OLD=NEW."
+            }
+            NotMade::ReadOnlyMachine => "Mount its drive for writing, and name that folder.",
+            NotMade::Refused { .. } => {
+                "Nothing was restored. Run porter as root, or make the account by hand and name it: --account OLD=NEW."
+            }
+        };
+        Self::new(error.to_string(), advice)
     }
 }
 

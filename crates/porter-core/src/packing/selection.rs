@@ -14,6 +14,7 @@ pub struct Selection {
     /// The items of a packing list, if there is one.
     listed: Option<BTreeSet<String>>,
     /// The people who used the machine lately, if that counts.
+    left_out: BTreeSet<String>,
     lately: Option<BTreeSet<String>>,
 }
 
@@ -63,10 +64,20 @@ impl Selection {
         Self { lately: Some(lately), ..self }
     }
 
+    /// The same, without the items of one account.
+    #[must_use]
+    pub fn without_account(mut self, account: &str) -> Self {
+        self.left_out.insert(account.to_owned());
+        self
+    }
+
     /// True if an item is chosen.
     pub fn chooses(&self, item_id: &str, owner: Option<&str>) -> bool {
         let by_account = self.accounts.is_empty()
             || owner.is_some_and(|owner| self.accounts.iter().any(|chosen| chosen == owner));
+        if owner.is_some_and(|owner| self.left_out.contains(owner)) {
+            return false;
+        }
         let by_pattern = self.only.texts.is_empty() || self.only.set.is_match(item_id);
         let by_list = self.listed.as_ref().is_none_or(|listed| listed.contains(item_id));
         let by_use = match (&self.lately, owner) {

@@ -20,7 +20,7 @@ use crate::receipt::Reason;
 use porter_names::{NameRules, RelativePath, fold, screen::on_screen};
 use porter_source::{EntryKind, HostTree};
 use porter_trunk::{
-    Content, ContentHash, Entry, EntryAddress, EntryRefused, Tally, Trunk, free_space_in_bytes,
+    AccountLabel, Content, ContentHash, Entry, EntryAddress, EntryRefused, Tally, Trunk, free_space_in_bytes,
 };
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
@@ -111,6 +111,31 @@ pub fn plan_take(
     };
     planner.plan_entries(trunk, &items, &target, &mut |_| Existing::SetAside, conduct)?;
     planner.finish(BTreeMap::new(), items)
+}
+
+/// The accounts of the trunk whose chosen items have no account to land in.
+pub fn homeless(
+    trunk: &dyn Trunk,
+    machine: &Machine,
+    given: &BTreeMap<String, String>,
+    selection: &Selection,
+) -> Result<Vec<AccountLabel>, RestoreError> {
+    let history = History::load(machine, &trunk.label().trunk_id);
+    let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
+    let has_things = |id: &String| {
+        let mut items = trunk.items().iter();
+        items.any(|item| {
+            item.account.as_ref() == Some(id)
+                && item.chosen
+                && selection.chooses(&item.id, item.account.as_deref())
+        })
+    };
+    let without = trunk
+        .label()
+        .accounts
+        .iter()
+        .filter(|account| !matches!(accounts.get(&account.id), Some(Some(_))) && has_things(&account.id));
+    Ok(without.cloned().collect())
 }
 
 /// Nobody's things are put into somebody else's account, and nobody's are dropped in silence.

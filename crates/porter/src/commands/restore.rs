@@ -1,5 +1,6 @@
 //! `porter restore`.
 
+use super::homeless::{Settled, Way, settle};
 use super::rules::OwnRulesArguments;
 use crate::arguments::{ConductArguments, ListArguments, SelectionArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
@@ -23,6 +24,9 @@ pub(crate) struct RestoreArguments {
     /// OLD=NEW: the account OLD goes into the account NEW. A name alone: only the items of that account
     #[arg(long, value_name = "OLD=NEW")]
     account: Vec<String>,
+    /// Make accounts for people who have none on the new machine (Linux, as root)
+    #[arg(long)]
+    make_accounts: bool,
     #[command(flatten)]
     selection: SelectionArguments,
     #[command(flatten)]
@@ -75,6 +79,14 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     let selection = open::narrowed(selection, open::packing_list(&arguments.packing)?.as_ref());
     let ids = trunk.items().iter().map(|item| (item.id.as_str(), item.account.as_deref()));
     open::refuse_unmatched(&selection, ids)?;
+    let way = match (arguments.make_accounts, arguments.try_only, arguments.yes) {
+        (true, true, _) => Way::TellWhatWouldBeMade,
+        (true, false, _) => Way::Make,
+        (false, false, false) => Way::Ask,
+        (false, ..) => Way::Leave,
+    };
+    let settled = Settled { machine, accounts: mapping, selection };
+    let Settled { machine, accounts: mapping, selection } = settle(trunk, &arguments.machine, settled, way)?;
     let catalogue = open::catalogue(&machine, &arguments.rules)?;
     let mut always = None;
     let mut decide = |pair: &Different| match arguments.existing {
