@@ -4,7 +4,7 @@ use super::journal::EntryKey;
 use crate::receipt::{Reason, Verdict};
 use porter_names::RelativePath;
 use porter_source::HostTree;
-use porter_trunk::{Damage, Entry, Tally, Trunk, TrunkError};
+use porter_trunk::{Damage, Entry, SystemLabel, Tally, Trunk, TrunkError};
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::PathBuf;
@@ -35,6 +35,9 @@ pub struct Plan {
     pub to_write: Tally,
     /// What is there already, byte for byte.
     pub identical: Tally,
+    /// The old machine's system and the new one's, if the new one's is an earlier version of it: programs may not understand what
+    /// later ones wrote.
+    pub older_system: Option<(SystemLabel, SystemLabel)>,
     /// What the volume of the machine's root has.
     pub free_in_bytes: u64,
     /// The folders of all drives that something goes to.
@@ -185,6 +188,18 @@ impl Due<'_> {
     }
 }
 
+/// True if `new` is an earlier version of the system `old`. Linux distributions number themselves each in its own way.
+pub(super) fn is_older(new: &SystemLabel, old: &SystemLabel) -> bool {
+    let numbers = |system: &SystemLabel| -> Option<Vec<u64>> {
+        system.version.as_ref()?.split('.').map(|number| number.parse().ok()).collect()
+    };
+    let is_comparable = new.family == old.family && new.family != "linux";
+    match (numbers(new), numbers(old)) {
+        (Some(new), Some(old)) => is_comparable && new < old,
+        _ => false,
+    }
+}
+
 /// Tells one entry from another, well enough to notice that a list was exchanged.
 #[expect(clippy::cast_possible_truncation, reason = "half of the hash is enough")]
 pub(super) fn mark_of(entry: &Entry) -> u32 {
@@ -203,5 +218,31 @@ impl Refused {
     /// See [`Verdict`].
     pub fn verdict(&self) -> Verdict {
         crate::check::verdict_on_refused(&self.reason)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn an_earlier_version_of_the_same_system_is_told() {
+        let system = |family: &str, version: &str| SystemLabel {
+            family: family.to_owned(),
+            product: String::new(),
+            version: Some(version.to_owned()).filter(|version| !version.is_empty()),
+            processor: None,
+        };
+        for (new, old, expected) in [
+            (system("windows", "6.1.7601"), system("windows", "10.0.26100"), true),
+            (system("windows", "10.0.26100"), system("windows", "6.1.7601"), false),
+            (system("windows", "10.0.19045"), system("windows", "10.0.26100"), true),
+            (system("macos", "10.9"), system("macos", "10.10.5"), true),
+            (system("linux", "11"), system("linux", "24.04"), false),
+            (system("macos", "10.9"), system("windows", "11.0"), false),
+            (system("windows", ""), system("windows", "10.0"), false),
+        ] {
+            assert_eq!(is_older(&new, &old), expected, "{new:?} {old:?}");
+        }
     }
 }

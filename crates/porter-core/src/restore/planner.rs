@@ -7,7 +7,7 @@ use super::history::History;
 use super::host::most_bytes_in_name;
 use super::journal::EntryKey;
 use super::links::leads_out;
-use super::plan::{Action, NewFolder, Plan, Refused, Renamed, Step, mark_of};
+use super::plan::{Action, NewFolder, Plan, Refused, Renamed, Step, is_older, mark_of};
 use super::relocate::Relocation;
 use super::target::{Destination, TargetTree};
 use crate::catalogue::Catalogue;
@@ -77,6 +77,8 @@ pub fn plan_restore(
         .collect();
     let by_id = wanted.iter().map(|(id, account)| ((*id).clone(), account.id.clone())).collect();
     let mut plan = planner.finish(by_id, items)?;
+    let (old, new) = (&trunk.label().machine.system, &machine.system);
+    plan.older_system = is_older(new, old).then(|| (old.clone(), new.clone()));
     plan.keeps_modes = machine.has_permissions_of(&trunk.label().machine.system);
     plan.account_names = wanted.iter().map(|(id, account)| ((*id).clone(), account.shown_name())).collect();
     Ok(plan)
@@ -592,6 +594,7 @@ impl<'a> Planner<'a> {
             refused: self.refused,
             to_write: self.to_write,
             identical: self.identical,
+            older_system: None,
             free_in_bytes,
             drives: self.needed_on.into_keys().collect(),
             keeps_modes: false,

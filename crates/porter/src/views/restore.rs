@@ -1,6 +1,7 @@
 //! What a restore shows, before and after.
 
 use super::numbers::{count, counted, padded, size};
+use super::survey::system;
 use super::words;
 use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled};
@@ -18,6 +19,16 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str) {
     say(styled(BOLD, format_args!("Restoring {from} to {to}")));
     for (old, new) in &plan.account_names {
         say(format_args!("  {old} -> {new}"));
+    }
+    if let Some((old, new)) = &plan.older_system {
+        say(styled(
+            CARE,
+            format_args!(
+                "  {} is older than {}: what programs keep may be of a later version than the ones here understand.",
+                system(new),
+                system(old)
+            ),
+        ));
     }
     say("");
     say(row(
@@ -142,6 +153,7 @@ pub(crate) fn plan_json(plan: &Plan) -> Value {
         "identical": plan.identical,
         "set_aside": pairs_json(plan.set_aside()),
         "renamed": pairs_json(renamed),
+        "older_system": plan.older_system.is_some(),
         "refused": refused_json(&plan.refused),
     })
 }
