@@ -2,7 +2,7 @@
 
 use crate::machine::Machine;
 use crate::machine::layout::Family;
-use std::process::{Command, Stdio};
+use std::path::Path;
 
 /// Why an account was not made.
 #[derive(Debug, thiserror::Error)]
@@ -46,13 +46,24 @@ pub fn possible_name(name: &str) -> String {
 ///
 /// On a running Linux and on a mounted one (`useradd --prefix`). Needs root.
 pub fn make_account(machine: &Machine, name: &str) -> Result<(), NotMade> {
-    if machine.layout.family != Family::Linux || !cfg!(target_os = "linux") {
+    if machine.layout.family != Family::Linux {
         return Err(NotMade::OnlyThere);
     }
     let root = machine.volume.host_tree().ok_or(NotMade::ReadOnlyMachine)?.root();
+    useradd(if machine.here.is_some() { None } else { Some(root) }, name)
+}
+
+#[cfg(not(target_os = "linux"))]
+fn useradd(_mounted_at: Option<&Path>, _name: &str) -> Result<(), NotMade> {
+    Err(NotMade::OnlyThere)
+}
+
+#[cfg(target_os = "linux")]
+fn useradd(mounted_at: Option<&Path>, name: &str) -> Result<(), NotMade> {
+    use std::process::{Command, Stdio};
     let mut useradd = Command::new("useradd");
     useradd.args(["--create-home", "--user-group", "--shell", "/bin/bash"]);
-    if machine.here.is_none() {
+    if let Some(root) = mounted_at {
         useradd.arg("--prefix").arg(root);
     }
     let refused = |detail: String| NotMade::Refused { name: name.to_owned(), detail };
