@@ -102,3 +102,35 @@ fn a_file_that_is_there_keeps_its_name_if_it_is_to_and_work_since_the_restore_is
     let text = bench.porter(&["check", "trunk", "NEW"]).with_status(3).out;
     assert!(text.contains("was worked on until") || text.contains("removed or renamed it since"), "{text}");
 }
+
+#[cfg(unix)]
+#[test]
+fn undo_goes_through_no_link_and_a_damaged_journal_costs_only_its_damaged_lines() {
+    let bench = Workbench::new();
+    bench.empty_machine("OLD", "odile");
+    bench.empty_machine("NEW", "odile");
+    for name in ["Kites/plan.txt", "letter.txt", "rota.txt"] {
+        bench.write(&format!("OLD/Users/odile/Documents/{name}"), name);
+    }
+    bench.porter(&["capture", "OLD", "trunk"]).with_status(0);
+    bench.porter(&["restore", "trunk", "NEW", "--yes"]).with_status(0);
+    // Somebody moved a folder elsewhere and left a link: the very same file is behind it.
+    let kites = bench.path("NEW/Users/odile/Documents/Kites");
+    fs::rename(&kites, bench.path("elsewhere")).unwrap();
+    std::os::unix::fs::symlink(bench.path("elsewhere"), &kites).unwrap();
+    let records = fs::read_dir(bench.path("NEW/ProgramData/Loyal Porter")).unwrap();
+    let journal = records.flatten().map(|row| row.path()).find(|path| path.extension().is_some()).unwrap();
+    let damaged: Vec<String> = fs::read_to_string(&journal)
+        .unwrap()
+        .lines()
+        .map(|line| if line.contains("rota.txt") { line.replace("\"step\"", "\u{7}") } else { line.to_owned() } + "\n")
+        .collect();
+    fs::write(&journal, damaged.concat()).unwrap();
+
+    let undone = bench.porter(&["undo", "NEW", "--yes", "--json"]).with_status(3).json();
+    assert_eq!((&undone["unreadable_lines"], &undone["removed"]["files"]), (&1.into(), &1.into()));
+    assert_eq!(bench.read("elsewhere/plan.txt"), "Kites/plan.txt");
+    assert_eq!(bench.read("NEW/Users/odile/Documents/rota.txt"), "rota.txt");
+    assert!(!bench.path("NEW/Users/odile/Documents/letter.txt").exists());
+    assert!(undone["kept"][0]["at"].as_str().unwrap().ends_with("Documents/Kites/plan.txt"), "{undone}");
+}

@@ -11,7 +11,7 @@ use porter_names::RelativePath;
 use porter_names::host::name_from_host;
 use porter_source::HostTree;
 use porter_trunk::{ContentHash, Tally};
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::fs::{self, File};
 use std::io;
 use std::path::{Path, PathBuf};
@@ -26,6 +26,15 @@ pub struct UndoReport {
     pub put_back: u64,
     /// What stayed.
     pub kept: Vec<Kept>,
+    /// Lines of the journal that cannot be understood: what they tell of stayed too, and nobody knows where.
+    pub unreadable_lines: u64,
+}
+
+impl UndoReport {
+    /// True if a person should look at something.
+    pub fn needs_attention(&self) -> bool {
+        !self.kept.is_empty() || self.unreadable_lines > 0
+    }
 }
 
 /// Something that stayed.
@@ -61,7 +70,8 @@ enum There {
 
 /// A line of the journal, with what is there now if it tells of a landing.
 struct Seen {
-    line: JournalLine,
+    /// None if it cannot be understood.
+    line: Option<JournalLine>,
     there: There,
 }
 
@@ -81,14 +91,20 @@ pub fn take_back(
     if !try_only {
         sweep(run, target).map_err(journal_failed)?;
     }
-    let mut undoing = Undoing { target, try_only, refused: HashSet::new(), report: UndoReport::default() };
+    let mut undoing = Undoing {
+        target,
+        try_only,
+        refused: HashSet::new(),
+        straight: HashMap::new(),
+        report: UndoReport::default(),
+    };
     let lines = Backwards::open(&run.journal).map_err(journal_failed)?;
     let (mut reading_failed, mut failed) = (None, None);
     in_order(
         |hand_over| {
             for line in lines {
-                let line = match line.and_then(|line| Ok(serde_json::from_slice::<JournalLine>(&line)?)) {
-                    Ok(line) => line,
+                let line = match line {
+                    Ok(line) => serde_json::from_slice::<JournalLine>(&line).ok(),
                     Err(cause) => {
                         reading_failed = Some(cause);
                         return;
@@ -101,7 +117,7 @@ pub fn take_back(
         },
         |line| {
             let there = match &line {
-                JournalLine::Land { at, link, blake3, .. } => {
+                Some(JournalLine::Land { at, link, blake3, .. }) => {
                     what_is_at(target, &at.0, *link, *blake3, conduct)
                 }
                 _ => There::Nothing,
@@ -129,7 +145,8 @@ pub fn take_back(
     if !try_only {
         host::flush(target.root())
             .map_err(|cause| UndoError::Volume { path: target.root().to_path_buf(), cause })?;
-        run.note_undone(clock(), report.kept.len() as u64).map_err(journal_failed)?;
+        let kept = report.kept.len() as u64 + report.unreadable_lines;
+        run.note_undone(clock(), kept).map_err(journal_failed)?;
     }
     conduct.send(&Event::StageEnded { stage: Stage::Undo });
     Ok(report)
@@ -202,11 +219,17 @@ struct Undoing<'a> {
     try_only: bool,
     /// What did not land though its step was written down.
     refused: HashSet<EntryKey>,
+    /// Which folders are reached without going through a link.
+    straight: HashMap<RelativePath, bool>,
     report: UndoReport,
 }
 
 impl Undoing<'_> {
     fn undo(&mut self, Seen { line, there }: Seen) -> Result<(), UndoError> {
+        let Some(line) = line else {
+            self.report.unreadable_lines += 1;
+            return Ok(());
+        };
         match line {
             JournalLine::Refused { entry, .. } => {
                 self.refused.insert(entry);
@@ -224,6 +247,7 @@ impl Undoing<'_> {
             JournalLine::SetAside { at, to } => self.put_back(&to.0, &at.0),
             JournalLine::FolderWas { at, modified_utc } => {
                 if !self.try_only
+                    && self.is_straight(&at.0)
                     && let Some(path) = self.host_path(&at.0)
                 {
                     // The folder may be gone since.
@@ -239,6 +263,23 @@ impl Undoing<'_> {
         self.target.host_path(at).ok()
     }
 
+    /// True if a folder, and all above it, are folders: behind a link that somebody made since is another place. Recurs no deeper
+    /// than paths have steps.
+    fn is_straight(&mut self, folder: &RelativePath) -> bool {
+        if let Some(known) = self.straight.get(folder) {
+            return *known;
+        }
+        let is_folder = self
+            .host_path(folder)
+            .is_some_and(|path| fs::symlink_metadata(path).is_ok_and(|found| found.is_dir()));
+        let straight = match folder.parent() {
+            Some(above) => is_folder && self.is_straight(&above),
+            None => is_folder,
+        };
+        self.straight.insert(folder.clone(), straight);
+        straight
+    }
+
     fn keep(&mut self, at: &RelativePath, why: WhyKept) {
         self.report.kept.push(Kept { at: at.clone(), why });
     }
@@ -250,6 +291,12 @@ impl Undoing<'_> {
         is_link: bool,
         there: There,
     ) -> Result<(), UndoError> {
+        if !self.is_straight(&at.parent().unwrap_or_default()) {
+            if there != There::Nothing {
+                self.keep(at, WhyKept::Changed);
+            }
+            return Ok(());
+        }
         let original = aside.as_ref().and_then(|aside| self.host_path(aside));
         let original_is_there = original.is_some_and(|path| fs::symlink_metadata(path).is_ok());
         match (there, aside) {
@@ -288,6 +335,10 @@ impl Undoing<'_> {
     }
 
     fn remove_folder(&mut self, at: &RelativePath) -> Result<(), UndoError> {
+        // What stands there may be a link, which then is no work of ours.
+        if !self.is_straight(at) {
+            return Ok(());
+        }
         let Some(path) = self.host_path(at) else { return Ok(()) };
         let removed =
             if self.try_only { fs::symlink_metadata(&path).map(|_| ()) } else { fs::remove_dir(&path) };
@@ -304,6 +355,9 @@ impl Undoing<'_> {
 
     /// Gives what was set aside its name again, unless something else has that now.
     fn put_back(&mut self, aside: &RelativePath, at: &RelativePath) -> Result<(), UndoError> {
+        if !self.is_straight(&at.parent().unwrap_or_default()) {
+            return Ok(());
+        }
         let (Some(from), Some(to)) = (self.host_path(aside), self.host_path(at)) else { return Ok(()) };
         let renamed = if self.try_only {
             fs::symlink_metadata(&from).map(|_| ())

@@ -60,13 +60,13 @@ pub(crate) fn run(arguments: &UndoArguments) -> Result<Outcome, Failure> {
         let planned = undo(last, true)??;
         if arguments.try_only && arguments.json {
             say_json(&views::undo::json(last, &planned, true));
-            return Ok(Outcome::attention_if(!planned.kept.is_empty()));
+            return Ok(Outcome::attention_if(planned.needs_attention()));
         }
         views::undo::show_plan(last, &planned, &machine.name);
         if arguments.try_only {
             say("");
             say("Only tried: nothing was changed.");
-            return Ok(Outcome::attention_if(!planned.kept.is_empty()));
+            return Ok(Outcome::attention_if(planned.needs_attention()));
         }
         if !confirmed("Take this restore back now?") {
             return Err(Failure::new("not taken back", "Nothing was changed."));
@@ -78,5 +78,5 @@ pub(crate) fn run(arguments: &UndoArguments) -> Result<Outcome, Failure> {
     } else {
         views::undo::show(last, &report);
     }
-    Ok(Outcome::attention_if(!report.kept.is_empty()))
+    Ok(Outcome::attention_if(report.needs_attention()))
 }

@@ -63,7 +63,7 @@ pub(crate) fn show_plan(run: &Run, planned: &UndoReport, machine: &str) {
         ),
     ));
     say(row("to put back", &counted(planned.put_back, "entry")));
-    show_kept(&planned.kept, "would stay");
+    show_kept(planned, "would stay");
 }
 
 /// What was done.
@@ -76,11 +76,19 @@ pub(crate) fn show(run: &Run, report: &UndoReport) {
         size(report.removed.size_in_bytes),
         counted(report.put_back, "entry"),
     ));
-    show_kept(&report.kept, "stayed");
+    show_kept(report, "stayed");
     say(styled(FAINT, format_args!("Its journal is kept: {}", paths::shown(&run.journal))));
 }
 
-fn show_kept(kept: &[Kept], word: &str) {
+fn show_kept(report: &UndoReport, word: &str) {
+    if report.unreadable_lines > 0 {
+        let lines = counted(report.unreadable_lines, "line");
+        say(styled(
+            CARE,
+            format_args!("  {lines} of the journal cannot be read: what they tell of stays where it is"),
+        ));
+    }
+    let kept = &report.kept;
     if kept.is_empty() {
         return;
     }
@@ -129,6 +137,7 @@ pub(crate) fn json(run: &Run, report: &UndoReport, tried_only: bool) -> Value {
         "trunk_id": run.trunk_id,
         "removed": report.removed,
         "put_back": report.put_back,
+        "unreadable_lines": report.unreadable_lines,
         "kept": report.kept.iter().map(kept).collect::<Vec<_>>(),
         "journal": paths::shown(&run.journal),
     })
