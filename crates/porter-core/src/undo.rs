@@ -1,9 +1,9 @@
 //! Taking a restore back: what it landed is removed, what it set aside gets its name again, and folders get back the times
 //! that they had. What a person has changed since stays as it is, and is named.
 //!
-//! 1. [`runs`]: which restores there were, by their journals;
-//! 2. [`backwards`]: a journal from its end to its beginning;
-//! 3. [`take_back`]: each of its steps, undone.
+//! 1. [`runs_in`]: which restores there were, by their journals;
+//! 2. a journal from its end to its beginning;
+//! 3. [`take_back()`]: each of its steps, undone.
 //!
 //! An undo that was cut off is simply done again: each step looks at what is there.
 
