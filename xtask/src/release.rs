@@ -54,7 +54,8 @@ pub(crate) fn windows_tests() -> Result<(), String> {
         .args(["--config", "profile.dev.debug=\"line-tables-only\"", "-Zpanic-abort-tests"])
         .args(["--lib", "--bins", "--tests"])
         // Otherwise each test is a program of its own, and one after the other: Wine now and then fails to start one of many.
-        .args(["--", "-Zunstable-options", "--force-run-in-process", "--test-threads=1"]);
+        // What a test says before it aborts would be lost with it.
+        .args(["--", "-Zunstable-options", "--force-run-in-process", "--test-threads=1", "--nocapture"]);
     run(&mut tests)
 }
 
