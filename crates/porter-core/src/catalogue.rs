@@ -10,7 +10,7 @@ pub mod patterns;
 pub mod rule;
 
 pub use built_in::{BuiltIn, built_in_rules};
-pub use rule::{CarryRule, Find, Found, Proof};
+pub use rule::{CarryRule, EngineName, Find, Found, PROFILE_PART, Profiles, Proof};
 
 use crate::item::{Item, Part};
 use crate::machine::layout::Family;

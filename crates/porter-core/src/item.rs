@@ -2,6 +2,7 @@
 
 use crate::catalogue::CarryRule;
 use crate::machine::{FoundPlace, Machine, Place};
+use crate::survey::Caution;
 use porter_names::RelativePath;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -26,6 +27,12 @@ pub struct Item {
     pub facts: Facts,
     /// The carry rule that it was found by, if it was one.
     pub rule: Option<Arc<CarryRule>>,
+    /// What it means to its owner, as numbers that its kind has read: bookmarks, passwords.
+    pub counts: Vec<(String, u64)>,
+    /// What its kind says to beware of.
+    pub cautions: Vec<Caution>,
+    /// True if a program has its files open now: what it writes is copied in one piece.
+    pub is_open: bool,
 }
 
 /// Files of an item that lie together.
@@ -51,6 +58,11 @@ pub enum What {
 }
 
 impl Item {
+    /// True for a setting or printer: values, and no files.
+    pub fn is_setting(&self) -> bool {
+        crate::machine::SettingKind::is_name(&self.kind)
+    }
+
     /// The place of a part on a machine.
     pub fn place_of<'m>(&self, part: &Part, machine: &'m Machine) -> Option<&'m FoundPlace> {
         let owner = match &self.owner {

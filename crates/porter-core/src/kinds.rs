@@ -1,12 +1,14 @@
 //! The kinds of items: each knows how to find its own on a machine.
 //!
 //! - [`ruled`]: what a carry rule finds: folders, and what programs keep in files;
+//! - [`browser`]: a browser's profiles, one by one;
 //! - [`drive`]: what somebody put at the root of the drive;
 //! - [`setting`]: what is read of a system rather than copied: settings and printers.
 //!
 //! What files alone say is captured, restored and proved the same way for every kind, by the walk; a kind that has more
 //! meaning than its files brings its own code in a file beside these.
 
+pub mod browser;
 pub mod drive;
 pub mod ruled;
 pub mod setting;
@@ -22,7 +24,7 @@ pub trait Kind: Sync {
 }
 
 /// Every one there is.
-pub static KINDS: &[&dyn Kind] = &[&ruled::Ruled, &drive::Drive, &setting::Settings];
+pub static KINDS: &[&dyn Kind] = &[&ruled::Ruled, &browser::Browsers, &drive::Drive, &setting::Settings];
 
 /// All items on a machine: people's first, in the order of the accounts, then the machine's own.
 pub fn find_items(machine: &Machine, catalogue: &Catalogue) -> Vec<Item> {

@@ -18,7 +18,7 @@ pub mod recognise;
 pub mod registry;
 pub mod running;
 pub mod setting;
-mod small_file;
+pub(crate) mod small_file;
 pub mod time_zone;
 mod wifi;
 

@@ -41,13 +41,15 @@ impl Meaning {
 
     /// The same, from what a trunk says. Patterns that cannot be understood fit nothing.
     pub(crate) fn of_trunk(item: &TrunkItem) -> Option<Self> {
-        if item.counts.is_empty() && item.needs.is_empty() {
+        // What a kind has counted itself, it counts again itself.
+        let by_files: Vec<&MeaningCount> = item.counts.iter().filter(|count| !count.files.is_empty()).collect();
+        if by_files.is_empty() && item.needs.is_empty() {
             return None;
         }
         let patterns = |texts: &[String]| Patterns::new(texts.to_vec()).unwrap_or_default();
         Some(Self {
-            counts: item.counts.iter().map(|count| MeaningCount { captured: 0, ..count.clone() }).collect(),
-            patterns: item.counts.iter().map(|count| patterns(&count.files)).collect(),
+            counts: by_files.iter().map(|count| MeaningCount { captured: 0, ..(*count).clone() }).collect(),
+            patterns: by_files.iter().map(|count| patterns(&count.files)).collect(),
             has_what_it_needs: item.needs.is_empty(),
             needs: patterns(&item.needs),
             parts: item.parts.clone(),

@@ -144,6 +144,11 @@ impl ItemReceipt {
         }
     }
 
+    /// True for a setting or printer: values, and no files.
+    pub fn is_setting(&self) -> bool {
+        crate::machine::SettingKind::is_name(&self.kind)
+    }
+
     /// Counts some files under a verdict.
     pub fn count(&mut self, verdict: Verdict, files: u64, size_in_bytes: u64) {
         self.files.add(verdict, files);

@@ -146,7 +146,7 @@ fn beginning<'m>(grounds: &Grounds<'m>, item: &'m Item, part: &'m Part) -> Optio
         spot: Spot { on_volume, safe: grounds.safe_path(found, &below_place), below_place },
         item,
         part,
-        fate: item.rule.as_ref().map_or(Fate::Carry, |rule| rule.first_fate()),
+        fate: item.rule.as_ref().map_or(Fate::Carry, |rule| rule.first_fate(part)),
         rows,
         volume_id,
     })

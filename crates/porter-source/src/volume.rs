@@ -38,8 +38,8 @@ pub trait Volume: Send + Sync {
     fn host_tree(&self) -> Option<&HostTree>;
 }
 
-/// An open file of a volume.
-pub trait VolumeFile: Send {
+/// An open file of a volume. Several threads may read it at once.
+pub trait VolumeFile: Send + Sync {
     /// Reads up to `buffer.len()` bytes; 0 at the end.
     fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize>;
 }

@@ -1,6 +1,8 @@
 //! The proof that content is what it was: BLAKE3, cryptographic and fast enough to be taken again at every step.
 //! (The open form also keeps the SHA-512 that BagIt tools know.)
 
+mod tree;
+
 use crate::hex::{array_from_hex, to_hex};
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use std::borrow::Cow;
@@ -33,6 +35,16 @@ impl ContentHash {
         let mut hasher = ContentHasher::default();
         read_all(content, |piece| hasher.update(piece))?;
         Ok(hasher.finish())
+    }
+
+    /// The hash of a long content of known length, by several threads at once: BLAKE3 is a tree, and its branches do not need each other.
+    /// `read_at` is asked for stretches, each once; `seen` is told of what was read. Content that is shorter than it should be is an error.
+    pub fn of_long(
+        size_in_bytes: u64,
+        read_at: &(dyn Fn(u64, &mut [u8]) -> io::Result<usize> + Sync),
+        seen: &(dyn Fn(u64) + Sync),
+    ) -> io::Result<Self> {
+        tree::hash(size_in_bytes, read_at, seen).map(Self)
     }
 
     /// Reads 64 hexadecimal digits.

@@ -89,12 +89,15 @@ pub struct SystemLabel {
 }
 
 /// A person on the machine.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Default, Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct AccountLabel {
     /// Short and stable; the first step of the ids of this person's items.
     pub id: String,
     /// As the machine called them.
     pub name: String,
+    /// Where their places were, as the machine's system writes it: programs wrote these paths down.
+    #[serde(default, skip_serializing_if = "std::collections::BTreeMap::is_empty")]
+    pub places: std::collections::BTreeMap<String, String>,
 }
 
 /// A random number that names a trunk, as 32 hexadecimal digits.

@@ -8,6 +8,7 @@ use porter_core::machine::NotRecognised;
 use porter_core::machine::here::HereError;
 use porter_core::packing::BadPattern;
 use porter_core::restore::accounts::AccountsError;
+use porter_core::kinds::browser::forms::NotTaken;
 use porter_core::restore::{NotMade, RestoreError};
 use porter_core::undo::UndoError;
 use porter_source::VolumeKind;
@@ -62,6 +63,21 @@ impl Failure {
 
     pub(crate) fn exit_code(&self) -> ExitCode {
         ExitCode::from(if self.wrong_use { 2 } else { 1 })
+    }
+}
+
+impl From<NotTaken> for Failure {
+    fn from(error: NotTaken) -> Self {
+        match error {
+            NotTaken::Trunk(cause) => cause.into(),
+            NotTaken::NotABrowser(_) => Self::wrong_use(
+                error.to_string(),
+                "Name a browser's profile: `porter look TRUNK` shows them, such as odile/browser/firefox/default.",
+            ),
+            NotTaken::Format(_) | NotTaken::Io(_) => {
+                Self::new(error.to_string(), "Take the profile itself, and look for the browser's own backups in it.")
+            }
+        }
     }
 }
 

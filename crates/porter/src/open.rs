@@ -86,6 +86,14 @@ pub(crate) fn catalogue(machine: &Machine, own: &OwnRulesArguments) -> Result<Ca
     Ok(built_in.with_rules(own))
 }
 
+/// The same for the system that a trunk was captured from.
+pub(crate) fn catalogue_of(label: &porter_trunk::Label, own: &OwnRulesArguments) -> Result<Catalogue, Failure> {
+    let family = porter_core::machine::layout::Family::from_name(&label.machine.system.family);
+    let own = own_rules(&own.files)?.into_iter().map(|own| own.rule).collect();
+    let built_in = Catalogue::built_in(family.unwrap_or(porter_core::machine::layout::Family::Windows));
+    Ok(built_in.map_err(|error| fault(&error))?.with_rules(own))
+}
+
 /// A built-in rule that cannot be used.
 pub(crate) fn fault(error: &CatalogueError) -> Failure {
     Failure::new(format!("the built-in rules: {error}"), "This is a fault of porter.")

@@ -1,5 +1,6 @@
 //! What the commands show: in the terminal, as JSON, and as a page.
 
+pub(crate) mod browsers;
 pub(crate) mod by_hand;
 pub(crate) mod capture;
 pub(crate) mod choose;

@@ -7,6 +7,7 @@ use crate::check::prove_trunk;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
 use crate::item::{Item, Part, What};
+use crate::kinds::browser::database::{BESIDE, NoSnapshot, Snapshot, snapshot};
 use crate::machine::Machine;
 use crate::meaning::Meaning;
 use crate::packing::Unchosen;
@@ -15,7 +16,7 @@ use crate::walk::{Grounds, Sight, Spot, walk};
 use porter_names::RelativePath;
 use porter_source::{Details, EntryKind, Metadata, ReadTrouble, Sequential};
 use porter_trunk::{
-    Content, Depth, Entry, EntryAddress, Extents, Inventory, LeftBehind, LeftReason, NamedStream, StoreError,
+    Content, Depth, Entry, EntryAddress, Extents, Inventory, LeftBehind, LeftReason, MeaningCount, NamedStream, StoreError,
     Stored, Tally, TrunkError, TrunkItem, TrunkPart, TrunkProgram, TrunkWriter,
 };
 use std::collections::HashMap;
@@ -286,7 +287,12 @@ fn balance(
         } else {
             (row.seen(), Tally::default(), row.seen(), Meaning::of(item))
         };
-        let counts = meaning.map(|meaning| meaning.counts).unwrap_or_default();
+        let mut counts = meaning.map(|meaning| meaning.counts).unwrap_or_default();
+        counts.extend(item.counts.iter().map(|(name, captured)| MeaningCount {
+            name: name.clone(),
+            files: Vec::new(),
+            captured: *captured,
+        }));
         items.push(TrunkItem { seen, captured, left, counts, ..listed(item, row.chosen) });
     }
     Ok(items)
@@ -382,7 +388,11 @@ impl Carrier<'_> {
                 Ok(target) => Content::Link { target },
                 Err(error) => return nothing_but(left(&spot.on_volume, reason_for(error.trouble), tally)),
             },
-            EntryKind::File => match self.store(&spot, &metadata, &address)? {
+            EntryKind::File if item.is_open && is_beside_database(volume, &spot.on_volume) => {
+                let why = "its changes are in the copy of the database that it stands beside".to_owned();
+                return nothing_but(left(&spot.on_volume, LeftReason::Rule { why }, tally));
+            }
+            EntryKind::File => match self.store(item, &spot, &metadata, &address)? {
                 Ok(stored) => {
                     extents = stored.extents;
                     Content::File { size_in_bytes: stored.size_in_bytes, hash: stored.hash }
@@ -424,10 +434,27 @@ impl Carrier<'_> {
 
     fn store(
         &self,
+        item: &Item,
         spot: &Spot,
         metadata: &Metadata,
         address: &EntryAddress,
     ) -> Result<Result<Stored, LeftReason>, TrunkError> {
+        // A database that is open may have changed though its file has not: the changes stand in a log.
+        let taken = item.is_open.then(|| snapshot(&*self.machine.volume, &spot.on_volume));
+        match taken {
+            None | Some(Err(NoSnapshot::NotADatabase)) => {}
+            Some(Ok(Snapshot { mut file, .. })) => {
+                let progress = |size_in_bytes| self.conduct.send(&Event::Bytes { size_in_bytes });
+                return match self.trunk.store(address, metadata.modified_utc, &mut file, &progress) {
+                    Ok(stored) => Ok(Ok(stored)),
+                    Err(StoreError::Source(cause)) => Ok(Err(reason_for(ReadTrouble::from(cause)))),
+                    Err(StoreError::TooLarge) => Ok(Err(LeftReason::TooLargeForTrunk)),
+                    Err(StoreError::Trunk(cause)) => Err(cause),
+                };
+            }
+            Some(Err(NoSnapshot::AlwaysBusy)) => return Ok(Err(LeftReason::InUse)),
+            Some(Err(NoSnapshot::Unreadable(error))) => return Ok(Err(reason_for(error.trouble))),
+        }
         let linked = || self.linked.lock().unwrap_or_else(PoisonError::into_inner);
         let under_other_name = metadata.same_file.and_then(|number| linked().get(&number).cloned());
         let known = || self.trunk.already(address, metadata.size_in_bytes, metadata.modified_utc);
@@ -457,6 +484,14 @@ impl Carrier<'_> {
             Err(StoreError::Trunk(cause)) => Err(cause),
         }
     }
+}
+
+/// True for the log of a database that is there.
+fn is_beside_database(volume: &dyn porter_source::Volume, path: &RelativePath) -> bool {
+    let name = path.name().unwrap_or_default();
+    let database = BESIDE.iter().find_map(|suffix| name.strip_suffix(suffix.as_bytes()));
+    let database = database.and_then(|name| path.parent()?.join(name).ok());
+    database.is_some_and(|database| volume.metadata(&database).is_ok())
 }
 
 fn reason_for(trouble: ReadTrouble) -> LeftReason {

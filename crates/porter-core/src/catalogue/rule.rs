@@ -31,6 +31,33 @@ pub struct CarryRule {
     pub must_be_closed: Vec<String>,
     /// How it is proved beside its bytes.
     pub proof: Proof,
+    /// Set if the program keeps profiles, each of which is an item of its own.
+    pub profiles: Option<Profiles>,
+}
+
+/// The name of the part that is a profile.
+pub const PROFILE_PART: &str = "profile";
+
+/// How a program keeps its profiles.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Profiles {
+    /// Whose way of keeping them it is.
+    pub engine: EngineName,
+    /// Why what lies beside the profiles stays in the trunk.
+    pub beside: String,
+}
+
+/// The ways of keeping profiles that are understood.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum EngineName {
+    /// `profiles.ini`, and a folder for each.
+    Gecko,
+    /// `Local State`, and a folder for each beside it.
+    Chromium,
+    /// One only, Safari's.
+    Safari,
 }
 
 /// One place where a rule looks.
@@ -49,6 +76,9 @@ pub struct Find {
     /// The same on each system that has the same data.
     #[serde(default = "main_part")]
     pub part: String,
+    /// Where the program that looks there is installed: folders below the machine's root, with `/`.
+    #[serde(default)]
+    pub programs: Vec<String>,
 }
 
 /// How a rule proves its items, beside comparing every byte.
@@ -105,6 +135,8 @@ struct File {
     must_be_closed: Vec<String>,
     #[serde(default)]
     prove: Proof,
+    #[serde(default)]
+    profiles: Option<Profiles>,
 }
 
 /// `kind/name` or longer: lower-case letters, digits and hyphens between slashes.
@@ -183,6 +215,7 @@ impl CarryRule {
             restore_by_hand: file.restore_by_hand,
             must_be_closed: file.must_be_closed,
             proof: file.prove,
+            profiles: file.profiles,
         })
     }
 
@@ -221,9 +254,11 @@ impl CarryRule {
         held.or_else(|| find(&self.leave).map(|at| Fate::Leave(&self.leave[at].why)))
     }
 
-    /// What all of it begins with.
-    pub(crate) fn first_fate(&self) -> Fate<'_> {
-        self.restore_by_hand.as_deref().map_or(Fate::Carry, Fate::Hold)
+    /// What all of a part begins with.
+    pub(crate) fn first_fate(&self, part: &Part) -> Fate<'_> {
+        let beside = self.profiles.as_ref().filter(|_| part.name != PROFILE_PART);
+        let held = beside.map(|profiles| profiles.beside.as_str()).or(self.restore_by_hand.as_deref());
+        held.map_or(Fate::Carry, Fate::Hold)
     }
 }
 

@@ -4,10 +4,11 @@ use super::CheckError;
 use super::finder::{Finder, Found};
 use super::trunk::Counted;
 use crate::attributes::attributes_of;
-use crate::catalogue::Catalogue;
+use crate::catalogue::{Catalogue, PROFILE_PART};
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
 use crate::item::Facts;
+use crate::kinds::browser::proof::prove;
 use crate::kinds::setting::{is_met, same_on};
 use crate::machine::Machine;
 use crate::meaning::Meaning;
@@ -20,7 +21,7 @@ use crate::restore::relocate::Relocation;
 use porter_names::RelativePath;
 use porter_source::{EntryKind, Metadata, ReadError, ReadTrouble, Sequential, VolumeFile};
 use porter_trunk::{
-    Content, ContentHash, Entry, EntryRefused, MachineLabel, Tally, Trunk, TrunkError, TrunkItem,
+    Content, ContentHash, Entry, EntryAddress, EntryRefused, MachineLabel, Tally, Trunk, TrunkError, TrunkItem,
 };
 use std::collections::{BTreeMap, HashMap};
 use time::OffsetDateTime;
@@ -29,6 +30,9 @@ use time::OffsetDateTime;
 const PERMISSIONS: u32 = 0o777;
 /// Times that differ by no more count as the same: FAT keeps them to 2 s.
 const TIME_TOLERANCE_IN_SECONDS: i64 = 2;
+
+/// Files from this length on are read by several threads.
+const LONG_IN_BYTES: u64 = 64 << 20;
 
 /// Reads every byte that landed and compares it with what was captured.
 ///
@@ -51,7 +55,8 @@ pub fn check_machine(
         accounts: &accounts,
         history: &history,
         finder,
-        relocation: Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue),
+        relocation: Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue)
+            .with(history.all_moved()),
         keeps_modes: machine.has_permissions_of(&trunk.label().machine.system),
         conduct,
     };
@@ -129,17 +134,23 @@ pub fn check_machine(
             expected_at: None,
         });
     }
-    for (at, item) in trunk.items().iter().enumerate() {
+    for (at_row, item) in trunk.items().iter().enumerate() {
         if !chosen.get(item.id.as_str()).is_some_and(|(_, chosen)| *chosen) {
             continue;
         }
-        if let Some(meaning) = meanings[at].take() {
-            meaning.note(item, &mut items[at]);
+        if let Some(meaning) = meanings[at_row].take() {
+            meaning.note(item, &mut items[at_row]);
         }
-        if !item.facts.is_empty() {
+        if let Some(at) = checker.profile_folder(item)
+            && let Some(rule) = catalogue.rules.iter().find(|rule| Some(&rule.id) == item.rule.as_ref())
+            && let Some(account) = item.account.as_ref().and_then(|id| *accounts.get(id)?)
+        {
+            prove(item, rule, machine, account, &at, &mut items[at_row]);
+        }
+        if item.parts.is_empty() && !item.facts.is_empty() {
             let now = same_on(item, machine, &accounts);
             if !now.is_some_and(|now| is_met(item, now)) {
-                set_by_hand(&mut items[at], now.map(|now| now.facts.clone()).unwrap_or_default());
+                set_by_hand(&mut items[at_row], now.map(|now| now.facts.clone()).unwrap_or_default());
             }
         }
     }
@@ -185,7 +196,8 @@ impl Landed {
         if self.is_held {
             return;
         }
-        let counts = item.counts.iter().zip(&self.on_machine.counts);
+        let by_files = item.counts.iter().filter(|count| !count.files.is_empty());
+        let counts = by_files.zip(&self.on_machine.counts);
         row.counts = counts
             .map(|(then, now)| CountReceipt {
                 name: then.name.clone(),
@@ -356,6 +368,14 @@ impl Checker<'_> {
             }
         };
         let Found { path, metadata, opened } = found;
+        if let Some(adapted) = self.history.adapted(entry)
+            && let Content::File { .. } = entry.content
+        {
+            let followed = Entry { content: Content::File { size_in_bytes: metadata.size_in_bytes, hash: adapted }, ..entry.clone() };
+            if let Ok(None) = self.compare(&followed, &path, &metadata, None) {
+                return self.outcome(entry, Verdict::Landed, Reason::PathsFollow, false, Some(path));
+            }
+        }
         let reason = match self.compare(entry, &path, &metadata, opened) {
             Ok(reason) => reason,
             Err(error) => Some(Reason::CannotBeRead { detail: error.trouble.to_string() }),
@@ -398,6 +418,20 @@ impl Checker<'_> {
         }
     }
 
+    /// Where the profile that an item is should be, below the machine's root.
+    fn profile_folder(&self, item: &TrunkItem) -> Option<RelativePath> {
+        let part = item.parts.iter().find(|part| part.name == PROFILE_PART)?;
+        let address = EntryAddress {
+            owner: item.account.clone(),
+            place: part.place.clone(),
+            path: RelativePath::from_bytes(part.path.as_bytes()).ok()?,
+            safe_path: None,
+        };
+        let address = self.relocation.address_of(&item.id, &address);
+        let found = place_of(self.machine, self.accounts, &address).ok()?;
+        found.path.join_path(&address.path).ok()
+    }
+
     /// Where an entry belongs on this machine.
     fn expected_at(&self, entry: &Entry) -> Result<RelativePath, Reason> {
         if let Some(landed_as) = self.history.landed_as(entry) {
@@ -434,10 +468,19 @@ impl Checker<'_> {
                     return Ok(Some(differs));
                 }
                 let opened = opened.map_or_else(|| volume.open(path), Ok)?;
-                let content = Sequential::of_known_size(opened, *size_in_bytes);
-                let found = ContentHash::of_reader(&mut Counted { from: content, conduct: self.conduct })
-                    .map_err(|cause| ReadError::new(path, cause))?;
-                Ok((found != *hash).then_some(differs))
+                let found = if *size_in_bytes >= LONG_IN_BYTES {
+                    let seen = |size_in_bytes| self.conduct.send(&Event::Bytes { size_in_bytes });
+                    ContentHash::of_long(*size_in_bytes, &|at, buffer| opened.read_at(at, buffer), &seen)
+                } else {
+                    let content = Sequential::of_known_size(opened, *size_in_bytes);
+                    ContentHash::of_reader(&mut Counted { from: content, conduct: self.conduct })
+                };
+                match found {
+                    Ok(found) => Ok((found != *hash).then_some(differs)),
+                    // It became shorter meanwhile.
+                    Err(cause) if cause.kind() == std::io::ErrorKind::UnexpectedEof => Ok(Some(differs)),
+                    Err(cause) => Err(ReadError::new(path, cause)),
+                }
             }
             (_, EntryKind::Folder) => other_kind("a folder"),
             (_, EntryKind::Link) => other_kind("a link"),
@@ -519,6 +562,8 @@ pub(crate) fn verdict_on_refused(reason: &Reason) -> Verdict {
     match reason {
         Reason::InTheWay { .. } => Verdict::KeptExisting,
         Reason::Held { .. }
+        | Reason::NewerThanProgram { .. }
+        | Reason::NoSuchProgram { .. }
         | Reason::LinkLeadsOut { .. }
         | Reason::LinkNotMade { .. }
         | Reason::EntryRefused { .. }

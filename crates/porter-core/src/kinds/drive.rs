@@ -45,5 +45,8 @@ fn item(id: String, title: String, what: What) -> Item {
         parts: vec![Part { name: "main".to_owned(), place: Place::DriveRoot, what }],
         facts: Facts::new(),
         rule: None,
+        counts: Vec::new(),
+        cautions: Vec::new(),
+        is_open: false,
     }
 }

@@ -32,6 +32,9 @@ impl Kind for Ruled {
                     parts: Vec::new(),
                     facts: Facts::new(),
                     rule: Some(Arc::clone(rule)),
+                    counts: Vec::new(),
+                    cautions: Vec::new(),
+                    is_open: false,
                 };
                 for part in found.into_iter().map(|found| found.part) {
                     // A pattern may fit a place, which has an item of its own.

@@ -24,6 +24,9 @@ impl Kind for Settings {
                     parts: Vec::new(),
                     facts: setting.facts.clone(),
                     rule: None,
+                    counts: Vec::new(),
+                    cautions: Vec::new(),
+                    is_open: false,
                 });
             }
         }

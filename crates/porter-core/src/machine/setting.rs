@@ -38,6 +38,11 @@ impl SettingKind {
             Self::Printer => "printer",
         }
     }
+
+    /// True for the name of one of these kinds.
+    pub fn is_name(kind: &str) -> bool {
+        [Self::Setting, Self::Printer].iter().any(|known| known.name() == kind)
+    }
 }
 
 impl Setting {

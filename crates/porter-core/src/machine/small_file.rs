@@ -8,7 +8,7 @@ use std::io::Read;
 const LARGEST_FILE_IN_BYTES: u64 = 128 << 20;
 
 /// The content; none if it is not there, cannot be read, or is larger than any real one.
-pub(super) fn read(volume: &dyn Volume, path: &RelativePath) -> Option<Vec<u8>> {
+pub(crate) fn read(volume: &dyn Volume, path: &RelativePath) -> Option<Vec<u8>> {
     let mut content = Vec::new();
     let file = Sequential::new(volume.open(path).ok()?);
     let read = file.take(LARGEST_FILE_IN_BYTES + 1).read_to_end(&mut content).ok()?;
@@ -16,6 +16,6 @@ pub(super) fn read(volume: &dyn Volume, path: &RelativePath) -> Option<Vec<u8>> 
 }
 
 /// The same, by a path from our own tables.
-pub(super) fn read_at(volume: &dyn Volume, path: &str) -> Option<Vec<u8>> {
+pub(crate) fn read_at(volume: &dyn Volume, path: &str) -> Option<Vec<u8>> {
     read(volume, &RelativePath::from_bytes(path.as_bytes()).ok()?)
 }

@@ -72,6 +72,46 @@ pub enum Reason {
         /// True if it was so on the old machine.
         was_so: bool,
     },
+    /// It landed, with the paths in it as they are on the new machine.
+    PathsFollow,
+    /// The new machine has nowhere for what this program keeps.
+    NoSuchProgram {
+        /// The program.
+        title: String,
+    },
+    /// A later version of its program has used it than the new machine has: that one would refuse it.
+    NewerThanProgram {
+        /// The version that used it.
+        has: String,
+        /// The version on the new machine.
+        installed: String,
+    },
+    /// A program could not be told of it.
+    NotEntered {
+        /// The program.
+        title: String,
+        /// In words.
+        detail: String,
+    },
+    /// Its program knows of it.
+    Entered {
+        /// By this name.
+        name: String,
+    },
+    /// Its program opens it by itself.
+    OpensByItself,
+    /// It is there, and its program does not know of it.
+    NotRegistered {
+        /// The program.
+        title: String,
+    },
+    /// A database in it is not whole.
+    DatabaseDamaged {
+        /// Which.
+        file: String,
+        /// What SQLite says.
+        detail: String,
+    },
     /// The item was not to be captured.
     NotChosenAtCapture,
     /// The item was not to be restored, or not to be checked now.
@@ -145,7 +185,13 @@ impl Reason {
     pub fn needs_attention(&self) -> bool {
         !matches!(
             self,
-            Self::Held { .. } | Self::LinkNotMade { .. } | Self::SetByHand { .. } | Self::ChangedSince { .. }
+            Self::Held { .. }
+                | Self::LinkNotMade { .. }
+                | Self::SetByHand { .. }
+                | Self::ChangedSince { .. }
+                | Self::PathsFollow
+                | Self::Entered { .. }
+                | Self::OpensByItself
         )
     }
 }

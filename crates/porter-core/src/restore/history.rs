@@ -1,11 +1,12 @@
 //! What earlier restores of a trunk on a machine tell.
 
+use super::landing::Moved;
 use super::journal::{EntryKey, FIRST_FORMAT, FORMAT, JournalLine};
 use crate::machine::Machine;
 use crate::receipt::Reason;
 use crate::undo::runs_in;
 use porter_names::RelativePath;
-use porter_trunk::{Entry, TrunkId};
+use porter_trunk::{ContentHash, Entry, TrunkId};
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::fs::File;
 use std::io::{BufRead, BufReader};
@@ -20,6 +21,10 @@ pub struct History {
     items: Option<BTreeSet<String>>,
     landed_as: HashMap<EntryKey, RelativePath>,
     refused: HashMap<EntryKey, Reason>,
+    /// What went to another place, by item.
+    moved: HashMap<String, Moved>,
+    /// The content of what landed with its paths changed.
+    adapted: HashMap<EntryKey, ContentHash>,
     /// What landed beside a file that stayed.
     kept_existing: HashSet<EntryKey>,
     /// For each item, when a restore of it last came to its end.
@@ -53,13 +58,19 @@ impl History {
             _ => return,
         };
         for line in lines {
-            if self.landed_as.is_empty() && self.refused.is_empty() && tells_nothing_new(&line) {
+            let knows_nothing =
+                self.landed_as.is_empty() && self.refused.is_empty() && self.adapted.is_empty();
+            if knows_nothing && tells_nothing_new(&line) {
                 continue;
             }
             let Ok(line) = serde_json::from_str(&line) else { return };
             match line {
-                JournalLine::Land { entry, at, renamed, kept_existing, .. } => {
+                JournalLine::Land { entry, at, renamed, kept_existing, adapted, blake3, .. } => {
                     self.refused.remove(&entry);
+                    match blake3.filter(|_| adapted) {
+                        Some(hash) => self.adapted.insert(entry.clone(), hash),
+                        None => self.adapted.remove(&entry),
+                    };
                     if kept_existing {
                         self.kept_existing.insert(entry.clone());
                     } else {
@@ -73,6 +84,13 @@ impl History {
                 }
                 JournalLine::End { finished_utc } => {
                     self.finished_utc.extend(restored.iter().map(|item| (item.clone(), finished_utc)));
+                }
+                JournalLine::FoundAdapted { entry, blake3 } => {
+                    self.adapted.insert(entry, blake3);
+                }
+                JournalLine::Moved { item, place, path, to_place, to } => {
+                    let moved = Moved { item: item.clone(), from_place: place, from: path.0, to_place, to: to.0 };
+                    self.moved.insert(item, moved);
                 }
                 JournalLine::FoundAs { entry, at } => {
                     self.landed_as.insert(entry, at.0);
@@ -95,6 +113,21 @@ impl History {
         if self.landed_as.is_empty() { None } else { self.landed_as.get(&EntryKey::of(&entry.address)) }
     }
 
+    /// Where an item's part went, if elsewhere.
+    pub fn moved(&self, item: &str) -> Option<&Moved> {
+        self.moved.get(item)
+    }
+
+    /// All that went elsewhere.
+    pub fn all_moved(&self) -> impl Iterator<Item = &Moved> {
+        self.moved.values()
+    }
+
+    /// The content of an entry that landed with its paths changed.
+    pub fn adapted(&self, entry: &Entry) -> Option<ContentHash> {
+        if self.adapted.is_empty() { None } else { self.adapted.get(&EntryKey::of(&entry.address)).copied() }
+    }
+
     /// True if an entry landed beside another file that kept its name.
     pub fn kept_existing(&self, entry: &Entry) -> bool {
         !self.kept_existing.is_empty() && self.kept_existing.contains(&EntryKey::of(&entry.address))
@@ -114,5 +147,5 @@ impl History {
 
 /// True for an entry that landed under its own name, as almost all do. Read no further: a million such lines cost seconds.
 fn tells_nothing_new(line: &str) -> bool {
-    line.starts_with(r#"{"step":"land","#) && line.ends_with('}') && !line.contains(r#""renamed":true"#)
+    line.starts_with(r#"{"step":"land","#) && line.ends_with('}') && !line.contains(r#""renamed":true"#) && !line.contains(r#""adapted":true"#)
 }

@@ -68,6 +68,31 @@ pub enum JournalLine {
         /// Ids of the chosen items.
         items: BTreeSet<String>,
     },
+    /// What was at an address of the trunk goes to another place.
+    Moved {
+        /// Whose part it is.
+        item: String,
+        /// The place it was in.
+        place: String,
+        /// Below that.
+        path: PathField,
+        /// The place it goes to.
+        to_place: String,
+        /// Below that.
+        to: PathField,
+    },
+    /// A file of the machine is about to get another content.
+    Edit {
+        /// For which item.
+        item: String,
+        /// Below the machine's root.
+        at: PathField,
+        /// What is there gets this name before.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        aside: Option<PathField>,
+        /// Proof of the new content.
+        blake3: ContentHash,
+    },
     /// Something is about to be made or renamed in a folder that was there before.
     FolderWas {
         /// Below the machine's root.
@@ -106,6 +131,9 @@ pub enum JournalLine {
         /// True for a link.
         #[serde(default, skip_serializing_if = "std::ops::Not::not")]
         link: bool,
+        /// True if its content is not the trunk's: paths in it follow to this machine.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        adapted: bool,
         /// Proof of the content; of where it leads to, for a link.
         blake3: Option<ContentHash>,
     },
@@ -115,6 +143,13 @@ pub enum JournalLine {
         entry: EntryKey,
         /// Below the machine's root.
         at: PathField,
+    },
+    /// An entry is there with its paths as they are on this machine.
+    FoundAdapted {
+        /// Which entry.
+        entry: EntryKey,
+        /// Proof of the content.
+        blake3: ContentHash,
     },
     /// An entry does not land.
     Refused {

@@ -5,9 +5,11 @@ use crate::events::{Conduct, Event};
 use crate::receipt::Reason;
 use porter_names::screen::on_screen;
 use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, clone_file, in_pieces};
+use std::cell::RefCell;
 use std::fs::{self, File};
 use std::io::{self, Seek, Write};
 use std::path::{Path, PathBuf};
+use std::rc::Rc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 /// Why one entry did not land.
@@ -21,8 +23,25 @@ pub(super) enum NotLanded {
 
 /// A file with its final content and metadata, waiting for its name. Dropped without one, it is removed.
 pub(super) struct Waiting {
+    folder: Rc<host::Folder>,
     path: PathBuf,
     named: bool,
+}
+
+/// The folder that a path is in, open. The threads of a run make most of its files in one after the other, and end with it.
+fn folder_of(path: &Path) -> io::Result<Rc<host::Folder>> {
+    thread_local! {
+        static LAST: RefCell<Option<(PathBuf, Rc<host::Folder>)>> = const { RefCell::new(None) };
+    }
+    let folder = path.parent().unwrap_or(path);
+    LAST.with_borrow_mut(|last| match last {
+        Some((known, open)) if known == folder => Ok(Rc::clone(open)),
+        _ => {
+            let open = Rc::new(host::Folder::open(folder)?);
+            *last = Some((folder.to_path_buf(), Rc::clone(&open)));
+            Ok(open)
+        }
+    })
 }
 
 impl Drop for Waiting {
@@ -49,11 +68,11 @@ pub(super) fn write_aside(
     same_as: Option<&Path>,
     conduct: Conduct<'_>,
 ) -> Result<Waiting, NotLanded> {
-    static NUMBER: AtomicU64 = AtomicU64::new(0);
     let folder = target.parent().unwrap_or(target);
-    let number = NUMBER.fetch_add(1, Ordering::Relaxed);
-    let waiting = |path| Waiting { path, named: false };
-    let path = folder.join(format!("{}{number}.part", waiting_prefix(mark)));
+    let name = waiting_name(mark);
+    let path = folder.join(&name);
+    let open_folder = folder_of(target).map_err(not_written)?;
+    let waiting = |path| Waiting { folder: Rc::clone(&open_folder), path, named: false };
     match &entry.content {
         Content::File { .. } => {
             // Another name of a file that landed already. Where the volume knows none, it becomes a file of its own.
@@ -66,13 +85,13 @@ pub(super) fn write_aside(
                 let waiting = waiting(path);
                 linked?;
                 let file = File::open(&waiting.path).map_err(not_written)?;
-                host::set_file_metadata(file, &waiting.path, entry, owner).map_err(not_written)?;
+                host::set_file_metadata(file, &open_folder, &waiting.path, entry, owner).map_err(not_written)?;
                 return Ok(waiting);
             }
-            let file = File::create_new(&path).map_err(not_written)?;
+            let file = open_folder.create_new(name.as_ref()).map_err(not_written)?;
             let waiting = waiting(path);
             copy_proved(trunk, entry, &file, conduct)?;
-            host::set_file_metadata(file, &waiting.path, entry, owner).map_err(not_written)?;
+            host::set_file_metadata(file, &open_folder, &waiting.path, entry, owner).map_err(not_written)?;
             Ok(waiting)
         }
         Content::Link { target } => {
@@ -90,6 +109,53 @@ pub(super) fn write_aside(
     }
 }
 
+/// The same for a file whose content is not the trunk's, with the dates and marks of its entry.
+pub(super) fn write_adapted_aside(
+    entry: &Entry,
+    content: &[u8],
+    target: &Path,
+    mark: &str,
+    owner: Option<host::Owner>,
+) -> Result<Waiting, NotLanded> {
+    let (waiting, file) = begin_aside(target, mark)?;
+    (&file).write_all(content).map_err(not_written)?;
+    host::set_file_metadata(file, &waiting.folder, &waiting.path, entry, owner).map_err(not_written)?;
+    Ok(waiting)
+}
+
+/// The same for a file of the machine that gets another content: its marks, and its permissions if it has a successor, are those of what
+/// stands there.
+pub(super) fn write_bytes_aside(
+    content: &[u8],
+    target: &Path,
+    mark: &str,
+    owner: Option<host::Owner>,
+) -> Result<Waiting, NotLanded> {
+    let (waiting, file) = begin_aside(target, mark)?;
+    (&file).write_all(content).map_err(not_written)?;
+    if let Ok(there) = fs::symlink_metadata(target) {
+        file.set_permissions(there.permissions()).map_err(not_written)?;
+    }
+    file.sync_all().map_err(not_written)?;
+    drop(file);
+    host::set_folder_owner(&waiting.path, owner);
+    Ok(waiting)
+}
+
+/// A new file beside its place.
+fn begin_aside(target: &Path, mark: &str) -> Result<(Waiting, File), NotLanded> {
+    let folder = folder_of(target).map_err(not_written)?;
+    let name = waiting_name(mark);
+    let file = folder.create_new(name.as_ref()).map_err(not_written)?;
+    let path = target.parent().unwrap_or(target).join(&name);
+    Ok((Waiting { folder, path, named: false }, file))
+}
+
+fn waiting_name(mark: &str) -> String {
+    static NUMBER: AtomicU64 = AtomicU64::new(0);
+    format!("{}{}.part", waiting_prefix(mark), NUMBER.fetch_add(1, Ordering::Relaxed))
+}
+
 /// Gives the waiting file its name. What stands there is first renamed to `set_aside`; if anything else came to stand
 /// there meanwhile, it is left alone.
 pub(super) fn give_name(
@@ -97,10 +163,14 @@ pub(super) fn give_name(
     target: &Path,
     set_aside: Option<&Path>,
 ) -> Result<(), NotLanded> {
+    // All names are in one folder.
+    let at = target.parent().unwrap_or(target);
+    let name = |path: &Path| path.file_name().unwrap_or_default().to_owned();
+    let rename = |from: &Path, to: &Path| waiting.folder.rename_without_replacing(at, &name(from), &name(to));
     if let Some(aside) = set_aside {
-        host::rename_without_replacing(target, aside).map_err(not_written)?;
+        rename(target, aside).map_err(not_written)?;
     }
-    match host::rename_without_replacing(&waiting.path, target) {
+    match rename(&waiting.path, target) {
         Ok(()) => {
             waiting.named = true;
             Ok(())
@@ -108,7 +178,7 @@ pub(super) fn give_name(
         Err(cause) => {
             if let Some(aside) = set_aside {
                 // Nothing landed, so what was there gets its name back.
-                let _ = host::rename_without_replacing(aside, target);
+                let _ = rename(aside, target);
             }
             Err(not_written(cause))
         }

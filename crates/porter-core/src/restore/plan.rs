@@ -1,11 +1,13 @@
 //! What becomes of each entry, decided before anything is written.
 
 use super::journal::EntryKey;
+use super::landing::{Edit, Moved};
+use crate::kinds::browser::bookmarks_into::Merged;
 use crate::receipt::{Reason, Verdict};
 use porter_names::RelativePath;
 use porter_source::HostTree;
-use porter_trunk::{Damage, Entry, SystemLabel, Tally, Trunk, TrunkError};
-use std::collections::{BTreeMap, BTreeSet, HashSet};
+use porter_trunk::{Content, ContentHash, Damage, Entry, SystemLabel, Tally, Trunk, TrunkError};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::PathBuf;
 use time::OffsetDateTime;
@@ -38,12 +40,26 @@ pub struct Plan {
     /// The old machine's system and the new one's, if the new one's is an earlier version of it: programs may not understand what
     /// later ones wrote.
     pub older_system: Option<(SystemLabel, SystemLabel)>,
+    /// Browsers that run there, and would write over what they are told: to be closed first.
+    pub open_browsers: BTreeSet<String>,
+    /// Bookmarks that are added to browsers there.
+    pub merged: Vec<Merged>,
+    /// What goes otherwise than it should for items that land all the same.
+    pub notes: Vec<(String, Reason)>,
     /// What the volume of the machine's root has.
     pub free_in_bytes: u64,
     /// The folders of all drives that something goes to.
     pub(super) drives: BTreeSet<PathBuf>,
     /// Whether the trunk's permissions mean anything on the machine.
     pub(super) keeps_modes: bool,
+    /// Parts of items that go elsewhere.
+    pub(super) moves: Vec<Moved>,
+    /// Files that land with another content than the trunk's, by their rows.
+    pub(super) adapted: HashMap<u32, Vec<u8>>,
+    /// Files of the machine that get another content, and the dated name of what they are.
+    pub(super) edits: Vec<(Edit, Option<RelativePath>)>,
+    /// What stands beside them and belongs to what they are, and its dated name.
+    pub(super) beside_edits: Vec<(RelativePath, RelativePath)>,
     /// Entries, in the trunk's order.
     pub(super) steps: Vec<Step>,
     /// The folders that steps go into, below the root.
@@ -112,6 +128,13 @@ pub struct Due<'p> {
     pub entry: Entry,
     /// Where it goes, below the root.
     pub at: RelativePath,
+    /// Its content, where it is not the trunk's.
+    pub(super) adapted: Option<&'p [u8]>,
+}
+
+/// What an entry says of a content.
+pub(super) fn content_of(content: &[u8]) -> Content {
+    Content::File { size_in_bytes: content.len() as u64, hash: ContentHash::of(content) }
 }
 
 /// An entry that will not land.
@@ -138,7 +161,8 @@ impl Plan {
             let home = self.homes.get(step.home as usize)?;
             Some((home.join(step.name.as_ref()?).ok()?, home.join(aside).ok()?))
         });
-        by_folders.chain(by_steps)
+        let by_edits = self.edits.iter().filter_map(|(edit, aside)| Some((edit.at.clone(), aside.clone()?)));
+        by_folders.chain(by_steps).chain(by_edits).chain(self.beside_edits.iter().cloned())
     }
 
     /// The folders that are there and will have something made or renamed in them.
@@ -148,7 +172,8 @@ impl Plan {
         let is_written = |step: &&Step| !matches!(step.action, Action::Identical | Action::FolderMade);
         let written: BTreeSet<u32> = self.steps.iter().filter(is_written).map(|step| step.home).collect();
         let homes = written.iter().filter_map(|home| self.homes.get(*home as usize).cloned());
-        above.chain(homes).filter(|folder| !is_new.contains(folder)).collect()
+        let edited = self.edits.iter().filter_map(|(edit, _)| edit.at.parent());
+        above.chain(homes).chain(edited).filter(|folder| !is_new.contains(folder)).collect()
     }
 
     /// All steps with their entries, in the trunk's order. An error ends it: the trunk's list is not the one that was
@@ -163,8 +188,12 @@ impl Plan {
             match row {
                 Some((_, Ok(mut entry))) if mark_of(&entry) == step.mark => {
                     entry.unix_mode = entry.unix_mode.filter(|_| self.keeps_modes);
+                    let adapted = self.adapted.get(&step.number).map(Vec::as_slice);
+                    if let Some(content) = adapted {
+                        entry.content = content_of(content);
+                    }
                     let at = self.place_of(step, &entry).ok_or_else(list_changed)?;
-                    Ok(Due { step, entry, at })
+                    Ok(Due { step, entry, at, adapted })
                 }
                 _ => Err(list_changed()),
             }

@@ -7,22 +7,27 @@ use super::history::History;
 use super::host::most_bytes_in_name;
 use super::journal::EntryKey;
 use super::links::leads_out;
-use super::plan::{Action, NewFolder, Plan, Refused, Renamed, Step, is_older, mark_of};
+use super::landing::{Adapt, AdaptWith, Edit, Landings};
+use super::plan::{Action, NewFolder, Plan, Refused, Renamed, Step, content_of, is_older, mark_of};
 use super::relocate::Relocation;
 use super::target::{Destination, TargetTree};
 use crate::catalogue::Catalogue;
 use crate::check::refused_entry;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
+use crate::kinds::browser::bookmarks_into::{self, Adding};
+use crate::kinds::browser::landing::{self, BrowserWishes, Ground, NewerProfiles};
 use crate::machine::{Account, Machine};
 use crate::packing::Selection;
 use crate::receipt::Reason;
 use porter_names::{NameRules, RelativePath, fold, screen::on_screen};
 use porter_source::{EntryKind, HostTree};
 use porter_trunk::{
-    AccountLabel, Content, ContentHash, Entry, EntryAddress, EntryRefused, Tally, Trunk, free_space_in_bytes,
+    AccountLabel, Content, ContentHash, Entry, EntryAddress, EntryRefused, Tally, Trunk, TrunkItem,
+    free_space_in_bytes,
 };
 use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::io::Read;
 use std::path::{Path, PathBuf};
 use time::OffsetDateTime;
 
@@ -33,6 +38,10 @@ pub struct Wishes<'a> {
     pub accounts: &'a BTreeMap<String, String>,
     /// Which items.
     pub selection: &'a Selection,
+    /// What becomes of browsers' profiles.
+    pub browsers: BrowserWishes,
+    /// The browser that all bookmarks are added to, if any.
+    pub bookmarks_into: Option<&'a str>,
     /// When.
     pub now_utc: OffsetDateTime,
 }
@@ -46,7 +55,7 @@ pub fn plan_restore(
     decide: Decide<'_>,
     conduct: Conduct<'_>,
 ) -> Result<Plan, RestoreError> {
-    let Wishes { accounts: given, selection, now_utc } = *wishes;
+    let Wishes { accounts: given, selection, now_utc, browsers, bookmarks_into } = *wishes;
     let target = machine.volume.host_tree().ok_or(RestoreError::ReadOnlyMachine)?;
     let history = History::load(machine, &trunk.label().trunk_id);
     let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
@@ -60,7 +69,27 @@ pub fn plan_restore(
 
     let rules = machine.layout.name_rules(most_bytes_in_name());
     let mut planner = Planner::new(target.clone(), rules, now_utc, &history);
-    let relocation = Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue);
+    let chosen: Vec<&TrunkItem> = trunk.items().iter().filter(|item| items.contains(&item.id)).collect();
+    let ground = Ground { label: trunk.label(), machine, accounts: &accounts, history: &history, catalogue, wishes: browsers };
+    let mut landings = landing::land(&ground, &chosen);
+    let mut merged = Vec::new();
+    let mut add = |items: &[&TrunkItem], browser: &str, landings: &mut Landings| {
+        let into = Adding { trunk, machine, accounts: &accounts, catalogue, browser, now_utc };
+        merged.extend(bookmarks_into::bookmarks_into(&into, items, landings));
+    };
+    if browsers.newer == NewerProfiles::BookmarksOnly {
+        for item in &chosen {
+            let is_newer = matches!(landings.refused.get(&item.id), Some(Reason::NewerThanProgram { .. }));
+            if let Some(browser) = item.rule.as_ref().and_then(|rule| rule.rsplit('/').next()).filter(|_| is_newer) {
+                add(&[item], browser, &mut landings);
+            }
+        }
+    }
+    if let Some(browser) = bookmarks_into {
+        add(&chosen, browser, &mut landings);
+    }
+    let relocation = Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue).with(&landings.moves);
+    planner.heed(landings);
     let target = |entry: &Entry, _: &RelativePath| {
         let EntryAddress { place, path, .. } = relocation.address(entry);
         let base = place_of(machine, &accounts, &relocation.address(entry))?.path.clone();
@@ -76,7 +105,9 @@ pub fn plan_restore(
         .filter_map(|(id, account)| Some((id, (*account)?)))
         .collect();
     let by_id = wanted.iter().map(|(id, account)| ((*id).clone(), account.id.clone())).collect();
+    planner.plan_edits();
     let mut plan = planner.finish(by_id, items)?;
+    plan.merged = merged;
     let (old, new) = (&trunk.label().machine.system, &machine.system);
     plan.older_system = is_older(new, old).then(|| (old.clone(), new.clone()));
     plan.keeps_modes = machine.has_permissions_of(&trunk.label().machine.system);
@@ -182,6 +213,11 @@ struct Planner<'a> {
     taken: Option<(RelativePath, RelativePath)>,
     new_folders: Vec<NewFolder>,
     steps: Vec<Step>,
+    landings: Landings,
+    adapts: HashMap<EntryKey, AdaptWith>,
+    adapted: HashMap<u32, Vec<u8>>,
+    edits: Vec<(Edit, Option<RelativePath>)>,
+    beside_edits: Vec<(RelativePath, RelativePath)>,
     homes: Vec<RelativePath>,
     home_numbers: HashMap<RelativePath, u32>,
     renamed: Vec<Renamed>,
@@ -210,6 +246,11 @@ impl<'a> Planner<'a> {
             taken: None,
             new_folders: Vec::new(),
             steps: Vec::new(),
+            landings: Landings::default(),
+            adapts: HashMap::new(),
+            adapted: HashMap::new(),
+            edits: Vec::new(),
+            beside_edits: Vec::new(),
             homes: Vec::new(),
             home_numbers: HashMap::new(),
             renamed: Vec::new(),
@@ -239,7 +280,8 @@ impl<'a> Planner<'a> {
             |hand_over| {
                 for (number, entry) in (0_u32..).zip(entries) {
                     let to_compare = match entry {
-                        Ok(entry) if items.contains(&entry.item) => {
+                        Ok(mut entry) if items.contains(&entry.item) => {
+                            planner.adapt(trunk, &mut entry, number);
                             planner.plan_entry(entry, number, target, conduct)
                         }
                         // An entry of an item that the trunk does not list has no one to answer for it.
@@ -280,6 +322,71 @@ impl<'a> Planner<'a> {
         conduct.send(&Event::StageEnded { stage: Stage::Plan });
         self.settle_what_differs(different, decide);
         Ok(())
+    }
+
+    /// Takes over what the kinds have decided.
+    fn heed(&mut self, mut landings: Landings) {
+        let owner_of = |item: &str| item.split_once('/').map(|(owner, _)| owner.to_owned());
+        for Adapt { item, place, path, with } in landings.adapt.drain(..) {
+            self.adapts.insert(EntryKey { owner: owner_of(&item), place, path }, with);
+        }
+        self.landings = landings;
+    }
+
+    /// Gives an entry its new content, if it is one of those that follow.
+    fn adapt(&mut self, trunk: &dyn Trunk, entry: &mut Entry, number: u32) {
+        /// Such files are small; one that is not stays as it is.
+        const LARGEST_IN_BYTES: u64 = 64 << 20;
+        if self.adapts.is_empty() || entry.size_in_bytes() > LARGEST_IN_BYTES || entry.held.is_some() {
+            return;
+        }
+        let Some(with) = self.adapts.get(&EntryKey::of(&entry.address)) else { return };
+        let mut content = Vec::new();
+        let read = trunk.open_content(entry).map(|mut from| from.read_to_end(&mut content).is_ok());
+        if matches!(read, Ok(true))
+            && let Content::File { hash, .. } = entry.content
+            && ContentHash::of(&content) == hash
+            && let Some(new) = with(&content)
+        {
+            entry.content = content_of(&new);
+            self.adapted.insert(number, new);
+        }
+    }
+
+    /// Plans the files of the machine that get another content.
+    fn plan_edits(&mut self) {
+        for edit in std::mem::take(&mut self.landings.edits) {
+            let host = self.tree.host_path(&edit.at).ok();
+            let there = host.and_then(|path| std::fs::symlink_metadata(path).ok());
+            let planned = (|| {
+                let mut beside = Vec::new();
+                let aside = match there {
+                    Some(found) if !found.is_file() => {
+                        let what = "a folder or link".to_owned();
+                        return Err(Reason::InTheWay { what, path: edit.at.to_string() });
+                    }
+                    Some(_) => Some(self.tree.choose_aside(&edit.at)?),
+                    None => {
+                        let folder = edit.at.parent().unwrap_or_default();
+                        self.base_folder(&folder)?;
+                        None
+                    }
+                };
+                for path in &edit.set_aside_too {
+                    beside.push((path.clone(), self.tree.choose_aside(path)?));
+                }
+                Ok((aside, beside))
+            })();
+            match planned {
+                Ok((aside, beside)) => {
+                    self.beside_edits.extend(beside);
+                    let drive = self.tree.host().drive_of(&edit.at).to_path_buf();
+                    *self.needed_on.entry(drive).or_default() += edit.content.len() as u64 + MOST_LOST_PER_ENTRY_IN_BYTES;
+                    self.edits.push((edit, aside));
+                }
+                Err(reason) => self.landings.notes.push((edit.item, reason)),
+            }
+        }
     }
 
     /// Both stay: one of them gets a dated name.
@@ -392,6 +499,10 @@ impl<'a> Planner<'a> {
         }
         if let Some(why) = entry.held.clone() {
             self.refuse(&entry, Reason::Held { why }, false);
+            return None;
+        }
+        if let Some(reason) = self.landings.refused.get(&entry.item).cloned() {
+            self.refuse(&entry, reason, true);
             return None;
         }
         if let Content::Link { target } = &entry.content
@@ -595,6 +706,13 @@ impl<'a> Planner<'a> {
             to_write: self.to_write,
             identical: self.identical,
             older_system: None,
+            open_browsers: self.landings.open_browsers,
+            merged: Vec::new(),
+            notes: self.landings.notes,
+            moves: self.landings.moves,
+            adapted: self.adapted,
+            edits: self.edits,
+            beside_edits: self.beside_edits,
             free_in_bytes,
             drives: self.needed_on.into_keys().collect(),
             keeps_modes: false,

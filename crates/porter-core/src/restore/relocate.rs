@@ -1,6 +1,7 @@
 //! Where a program keeps on the new system what it kept on the old one. Between systems of one family places are enough; between
 //! others the carry rule of an item knows, by the names of its parts.
 
+use super::landing::Moved;
 use crate::catalogue::{Catalogue, Find};
 use crate::machine::layout::Family;
 use porter_names::RelativePath;
@@ -17,7 +18,7 @@ pub struct Relocation {
 struct Move {
     from_place: String,
     from: RelativePath,
-    to_place: &'static str,
+    to_place: String,
     to: RelativePath,
 }
 
@@ -39,17 +40,31 @@ impl Relocation {
         relocation
     }
 
+    /// What was decided for one restore comes before what holds for every one.
+    #[must_use]
+    pub fn with<'m>(mut self, moved: impl IntoIterator<Item = &'m Moved>) -> Self {
+        for moved in moved {
+            let Moved { item, from_place, from, to_place, to } = moved.clone();
+            self.by_item.entry(item).or_default().insert(0, Move { from_place, from, to_place, to });
+        }
+        self
+    }
+
     /// The address of an entry on the new system.
     pub fn address(&self, entry: &Entry) -> EntryAddress {
-        let address = &entry.address;
-        let moved = self.by_item.get(&entry.item).into_iter().flatten().find_map(|part| {
+        self.address_of(&entry.item, &entry.address)
+    }
+
+    /// The same for any address of an item.
+    pub fn address_of(&self, item: &str, address: &EntryAddress) -> EntryAddress {
+        let moved = self.by_item.get(item).into_iter().flatten().find_map(|part| {
             if part.from_place != address.place || !address.path.is_within(&part.from) {
                 return None;
             }
             let mut below = address.path.steps().skip(part.from.steps().count());
             let path = below.try_fold(part.to.clone(), |path, step| path.join(step).ok())?;
             Some(EntryAddress {
-                place: part.to_place.to_owned(),
+                place: part.to_place.clone(),
                 path,
                 safe_path: None,
                 owner: address.owner.clone(),
@@ -71,5 +86,5 @@ fn move_of(part: &TrunkPart, there: &[&Find]) -> Option<Move> {
         let to = path.literal().or_else(|| path.parent_if_last_is_pattern()?.join(from.name()?).ok())?;
         Some((find.place.name(), to))
     })?;
-    Some(Move { from_place: part.place.clone(), from, to_place, to })
+    Some(Move { from_place: part.place.clone(), from, to_place: to_place.to_owned(), to })
 }

@@ -3,7 +3,8 @@
 use super::flusher::flush_meanwhile;
 use super::host::{self, Owner, owner_like};
 use super::journal::{FORMAT, Journal, JournalLine, PathField};
-use super::land::{NotLanded, give_name, not_written, write_aside};
+use super::land::{NotLanded, give_name, not_written, write_adapted_aside, write_aside, write_bytes_aside};
+use super::landing::Moved;
 use super::plan::{Action, Due, NewFolder, Plan, Refused};
 use super::{EntryKey, RestoreError};
 use crate::events::{Conduct, Event, Stage};
@@ -106,6 +107,7 @@ pub fn run_plan(
     if conduct.is_stopped() {
         return Err(RestoreError::Cancelled);
     }
+    runner.edit(&plan, &mut report)?;
     // The innermost first, because making a thing in a folder changes the folder's time.
     for (at, entry) in folders.iter().rev() {
         if let Ok(path) = plan.target.host_path(at) {
@@ -254,7 +256,12 @@ fn line_of(due: &Due<'_>) -> Option<JournalLine> {
     let at = PathField(due.at.clone());
     match due.step.action {
         Action::FolderMade => None,
-        Action::Identical => due.step.renamed.then_some(JournalLine::FoundAs { entry, at }),
+        Action::Identical => match (&due.entry.content, due.step.renamed) {
+            (Content::File { hash, .. }, false) if due.adapted.is_some() => {
+                Some(JournalLine::FoundAdapted { entry, blake3: *hash })
+            }
+            (_, renamed) => renamed.then_some(JournalLine::FoundAs { entry, at }),
+        },
         Action::Create | Action::SetAside(_) | Action::Beside => Some(JournalLine::Land {
             entry,
             at,
@@ -262,6 +269,7 @@ fn line_of(due: &Due<'_>) -> Option<JournalLine> {
             renamed: due.step.renamed,
             kept_existing: due.step.action == Action::Beside,
             link: matches!(due.entry.content, Content::Link { .. }),
+            adapted: due.adapted.is_some(),
             blake3: match &due.entry.content {
                 Content::File { hash, .. } => Some(*hash),
                 Content::Link { target } => Some(ContentHash::of(target)),
@@ -320,7 +328,18 @@ impl Runner<'_> {
     /// those that stand for another comes with them.
     fn note_folders(&self, plan: &Plan) -> Result<(), RestoreError> {
         let Some(journal) = self.journal else { return Ok(()) };
-        let mut lines = Vec::new();
+        let mut lines: Vec<JournalLine> = plan
+            .moves
+            .iter()
+            .cloned()
+            .map(|Moved { item, from_place, from, to_place, to }| JournalLine::Moved {
+                item,
+                place: from_place,
+                path: PathField(from),
+                to_place,
+                to: PathField(to),
+            })
+            .collect();
         for folder in plan.folders_that_change() {
             let modified = self
                 .host_path(&folder)
@@ -345,6 +364,61 @@ impl Runner<'_> {
         }
         self.write_all(&lines)?;
         journal.flush().map_err(|cause| journal_failed(journal.path(), cause))
+    }
+
+    /// Writes the files of the machine that get another content: what they were is set aside. One that cannot be written is told, and
+    /// keeps what it has.
+    fn edit(&self, plan: &Plan, report: &mut RestoreReport) -> Result<(), RestoreError> {
+        let mut lines = Vec::new();
+        for (at, to) in &plan.beside_edits {
+            lines.push(JournalLine::SetAside { at: PathField(at.clone()), to: PathField(to.clone()) });
+        }
+        for (edit, aside) in &plan.edits {
+            lines.push(JournalLine::Edit {
+                item: edit.item.clone(),
+                at: PathField(edit.at.clone()),
+                aside: aside.clone().map(PathField),
+                blake3: ContentHash::of(&edit.content),
+            });
+        }
+        self.write_all(&lines)?;
+        if let (Some(journal), false) = (self.journal, lines.is_empty()) {
+            journal.flush().map_err(|cause| journal_failed(journal.path(), cause))?;
+        }
+        for (at, to) in &plan.beside_edits {
+            if let (Ok(from), Ok(aside)) = (self.host_path(at), self.host_path(to))
+                && host::rename_without_replacing(&from, &aside).is_ok()
+            {
+                report.set_aside.push((at.clone(), to.clone()));
+            }
+        }
+        for (edit, aside) in &plan.edits {
+            let written = (|| {
+                let path = self.host_path(&edit.at).map_err(NotLanded::Refused)?;
+                let aside = aside.as_ref().map(|to| self.host_path(to)).transpose().map_err(NotLanded::Refused)?;
+                let owner = path.parent().and_then(|folder| self.owner_in(folder));
+                let waiting = write_bytes_aside(&edit.content, &path, self.mark, owner)?;
+                give_name(waiting, &path, aside.as_deref())
+            })();
+            match written {
+                Ok(()) => {
+                    report.written += Tally::file(edit.content.len() as u64);
+                    report.set_aside.extend(aside.clone().map(|to| (edit.at.clone(), to)));
+                }
+                Err(NotLanded::Refused(reason)) => report.refused.push(Refused {
+                    item: Some(edit.item.clone()),
+                    key: None,
+                    path: edit.at.clone(),
+                    reason,
+                    needs_attention: true,
+                }),
+                Err(NotLanded::VolumeFailed(cause)) => {
+                    let path = self.target.root().to_path_buf();
+                    return Err(RestoreError::Volume { path, cause });
+                }
+            }
+        }
+        Ok(())
     }
 
     fn journal_refused(&self, refused: &Refused) -> Result<(), RestoreError> {
@@ -417,7 +491,10 @@ impl Runner<'_> {
             matches!(due.entry.content, Content::File { hash: ours, .. } if ours == *hash)
                 .then_some(path.as_path())
         });
-        let waiting = write_aside(self.trunk, &due.entry, &path, self.mark, owner, same_as, self.conduct)
+        let waiting = match due.adapted {
+            Some(content) => write_adapted_aside(&due.entry, content, &path, self.mark, owner),
+            None => write_aside(self.trunk, &due.entry, &path, self.mark, owner, same_as, self.conduct),
+        }
             .map_err(sort)?;
         give_name(waiting, &path, aside.as_deref()).map_err(sort)?;
         if let (Some((number, linked)), Content::File { hash, .. }) = (&mut linked, &due.entry.content) {

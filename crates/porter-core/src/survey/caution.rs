@@ -89,6 +89,20 @@ pub enum Caution {
         /// Which programs.
         programs: Vec<String>,
     },
+    /// A browser lists a profile whose folder is not there.
+    ProfileMissing {
+        /// What it is called.
+        name: String,
+        /// Where it should be.
+        path: String,
+    },
+    /// A file of a profile cannot be understood. It is carried as it is.
+    ProfileDamaged {
+        /// Which.
+        file: String,
+        /// Why, in words.
+        detail: String,
+    },
     /// The system does not know whose folder it is.
     NoOwner,
     /// People who may sign in and have no folder: they never did, or it is somewhere else.
@@ -130,7 +144,7 @@ pub enum Caution {
 }
 
 pub(super) fn of_item(machine: &Machine, item: &Item, count: &Count) -> Vec<Caution> {
-    let mut cautions = Vec::new();
+    let mut cautions = item.cautions.clone();
     let mut if_any = |count: u64, caution: fn(u64) -> Caution| {
         if count > 0 {
             cautions.push(caution(count));
@@ -151,7 +165,8 @@ pub(super) fn of_item(machine: &Machine, item: &Item, count: &Count) -> Vec<Caut
         .filter(|program| machine.runs(program))
         .cloned()
         .collect();
-    if !running.is_empty() {
+    let is_told = cautions.iter().any(|caution| matches!(caution, Caution::ProgramRunning { .. }));
+    if !running.is_empty() && !is_told {
         cautions.push(Caution::ProgramRunning { programs: running });
     }
     let is_whole = |place| {

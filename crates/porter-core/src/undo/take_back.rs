@@ -120,6 +120,9 @@ pub fn take_back(
                 Some(JournalLine::Land { at, link, blake3, .. }) => {
                     what_is_at(target, &at.0, *link, *blake3, conduct)
                 }
+                Some(JournalLine::Edit { at, blake3, .. }) => {
+                    what_is_at(target, &at.0, false, Some(*blake3), conduct)
+                }
                 _ => There::Nothing,
             };
             Seen { line, there }
@@ -160,7 +163,9 @@ pub fn sweep(run: &Run, target: &HostTree) -> io::Result<()> {
     let prefix = waiting_prefix(&run.mark);
     let mut looked_into = HashSet::new();
     for line in Backwards::open(&run.journal)? {
-        let Ok(JournalLine::Land { at, .. }) = serde_json::from_slice(&line?) else { continue };
+        let Ok(JournalLine::Land { at, .. } | JournalLine::Edit { at, .. }) = serde_json::from_slice(&line?) else {
+            continue;
+        };
         let folder = at.0.parent().unwrap_or_default();
         let Ok(path) = target.host_path(&folder) else { continue };
         // A link in the way was put there by somebody else.
@@ -243,6 +248,9 @@ impl Undoing<'_> {
                     self.undo_landing(&at.0, aside, link, there)
                 }
             }
+            JournalLine::Edit { at, aside, .. } => {
+                self.undo_landing(&at.0, aside.map(|aside| aside.0), false, there)
+            }
             JournalLine::Folder { at } => self.remove_folder(&at.0),
             JournalLine::SetAside { at, to } => self.put_back(&to.0, &at.0),
             JournalLine::FolderWas { at, modified_utc } => {
@@ -255,7 +263,11 @@ impl Undoing<'_> {
                 }
                 Ok(())
             }
-            JournalLine::Begin { .. } | JournalLine::FoundAs { .. } | JournalLine::End { .. } => Ok(()),
+            JournalLine::Begin { .. }
+            | JournalLine::Moved { .. }
+            | JournalLine::FoundAs { .. }
+            | JournalLine::FoundAdapted { .. }
+            | JournalLine::End { .. } => Ok(()),
         }
     }
 

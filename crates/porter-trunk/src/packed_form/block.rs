@@ -3,7 +3,7 @@
 //! A block is a head of fixed length, a directory (of contents only), and a body that may be compressed. Unsealed, the head
 //! carries a BLAKE3 proof; sealed, directory and body are one AEAD text bound to the head.
 
-use super::buffers::Buffer;
+use super::buffers::{Buffer, Bytes};
 use super::squeeze;
 use crate::content_hash::ContentHash;
 use crate::sealing::{FileKey, TAG_LENGTH_IN_BYTES};
@@ -201,7 +201,7 @@ impl Directory {
 pub(super) struct Sealed {
     pub(super) head: Head,
     pub(super) directory: Vec<u8>,
-    pub(super) body: Vec<u8>,
+    pub(super) body: Bytes,
 }
 
 /// Makes a block of a body that is compressed already where its codec says so.
@@ -210,7 +210,7 @@ pub(super) fn seal(
     codec: Codec,
     number: u32,
     directory: &Directory,
-    mut body: Vec<u8>,
+    mut body: Bytes,
     raw_in_bytes: usize,
     key: Option<&FileKey>,
 ) -> io::Result<Sealed> {
@@ -236,11 +236,11 @@ pub(super) fn seal(
         Some(key) => {
             // The nonce is drawn while sealing, and the head that is bound has to be whole before.
             let mut text = std::mem::take(&mut directory);
-            text.append(&mut body);
+            text.extend_from_slice(&body);
             let (nonce, tag) = key.seal(&head.proved_bytes(), &mut text)?;
             head.nonce = nonce;
             head.proof[..TAG_LENGTH_IN_BYTES].copy_from_slice(&tag);
-            body = text;
+            body = Bytes::Own(text);
         }
     }
     Ok(Sealed { head, directory, body })

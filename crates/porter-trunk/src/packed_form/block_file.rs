@@ -2,6 +2,7 @@
 //!
 //! A file without a tail is one that was cut off; its blocks can still be read one after the other.
 
+use super::buffers::Bytes;
 use super::block::{self, Directory, HEAD_IN_BYTES, Head, Kind, Opened, Proving, Sealed};
 use super::buffers::Buffer;
 use crate::host::{open_plain_file, read_exact_at};
@@ -191,7 +192,7 @@ impl BlockFileWriter {
             block::Codec::Plain,
             u32::try_from(self.rows.len()).unwrap_or(u32::MAX),
             &Directory::default(),
-            rows,
+            Bytes::Own(rows),
             length,
             key,
         )?;

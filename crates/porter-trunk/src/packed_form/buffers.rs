@@ -1,7 +1,7 @@
 //! Large buffers that are used again: a fresh one costs a fault of the memory for each 4 KiB of it.
 
-use std::ops::{Deref, DerefMut};
-use std::sync::{Mutex, PoisonError};
+use std::ops::{Deref, DerefMut, Range};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// So many wait for their next use at most.
 const MOST_WAITING: usize = 12;
@@ -22,13 +22,41 @@ impl Buffer {
         let mut bytes = if length_in_bytes < SHORTEST_KEPT_IN_BYTES {
             Vec::new()
         } else {
-            WAITING.lock().unwrap_or_else(PoisonError::into_inner).pop().unwrap_or_default()
+            let mut waiting = WAITING.lock().unwrap_or_else(PoisonError::into_inner);
+            let fits = waiting.iter().rposition(|bytes| bytes.capacity() >= length_in_bytes);
+            fits.map(|at| waiting.swap_remove(at)).unwrap_or_default()
         };
         if bytes.capacity() < length_in_bytes {
-            // Nothing of it is worth copying.
             bytes = Vec::with_capacity(length_in_bytes);
         }
         Self(bytes)
+    }
+}
+
+/// Bytes to be kept: a buffer of their own, or a stretch of one that others use as well.
+#[derive(Debug)]
+pub(super) enum Bytes {
+    Own(Vec<u8>),
+    Shared(Arc<Buffer>, Range<usize>),
+}
+
+impl Bytes {
+    /// Sees to it that the buffer is used again.
+    pub(super) fn into_own(self) -> Option<Vec<u8>> {
+        match self {
+            Self::Own(bytes) => Some(bytes),
+            Self::Shared(..) => None,
+        }
+    }
+}
+
+impl Deref for Bytes {
+    type Target = [u8];
+    fn deref(&self) -> &[u8] {
+        match self {
+            Self::Own(bytes) => bytes,
+            Self::Shared(buffer, range) => &buffer[range.clone()],
+        }
     }
 }
 

@@ -1,10 +1,12 @@
 //! Cutting contents by what is in them: the same stretch in two files is cut alike wherever it lies, and kept once.
 
+use super::buffers::{Buffer, Bytes};
 use super::squeeze::Texture;
 use crate::content_hash::PieceFailed;
 use fastcdc::v2020::FastCDC;
 use std::cell::RefCell;
 use std::io::{self, Read};
+use std::sync::Arc;
 
 /// Shortest, average and longest content, in bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -28,7 +30,26 @@ const MEDIA: [&[u8]; 18] = [
 ];
 
 thread_local! {
-    static BUFFER: RefCell<Vec<u8>> = const { RefCell::new(Vec::new()) };
+    static BUFFER: RefCell<Buffer> = RefCell::default();
+}
+
+/// One content, and the buffer that it stands in where it may be kept there: copying films from one buffer to another would take longer
+/// than writing them.
+pub(super) struct Piece<'b> {
+    pub(super) bytes: &'b [u8],
+    shared: Option<(&'b Arc<Buffer>, usize)>,
+}
+
+impl<'b> Piece<'b> {
+    const fn to_copy(bytes: &'b [u8]) -> Self {
+        Self { bytes, shared: None }
+    }
+
+    /// The same bytes, to be kept; none where they have to be copied.
+    pub(super) fn shared(&self) -> Option<Bytes> {
+        let (buffer, begin) = self.shared?;
+        Some(Bytes::Shared(Arc::clone(buffer), begin..begin + self.bytes.len()))
+    }
 }
 
 /// Reads all of `content`, of a file of this name, and gives it away cut into contents; the second argument says whether it is all there is.
@@ -36,49 +57,104 @@ thread_local! {
 pub(super) fn cut<E>(
     content: &mut dyn Read,
     name: &[u8],
-    mut use_content: impl FnMut(&[u8], bool) -> Result<(), E>,
+    mut use_content: impl FnMut(Piece<'_>, bool) -> Result<(), E>,
 ) -> Result<(), PieceFailed<E>> {
     BUFFER.with_borrow_mut(|buffer| {
-        buffer.resize(LARGE_IN_BYTES, 0);
-        let (mut begin, mut end) = (0, 0);
-        let mut at_end = fill(content, buffer, &mut end).map_err(PieceFailed::Reading)?;
+        if buffer.len() < LARGE_IN_BYTES {
+            *buffer = fresh_buffer();
+        }
+        let mut end = 0;
+        let at_end = fill(content, buffer, &mut end).map_err(PieceFailed::Reading)?;
         if at_end && end <= FINE.min {
             // Most files are small: one content.
             return if end == 0 {
                 Ok(())
             } else {
-                use_content(&buffer[..end], true).map_err(PieceFailed::Using)
+                use_content(Piece::to_copy(&buffer[..end]), true).map_err(PieceFailed::Using)
             };
         }
         // Decided by the beginning alone, so that every copy of a file is cut alike.
         let may_be_coarse = || !at_end || is_media(name);
         let is_coarse = may_be_coarse() && Texture::of(&buffer[..end]) == Texture::Dense;
-        let cuts = if is_coarse { COARSE } else { FINE };
-        let mut first = true;
-        loop {
-            if !at_end && end - begin < cuts.max {
-                buffer.copy_within(begin..end, 0);
-                (begin, end) = (0, end - begin);
-                at_end = fill(content, buffer, &mut end).map_err(PieceFailed::Reading)?;
-            }
-            if begin == end {
-                return Ok(());
-            }
-            let rest = &buffer[begin..end];
-            let length = if rest.len() <= cuts.min {
-                rest.len()
-            } else if rest.len() >= cuts.max && is_zeros(&rest[..cuts.max]) {
-                cuts.max
-            } else {
-                let (_, length) = FastCDC::new(rest, cuts.min, cuts.average, cuts.max).cut(0, rest.len());
-                if length == 0 { rest.len() } else { length }
-            };
-            let is_all = first && at_end && length == rest.len();
-            use_content(&rest[..length], is_all).map_err(PieceFailed::Using)?;
-            first = false;
+        if is_coarse {
+            return cut_coarsely(content, std::mem::take(buffer), end, at_end, use_content);
+        }
+        cut_finely(content, buffer, end, at_end, |bytes, is_all| use_content(Piece::to_copy(bytes), is_all))
+    })
+}
+
+fn fresh_buffer() -> Buffer {
+    let mut buffer = Buffer::with_room(LARGE_IN_BYTES);
+    buffer.resize(LARGE_IN_BYTES, 0);
+    buffer
+}
+
+fn cut_finely<E>(
+    content: &mut dyn Read,
+    buffer: &mut [u8],
+    mut end: usize,
+    mut at_end: bool,
+    mut use_content: impl FnMut(&[u8], bool) -> Result<(), E>,
+) -> Result<(), PieceFailed<E>> {
+    let mut begin = 0;
+    let mut first = true;
+    loop {
+        if !at_end && end - begin < FINE.max {
+            buffer.copy_within(begin..end, 0);
+            (begin, end) = (0, end - begin);
+            at_end = fill(content, buffer, &mut end).map_err(PieceFailed::Reading)?;
+        }
+        if begin == end {
+            return Ok(());
+        }
+        let rest = &buffer[begin..end];
+        let length = next_cut(rest, FINE);
+        use_content(&rest[..length], first && at_end && length == rest.len()).map_err(PieceFailed::Using)?;
+        first = false;
+        begin += length;
+    }
+}
+
+/// The same with buffers that are handed on.
+fn cut_coarsely<E>(
+    content: &mut dyn Read,
+    mut buffer: Buffer,
+    mut end: usize,
+    mut at_end: bool,
+    mut use_content: impl FnMut(Piece<'_>, bool) -> Result<(), E>,
+) -> Result<(), PieceFailed<E>> {
+    // What is there whole is one content: nothing of it is hashed twice.
+    let is_all = at_end;
+    loop {
+        let full = Arc::new(buffer);
+        let mut begin = 0;
+        while begin < end && (at_end || end - begin >= COARSE.max) {
+            let rest = &full[begin..end];
+            let length = if is_all { rest.len() } else { next_cut(rest, COARSE) };
+            let piece = Piece { bytes: &rest[..length], shared: Some((&full, begin)) };
+            use_content(piece, is_all).map_err(PieceFailed::Using)?;
             begin += length;
         }
-    })
+        if at_end {
+            return Ok(());
+        }
+        buffer = fresh_buffer();
+        let rest = &full[begin..end];
+        buffer[..rest.len()].copy_from_slice(rest);
+        end -= begin;
+        at_end = fill(content, &mut buffer, &mut end).map_err(PieceFailed::Reading)?;
+    }
+}
+
+fn next_cut(rest: &[u8], cuts: Cuts) -> usize {
+    if rest.len() <= cuts.min {
+        return rest.len();
+    }
+    if rest.len() >= cuts.max && is_zeros(&rest[..cuts.max]) {
+        return cuts.max;
+    }
+    let (_, length) = FastCDC::new(rest, cuts.min, cuts.average, cuts.max).cut(0, rest.len());
+    if length == 0 { rest.len() } else { length }
 }
 
 fn is_media(name: &[u8]) -> bool {
@@ -116,9 +192,10 @@ mod tests {
         let mut found = Vec::new();
         let mut joined = Vec::new();
         cut::<()>(&mut &content[..], b"x.bin", |piece, is_all| {
-            assert_eq!(is_all, piece.len() == content.len());
-            found.push(piece.len());
-            joined.extend_from_slice(piece);
+            assert_eq!(is_all, piece.bytes.len() == content.len());
+            assert!(piece.shared().is_none_or(|shared| *shared == *piece.bytes));
+            found.push(piece.bytes.len());
+            joined.extend_from_slice(piece.bytes);
             Ok(())
         })
         .unwrap();

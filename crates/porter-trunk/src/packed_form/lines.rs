@@ -1,6 +1,7 @@
 //! Lists of lines, block by block.
 
 use super::block::{self, Codec, Directory, Kind, Sealed};
+use super::buffers::Bytes;
 use super::squeeze;
 use crate::sealing::FileKey;
 use std::io;
@@ -43,5 +44,5 @@ pub(super) fn of_bytes(kind: Kind, number: u32, bytes: Vec<u8>, key: Option<&Fil
         Some(packed) => (Codec::Zstd, packed),
         None => (Codec::Plain, bytes),
     };
-    block::seal(kind, codec, number, &Directory::default(), body, raw_in_bytes, key)
+    block::seal(kind, codec, number, &Directory::default(), Bytes::Own(body), raw_in_bytes, key)
 }

@@ -206,7 +206,9 @@ impl Writing {
                     if let Err((path, cause)) = self.write(&block) {
                         self.shared.fail(&path, &cause);
                     }
-                    give_back(&self.shared, block.body);
+                    if let Some(buffer) = block.body.into_own() {
+                        give_back(&self.shared, buffer);
+                    }
                 }
             }
         }

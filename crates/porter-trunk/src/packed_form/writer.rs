@@ -3,6 +3,7 @@
 use super::PackedTrunk;
 use super::block::{self, Codec, ContentId, Directory, Kind};
 use super::block_file::Run;
+use super::buffers::Bytes;
 use super::content_index::Whereabouts;
 use super::cutter::{cut, is_zeros};
 use super::layout::{FileName, LABEL, SEAL};
@@ -251,6 +252,18 @@ impl PackedTrunkWriter {
         Ok(at)
     }
 
+    /// Puts a new dense content into a block of its own, without copying it.
+    fn store_alone(&self, id: ContentId, bytes: Bytes) -> Result<Whereabouts, TrunkError> {
+        let number = self.number();
+        let raw_in_bytes = bytes.len();
+        let length = u32::try_from(raw_in_bytes).unwrap_or(u32::MAX);
+        let at = Whereabouts { block: number, row: 0 };
+        self.stock.index.insert(id, at);
+        let directory = Directory { rows: vec![(id, length)] };
+        self.write_block(number, &directory, Codec::Plain, bytes, raw_in_bytes)?;
+        Ok(at)
+    }
+
     fn close_block(&self, block: OpenBlock, shelf: Shelf) -> Result<(), TrunkError> {
         let OpenBlock { number, directory, bytes } = block;
         let raw_in_bytes = bytes.len();
@@ -263,9 +276,19 @@ impl PackedTrunkWriter {
             }
             None => (Codec::Plain, bytes),
         };
-        let sealed =
-            block::seal(Kind::Contents, codec, number, &directory, body, raw_in_bytes, self.run.key())
-                .map_err(|cause| self.io(cause))?;
+        self.write_block(number, &directory, codec, Bytes::Own(body), raw_in_bytes)
+    }
+
+    fn write_block(
+        &self,
+        number: u32,
+        directory: &Directory,
+        codec: Codec,
+        body: Bytes,
+        raw_in_bytes: usize,
+    ) -> Result<(), TrunkError> {
+        let sealed = block::seal(Kind::Contents, codec, number, directory, body, raw_in_bytes, self.run.key())
+            .map_err(|cause| self.io(cause))?;
         self.packs.write(sealed)
     }
 
@@ -346,7 +369,8 @@ impl TrunkWriter for PackedTrunkWriter {
         let mut whole = ContentHasher::default();
         let mut only = None;
         let name = address.path.name().unwrap_or_default();
-        cut(content, name, |piece, is_all| {
+        cut(content, name, |cut_piece, is_all| {
+            let piece = cut_piece.bytes;
             size_in_bytes += piece.len() as u64;
             progress(piece.len() as u64);
             let mut hash = None;
@@ -363,7 +387,15 @@ impl TrunkWriter for PackedTrunkWriter {
             let id = self.id_of(piece, hash);
             let at = match self.stock.index.find(&id) {
                 Some(at) => at,
-                None => self.append(Shelf::of(Texture::of(piece), name, is_all), id, piece)?,
+                None => {
+                    let shelf = Shelf::of(Texture::of(piece), name, is_all);
+                    match cut_piece.shared() {
+                        Some(bytes) if shelf.is_dense() && piece.len() >= shelf.block_in_bytes() / 4 => {
+                            self.store_alone(id, bytes)?
+                        }
+                        _ => self.append(shelf, id, piece)?,
+                    }
+                }
             };
             extents.push(Extent::Contents { block: at.block, first: at.row, count: 1 });
             Ok(())

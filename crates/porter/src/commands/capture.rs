@@ -9,6 +9,7 @@ use crate::{amounts, keys, open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::capture::{CaptureError, Forecast, Job, Shape, capture, forecast};
 use porter_core::machine::Machine;
+use porter_core::restore::old_paths::places_as_written;
 use porter_trunk::label::{FORMAT, FormatVersion, MAJOR, MINOR};
 use porter_trunk::open_form::OpenTrunkWriter;
 use porter_trunk::outside::Outside;
@@ -254,7 +255,11 @@ fn label(machine: &Machine, arguments: &CaptureArguments) -> Result<Label, Failu
     let accounts = machine
         .accounts
         .iter()
-        .map(|account| AccountLabel { id: account.id.clone(), name: account.shown_name() })
+        .map(|account| AccountLabel {
+            id: account.id.clone(),
+            name: account.shown_name(),
+            places: places_as_written(machine, account),
+        })
         .collect();
     Ok(Label {
         format: FORMAT.to_owned(),

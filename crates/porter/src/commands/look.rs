@@ -80,7 +80,7 @@ pub(crate) fn run(arguments: &LookArguments) -> Result<Outcome, Failure> {
     };
     match (&rows, &named, arguments.json) {
         (rows, _, true) => say_json(&views::look::json(trunk.label(), trunk.items(), rows.as_deref())),
-        (Some(_), Some((item, _)), false) if !item.facts.is_empty() => views::look::show_values(item),
+        (Some(_), Some((item, _)), false) if porter_core::machine::SettingKind::is_name(&item.kind) => views::look::show_values(item),
         (Some(rows), _, false) => views::look::show_rows(rows),
         (None, _, false) => views::look::show_trunk(trunk.label(), trunk.items()),
     }
@@ -159,7 +159,7 @@ pub(crate) fn holds(trunk: &dyn Trunk, item: &TrunkItem, below: &RelativePath) -
 
 /// The path is not in the item.
 pub(crate) fn nothing_there(item: &TrunkItem, below: &RelativePath) -> Failure {
-    if !item.facts.is_empty() {
+    if porter_core::machine::SettingKind::is_name(&item.kind) {
         return Failure::wrong_use(
             format!("`{}` is a setting: it has values, and no files", item.id),
             format!("`porter look TRUNK {}` shows them.", item.id),

@@ -8,6 +8,8 @@ use crate::screen::{ask, confirmed, say, say_json};
 use crate::views::numbers::{date_and_time, size};
 use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
+use porter_core::kinds::browser::bookmarks_into::is_known;
+use porter_core::kinds::browser::landing::{BrowserWishes, NewerProfiles};
 use porter_core::restore::existing::Side;
 use porter_core::restore::{Different, Existing, RestoreError, Wishes, plan_restore, run_plan};
 use std::io::IsTerminal;
@@ -37,6 +39,16 @@ pub(crate) struct RestoreArguments {
     /// let the `newer` one have the name, or `ask` for each
     #[arg(long, value_name = "WHICH", default_value = "set-aside")]
     existing: ExistingWord,
+    /// Browsers open the profiles that were restored by themselves, instead of those that do now
+    #[arg(long)]
+    restored_profiles_open: bool,
+    /// What becomes of a browser's profile that a later version has used than is here: `leave` it in the trunk, carry its `bookmarks` alone,
+    /// or `carry` it for the day the browser is brought up to date
+    #[arg(long, value_name = "WHAT", default_value = "leave")]
+    newer_profiles: NewerWord,
+    /// Add the bookmarks of all browsers in the trunk to this one as well, without duplicates: firefox, chrome, edge, favourites…
+    #[arg(long, value_name = "BROWSER")]
+    bookmarks_into: Option<String>,
     /// Say what would happen, and change nothing
     #[arg(long = "try")]
     try_only: bool,
@@ -48,6 +60,14 @@ pub(crate) struct RestoreArguments {
     json: bool,
     #[command(flatten)]
     conduct: ConductArguments,
+}
+
+/// What becomes of a profile that a later version of its browser has used.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum NewerWord {
+    Leave,
+    Bookmarks,
+    Carry,
 }
 
 /// Which of two files of one name keeps it.
@@ -88,6 +108,20 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     let settled = Settled { machine, accounts: mapping, selection };
     let Settled { machine, accounts: mapping, selection } = settle(trunk, &arguments.machine, settled, way)?;
     let catalogue = open::catalogue(&machine, &arguments.rules)?;
+    if let Some(browser) = arguments.bookmarks_into.as_ref().filter(|browser| !is_known(&catalogue, browser)) {
+        return Err(Failure::wrong_use(
+            format!("no browser is called `{}`", porter_names::screen::on_screen(browser.as_bytes())),
+            "Nothing was changed. `porter rules list` shows them; `favourites` are those of Windows.",
+        ));
+    }
+    let browsers = BrowserWishes {
+        opens: arguments.restored_profiles_open,
+        newer: match arguments.newer_profiles {
+            NewerWord::Leave => NewerProfiles::Leave,
+            NewerWord::Bookmarks => NewerProfiles::BookmarksOnly,
+            NewerWord::Carry => NewerProfiles::Carry,
+        },
+    };
     let mut always = None;
     let mut decide = |pair: &Different| match arguments.existing {
         ExistingWord::SetAside => Existing::SetAside,
@@ -96,11 +130,14 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         ExistingWord::Ask => asked(pair, &mut always),
     };
     let plan = open::conducted(&arguments.conduct, |conduct| {
-        let wishes = Wishes { accounts: &mapping, selection: &selection, now_utc: open::now_utc() };
+        let bookmarks_into = arguments.bookmarks_into.as_deref();
+        let now_utc = open::now_utc();
+        let wishes = Wishes { accounts: &mapping, selection: &selection, browsers, bookmarks_into, now_utc };
         plan_restore(trunk, &machine, &catalogue, &wishes, &mut decide, conduct)
     })??;
+    let is_odd = !plan.notes.is_empty() || !plan.open_browsers.is_empty();
     let needs_attention = |refused: &[porter_core::restore::Refused]| {
-        Outcome::attention_if(refused.iter().any(|refused| refused.needs_attention))
+        Outcome::attention_if(is_odd || refused.iter().any(|refused| refused.needs_attention))
     };
     if !arguments.json {
         views::restore::show_plan(&plan, &trunk.label().machine.name, &machine.name);
@@ -123,7 +160,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     };
     let accounts = plan.accounts.clone();
     let is_setting =
-        |item: &&porter_trunk::TrunkItem| plan.items.contains(&item.id) && !item.facts.is_empty();
+        |item: &&porter_trunk::TrunkItem| plan.items.contains(&item.id) && porter_core::machine::SettingKind::is_name(&item.kind);
     let settings = trunk.items().iter().filter(is_setting).count();
     let report = open::conducted(&arguments.conduct, |conduct| {
         run_plan(trunk, plan, Some(&records), &open::now_utc, conduct)

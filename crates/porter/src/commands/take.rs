@@ -4,12 +4,16 @@ use super::look::{holds, item_and_path, nothing_there};
 use crate::arguments::{ConductArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
 use crate::{open, paths, views};
-use clap::Args;
+use super::rules::OwnRulesArguments;
+use crate::screen::say;
+use crate::views::numbers::counted;
+use clap::{Args, ValueEnum};
+use porter_core::kinds::browser::forms::{Form, take_as};
 use porter_core::restore::{plan_take, run_plan};
 use porter_names::RelativePath;
 use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, TrunkItem, in_pieces};
 use std::io::Write;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// Take one thing out of a trunk, into a folder
 #[derive(Debug, Args)]
@@ -23,14 +27,80 @@ pub(crate) struct TakeArguments {
     /// file, to standard output
     #[arg(value_parser = paths::typed())]
     folder: PathBuf,
+    /// Of a browser's profile: its `bookmarks` as the HTML file that browsers import, its `feeds` as OPML, its `history` or open `tabs` as a
+    /// page. The last argument then is the file to write, or `-`
+    #[arg(long = "as", value_name = "FORM")]
+    form: Option<FormWord>,
+    #[command(flatten)]
+    rules: OwnRulesArguments,
     #[command(flatten)]
     conduct: ConductArguments,
+}
+
+/// What can be taken out of a browser's profile for any other.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum FormWord {
+    Bookmarks,
+    Feeds,
+    History,
+    Tabs,
+}
+
+impl FormWord {
+    const fn form(self) -> Form {
+        match self {
+            Self::Bookmarks => Form::Bookmarks,
+            Self::Feeds => Form::Feeds,
+            Self::History => Form::History,
+            Self::Tabs => Form::Tabs,
+        }
+    }
+}
+
+/// Writes a form aside, and gives it its name when it is whole.
+fn take_form(trunk: &dyn Trunk, item: &TrunkItem, form: FormWord, arguments: &TakeArguments) -> Result<Outcome, Failure> {
+    let to = &arguments.folder;
+    let catalogue = open::catalogue_of(trunk.label(), &arguments.rules)?;
+    if to.as_os_str() == "-" {
+        take_as(trunk, item, &catalogue, form.form(), &mut std::io::stdout().lock())?;
+        return Ok(Outcome::Well);
+    }
+    let failed = |cause: std::io::Error| {
+        Failure::new(format!("`{}` cannot be written: {cause}", paths::shown(to)), "Name a new file in a folder that can be written to.")
+    };
+    if to.exists() {
+        return Err(failed(std::io::Error::other("something of that name is there")));
+    }
+    let mut content = Vec::new();
+    let rows = take_as(trunk, item, &catalogue, form.form(), &mut content)?;
+    let folder = to.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let mut file = tempfile::NamedTempFile::with_prefix_in(".porter-", folder).map_err(failed)?;
+    file.write_all(&content).and_then(|()| file.as_file().sync_all()).map_err(failed)?;
+    file.persist_noclobber(to).map_err(|refused| failed(refused.error))?;
+    let what = match form {
+        FormWord::Bookmarks => "bookmark",
+        FormWord::Feeds => "feed",
+        FormWord::History => "page of the history",
+        FormWord::Tabs => "open tab",
+    };
+    say(format_args!("Taken: {} into {}", if rows == 1 { format!("1 {what}") } else { many(rows, what) }, paths::shown(to)));
+    Ok(Outcome::Well)
+}
+
+fn many(rows: u64, what: &str) -> String {
+    match what.split_once(' ') {
+        Some(("page", rest)) => format!("{} {rest}", counted(rows, "page")),
+        _ => counted(rows, what),
+    }
 }
 
 pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
     let trunk = open::trunk(&arguments.trunk)?;
     let trunk = &*trunk;
     let (item, below) = item_and_path(trunk, &arguments.item)?;
+    if let Some(form) = arguments.form {
+        return take_form(trunk, item, form, arguments);
+    }
     if !holds(trunk, item, &below)? {
         return Err(nothing_there(item, &below));
     }

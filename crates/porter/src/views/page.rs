@@ -1,6 +1,7 @@
 //! The receipt as a page: one file without anything from outside, to be read on a screen, printed on A4 in black and
 //! white, signed, and understood by the PC's owner too.
 
+use super::browsers;
 use super::html::{self, text};
 use super::numbers::{count, counted, date_and_time, size};
 use super::receipt::{
@@ -27,6 +28,7 @@ pub(crate) fn html(receipt: &Receipt) -> String {
     attention(&mut page, receipt);
     items(&mut page, receipt);
     to_set_by_hand(&mut page, receipt);
+    of_browsers(&mut page, receipt);
     to_install(&mut page, receipt);
     named(&mut page, receipt, "Landed under another name", landed_as);
     named(&mut page, receipt, "Worked on since it landed", worked_on);
@@ -245,6 +247,29 @@ fn to_set_by_hand(page: &mut String, receipt: &Receipt) {
             text(&row.now),
             text(&row.steps.how),
             lines.concat()
+        );
+    }
+    let _ = write!(page, "</tbody>\n</table>\n</section>\n");
+}
+
+/// What of browsers does not come across by itself.
+fn of_browsers(page: &mut String, receipt: &Receipt) {
+    let rows = browsers::by_hand(receipt);
+    if rows.is_empty() {
+        return;
+    }
+    let _ = write!(
+        page,
+        "<section>\n<h2>Browsers: to do by hand</h2>\n<table class=\"findings by-hand\">\n<thead><tr><th scope=\"col\">Done</th>\
+         <th scope=\"col\">Profile</th><th scope=\"col\">What to do</th></tr></thead>\n<tbody>\n"
+    );
+    for browsers::ByHand { item, steps } in rows {
+        let steps: Vec<String> = steps.iter().map(|step| text(step)).collect();
+        let _ = writeln!(
+            page,
+            "<tr><td class=\"tick\">&#9744;</td><td><bdi>{}</bdi></td><td>{}</td></tr>",
+            text(&of_whom(item)),
+            steps.join("<br>")
         );
     }
     let _ = write!(page, "</tbody>\n</table>\n</section>\n");

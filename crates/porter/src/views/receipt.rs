@@ -1,5 +1,6 @@
 //! The receipt for the terminal and as JSON.
 
+use super::browsers;
 use super::by_hand::{self, Steps};
 use super::numbers::{count, counted, date_and_time, padded, padded_left, rfc3339, size};
 use super::words;
@@ -127,6 +128,7 @@ pub(crate) fn show(receipt: &Receipt) {
         show_findings(receipt, &receipt.general.iter().collect::<Vec<_>>());
     }
     show_by_hand(receipt);
+    show_browsers(receipt);
     show_programs(receipt);
     show_planned(receipt);
     say("");
@@ -170,6 +172,20 @@ pub(crate) fn by_hand(receipt: &Receipt) -> Vec<ByHand<'_>> {
         item,
     });
     rows.collect()
+}
+
+/// What of browsers does not come across by itself.
+fn show_browsers(receipt: &Receipt) {
+    let rows = browsers::by_hand(receipt);
+    if rows.is_empty() {
+        return;
+    }
+    say("");
+    say(styled(BOLD, "Browsers: to do by hand"));
+    for browsers::ByHand { item, steps } in rows {
+        say(format_args!("  {}", item.id));
+        steps.iter().for_each(|step| say(format_args!("      {step}")));
+    }
 }
 
 fn show_by_hand(receipt: &Receipt) {
@@ -370,6 +386,10 @@ pub(crate) fn json(receipt: &Receipt) -> Value {
         "totals": {"items": items, "files": files, "bytes": bytes},
         "items": receipt.items.iter().map(item).collect::<Vec<_>>(),
         "by_hand": by_hand.collect::<Vec<_>>(),
+        "browsers_by_hand": browsers::by_hand(receipt)
+            .into_iter()
+            .map(|row| json!({"item": row.item.id, "steps": row.steps}))
+            .collect::<Vec<_>>(),
         "programs": programs.collect::<Vec<_>>(),
         "reasons": receipt.general.iter().map(finding).collect::<Vec<_>>(),
     })

@@ -50,7 +50,25 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str) {
         ));
         show_pairs(renamed.iter().map(|row| (&row.key.path, &row.at)), renamed.len());
     }
+    for merged in &plan.merged {
+        let added = merged.added;
+        let words = if added.is_nothing() {
+            "nothing that is not there already".to_owned()
+        } else {
+            format!("{} and {}", counted(added.bookmarks, "bookmark"), counted(added.folders, "folder"))
+        };
+        say(row("bookmarks", &format!("{}: {words} into {}", merged.account, merged.into)));
+    }
     show_refused(&plan.refused);
+    for (item, reason) in &plan.notes {
+        say(styled(CARE, row("not all", item)));
+        say(format_args!("        {}", words::reason(reason)));
+    }
+    if !plan.open_browsers.is_empty() {
+        let titles: Vec<&str> = plan.open_browsers.iter().map(String::as_str).collect();
+        let words = format!("{} is running there, and writes over what it is told: close it first", titles.join(", "));
+        say(styled(CARE, row("in use", &words)));
+    }
     say(row("free space", &size(plan.free_in_bytes)));
 }
 
@@ -154,6 +172,9 @@ pub(crate) fn plan_json(plan: &Plan) -> Value {
         "set_aside": pairs_json(plan.set_aside()),
         "renamed": pairs_json(renamed),
         "older_system": plan.older_system.is_some(),
+        "merged": plan.merged.iter().map(|row| json!({"account": row.account, "into": row.into, "bookmarks": row.added.bookmarks, "folders": row.added.folders, "were_there": row.added.were_there})).collect::<Vec<_>>(),
+        "notes": plan.notes.iter().map(|(item, reason)| json!({"item": item, "reason": words::reason(reason)})).collect::<Vec<_>>(),
+        "open_browsers": plan.open_browsers,
         "refused": refused_json(&plan.refused),
     })
 }

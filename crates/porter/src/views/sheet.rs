@@ -92,7 +92,7 @@ fn people(page: &mut String, machine: &Machine, survey: &Survey) {
 }
 
 fn items<'s>(page: &mut String, caption: &str, rows: impl Iterator<Item = &'s ItemSurvey>) {
-    let rows: Vec<_> = rows.filter(|row| row.item.facts.is_empty()).collect();
+    let rows: Vec<_> = rows.filter(|row| !row.item.is_setting()).collect();
     if rows.is_empty() {
         return;
     }
@@ -126,7 +126,7 @@ fn marks(cautions: &[Caution]) -> String {
 }
 
 fn settings(page: &mut String, survey: &Survey) {
-    let rows: Vec<_> = survey.items.iter().filter(|row| !row.item.facts.is_empty()).collect();
+    let rows: Vec<_> = survey.items.iter().filter(|row| row.item.is_setting()).collect();
     if rows.is_empty() {
         return;
     }

@@ -1,6 +1,7 @@
 //! What a survey shows.
 
 use super::numbers::{count, counted, date, padded, rfc3339, size};
+use super::browsers;
 use super::words::{self, CautionWords};
 use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, columns, say, styled};
@@ -11,6 +12,7 @@ use porter_core::packing::list::to_toml;
 use porter_core::survey::{Caution, ItemSurvey, Survey};
 use porter_names::screen::on_screen;
 use porter_trunk::{SystemLabel, Tally};
+use std::collections::BTreeMap;
 use serde_json::{Value, json};
 
 /// A system in a few words.
@@ -44,7 +46,7 @@ pub(crate) fn show(machine: &Machine, survey: &Survey, room: Option<&Room>) {
         system(&machine.system),
         styled(FAINT, root)
     ));
-    let of_files = survey.items.iter().filter(|row| row.item.facts.is_empty());
+    let of_files = survey.items.iter().filter(|row| !row.item.is_setting());
     let width = of_files.map(|row| row.item.id.chars().count()).max().unwrap_or(0);
     for (row, account) in survey.accounts.iter().zip(&machine.accounts) {
         let last_used =
@@ -161,7 +163,7 @@ pub(crate) fn needed_in_bytes(tally: Tally) -> u64 {
 /// Settings and printers in one line: nobody reads their values here.
 fn show_settings<'s>(items: impl Iterator<Item = &'s ItemSurvey>) {
     let titles: Vec<String> = items
-        .filter(|row| !row.item.facts.is_empty())
+        .filter(|row| row.item.is_setting())
         .map(|row| on_screen(row.item.title.as_bytes()))
         .collect();
     if !titles.is_empty() {
@@ -170,7 +172,7 @@ fn show_settings<'s>(items: impl Iterator<Item = &'s ItemSurvey>) {
 }
 
 fn show_items<'s>(items: impl Iterator<Item = &'s ItemSurvey> + Clone, width: usize) {
-    let of_files = items.clone().filter(|row| row.item.facts.is_empty());
+    let of_files = items.clone().filter(|row| !row.item.is_setting());
     show_files(of_files, width);
     show_settings(items);
 }
@@ -190,7 +192,11 @@ fn show_files<'s>(items: impl Iterator<Item = &'s ItemSurvey>, width: usize) {
         );
         let line = format!("{line}{}", marks(&row.cautions));
         let line = line.trim_end();
+        let about = browsers::told(row);
         say(if row.chosen { line.to_owned() } else { styled(FAINT, format_args!("{line}  (not chosen)")) });
+        for line in about {
+            say(styled(FAINT, format_args!("      {line}")));
+        }
     }
 }
 
@@ -265,7 +271,7 @@ pub(crate) fn packing_list(machine: &Machine, survey: &Survey, unchosen: &Unchos
         let marks = words::marks(&row.cautions);
         let marks = if marks.is_empty() { marks } else { format!("  ! {marks}") };
         let about = about(row).map(|about| format!("  ({about})")).unwrap_or_default();
-        if !row.item.facts.is_empty() {
+        if row.item.is_setting() {
             return format!("{}: {}", row.item.title, super::by_hand::values(&row.item.facts));
         }
         format!(
@@ -313,6 +319,7 @@ pub(crate) fn json(machine: &Machine, survey: &Survey) -> Value {
             "files": row.to_capture.files,
             "size_in_bytes": row.to_capture.size_in_bytes,
             "facts": row.item.facts,
+            "counts": row.item.counts.iter().cloned().collect::<BTreeMap<String, u64>>(),
             "rule": row.item.rule.as_ref().map(|rule| rule.id.as_str()),
             "left_files": row.to_leave.files,
             "left_size_in_bytes": row.to_leave.size_in_bytes,

@@ -2,6 +2,7 @@
 
 use super::by_hand;
 use super::numbers::{count, counted, date_and_time};
+use porter_names::screen::on_screen;
 use porter_core::receipt::Reason;
 use porter_core::survey::Caution;
 use porter_trunk::LeftReason;
@@ -114,6 +115,16 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             "in use",
             format!("{} is running and writes to these files", programs.join(", ")),
             "close it before the capture",
+        ),
+        Caution::ProfileMissing { name, path } => (
+            "profile missing",
+            format!("a browser lists the profile \u{201c}{}\u{201d}, whose folder is not there ({})", on_screen(name.as_bytes()), on_screen(path.as_bytes())),
+            "look for it on other drives; else it was deleted, and only its name is left",
+        ),
+        Caution::ProfileDamaged { file, detail } => (
+            "damaged",
+            format!("{file} cannot be understood ({})", on_screen(detail.as_bytes())),
+            "it is carried as it is; ask what is missing, and look for the browser's own backups",
         ),
         Caution::NoOwner => (
             "no account",
@@ -229,6 +240,27 @@ pub(crate) fn reason(reason: &Reason) -> String {
                 "; take it out of the trunk again"
             }
         ),
+        Reason::PathsFollow => "landed, and the paths in it lead to their places on the new machine".to_owned(),
+        Reason::NoSuchProgram { title } => {
+            format!("the new machine has nowhere for what {title} keeps; its bookmarks come out with `porter take`")
+        }
+        Reason::NewerThanProgram { has, installed } => format!(
+            "a version {has} has used it, and version {installed} here would refuse it: bring the browser up to date and restore again, or carry the bookmarks alone (--newer-profiles bookmarks)"
+        ),
+        Reason::NotEntered { title, detail } => {
+            format!("{title} could not be told of it: {}", on_screen(detail.as_bytes()))
+        }
+        Reason::Entered { name } => format!(
+            "the browser knows it as \u{201c}{}\u{201d}; another profile opens by itself",
+            on_screen(name.as_bytes())
+        ),
+        Reason::OpensByItself => "the browser opens it by itself".to_owned(),
+        Reason::NotRegistered { title } => {
+            format!("it is there, and {title} does not know of it: close the browser, and restore again")
+        }
+        Reason::DatabaseDamaged { file, detail } => {
+            format!("{file} is not whole ({}); take it out of the trunk again", on_screen(detail.as_bytes()))
+        }
         Reason::NotChosenAtCapture => "left out on purpose when it was captured".to_owned(),
         Reason::NotChosenNow => "in the trunk, and left out on purpose".to_owned(),
         Reason::LeftAtCapture { left: reason } => left(reason),

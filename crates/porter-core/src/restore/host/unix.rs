@@ -2,7 +2,8 @@
 //! is told where it is read, in porter-source.
 
 use porter_trunk::Entry;
-use rustix::fs::{AtFlags, CWD, RenameFlags, Timespec, Timestamps, XattrFlags};
+use rustix::fd::AsFd;
+use rustix::fs::{AtFlags, CWD, Mode, OFlags, RenameFlags, Timespec, Timestamps, XattrFlags};
 use rustix::io::Errno;
 use std::ffi::OsStr;
 use std::fs::{self, File, FileTimes};
@@ -50,6 +51,33 @@ pub(crate) fn rename_without_replacing(from: &Path, to: &Path) -> io::Result<()>
     fs::rename(from, to)
 }
 
+/// An open folder: what is made in it is reached without going through all the folders above again, and nobody can exchange them
+/// meanwhile.
+pub(crate) struct Folder(rustix::fd::OwnedFd);
+
+impl Folder {
+    pub(crate) fn open(path: &Path) -> io::Result<Self> {
+        let flags = OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC;
+        Ok(Self(rustix::fs::open(path, flags, Mode::empty())?))
+    }
+
+    /// A new file, which must not be there.
+    pub(crate) fn create_new(&self, name: &OsStr) -> io::Result<File> {
+        let flags = OFlags::CREATE | OFlags::EXCL | OFlags::WRONLY | OFlags::CLOEXEC;
+        Ok(rustix::fs::openat(&self.0, name, flags, Mode::from_raw_mode(0o666))?.into())
+    }
+
+    /// [`rename_without_replacing`] within the folder, whose path is `at`.
+    pub(crate) fn rename_without_replacing(&self, at: &Path, from: &OsStr, to: &OsStr) -> io::Result<()> {
+        #[cfg(any(target_os = "linux", target_os = "android"))]
+        match rustix::fs::renameat_with(&self.0, from, &self.0, to, RenameFlags::NOREPLACE) {
+            Err(Errno::INVAL | Errno::NOSYS | Errno::NOTSUP) => {}
+            done => return Ok(done?),
+        }
+        rename_without_replacing(&at.join(from), &at.join(to))
+    }
+}
+
 /// Returns when all that was written to the volume of `folder` is on the medium.
 pub(crate) fn flush(folder: &Path) -> io::Result<()> {
     porter_trunk::flush_volume(folder)
@@ -64,6 +92,7 @@ pub(crate) fn make_link(target: &[u8], at: &Path) -> io::Result<()> {
 /// found by the check.
 pub(crate) fn set_file_metadata(
     file: File,
+    folder: &Folder,
     path: &Path,
     entry: &Entry,
     owner: Option<Owner>,
@@ -82,7 +111,7 @@ pub(crate) fn set_file_metadata(
         file.set_permissions(fs::Permissions::from_mode(mode & !0o222))?;
     }
     drop(file);
-    set_times(path, entry.modified_utc);
+    set_times_in(&folder.0, path.file_name().unwrap_or_default(), entry.modified_utc);
     set_windows_metadata(path, entry);
     Ok(())
 }
@@ -155,8 +184,12 @@ fn set_windows_metadata(path: &Path, entry: &Entry) {
 
 /// The time of last access becomes that of the change: nothing better is known.
 fn set_times(path: &Path, modified_utc: Option<OffsetDateTime>) {
+    set_times_in(CWD, path.as_os_str(), modified_utc);
+}
+
+fn set_times_in(folder: impl AsFd, name: &OsStr, modified_utc: Option<OffsetDateTime>) {
     let Some(modified_utc) = modified_utc else { return };
     let time = Timespec { tv_sec: modified_utc.unix_timestamp(), tv_nsec: modified_utc.nanosecond().into() };
     let times = Timestamps { last_access: time, last_modification: time };
-    let _ = rustix::fs::utimensat(CWD, path, &times, AtFlags::SYMLINK_NOFOLLOW);
+    let _ = rustix::fs::utimensat(folder, name, &times, AtFlags::SYMLINK_NOFOLLOW);
 }

@@ -3,6 +3,7 @@
 use porter_names::RelativePath;
 use porter_names::host;
 use porter_trunk::Entry;
+use std::ffi::OsStr;
 use std::fs::{self, File, FileTimes};
 use std::io;
 use std::os::windows::ffi::OsStrExt;
@@ -38,6 +39,25 @@ pub(crate) fn rename_without_replacing(from: &Path, to: &Path) -> io::Result<()>
     if ok == 0 { Err(io::Error::last_os_error()) } else { Ok(()) }
 }
 
+/// A folder by its path: Windows' interface knows no other way.
+pub(crate) struct Folder(PathBuf);
+
+impl Folder {
+    pub(crate) fn open(path: &Path) -> io::Result<Self> {
+        Ok(Self(path.to_path_buf()))
+    }
+
+    /// A new file, which must not be there.
+    pub(crate) fn create_new(&self, name: &OsStr) -> io::Result<File> {
+        File::create_new(self.0.join(name))
+    }
+
+    /// [`rename_without_replacing`] within the folder, whose path is `at`.
+    pub(crate) fn rename_without_replacing(&self, at: &Path, from: &OsStr, to: &OsStr) -> io::Result<()> {
+        rename_without_replacing(&at.join(from), &at.join(to))
+    }
+}
+
 /// Nothing is left to do: each file was flushed when it had its content, because Windows flushes a whole volume only for
 /// administrators.
 pub(crate) fn flush(_folder: &Path) -> io::Result<()> {
@@ -69,6 +89,7 @@ pub(crate) fn make_link(target: &[u8], at: &Path) -> io::Result<()> {
 
 pub(crate) fn set_file_metadata(
     file: File,
+    _folder: &Folder,
     path: &Path,
     entry: &Entry,
     _owner: Option<Owner>,

@@ -1,0 +1,203 @@
+//! One browser's bookmarks, added to another's on the new machine: to the profile that opens by itself, without duplicates.
+
+use super::engine::engine_of;
+use super::landing::roots;
+use super::{forms, in_use};
+use super::profile::ProfileFolder;
+use super::database::{BESIDE, beside};
+use crate::catalogue::{CarryRule, Catalogue};
+use crate::machine::{Account, Machine, Place, PlaceState};
+use crate::receipt::Reason;
+use crate::restore::accounts::AccountMap;
+use crate::restore::landing::{Edit, Landings};
+use porter_formats::bookmarks::{Added, Bookmarks, Folder, Node, merge};
+use porter_formats::shortcut;
+use porter_names::{NameRules, RelativePath};
+use porter_trunk::{Trunk, TrunkItem};
+use std::collections::BTreeMap;
+use time::OffsetDateTime;
+
+/// What favourites are called where a browser is named.
+pub const FAVOURITES: &str = "favourites";
+
+/// What was added where.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Merged {
+    /// The account on the machine.
+    pub account: String,
+    /// The browser and its profile.
+    pub into: String,
+    /// How much.
+    pub added: Added,
+}
+
+/// True if a browser of this name can be given bookmarks: a rule's last step, or [`FAVOURITES`].
+pub fn is_known(catalogue: &Catalogue, browser: &str) -> bool {
+    browser == FAVOURITES || rule_of(catalogue, browser).is_some()
+}
+
+fn rule_of<'c>(catalogue: &'c Catalogue, browser: &str) -> Option<&'c CarryRule> {
+    let is_it = |rule: &CarryRule| rule.profiles.is_some() && rule.id.rsplit('/').next() == Some(browser);
+    catalogue.rules.iter().map(|rule| &**rule).find(|rule| is_it(rule))
+}
+
+/// Where bookmarks go.
+pub struct Adding<'a> {
+    /// From this trunk.
+    pub trunk: &'a dyn Trunk,
+    /// To this machine.
+    pub machine: &'a Machine,
+    /// Who is who.
+    pub accounts: &'a AccountMap<'a>,
+    /// The rules in force.
+    pub catalogue: &'a Catalogue,
+    /// The browser, by the last step of its rule's id, or [`FAVOURITES`].
+    pub browser: &'a str,
+    /// When.
+    pub now_utc: OffsetDateTime,
+}
+
+/// Adds the bookmarks of all browsers among `items` to each person's browser.
+pub fn bookmarks_into(into: &Adding<'_>, items: &[&TrunkItem], landings: &mut Landings) -> Vec<Merged> {
+    let mut by_account: BTreeMap<&str, (&Account, Bookmarks, &str)> = BTreeMap::new();
+    let not_added = |item: &str, detail: String| {
+        (item.to_owned(), Reason::NotEntered { title: into.browser.to_owned(), detail })
+    };
+    for item in items {
+        let Some(Some(account)) = item.account.as_ref().and_then(|id| into.accounts.get(id)) else { continue };
+        match forms::bookmarks_in(into.trunk, item, into.catalogue) {
+            Ok(bookmarks) if bookmarks.count() > 0 => {
+                let fresh = (*account, Bookmarks::default(), item.id.as_str());
+                merge(&mut by_account.entry(&account.id).or_insert(fresh).1, &bookmarks);
+            }
+            Ok(_) | Err(forms::NotTaken::NotABrowser(_)) => {}
+            Err(cause) => landings.notes.push(not_added(&item.id, cause.to_string())),
+        }
+    }
+    let mut merged = Vec::new();
+    for (account, bookmarks, item) in by_account.into_values() {
+        let done = if into.browser == FAVOURITES {
+            into_favourites(into.machine, account, &bookmarks, item, landings)
+        } else {
+            into.profile(account, &bookmarks, item, landings)
+        };
+        match done {
+            Ok((into, added)) => merged.push(Merged { account: account.shown_name(), into, added }),
+            Err(detail) => landings.notes.push(not_added(item, detail)),
+        }
+    }
+    merged
+}
+
+impl Adding<'_> {
+    /// Into the profile that opens by itself.
+    fn profile(
+        &self,
+        account: &Account,
+        bookmarks: &Bookmarks,
+        item: &str,
+        landings: &mut Landings,
+    ) -> Result<(String, Added), String> {
+        let machine = self.machine;
+        let rule = rule_of(self.catalogue, self.browser).ok_or("no such browser is known")?;
+        let engine = engine_of(rule).ok_or("no such browser is known")?;
+        let roots = roots(machine, account, rule, None);
+        let profiles = roots.iter().map(|root| engine.profiles(machine, &root.on_volume));
+        let profiles = profiles.into_iter().find(|profiles| !profiles.is_empty()).unwrap_or_default();
+        let profile = profiles.iter().find(|profile| profile.is_default).or(profiles.first());
+        let profile = profile.ok_or("the browser has no profile here yet: start it once, and close it")?;
+        let at = profile.folder.clone().map_err(|path| format!("its profile {path} is not there"))?;
+        let folder = ProfileFolder { volume: &*machine.volume, at };
+        if in_use::is_open(&folder, engine.locks()) {
+            return Err("it is running: close it, and restore again".to_owned());
+        }
+        let into = format!("{} \u{201c}{}\u{201d}", rule.title, profile.name);
+        let done = engine.with_bookmarks(&folder, bookmarks, self.now_utc).map_err(|cause| cause.to_string())?;
+        let Some(((name, content), added)) = done else {
+            return Ok((into, Added { were_there: bookmarks.count(), ..Added::default() }));
+        };
+        let at = folder.path(name).ok_or("its path cannot be used")?;
+        // A log of the old content would be taken for one of the new.
+        let logs = BESIDE.iter().filter_map(|suffix| beside(&at, suffix));
+        let set_aside_too = logs.filter(|path| machine.volume.metadata(path).is_ok()).collect();
+        landings.edits.push(Edit { item: item.to_owned(), at, content, set_aside_too });
+        Ok((into, added))
+    }
+}
+
+fn into_favourites(
+    machine: &Machine,
+    account: &Account,
+    bookmarks: &Bookmarks,
+    item: &str,
+    landings: &mut Landings,
+) -> Result<(String, Added), String> {
+    let place = machine.place(Some(account), Place::Favourites).filter(|place| place.state == PlaceState::Present);
+    let place = place.ok_or("there is no folder of favourites")?;
+    let mut tree = forms::favourites_in(&*machine.volume, &place.path);
+    let added = merge(&mut tree, bookmarks);
+    // What a file system holds in a folder of addresses: bookmarks, and folders; the bar is a folder as well.
+    let mut all = tree.menu;
+    for (title, root) in [("Links", tree.toolbar), ("Other bookmarks", tree.other), ("Mobile bookmarks", tree.mobile)] {
+        if !root.children.is_empty() {
+            all.children.push(Node::Folder(Folder { title: title.to_owned(), ..root }));
+        }
+    }
+    let mut names = Naming { machine, item, landings };
+    names.write(&all, &place.path);
+    Ok(("Favourites".to_owned(), added))
+}
+
+struct Naming<'a> {
+    machine: &'a Machine,
+    item: &'a str,
+    landings: &'a mut Landings,
+}
+
+impl Naming<'_> {
+    /// Plans a file for each bookmark that has none. Recurs as deep as the tree, which readers limit.
+    fn write(&mut self, folder: &Folder, at: &RelativePath) {
+        let mut taken: Vec<RelativePath> = Vec::new();
+        for node in &folder.children {
+            match node {
+                Node::Folder(inner) => {
+                    if let Ok(below) = at.join(safe(&inner.title).as_bytes()) {
+                        self.write(inner, &below);
+                    }
+                }
+                Node::Bookmark(bookmark) => {
+                    let stem = safe(&bookmark.title);
+                    let content = shortcut::to_file(&bookmark.url);
+                    for number in 1..1000 {
+                        let name = if number == 1 { format!("{stem}.url") } else { format!("{stem} ({number}).url") };
+                        let Ok(path) = at.join(name.as_bytes()) else { break };
+                        if taken.contains(&path) {
+                            continue;
+                        }
+                        match crate::machine::small_file::read(&*self.machine.volume, &path) {
+                            // It is there: under this name, with this address.
+                            Some(there) if shortcut::url_in(&there).is_ok_and(|url| url == bookmark.url) => {}
+                            Some(_) => continue,
+                            None => {
+                                let item = self.item.to_owned();
+                                let set_aside_too = Vec::new();
+                                self.landings.edits.push(Edit { item, at: path.clone(), content, set_aside_too });
+                            }
+                        }
+                        taken.push(path);
+                        break;
+                    }
+                }
+                Node::Separator => {}
+            }
+        }
+    }
+}
+
+/// A title as a name that Windows holds, and short enough for its old programs.
+fn safe(title: &str) -> String {
+    let short: String = title.trim().chars().map(|c| if c == '/' || c == '\\' { '-' } else { c }).take(80).collect();
+    let short = if short.is_empty() { "Bookmark".to_owned() } else { short };
+    let rules = NameRules::windows(255);
+    if rules.hold(short.as_bytes()) { short } else { rules.safe_name(short.as_bytes()) }
+}

@@ -1,0 +1,217 @@
+//! SQLite databases of a machine, read without touching them.
+//!
+//! A database that was not closed has its newest changes in a log beside it (`-wal`, `-journal`). Copied together into a folder of our own,
+//! SQLite takes them in. From under a running program the copy may be torn: it counts only if neither file changed while it was made, and if
+//! SQLite finds it whole.
+
+use porter_formats::FormatError;
+use porter_names::RelativePath;
+use porter_source::{ReadError, Sequential, Volume};
+use rusqlite::{Connection, OpenFlags};
+use std::fs::File;
+use std::io;
+use std::ops::{Deref, DerefMut};
+use std::path::{Path, PathBuf};
+use tempfile::TempDir;
+use time::OffsetDateTime;
+
+/// The first bytes of every database.
+pub const MAGIC: &[u8; 16] = b"SQLite format 3\0";
+/// What stands beside a database while it is open, or after a program was torn from it.
+pub const BESIDE: [&str; 3] = ["-wal", "-shm", "-journal"];
+/// A browser that writes all the time is given up after so many tries.
+const TRIES: u32 = 6;
+const BETWEEN_TRIES: std::time::Duration = std::time::Duration::from_millis(300);
+
+/// A copy of a database, open, and gone when it is dropped.
+pub struct DatabaseCopy {
+    connection: Connection,
+    path: PathBuf,
+    _folder: TempDir,
+}
+
+impl Deref for DatabaseCopy {
+    type Target = Connection;
+    fn deref(&self) -> &Connection {
+        &self.connection
+    }
+}
+
+impl DerefMut for DatabaseCopy {
+    fn deref_mut(&mut self) -> &mut Connection {
+        &mut self.connection
+    }
+}
+
+impl DatabaseCopy {
+    /// The content as one file, with all that stood in logs.
+    pub fn into_bytes(self) -> Result<Vec<u8>, FormatError> {
+        self.connection.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |_| Ok(()))?;
+        let Self { connection, path, _folder } = self;
+        connection.close().map_err(|(_, cause)| cause)?;
+        std::fs::read(path).map_err(io_failed)
+    }
+
+    /// What SQLite finds wrong with it; none if it is whole.
+    pub fn damage(&self) -> Result<Option<String>, FormatError> {
+        let first: String = self.connection.query_row("PRAGMA integrity_check(1)", [], |row| row.get(0))?;
+        Ok((first != "ok").then_some(first))
+    }
+}
+
+fn io_failed(cause: impl ToString) -> FormatError {
+    FormatError::Damaged { what: "database", detail: cause.to_string() }
+}
+
+/// Opens a copy of a database and its logs.
+pub fn open_copy(volume: &dyn Volume, path: &RelativePath) -> Result<DatabaseCopy, FormatError> {
+    let folder = TempDir::with_prefix("porter-").map_err(io_failed)?;
+    let file = copy_with_logs(volume, path, folder.path()).map_err(io_failed)?;
+    let connection = open(&file)?;
+    Ok(DatabaseCopy { connection, path: file, _folder: folder })
+}
+
+fn open(file: &Path) -> Result<Connection, FormatError> {
+    let connection = Connection::open_with_flags(file, OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX)?;
+    connection.execute_batch("PRAGMA trusted_schema = OFF; PRAGMA cell_size_check = ON")?;
+    Ok(connection)
+}
+
+/// Under a plain name: that of the original is nobody's business here.
+fn copy_with_logs(volume: &dyn Volume, path: &RelativePath, folder: &Path) -> io::Result<PathBuf> {
+    let to = folder.join("copy.sqlite");
+    copy(volume, path, &to)?;
+    for suffix in ["-wal", "-journal"] {
+        if let Some(beside) = beside(path, suffix) {
+            match copy(volume, &beside, &folder.join(format!("copy.sqlite{suffix}"))) {
+                Err(cause) if cause.kind() != io::ErrorKind::NotFound => return Err(cause),
+                _ => {}
+            }
+        }
+    }
+    Ok(to)
+}
+
+/// The path of a log of a database.
+pub fn beside(path: &RelativePath, suffix: &str) -> Option<RelativePath> {
+    let name = [path.name()?, suffix.as_bytes()].concat();
+    path.parent()?.join(&name).ok()
+}
+
+fn copy(volume: &dyn Volume, from: &RelativePath, to: &Path) -> io::Result<()> {
+    let failed = |error: ReadError| match error.trouble {
+        porter_source::ReadTrouble::Gone => io::Error::from(io::ErrorKind::NotFound),
+        trouble => io::Error::other(trouble.to_string()),
+    };
+    let opened = volume.open(from).map_err(failed)?;
+    io::copy(&mut Sequential::new(opened), &mut File::create(to)?).map(drop)
+}
+
+/// A database as it was at one moment, all in one file.
+pub struct Snapshot {
+    /// Its content.
+    pub file: File,
+    _folder: TempDir,
+}
+
+/// Why there is no snapshot of a file.
+#[derive(Debug)]
+pub enum NoSnapshot {
+    /// It is no database.
+    NotADatabase,
+    /// The program wrote all the time.
+    AlwaysBusy,
+    /// It could not be read.
+    Unreadable(ReadError),
+}
+
+/// Takes a database out from under a program that may be writing to it.
+pub fn snapshot(volume: &dyn Volume, path: &RelativePath) -> Result<Snapshot, NoSnapshot> {
+    let mut first = [0; 16];
+    let opened = volume.open(path).map_err(NoSnapshot::Unreadable)?;
+    let read = opened.read_at(0, &mut first).map_err(|cause| NoSnapshot::Unreadable(ReadError::new(path, cause)))?;
+    drop(opened);
+    if first[..read] != MAGIC[..] {
+        return Err(NoSnapshot::NotADatabase);
+    }
+    for attempt in 0..TRIES {
+        if attempt > 0 {
+            std::thread::sleep(BETWEEN_TRIES);
+        }
+        if let Some(snapshot) = try_snapshot(volume, path) {
+            return Ok(snapshot);
+        }
+    }
+    Err(NoSnapshot::AlwaysBusy)
+}
+
+fn try_snapshot(volume: &dyn Volume, path: &RelativePath) -> Option<Snapshot> {
+    let before = state(volume, path);
+    let copy = open_copy(volume, path).ok()?;
+    if state(volume, path) != before || copy.damage().ok()?.is_some() {
+        return None;
+    }
+    copy.connection.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |_| Ok(())).ok()?;
+    let DatabaseCopy { connection, path, _folder } = copy;
+    connection.close().ok()?;
+    Some(Snapshot { file: File::open(path).ok()?, _folder })
+}
+
+/// Length and time of the files that a copy is made of.
+fn state(volume: &dyn Volume, path: &RelativePath) -> Vec<Option<(u64, Option<OffsetDateTime>)>> {
+    let logs = ["-wal", "-journal"].into_iter().filter_map(|suffix| beside(path, suffix));
+    let of = |path: RelativePath| {
+        let found = volume.metadata(&path).ok()?;
+        Some((found.size_in_bytes, found.modified_utc))
+    };
+    std::iter::once(path.clone()).chain(logs).map(of).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use porter_source::HostFolder;
+    use std::io::Read;
+
+    fn path(text: &str) -> RelativePath {
+        RelativePath::from_bytes(text.as_bytes()).unwrap()
+    }
+
+    #[test]
+    fn what_stands_only_in_the_log_is_in_the_copy_and_the_original_stays_untouched() {
+        let folder = tempfile::tempdir().unwrap();
+        let open = Connection::open(folder.path().join("kites.sqlite")).unwrap();
+        open.execute_batch("PRAGMA journal_mode = WAL; PRAGMA wal_autocheckpoint = 0; CREATE TABLE kite (name TEXT); INSERT INTO kite VALUES ('Halyard')").unwrap();
+        std::fs::write(folder.path().join("notes.txt"), "SQLite format 2").unwrap();
+        let volume = HostFolder::open(folder.path()).unwrap();
+        let before = std::fs::read(folder.path().join("kites.sqlite-wal")).unwrap();
+        let taken = snapshot(&volume, &path("kites.sqlite")).unwrap();
+        let mut bytes = Vec::new();
+        (&taken.file).read_to_end(&mut bytes).unwrap();
+        let alone = folder.path().join("alone.sqlite");
+        std::fs::write(&alone, bytes).unwrap();
+        let name: String = Connection::open(&alone).unwrap().query_row("SELECT name FROM kite", [], |row| row.get(0)).unwrap();
+        assert_eq!(name, "Halyard");
+        assert_eq!(std::fs::read(folder.path().join("kites.sqlite-wal")).unwrap(), before);
+        assert!(matches!(snapshot(&volume, &path("notes.txt")), Err(NoSnapshot::NotADatabase)));
+        assert!(matches!(snapshot(&volume, &path("none")), Err(NoSnapshot::Unreadable(_))));
+    }
+
+    #[test]
+    fn a_torn_database_gives_no_snapshot() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("torn.sqlite");
+        let open = Connection::open(&file).unwrap();
+        open.execute_batch("CREATE TABLE kite (name TEXT); CREATE INDEX by_name ON kite (name)").unwrap();
+        for n in 0..2000 {
+            open.execute("INSERT INTO kite VALUES (?1)", [format!("kite {n}")]).unwrap();
+        }
+        open.close().unwrap();
+        let mut bytes = std::fs::read(&file).unwrap();
+        let length = bytes.len();
+        bytes[length / 2..length / 2 + 4096].fill(0);
+        std::fs::write(&file, bytes).unwrap();
+        let volume = HostFolder::open(folder.path()).unwrap();
+        assert!(matches!(snapshot(&volume, &path("torn.sqlite")), Err(NoSnapshot::AlwaysBusy)));
+    }
+}

@@ -1,0 +1,110 @@
+//! What an engine has to know of its profiles. Browsers that are built on one engine keep theirs alike.
+
+use super::profile::{Learned, ProfileFolder};
+use crate::catalogue::{CarryRule, EngineName};
+use crate::machine::Machine;
+use crate::machine::layout::Family;
+use crate::restore::old_paths::OldPaths;
+use porter_formats::bookmarks::Bookmarks;
+use porter_formats::links::Link;
+use porter_formats::FormatError;
+use porter_names::RelativePath;
+use porter_source::Volume;
+use time::OffsetDateTime;
+
+/// A profile that a browser knows of, or that lies where it keeps them.
+#[derive(Debug, Clone)]
+pub struct Registered {
+    /// What the person calls it.
+    pub name: String,
+    /// Below the volume's root; as it is written, if it leads nowhere.
+    pub folder: Result<RelativePath, String>,
+    /// True if it opens by itself.
+    pub is_default: bool,
+}
+
+/// How a browser is told of a profile that came.
+#[derive(Debug, Clone, Copy)]
+pub struct Entering<'a> {
+    /// The folder, below the root that the browser keeps its profiles in.
+    pub folder: &'a RelativePath,
+    /// What it is called.
+    pub name: &'a str,
+    /// True if it is to open by itself, whatever does now.
+    pub opens: bool,
+    /// The folders in which the browser is installed, as its system writes them.
+    pub installed_in: &'a [String],
+}
+
+/// A file that is to be written, beside the root.
+pub type NewContent = (&'static str, Vec<u8>);
+
+/// See the module.
+pub trait Engine: Sync {
+    /// The profiles in a root folder.
+    fn profiles(&self, machine: &Machine, root: &RelativePath) -> Vec<Registered>;
+
+    /// The version that last used a root, where it is written there.
+    fn version_in_root(&self, volume: &dyn Volume, root: &RelativePath) -> Option<String>;
+
+    /// The version of a program in its folder.
+    fn version_installed(&self, volume: &dyn Volume, program: &RelativePath) -> Option<String>;
+
+    /// Reads what a profile means, on a system of this family.
+    fn learn(&self, profile: &ProfileFolder<'_>, family: Family) -> Learned;
+
+    /// The names of the files and links that stand for an open profile, in it or beside it.
+    fn locks(&self) -> &'static [&'static str];
+
+    /// A free folder for a profile that comes from a folder called `wanted`, below the root.
+    fn free_folder(&self, wanted: &str, name: &str, family: Family, is_free: &dyn Fn(&RelativePath) -> bool) -> Option<RelativePath>;
+
+    /// What the browser's own list becomes when a profile is entered; `read` gives the files of the root. Nothing for one that
+    /// is entered already.
+    fn enter(&self, read: &dyn Fn(&str) -> Option<Vec<u8>>, entering: &Entering<'_>) -> Result<Vec<NewContent>, FormatError>;
+
+    /// The files of a profile in which paths are written.
+    fn files_with_paths(&self) -> &'static [&'static str];
+
+    /// Such a file with its paths following to the new machine; none if nothing in it changes.
+    fn follow(&self, file: &str, content: &[u8], paths: &OldPaths) -> Option<Vec<u8>>;
+
+    /// The bookmarks of a profile, with their pictures if wanted.
+    fn bookmarks(&self, profile: &ProfileFolder<'_>, with_icons: bool) -> Result<Bookmarks, FormatError>;
+
+    /// The file of a profile that holds the bookmarks, with `from` added; none if that adds nothing.
+    fn with_bookmarks(
+        &self,
+        profile: &ProfileFolder<'_>,
+        from: &Bookmarks,
+        now_utc: OffsetDateTime,
+    ) -> Result<Option<(NewContent, porter_formats::bookmarks::Added)>, FormatError>;
+
+    /// The tabs that were open.
+    fn tabs(&self, profile: &ProfileFolder<'_>) -> Result<Vec<Link>, FormatError>;
+
+    /// Gives the history, the newest first.
+    fn each_visited(
+        &self,
+        profile: &ProfileFolder<'_>,
+        give: &mut dyn FnMut(Link) -> std::io::Result<()>,
+    ) -> Result<std::io::Result<()>, FormatError>;
+
+    /// The databases of a profile that must be whole.
+    fn databases(&self) -> &'static [&'static str];
+}
+
+/// The engine of a rule, if it has profiles.
+pub fn engine_of(rule: &CarryRule) -> Option<&'static dyn Engine> {
+    rule.profiles.as_ref().map(|profiles| match profiles.engine {
+        EngineName::Gecko => &super::gecko::Gecko as &dyn Engine,
+        EngineName::Chromium => &super::chromium::Chromium,
+        EngineName::Safari => &super::safari::Safari,
+    })
+}
+
+/// `128.5.0` before `131.0`: numbers between dots, as far as there are any.
+pub fn version_numbers(version: &str) -> Vec<u64> {
+    let numbers = version.split(['.', '_', '-', '+']).map_while(|number| number.trim_end_matches("esr").parse().ok());
+    numbers.collect()
+}

@@ -1,0 +1,273 @@
+//! Where profiles go on the new machine, and what its browsers are told of them. Decided before anything is written.
+
+use super::KIND;
+use super::engine::{Engine, Entering, engine_of};
+use super::in_use;
+use super::profile::ProfileFolder;
+use crate::catalogue::{CarryRule, Catalogue, EngineName, Find, PROFILE_PART};
+use crate::machine::{Account, Machine, PlaceState, small_file};
+use crate::receipt::Reason;
+use crate::restore::accounts::AccountMap;
+use crate::restore::history::History;
+use crate::restore::landing::{Adapt, Edit, Landings, Moved};
+use crate::restore::old_paths::{OldPaths, as_written};
+use porter_names::RelativePath;
+use porter_trunk::{Label, TrunkItem, TrunkPart};
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+/// What becomes of a profile that a later version of its browser has used.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum NewerProfiles {
+    /// It stays in the trunk: the older browser would refuse it.
+    #[default]
+    Leave,
+    /// The same, and its bookmarks are added to the profile that opens by itself.
+    BookmarksOnly,
+    /// It lands all the same, for the day the browser is brought up to date.
+    Carry,
+}
+
+/// What a person decides about browsers.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct BrowserWishes {
+    /// True if the profiles that come open by themselves, instead of what does now.
+    pub opens: bool,
+    /// See [`NewerProfiles`].
+    pub newer: NewerProfiles,
+}
+
+/// All that profiles need.
+pub struct Ground<'a> {
+    /// The trunk's outside.
+    pub label: &'a Label,
+    /// Where to.
+    pub machine: &'a Machine,
+    /// Who is who.
+    pub accounts: &'a AccountMap<'a>,
+    /// What was done before.
+    pub history: &'a History,
+    /// The rules in force.
+    pub catalogue: &'a Catalogue,
+    /// What was decided.
+    pub wishes: BrowserWishes,
+}
+
+/// Decides about all profiles among `items`.
+pub fn land(ground: &Ground<'_>, items: &[&TrunkItem]) -> Landings {
+    let mut landings = Landings::default();
+    // What several profiles change in one list.
+    let mut lists: BTreeMap<RelativePath, (String, Vec<u8>)> = BTreeMap::new();
+    let mut given: BTreeSet<RelativePath> = BTreeSet::new();
+    for item in items.iter().filter(|item| item.kind == KIND) {
+        let Some(part) = item.parts.iter().find(|part| part.name == PROFILE_PART) else { continue };
+        let Some(rule) = ground.catalogue.rules.iter().find(|rule| Some(&rule.id) == item.rule.as_ref()) else {
+            continue;
+        };
+        let owner = item.account.as_ref();
+        let Some(Some(account)) = owner.and_then(|id| ground.accounts.get(id)) else { continue };
+        if let Some(engine) = engine_of(rule) {
+            let coming = Coming { ground, item, part, rule, account, engine };
+            coming.land(&mut landings, &mut lists, &mut given);
+        }
+    }
+    for (at, (item, content)) in lists {
+        landings.edits.push(Edit { item, at, content, set_aside_too: Vec::new() });
+    }
+    landings
+}
+
+/// Where a browser looks on a machine: place, path below it, and the same below the volume's root.
+pub(super) struct Root<'r> {
+    pub(super) find: &'r Find,
+    pub(super) below_place: RelativePath,
+    pub(super) on_volume: RelativePath,
+}
+
+/// All places where a browser would look, those that are there first.
+pub(super) fn roots<'r>(machine: &Machine, account: &Account, rule: &'r CarryRule, same_part: Option<&str>) -> Vec<Root<'r>> {
+    let root = |find: &'r Find| {
+        let below_place = find.path.as_ref()?.literal()?;
+        let place = machine.place(Some(account), find.place)?;
+        let is_usable = matches!(place.state, PlaceState::Present | PlaceState::Absent);
+        let on_volume = place.path.join_path(&below_place).ok().filter(|_| is_usable)?;
+        Some(Root { find, below_place, on_volume })
+    };
+    let mut roots: Vec<Root<'_>> = rule.finds_on(machine.layout.family).filter_map(root).collect();
+    let is_there = |path: &RelativePath| machine.volume.metadata(path).is_ok();
+    let has_program = |find: &Find| {
+        let path = |text: &String| RelativePath::from_bytes(text.as_bytes()).ok();
+        find.programs.iter().filter_map(path).any(|path| is_there(&path))
+    };
+    // Stable: among equals the order of the rule holds.
+    roots.sort_by_key(|root| {
+        let used = is_there(&root.on_volume);
+        (!used, !has_program(root.find), same_part != Some(root.find.part.as_str()))
+    });
+    roots
+}
+
+struct Coming<'a> {
+    ground: &'a Ground<'a>,
+    item: &'a TrunkItem,
+    part: &'a TrunkPart,
+    rule: &'a Arc<CarryRule>,
+    account: &'a Account,
+    engine: &'static dyn Engine,
+}
+
+impl Coming<'_> {
+    fn land(
+        &self,
+        landings: &mut Landings,
+        lists: &mut BTreeMap<RelativePath, (String, Vec<u8>)>,
+        given: &mut BTreeSet<RelativePath>,
+    ) {
+        let machine = self.ground.machine;
+        let roots = roots(machine, self.account, self.rule, None);
+        let is_safari = self.rule.profiles.as_ref().is_some_and(|profiles| profiles.engine == EngineName::Safari);
+        let Some(root) = roots.first() else {
+            landings.refused.insert(self.item.id.clone(), Reason::NoSuchProgram { title: self.rule.title.clone() });
+            return;
+        };
+        if let Some((has, installed)) = self.downgrade(&roots)
+            && self.ground.wishes.newer != NewerProfiles::Carry
+        {
+            landings.refused.insert(self.item.id.clone(), Reason::NewerThanProgram { has, installed });
+            return;
+        }
+        let Ok(from) = RelativePath::from_bytes(self.part.path.as_bytes()) else { return };
+        let name = self.item.facts.get("name").map_or(self.item.title.as_str(), String::as_str);
+        let known = self.ground.history.moved(&self.item.id).filter(|moved| moved.from == from);
+        let (to_place, to) = match known {
+            Some(known) => (known.to_place.clone(), known.to.clone()),
+            None => {
+                let wanted = from.name().map(|name| String::from_utf8_lossy(name).into_owned()).unwrap_or_default();
+                let is_free = |folder: &RelativePath| {
+                    let Ok(at) = root.on_volume.join_path(folder) else { return false };
+                    !given.contains(&at) && machine.volume.metadata(&at).is_err()
+                };
+                let folder = self.engine.free_folder(&wanted, name, machine.layout.family, &is_free);
+                let Some(to) = folder.and_then(|folder| root.below_place.join_path(&folder).ok()) else { return };
+                (root.find.place.name().to_owned(), to)
+            }
+        };
+        let place = crate::machine::Place::from_name(&to_place).and_then(|place| machine.place(Some(self.account), place));
+        let Some(on_volume) = place.and_then(|place| place.path.join_path(&to).ok()) else { return };
+        given.insert(on_volume.clone());
+        self.adapt(landings, &from, &on_volume);
+        landings.moves.push(Moved {
+            item: self.item.id.clone(),
+            from_place: self.part.place.clone(),
+            from,
+            to_place,
+            to,
+        });
+        if !is_safari && let Some(folder) = below(&root.on_volume, &on_volume) {
+            self.enter(landings, lists, root, &folder, name);
+        }
+    }
+
+    /// The versions of a profile and of the browser here, if the browser is the older one.
+    fn downgrade(&self, roots: &[Root<'_>]) -> Option<(String, String)> {
+        let has = self.item.facts.get("version")?;
+        let installed = installed_version(self.ground.machine, self.rule, self.engine, roots)?;
+        super::gecko::is_newer(has, &installed).then(|| (has.clone(), installed))
+    }
+
+    fn adapt(&self, landings: &mut Landings, from: &RelativePath, to: &RelativePath) {
+        let label = self.ground.label;
+        let Some(old) = label.accounts.iter().find(|old| Some(&old.id) == self.item.account.as_ref()) else { return };
+        let machine = self.ground.machine;
+        let mut paths = OldPaths::of_person(label, old, machine, self.account);
+        // The profile's own folder may have got another name.
+        if let Some(place) = old.places.get(&self.part.place) {
+            paths.add(&format!("{place}/{from}"), as_written(machine.layout.family, to));
+        }
+        let paths = Arc::new(paths);
+        for file in self.engine.files_with_paths() {
+            let Ok(path) = from.join(file.as_bytes()) else { continue };
+            let (engine, paths) = (self.engine, Arc::clone(&paths));
+            landings.adapt.push(Adapt {
+                item: self.item.id.clone(),
+                place: self.part.place.clone(),
+                path,
+                with: Box::new(move |content| engine.follow(file, content, &paths)),
+            });
+        }
+    }
+
+    fn enter(
+        &self,
+        landings: &mut Landings,
+        lists: &mut BTreeMap<RelativePath, (String, Vec<u8>)>,
+        root: &Root<'_>,
+        folder: &RelativePath,
+        name: &str,
+    ) {
+        let machine = self.ground.machine;
+        let runs = self.engine.profiles(machine, &root.on_volume).into_iter().any(|known| {
+            let at = known.folder.ok();
+            at.is_some_and(|at| in_use::is_open(&ProfileFolder { volume: &*machine.volume, at }, self.engine.locks()))
+        });
+        if runs {
+            let title = self.rule.title.clone();
+            landings.open_browsers.insert(title);
+        }
+        let programs = root.find.programs.iter().filter_map(|text| RelativePath::from_bytes(text.as_bytes()).ok());
+        let installed = programs.filter(|path| machine.volume.metadata(path).is_ok());
+        let installed_in: Vec<String> = installed.map(|path| as_written(machine.layout.family, &path)).collect();
+        let at = |name: &str| root.on_volume.join(name.as_bytes()).ok();
+        let read = |name: &str| {
+            let path = at(name)?;
+            let planned = lists.get(&path).map(|(_, content)| content.clone());
+            planned.or_else(|| small_file::read(&*machine.volume, &path))
+        };
+        let opens = self.ground.wishes.opens && self.item.facts.contains_key("default");
+        let entering = Entering { folder, name, opens, installed_in: &installed_in };
+        match self.engine.enter(&read, &entering) {
+            Ok(files) => {
+                for (name, content) in files {
+                    if let Some(path) = at(name) {
+                        lists.insert(path, (self.item.id.clone(), content));
+                    }
+                }
+            }
+            Err(cause) => {
+                let reason = Reason::NotEntered { title: self.rule.title.clone(), detail: cause.to_string() };
+                landings.notes.push((self.item.id.clone(), reason));
+            }
+        }
+    }
+}
+
+/// The version of a browser on a machine, as far as it can be known.
+pub(super) fn installed_version(
+    machine: &Machine,
+    rule: &CarryRule,
+    engine: &dyn Engine,
+    roots: &[Root<'_>],
+) -> Option<String> {
+    let volume = &*machine.volume;
+    let programs = roots.iter().flat_map(|root| &root.find.programs);
+    let paths = programs.filter_map(|text| RelativePath::from_bytes(text.as_bytes()).ok());
+    let in_programs = paths.into_iter().find_map(|path| engine.version_installed(volume, &path));
+    let listed = || {
+        let titles = [rule.title.to_lowercase(), format!("google {}", rule.title.to_lowercase()), format!("mozilla {}", rule.title.to_lowercase()), format!("microsoft {}", rule.title.to_lowercase())];
+        let is_it = |name: &str| {
+            let name = name.to_lowercase();
+            titles.iter().any(|title| name == *title || name.strip_prefix(title.as_str()).is_some_and(|rest| rest.starts_with([' ', '-'])))
+        };
+        machine.programs.iter().find(|program| is_it(&program.name))?.version.clone()
+    };
+    let in_root = || roots.iter().find_map(|root| engine.version_in_root(volume, &root.on_volume));
+    in_programs.or_else(listed).or_else(in_root)
+}
+
+/// A path without the folder that it is in.
+pub(super) fn below(root: &RelativePath, path: &RelativePath) -> Option<RelativePath> {
+    if !path.is_within(root) {
+        return None;
+    }
+    path.steps().skip(root.steps().count()).try_fold(RelativePath::root(), |all, step| all.join(step).ok())
+}

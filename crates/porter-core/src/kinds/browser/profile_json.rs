@@ -1,0 +1,18 @@
+//! Paths in the JSON files of profiles.
+
+use crate::restore::old_paths::OldPaths;
+use serde_json::Value;
+
+/// Follows every text that is a path, however deep. `serde_json` lets nothing be deeper than 128.
+pub(super) fn follow_all(json: &mut Value, paths: &OldPaths) {
+    match json {
+        Value::String(text) => {
+            if let Some(new) = paths.follow(text) {
+                *text = new;
+            }
+        }
+        Value::Array(rows) => rows.iter_mut().for_each(|row| follow_all(row, paths)),
+        Value::Object(rows) => rows.values_mut().for_each(|row| follow_all(row, paths)),
+        _ => {}
+    }
+}

@@ -1,0 +1,74 @@
+//! A profile that landed, read again with the reader that read it on the old machine.
+
+use super::KIND;
+use super::engine::engine_of;
+use super::landing::below;
+use super::profile::ProfileFolder;
+use crate::catalogue::{CarryRule, PROFILE_PART};
+use crate::machine::{Account, Machine};
+use crate::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Verdict};
+use porter_names::RelativePath;
+use porter_trunk::TrunkItem;
+
+/// Counts what landed at `at`, sees whether its databases are whole, and whether the browser knows of it.
+pub(crate) fn prove(
+    item: &TrunkItem,
+    rule: &CarryRule,
+    machine: &Machine,
+    account: &Account,
+    at: &RelativePath,
+    row: &mut ItemReceipt,
+) {
+    let (true, Some(engine)) = (item.kind == KIND, engine_of(rule)) else { return };
+    let profile = ProfileFolder { volume: &*machine.volume, at: at.clone() };
+    if !profile.volume.metadata(at).is_ok_and(|found| found.kind == porter_source::EntryKind::Folder) {
+        return;
+    }
+    let learned = engine.learn(&profile, machine.layout.family);
+    for then in item.counts.iter().filter(|then| then.files.is_empty()) {
+        let now = learned.counts.iter().find(|(name, _)| *name == then.name).map_or(0, |(_, now)| *now);
+        // What somebody added since is theirs.
+        row.counts.push(CountReceipt { name: then.name.clone(), captured: then.captured, landed: now.min(then.captured) });
+    }
+    let mut note = |verdict, reason: Reason, needs_attention| {
+        row.find(Finding { path: RelativePath::root(), verdict, reason, needs_attention, expected_at: Some(at.clone()) });
+    };
+    for file in engine.databases() {
+        let damage = match profile.database(file) {
+            Ok(Some(database)) => database.damage().unwrap_or_else(|cause| Some(cause.to_string())),
+            Ok(None) => None,
+            Err(cause) => Some(cause.to_string()),
+        };
+        if let Some(detail) = damage {
+            note(Verdict::Changed, Reason::DatabaseDamaged { file: (*file).to_owned(), detail }, true);
+        }
+    }
+    if item.parts.iter().all(|part| part.name != PROFILE_PART) {
+        return;
+    }
+    let roots = super::landing::roots(machine, account, rule, None);
+    let root = roots.iter().find(|root| below(&root.on_volume, at).is_some());
+    let known = root.map(|root| engine.profiles(machine, &root.on_volume)).unwrap_or_default();
+    let entered = known.iter().find(|known| known.folder.as_ref().is_ok_and(|folder| folder == at));
+    match (entered, root) {
+        (Some(entered), _) if entered.is_default => note(Verdict::Landed, Reason::OpensByItself, false),
+        (Some(entered), Some(root)) if is_listed(machine, &root.on_volume, at, engine) => {
+            note(Verdict::Landed, Reason::Entered { name: entered.name.clone() }, false);
+        }
+        _ => note(Verdict::Changed, Reason::NotRegistered { title: rule.title.clone() }, true),
+    }
+    if let Some(has) = item.facts.get("version")
+        && let Some(installed) = super::landing::installed_version(machine, rule, engine, &roots)
+        && super::gecko::is_newer(has, &installed)
+    {
+        note(Verdict::Changed, Reason::NewerThanProgram { has: has.clone(), installed }, true);
+    }
+}
+
+/// True if the browser's own list names it; a folder that merely lies there is found, too, when profiles are looked for.
+fn is_listed(machine: &Machine, root: &RelativePath, at: &RelativePath, engine: &'static dyn super::engine::Engine) -> bool {
+    let Some(folder) = below(root, at) else { return false };
+    let read = |name: &str| crate::machine::small_file::read(&*machine.volume, &root.join(name.as_bytes()).ok()?);
+    let entering = super::engine::Entering { folder: &folder, name: "?", opens: false, installed_in: &[] };
+    engine.enter(&read, &entering).is_ok_and(|changes| changes.is_empty())
+}

@@ -1,0 +1,19 @@
+//! What the browsers and mail programs around Gecko keep in a profile.
+//!
+//! - [`places`]: bookmarks and history, in `places.sqlite`;
+//! - [`icons`]: their pictures, in `favicons.sqlite`;
+//! - [`logins`]: how many passwords there are, in `logins.json` or `logins.db`;
+//! - [`session`]: the open tabs, in `sessionstore.jsonlz4`;
+//! - [`moz_lz4`]: how some of these are compressed;
+//! - [`prefs`]: the settings, in `prefs.js`;
+//! - [`extensions`]: what was added to the browser, in `extensions.json`;
+//! - [`install_hash`]: how an installation is named in `installs.ini`.
+
+pub mod extensions;
+pub mod icons;
+pub mod install_hash;
+pub mod logins;
+pub mod moz_lz4;
+pub mod places;
+pub mod prefs;
+pub mod session;

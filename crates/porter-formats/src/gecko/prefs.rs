@@ -1,0 +1,82 @@
+//! The settings of a profile: `prefs.js`, lines of `user_pref("name", value);`.
+
+/// The value of a setting as it is written there: text in its quotes, numbers, `true`.
+pub fn get<'t>(text: &'t str, name: &str) -> Option<&'t str> {
+    text.lines().find_map(|line| {
+        let (found, value) = parts(line)?;
+        (found == name).then_some(value)
+    })
+}
+
+/// The text of a setting.
+pub fn get_text(text: &str, name: &str) -> Option<String> {
+    unquoted(get(text, name)?)
+}
+
+/// Gives every text of a setting to `change`, and writes what that gives instead. All else stays to the byte.
+pub fn with_texts(text: &str, mut change: impl FnMut(&str, &str) -> Option<String>) -> String {
+    let mut out = String::with_capacity(text.len());
+    for line in text.split_inclusive('\n') {
+        let changed = parts(line).and_then(|(name, value)| {
+            let plain = unquoted(value)?;
+            let changed = change(name, &plain)?;
+            let at = line.find(value)?;
+            Some([&line[..at], &quoted(&changed), &line[at + value.len()..]].concat())
+        });
+        out.push_str(changed.as_deref().unwrap_or(line));
+    }
+    out
+}
+
+fn parts(line: &str) -> Option<(&str, &str)> {
+    let inner = line.trim().strip_prefix("user_pref(\"")?.strip_suffix(");")?;
+    let (name, value) = inner.split_once('"')?;
+    Some((name, value.trim_start().strip_prefix(',')?.trim()))
+}
+
+/// Without its quotes and escapes; none for what is no text.
+fn unquoted(value: &str) -> Option<String> {
+    let inner = value.strip_prefix('"')?.strip_suffix('"')?;
+    let mut plain = String::with_capacity(inner.len());
+    let mut chars = inner.chars();
+    while let Some(c) = chars.next() {
+        match c {
+            '\\' => match chars.next()? {
+                'n' => plain.push('\n'),
+                'r' => plain.push('\r'),
+                'u' => {
+                    let code: String = chars.by_ref().take(4).collect();
+                    plain.push(char::from_u32(u32::from_str_radix(&code, 16).ok()?)?);
+                }
+                'x' => {
+                    let code: String = chars.by_ref().take(2).collect();
+                    plain.push(char::from_u32(u32::from_str_radix(&code, 16).ok()?)?);
+                }
+                other => plain.push(other),
+            },
+            c => plain.push(c),
+        }
+    }
+    Some(plain)
+}
+
+fn quoted(plain: &str) -> String {
+    let escaped = plain.replace('\\', "\\\\").replace('"', "\\\"").replace('\n', "\\n").replace('\r', "\\r");
+    format!("\"{escaped}\"")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn paths_are_changed_and_all_else_stays_to_the_byte() {
+        let text = "// Mozilla User Preferences\r\n\r\nuser_pref(\"browser.download.dir\", \"C:\\\\Users\\\\odile\\\\Kites \\\"40\\\"\");\r\n\
+                    user_pref(\"browser.startup.page\", 3);\r\nuser_pref(\"broken\", \"\\\nuser_pref(\"app.name\", \"caf\\u00e9\");";
+        assert_eq!(get_text(text, "browser.download.dir").unwrap(), "C:\\Users\\odile\\Kites \"40\"");
+        assert_eq!((get(text, "browser.startup.page"), get_text(text, "app.name").as_deref()), (Some("3"), Some("café")));
+        assert_eq!(with_texts(text, |_, _| None), text);
+        let changed = with_texts(text, |name, value| (name == "browser.download.dir").then(|| value.replace("odile", "o")));
+        assert_eq!(changed, text.replace("\\\\odile", "\\\\o"));
+    }
+}

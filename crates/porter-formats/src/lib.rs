@@ -1,0 +1,21 @@
+//! The formats that a person's things are in, decoded from bytes and encoded again. Nothing here knows of machines or trunks.
+//!
+//! - [`bookmarks`]: the tree that all bookmarks are turned into, how two trees become one, and the open file form of it;
+//! - [`links`]: pages and outlines of links: open tabs, histories, feeds;
+//! - [`gecko`]: what the browsers and mail programs around Gecko keep;
+//! - [`chromium`]: what the browsers around Chromium keep;
+//! - [`shortcut`]: Windows' files with one address each;
+//! - [`safari`]: Safari's list;
+//! - [`ini`]: sections of names and values, changed without touching what is not meant.
+
+pub mod bookmarks;
+pub mod chromium;
+pub mod error;
+pub mod gecko;
+pub mod html;
+pub mod ini;
+pub mod links;
+pub mod safari;
+pub mod shortcut;
+
+pub use error::FormatError;

@@ -1,0 +1,132 @@
+//! BLAKE3 of a long content by several threads. Each takes the next branch of the tree and gives its chaining value; at the end these are
+//! joined (section 2.1 of the BLAKE3 paper, by the `hazmat` functions of the crate).
+
+use blake3::hazmat::{ChainingValue, HasherExt, Mode, left_subtree_len, merge_subtrees_non_root, merge_subtrees_root};
+use std::io;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Mutex, PoisonError};
+
+/// Length of a branch. Has to be a power of two.
+const BRANCH_IN_BYTES: usize = 8 << 20;
+/// What is read at once.
+const PIECE_IN_BYTES: usize = 256 << 10;
+/// Threads, where the content has enough branches.
+const THREADS: usize = 2;
+
+pub(super) fn hash(
+    size_in_bytes: u64,
+    read_at: &(dyn Fn(u64, &mut [u8]) -> io::Result<usize> + Sync),
+    seen: &(dyn Fn(u64) + Sync),
+) -> io::Result<[u8; 32]> {
+    let branches = usize::try_from(size_in_bytes.div_ceil(BRANCH_IN_BYTES as u64)).map_err(io::Error::other)?;
+    let next = AtomicUsize::new(0);
+    let values = Mutex::new(vec![[0; 32]; branches]);
+    let failed = Mutex::new(None);
+    let work = || {
+        let mut buffer = vec![0; PIECE_IN_BYTES];
+        loop {
+            let at = next.fetch_add(1, Ordering::Relaxed);
+            if at >= branches {
+                return;
+            }
+            let offset_in_bytes = (at * BRANCH_IN_BYTES) as u64;
+            let length = (size_in_bytes - offset_in_bytes).min(BRANCH_IN_BYTES as u64);
+            match branch(offset_in_bytes, length, &mut buffer, read_at, seen) {
+                Ok(hasher) if branches > 1 => {
+                    values.lock().unwrap_or_else(PoisonError::into_inner)[at] = hasher.finalize_non_root();
+                }
+                Ok(hasher) => values.lock().unwrap_or_else(PoisonError::into_inner)[at] = hasher.finalize().into(),
+                Err(cause) => {
+                    failed.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(cause);
+                    next.store(branches, Ordering::Relaxed);
+                    return;
+                }
+            }
+        }
+    };
+    std::thread::scope(|scope| {
+        for _ in 1..THREADS.min(branches) {
+            scope.spawn(work);
+        }
+        work();
+    });
+    if let Some(cause) = failed.into_inner().unwrap_or_else(PoisonError::into_inner) {
+        return Err(cause);
+    }
+    let values = values.into_inner().unwrap_or_else(PoisonError::into_inner);
+    Ok(match &values[..] {
+        [] => *blake3::hash(b"").as_bytes(),
+        [only] => *only,
+        _ => {
+            let (left, right) = halves(&values, size_in_bytes);
+            *merge_subtrees_root(&left, &right, Mode::Hash).as_bytes()
+        }
+    })
+}
+
+fn branch(
+    offset_in_bytes: u64,
+    length: u64,
+    buffer: &mut [u8],
+    read_at: &(dyn Fn(u64, &mut [u8]) -> io::Result<usize> + Sync),
+    seen: &(dyn Fn(u64) + Sync),
+) -> io::Result<blake3::Hasher> {
+    let mut hasher = blake3::Hasher::new();
+    hasher.set_input_offset(offset_in_bytes);
+    let mut done = 0;
+    while done < length {
+        let wanted = usize::try_from(length - done).unwrap_or(usize::MAX).min(buffer.len());
+        match read_at(offset_in_bytes + done, &mut buffer[..wanted]) {
+            Ok(0) => return Err(io::ErrorKind::UnexpectedEof.into()),
+            Ok(read) => {
+                hasher.update(&buffer[..read]);
+                done += read as u64;
+                seen(read as u64);
+            }
+            Err(cause) if cause.kind() == io::ErrorKind::Interrupted => {}
+            Err(cause) => return Err(cause),
+        }
+    }
+    Ok(hasher)
+}
+
+/// The values of both branches below a node of at least two. Recurs as deep as the tree, which is the logarithm of its length.
+fn halves(values: &[ChainingValue], length: u64) -> (ChainingValue, ChainingValue) {
+    let left_length = left_subtree_len(length);
+    let at = usize::try_from(left_length / BRANCH_IN_BYTES as u64).unwrap_or(0).clamp(1, values.len() - 1);
+    (value_of(&values[..at], left_length), value_of(&values[at..], length - left_length))
+}
+
+fn value_of(values: &[ChainingValue], length: u64) -> ChainingValue {
+    match values {
+        [only] => *only,
+        _ => {
+            let (left, right) = halves(values, length);
+            merge_subtrees_non_root(&left, &right, Mode::Hash)
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::sealing::fill_random;
+
+    #[test]
+    fn the_tree_gives_the_hash_that_one_thread_gives_and_a_short_content_is_told() {
+        let mut content = vec![0; 5 * BRANCH_IN_BYTES + 77];
+        fill_random(&mut content).unwrap();
+        for length in [0, 1, 1024, BRANCH_IN_BYTES, BRANCH_IN_BYTES + 1, 2 * BRANCH_IN_BYTES, 4 * BRANCH_IN_BYTES + 1024, content.len()] {
+            let read_at = |offset: u64, buffer: &mut [u8]| {
+                let rest = &content[offset as usize..length];
+                let read = rest.len().min(buffer.len()).min(100_000);
+                buffer[..read].copy_from_slice(&rest[..read]);
+                Ok(read)
+            };
+            let expected = *blake3::hash(&content[..length]).as_bytes();
+            assert_eq!(hash(length as u64, &read_at, &|_| ()).unwrap(), expected, "{length}");
+            let more = hash(length as u64 + 1, &read_at, &|_| ());
+            assert_eq!(more.unwrap_err().kind(), io::ErrorKind::UnexpectedEof);
+        }
+    }
+}

@@ -1,0 +1,108 @@
+//! What is told of browsers' profiles: what they hold, and what does not come across by itself.
+
+use super::numbers::{count, counted, size};
+use porter_core::kinds::browser::KIND;
+use porter_core::receipt::{ItemReceipt, Receipt};
+use porter_core::survey::ItemSurvey;
+use porter_names::screen::on_screen;
+
+/// What a profile holds, and what to know of it: lines below its row in a survey.
+pub(crate) fn told(row: &ItemSurvey) -> Vec<String> {
+    let item = &row.item;
+    if item.kind != KIND || item.counts.is_empty() {
+        return Vec::new();
+    }
+    let fact = |name: &str| item.facts.get(name).map(|value| on_screen(value.as_bytes()));
+    let mut held: Vec<String> = item.counts.iter().filter(|(_, number)| *number > 0).map(|(name, number)| number_of(*number, name)).collect();
+    if held.is_empty() {
+        held.push("nothing that a person would miss".to_owned());
+    }
+    let mut first = held.join(", ");
+    if let Some(names) = fact("extensions") {
+        first.push_str(&format!(" ({names})"));
+    }
+    let mut rest = Vec::new();
+    rest.extend(fact("default").map(|_| "opens by itself".to_owned()));
+    rest.extend(fact("version").map(|version| format!("version {version}")));
+    rest.extend(fact("last-used").map(|at| format!("last used {at}")));
+    if row.to_leave.size_in_bytes > 0 {
+        rest.push(format!("{} of caches stay", size(row.to_leave.size_in_bytes)));
+    }
+    let mut lines = vec![first];
+    if !rest.is_empty() {
+        lines.push(rest.join(", "));
+    }
+    lines.extend(fact("passwords").map(|code| passwords_beforehand(&code)));
+    lines
+}
+
+/// `1 bookmark`, `3 pages in history`.
+fn number_of(number: u64, plural: &str) -> String {
+    let (first, rest) = plural.split_once(' ').map_or((plural, String::new()), |(first, rest)| (first, format!(" {rest}")));
+    if number == 1 { format!("1 {}{rest}", first.trim_end_matches('s')) } else { format!("{} {plural}", count(number)) }
+}
+
+/// Whether passwords and cookies will open on another machine, and why.
+fn passwords_beforehand(code: &str) -> String {
+    match code {
+        "travel" => "passwords and cookies come along: their key lies in the profile",
+        "key-missing" => "the passwords cannot be opened any more: their key (key4.db) is not there",
+        "bound-to-windows" => {
+            "passwords and cookies do not open elsewhere: they are bound to this Windows account. Export them there, or turn on sync, before the PC goes"
+        }
+        "bound-to-keychain" => {
+            "passwords and cookies do not open elsewhere: their key is in the Mac's keychain. Export them there, or turn on sync"
+        }
+        "bound-to-keyring" => {
+            "passwords and cookies open only with the desktop's keyring of the old account. Export them there, or turn on sync"
+        }
+        "same-on-linux" => "passwords and cookies open on another Linux, and on no other system",
+        _ => "passwords: not known whether they open elsewhere",
+    }
+    .to_owned()
+}
+
+/// What a person has to do for one profile.
+pub(crate) struct ByHand<'r> {
+    /// The profile.
+    pub(crate) item: &'r ItemReceipt,
+    /// What to do, one sentence each.
+    pub(crate) steps: Vec<String>,
+}
+
+/// What does not come across by itself.
+pub(crate) fn by_hand(receipt: &Receipt) -> Vec<ByHand<'_>> {
+    let to = receipt.machine.as_ref().map(|machine| machine.system.family.as_str()).unwrap_or_default();
+    let rows = receipt.items.iter().filter(|item| item.kind == KIND).map(|item| ByHand { item, steps: steps(item, to) });
+    rows.filter(|row| !row.steps.is_empty()).collect()
+}
+
+fn steps(item: &ItemReceipt, to: &str) -> Vec<String> {
+    let mut steps = Vec::new();
+    let number = item.counts.iter().find(|row| row.name == "passwords").map_or(0, |row| row.captured);
+    let passwords = counted(number, "saved password");
+    let again = "sign in to the sites again";
+    match item.facts.get("passwords").map(String::as_str) {
+        Some("bound-to-windows") => steps.push(format!(
+            "{passwords} stayed bound to the old Windows account: export them there and import them here, or turn on sync, or type them again; {again}."
+        )),
+        Some("bound-to-keychain") => steps.push(format!(
+            "{passwords} stayed in the keychain of the old Mac: export them there and import them here, or type them again; {again}."
+        )),
+        Some("bound-to-keyring") => steps.push(format!(
+            "{passwords} open only with the keyring of the old desktop: export them there and import them here, or type them again; {again}."
+        )),
+        Some("same-on-linux") if to != "linux" => steps.push(format!(
+            "{passwords} open on no other system than Linux: export them there and import them here, or type them again; {again}."
+        )),
+        Some("key-missing") => steps.push(format!("{passwords} cannot be opened any more: their key was not on the old machine either.")),
+        _ => {}
+    }
+    if let Some(signed) = item.facts.get("signed").filter(|_| to != "linux") {
+        steps.push(format!(
+            "The browser may reset what it had signed for the old machine: {}. Look at it, and set it again.",
+            on_screen(signed.as_bytes())
+        ));
+    }
+    steps
+}
