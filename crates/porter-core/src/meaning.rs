@@ -42,7 +42,8 @@ impl Meaning {
     /// The same, from what a trunk says. Patterns that cannot be understood fit nothing.
     pub(crate) fn of_trunk(item: &TrunkItem) -> Option<Self> {
         // What a kind has counted itself, it counts again itself.
-        let by_files: Vec<&MeaningCount> = item.counts.iter().filter(|count| !count.files.is_empty()).collect();
+        let by_files: Vec<&MeaningCount> =
+            item.counts.iter().filter(|count| !count.files.is_empty()).collect();
         if by_files.is_empty() && item.needs.is_empty() {
             return None;
         }

@@ -50,7 +50,7 @@ fn windows_vista_and_later() {
         ("~/Documents/a.txt", "odile/folder/documents"),
         ("~/AppData/Roaming/Mozilla/Firefox/profiles.ini", "odile/browser/firefox"),
         ("~/AppData/Local/Google/Chrome/User Data/Local State", "odile/browser/chrome"),
-        ("~/AppData/Local/Microsoft/Edge/User Data/Default/Bookmarks", "odile/browser/edge"),
+        ("~/AppData/Local/Microsoft/Edge/User Data/Default/Bookmarks", "odile/browser/edge/default"),
         ("~/AppData/Roaming/Thunderbird/profiles.ini", "odile/mail/thunderbird"),
         ("~/AppData/Local/Microsoft/Outlook/odile.pst", "odile/mail/outlook-data"),
         ("~/AppData/Local/Microsoft/Outlook/odile.ost", "odile/mail/outlook-data"),

@@ -5,6 +5,7 @@ mod stand_ins;
 
 use porter_core::capture::{CaptureError, Shape, forecast};
 use porter_core::check::check_machine;
+use porter_core::kinds::browser::landing::BrowserWishes;
 use porter_core::machine::facts::{AccountFacts, SystemFacts};
 use porter_core::machine::{Here, Machine, Place, recognise_with};
 use porter_core::packing::Selection;
@@ -63,7 +64,13 @@ fn documents_on_a_further_drive_are_carried_from_there_to_there() {
             &trunk,
             &to,
             &stand_ins::catalogue(),
-            &Wishes { accounts: &given, selection: &all, now_utc: stand_ins::NOW },
+            &Wishes {
+                accounts: &given,
+                selection: &all,
+                browsers: BrowserWishes::default(),
+                bookmarks_into: None,
+                now_utc: stand_ins::NOW,
+            },
             &mut |_| Existing::SetAside,
             conduct,
         )

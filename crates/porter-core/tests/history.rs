@@ -70,7 +70,7 @@ fn begin(trunk_id: &TrunkId, account: &str, item: &str) -> JournalLine {
 
 fn land(entry: EntryKey, at: PathField, renamed: bool) -> JournalLine {
     let (aside, kept_existing, link, blake3) = (None, false, false, None);
-    JournalLine::Land { entry, at, aside, renamed, kept_existing, link, blake3 }
+    JournalLine::Land { entry, at, aside, renamed, kept_existing, link, adapted: false, blake3 }
 }
 
 fn records(root: &Path) -> PathBuf {

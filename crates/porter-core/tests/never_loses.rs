@@ -7,6 +7,7 @@
 mod stand_ins;
 
 use porter_core::check::check_machine;
+use porter_core::kinds::browser::landing::BrowserWishes;
 use porter_core::machine::{Machine, recognise};
 use porter_core::packing::Selection;
 use porter_core::restore::{Existing, RestoreError, RestoreReport, Wishes, plan_restore, run_plan};
@@ -141,7 +142,13 @@ fn restore_onto(
             trunk,
             &machine,
             &stand_ins::catalogue(),
-            &Wishes { accounts: &BTreeMap::new(), selection: &Selection::default(), now_utc: stand_ins::NOW },
+            &Wishes {
+                accounts: &BTreeMap::new(),
+                selection: &Selection::default(),
+                browsers: BrowserWishes::default(),
+                bookmarks_into: None,
+                now_utc: stand_ins::NOW,
+            },
             &mut |_| existing,
             conduct,
         );

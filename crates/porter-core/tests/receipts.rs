@@ -5,6 +5,7 @@
 mod stand_ins;
 
 use porter_core::check::{check_machine, check_trunk};
+use porter_core::kinds::browser::landing::BrowserWishes;
 use porter_core::machine::{Machine, recognise};
 use porter_core::packing::Selection;
 use porter_core::receipt::{Reason, Receipt, Verdict};
@@ -81,7 +82,13 @@ impl Bench {
                 &trunk,
                 &machine,
                 &stand_ins::catalogue(),
-                &Wishes { accounts: &nothing, selection: &selection, now_utc: stand_ins::NOW },
+                &Wishes {
+                    accounts: &nothing,
+                    selection: &selection,
+                    browsers: BrowserWishes::default(),
+                    bookmarks_into: None,
+                    now_utc: stand_ins::NOW,
+                },
                 &mut |_| Existing::SetAside,
                 conduct,
             )
@@ -212,7 +219,13 @@ fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
             &trunk,
             &machine,
             &stand_ins::catalogue(),
-            &Wishes { accounts: &BTreeMap::new(), selection: &selection, now_utc: stand_ins::NOW },
+            &Wishes {
+                accounts: &BTreeMap::new(),
+                selection: &selection,
+                browsers: BrowserWishes::default(),
+                bookmarks_into: None,
+                now_utc: stand_ins::NOW,
+            },
             &mut |_| Existing::SetAside,
             conduct,
         )
@@ -239,7 +252,13 @@ fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
             &trunk,
             &elsewhere,
             &stand_ins::catalogue(),
-            &Wishes { accounts: &BTreeMap::new(), selection: &selection, now_utc: stand_ins::NOW },
+            &Wishes {
+                accounts: &BTreeMap::new(),
+                selection: &selection,
+                browsers: BrowserWishes::default(),
+                bookmarks_into: None,
+                now_utc: stand_ins::NOW,
+            },
             &mut |_| Existing::SetAside,
             conduct,
         );

@@ -6,9 +6,10 @@
 //! - [`windsock`]: the drive of a failed laptop with Windows XP;
 //! - [`sailroom`]: the drive of an old Mac.
 //!
-//! [`picture`], [`sound`], [`film`], [`mail`] and [`writing`] make content in real formats; [`tree`] puts it on the disk with
+//! [`browser`], [`picture`], [`sound`], [`film`], [`mail`] and [`writing`] make content in real formats; [`tree`] puts it on the disk with
 //! its dates and attributes. The tests use the same machines in the small size.
 
+pub mod browser;
 pub mod dice;
 pub mod film;
 mod host;

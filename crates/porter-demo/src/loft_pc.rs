@@ -5,7 +5,7 @@ use crate::registry::{
     self, BRAM, Installed, JUNO, ODILE, OwnSettings, Person, Port, Printer, Registry, TAMSIN,
 };
 use crate::tree::{Mark, Tree};
-use crate::{DemoSize, film, picture, sound, writing};
+use crate::{DemoSize, browser, film, picture, sound, writing};
 use std::io;
 use std::path::Path;
 use time::OffsetDateTime;
@@ -245,6 +245,7 @@ fn odile(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
     }
     favourites(tree, home, size.of(40))?;
     mail::thunderbird(tree, &format!("{home}/AppData/Roaming/Thunderbird"), "odile", size.of(120))?;
+    odiles_browsers(tree, home, size)?;
     program_data(tree, home, size)?;
     tree.file(&format!("{home}/KiteCAD backup/plans 2025.kcd"), &writing::noise("kcd", 40_000))?;
     tree.file(&format!("{home}/Desktop/To do.txt"), &writing::text("To do", 9))
@@ -276,7 +277,37 @@ fn tamsin(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
     tree.mark(&hidden, Mark::Hidden)?;
     favourites(tree, home, size.of(30))?;
     mail::outlook(tree, &format!("{home}/AppData/Roaming"), &format!("{home}/AppData/Local"), "tamsin")?;
+    let chrome = format!("{home}/AppData/Local/Google/Chrome/User Data");
+    let profiles =
+        [browser::Profile { name: "Tamsin", folder: "Default", pages: size.of(400), passwords: 9 }];
+    browser::chromium(tree, &chrome, CHROME, home, &profiles)?;
     program_data(tree, home, size)
+}
+
+/// The last versions for Windows 7.
+const FIREFOX: &str = "115.12.0";
+const CHROME: &str = "109.0.5414.120";
+
+fn odiles_browsers(tree: &mut Tree, home: &str, size: DemoSize) -> io::Result<()> {
+    let profile = |name, folder, pages, passwords| browser::Profile { name, folder, pages, passwords };
+    let root = format!("{home}/AppData/Roaming/Mozilla/Firefox");
+    let profiles = [
+        profile("default-release", "k7r2m1xw.default-release", size.of(800), 23),
+        profile("work", "p0w4yt9c.work", size.of(300), 4),
+        profile("Kite fair", "z3q8f6ab.Kite fair", size.of(60), 0),
+        profile("work", "a1b2c3d4.work", 1, 1),
+    ];
+    browser::gecko(tree, &root, FIREFOX, home, &profiles)?;
+    for number in 0..size.of(160) {
+        let cache =
+            format!("{home}/AppData/Local/Mozilla/Firefox/Profiles/k7r2m1xw.default-release/cache2/entries");
+        let path = format!("{cache}/{number:040X}");
+        tree.file(&path, &writing::noise(&path, 12_000))?;
+    }
+    let chrome = format!("{home}/AppData/Local/Google/Chrome/User Data");
+    let profiles =
+        [profile("Odile", "Default", size.of(200), 6), profile("Workshop", "Profile 1", size.of(90), 0)];
+    browser::chromium(tree, &chrome, CHROME, home, &profiles)
 }
 
 fn bram(tree: &mut Tree, size: DemoSize) -> io::Result<()> {

@@ -99,14 +99,32 @@ fn tamsin(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
             format!("{library}/Mail/V3/POP-tamsin@mail.saltmarsh.example/INBOX.mbox/Messages/{number}.emlx");
         tree.file(&path, content.as_bytes())?;
     }
-    let leaf = dictionary([
-        ("WebBookmarkType", "WebBookmarkTypeLeaf".into()),
-        ("URLString", "http://sailcloth.example/".into()),
-    ]);
-    let bookmarks = dictionary([
-        ("WebBookmarkType", "WebBookmarkTypeList".into()),
-        ("Children", Value::Array(vec![leaf])),
-    ]);
+    let leaf = |title: &str, url: &str| {
+        dictionary([
+            ("WebBookmarkType", "WebBookmarkTypeLeaf".into()),
+            ("URLString", url.into()),
+            ("URIDictionary", dictionary([("title", title.into())])),
+        ])
+    };
+    let folder = |title: &str, rows: Vec<Value>| {
+        dictionary([
+            ("WebBookmarkType", "WebBookmarkTypeList".into()),
+            ("Title", title.into()),
+            ("Children", Value::Array(rows)),
+        ])
+    };
+    let cloths = folder(
+        "Cloths",
+        vec![leaf("Ripstop", "https://ripstop.example/"), leaf("Spinnaker", "https://spinnaker.example/")],
+    );
+    let bookmarks = folder(
+        "",
+        vec![
+            folder("BookmarksBar", vec![leaf("Sailcloth", "https://sailcloth.example/"), cloths]),
+            folder("BookmarksMenu", vec![leaf("Tides", "https://tides.example/")]),
+            folder("com.apple.ReadingList", vec![leaf("How to cut a sail", "https://cutting.example/sail")]),
+        ],
+    );
     tree.file(&format!("{library}/Safari/Bookmarks.plist"), &binary(bookmarks)?)?;
     let locale =
         dictionary([("AppleLocale", "en_GB".into()), ("AppleLanguages", Value::Array(vec!["en-GB".into()]))]);

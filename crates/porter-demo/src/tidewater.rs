@@ -1,5 +1,6 @@
 //! `TIDEWATER`: the new PC, as a fresh Windows 11 is after its accounts were made.
 
+use crate::browser;
 use crate::loft_pc::workshop_rules;
 use crate::registry::{
     self, BRAM, Installed, JUNO, ODILE, OwnSettings, Person, Port, Printer, Registry, TAMSIN,
@@ -84,6 +85,25 @@ pub fn build_tidewater(root: &Path) -> io::Result<()> {
     for folder in ["Desktop", "Documents", "Downloads", "Music", "Pictures", "Videos"] {
         tree.folder(&format!("Users/Public/{folder}"))?;
     }
+    // The browsers are installed; Odile has started one of them.
+    tree.file(
+        "Program Files/Mozilla Firefox/application.ini",
+        b"[App]\r\nVendor=Mozilla\r\nName=Firefox\r\nVersion=151.0\r\n",
+    )?;
+    tree.folder("Program Files/Google/Chrome/Application/149.0.7700.41")?;
+    let started = [browser::Profile {
+        name: "default-release",
+        folder: "n3wf1r3f.default-release",
+        pages: 3,
+        passwords: 0,
+    }];
+    browser::gecko(
+        &mut tree,
+        "Users/odile/AppData/Roaming/Mozilla/Firefox",
+        "151.0",
+        "Users/odile",
+        &started,
+    )?;
     // In the way of old files: one that differs, one that is the same, a folder that differs only by case.
     tree.file("Users/odile/Documents/Price list.csv", &writing::csv("a draft for the new season", 5))?;
     tree.file("Users/odile/Documents/Workshop rules.txt", &workshop_rules())?;

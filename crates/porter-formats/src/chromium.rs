@@ -25,5 +25,7 @@ pub(crate) fn from_microseconds(at: i64) -> Option<OffsetDateTime> {
 }
 
 pub(crate) fn microseconds(at: OffsetDateTime) -> i64 {
-    i64::try_from(at.unix_timestamp_nanos() / 1000).unwrap_or_default().saturating_add(FROM_1601_TO_1970_IN_MICROSECONDS)
+    i64::try_from(at.unix_timestamp_nanos() / 1000)
+        .unwrap_or_default()
+        .saturating_add(FROM_1601_TO_1970_IN_MICROSECONDS)
 }

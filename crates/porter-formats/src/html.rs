@@ -24,7 +24,8 @@ pub fn unescaped(text: &str) -> String {
     while let Some(at) = rest.find('&') {
         let (before, from) = rest.split_at(at);
         plain.push_str(before);
-        let known = from.find(';').filter(|end| *end <= 12).and_then(|end| Some((character(&from[1..end])?, end)));
+        let known =
+            from.find(';').filter(|end| *end <= 12).and_then(|end| Some((character(&from[1..end])?, end)));
         match known {
             Some((c, end)) => {
                 plain.push(c);

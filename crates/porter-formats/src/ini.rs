@@ -51,7 +51,8 @@ impl Ini {
         match self.lines[from..to].iter().position(|line| value_in(line, name).is_some()) {
             Some(at) => self.lines[from + at] = line,
             None => {
-                let blank = self.lines[from..to].iter().rev().take_while(|line| line.trim().is_empty()).count();
+                let blank =
+                    self.lines[from..to].iter().rev().take_while(|line| line.trim().is_empty()).count();
                 self.lines.insert(to - blank, line);
             }
         }

@@ -64,7 +64,8 @@ pub fn feeds_to_opml(feeds: &[(String, String)]) -> String {
     );
     for (title, url) in feeds {
         let (title, url) = (escaped(title), escaped(url));
-        let _ = writeln!(opml, "    <outline type=\"rss\" text=\"{title}\" title=\"{title}\" xmlUrl=\"{url}\"/>");
+        let _ =
+            writeln!(opml, "    <outline type=\"rss\" text=\"{title}\" title=\"{title}\" xmlUrl=\"{url}\"/>");
     }
     opml.push_str("  </body>\n</opml>\n");
     opml
@@ -84,7 +85,10 @@ mod tests {
         }
         page.end().unwrap();
         let html = String::from_utf8(html).unwrap();
-        assert!(html.contains("<time>2014-05-13 16:53</time><a href=\"https://kites.example/?a=1&amp;b=2\">"), "{html}");
+        assert!(
+            html.contains("<time>2014-05-13 16:53</time><a href=\"https://kites.example/?a=1&amp;b=2\">"),
+            "{html}"
+        );
         assert!(!html.contains("href=\"javascript"), "{html}");
         let opml = feeds_to_opml(&[("Wind & tide".to_owned(), "https://w.example/\"f\"".to_owned())]);
         assert!(opml.contains("text=\"Wind &amp; tide\""), "{opml}");

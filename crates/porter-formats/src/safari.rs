@@ -14,8 +14,10 @@ const READING_LIST: &str = "Reading List";
 
 /// Reads such a list.
 pub fn from_plist(bytes: &[u8]) -> Result<Bookmarks, FormatError> {
-    let value = Value::from_reader(Cursor::new(bytes)).map_err(|cause| FormatError::damaged(FORMAT, cause))?;
-    let root = value.as_dictionary().ok_or_else(|| FormatError::damaged(FORMAT, "its root is no dictionary"))?;
+    let value =
+        Value::from_reader(Cursor::new(bytes)).map_err(|cause| FormatError::damaged(FORMAT, cause))?;
+    let root =
+        value.as_dictionary().ok_or_else(|| FormatError::damaged(FORMAT, "its root is no dictionary"))?;
     let mut bookmarks = Bookmarks::default();
     for node in children(root, 0)? {
         match node {
@@ -48,7 +50,10 @@ fn children(list: &Dictionary, depth: usize) -> Result<Vec<Node>, FormatError> {
         match child.get("WebBookmarkType").and_then(Value::as_string) {
             Some("WebBookmarkTypeList") => {
                 let title = text("Title").unwrap_or_default();
-                nodes.push(Node::Folder(Folder { children: children(child, depth + 1)?, ..Folder::new(&title) }));
+                nodes.push(Node::Folder(Folder {
+                    children: children(child, depth + 1)?,
+                    ..Folder::new(&title)
+                }));
             }
             Some("WebBookmarkTypeLeaf") => {
                 let names = child.get("URIDictionary").and_then(Value::as_dictionary);
@@ -88,7 +93,8 @@ mod tests {
             list("BookmarksMenu", &leaf("https://m.example")),
             list("com.apple.ReadingList", &leaf("https://r.example")),
         ];
-        let plist = format!("<?xml version=\"1.0\"?><plist version=\"1.0\">{}</plist>", list("", &rows.concat()));
+        let plist =
+            format!("<?xml version=\"1.0\"?><plist version=\"1.0\">{}</plist>", list("", &rows.concat()));
         let read = from_plist(plist.as_bytes()).unwrap();
         assert_eq!((read.toolbar.count(), read.menu.count(), read.other.count()), (2, 1, 1));
         assert!(matches!(&read.toolbar.children[1], Node::Folder(folder) if folder.title == "Plans"));

@@ -71,7 +71,11 @@ fn label() -> Label {
                 version: None,
             },
         },
-        accounts: vec![AccountLabel { id: "odile".to_owned(), name: "Odile".to_owned(), ..AccountLabel::default() }],
+        accounts: vec![AccountLabel {
+            id: "odile".to_owned(),
+            name: "Odile".to_owned(),
+            ..AccountLabel::default()
+        }],
         job: Some("SK-1\nPayload-Oxum: 0.0".to_owned()),
         technician: None,
         workshop: None,

@@ -4,11 +4,11 @@ use crate::paths;
 use crate::screen::{BAD, BOLD, styled, tell};
 use porter_core::capture::CaptureError;
 use porter_core::check::CheckError;
+use porter_core::kinds::browser::forms::NotTaken;
 use porter_core::machine::NotRecognised;
 use porter_core::machine::here::HereError;
 use porter_core::packing::BadPattern;
 use porter_core::restore::accounts::AccountsError;
-use porter_core::kinds::browser::forms::NotTaken;
 use porter_core::restore::{NotMade, RestoreError};
 use porter_core::undo::UndoError;
 use porter_source::VolumeKind;
@@ -74,9 +74,10 @@ impl From<NotTaken> for Failure {
                 error.to_string(),
                 "Name a browser's profile: `porter look TRUNK` shows them, such as odile/browser/firefox/default.",
             ),
-            NotTaken::Format(_) | NotTaken::Io(_) => {
-                Self::new(error.to_string(), "Take the profile itself, and look for the browser's own backups in it.")
-            }
+            NotTaken::Format(_) | NotTaken::Io(_) => Self::new(
+                error.to_string(),
+                "Take the profile itself, and look for the browser's own backups in it.",
+            ),
         }
     }
 }

@@ -87,7 +87,10 @@ pub(crate) fn catalogue(machine: &Machine, own: &OwnRulesArguments) -> Result<Ca
 }
 
 /// The same for the system that a trunk was captured from.
-pub(crate) fn catalogue_of(label: &porter_trunk::Label, own: &OwnRulesArguments) -> Result<Catalogue, Failure> {
+pub(crate) fn catalogue_of(
+    label: &porter_trunk::Label,
+    own: &OwnRulesArguments,
+) -> Result<Catalogue, Failure> {
     let family = porter_core::machine::layout::Family::from_name(&label.machine.system.family);
     let own = own_rules(&own.files)?.into_iter().map(|own| own.rule).collect();
     let built_in = Catalogue::built_in(family.unwrap_or(porter_core::machine::layout::Family::Windows));

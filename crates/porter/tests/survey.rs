@@ -28,7 +28,7 @@ fn a_survey_tells_people_from_the_rest_and_warns() {
     assert_eq!(survey["accounts"][0]["cautions"][0]["code"], "unused-account");
     // The cache and the temporary files are not counted with what is carried.
     let local = item(&survey, "odile/folder/local-data");
-    assert_eq!((&local["files"], &local["left_files"]), (&2.into(), &14.into()));
+    assert_eq!((&local["files"], &local["left_files"]), (&2.into(), &18.into()));
     assert_eq!(item(&survey, "machine/folder/drive/kite-plans")["files"], 6);
     assert_eq!(item(&survey, "machine/folder/shared-documents")["account"], Value::Null);
 

@@ -16,8 +16,8 @@ use crate::walk::{Grounds, Sight, Spot, walk};
 use porter_names::RelativePath;
 use porter_source::{Details, EntryKind, Metadata, ReadTrouble, Sequential};
 use porter_trunk::{
-    Content, Depth, Entry, EntryAddress, Extents, Inventory, LeftBehind, LeftReason, MeaningCount, NamedStream, StoreError,
-    Stored, Tally, TrunkError, TrunkItem, TrunkPart, TrunkProgram, TrunkWriter,
+    Content, Depth, Entry, EntryAddress, Extents, Inventory, LeftBehind, LeftReason, MeaningCount,
+    NamedStream, StoreError, Stored, Tally, TrunkError, TrunkItem, TrunkPart, TrunkProgram, TrunkWriter,
 };
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};

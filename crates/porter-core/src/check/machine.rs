@@ -21,7 +21,8 @@ use crate::restore::relocate::Relocation;
 use porter_names::RelativePath;
 use porter_source::{EntryKind, Metadata, ReadError, ReadTrouble, Sequential, VolumeFile};
 use porter_trunk::{
-    Content, ContentHash, Entry, EntryAddress, EntryRefused, MachineLabel, Tally, Trunk, TrunkError, TrunkItem,
+    Content, ContentHash, Entry, EntryAddress, EntryRefused, MachineLabel, Tally, Trunk, TrunkError,
+    TrunkItem,
 };
 use std::collections::{BTreeMap, HashMap};
 use time::OffsetDateTime;
@@ -371,7 +372,10 @@ impl Checker<'_> {
         if let Some(adapted) = self.history.adapted(entry)
             && let Content::File { .. } = entry.content
         {
-            let followed = Entry { content: Content::File { size_in_bytes: metadata.size_in_bytes, hash: adapted }, ..entry.clone() };
+            let followed = Entry {
+                content: Content::File { size_in_bytes: metadata.size_in_bytes, hash: adapted },
+                ..entry.clone()
+            };
             if let Ok(None) = self.compare(&followed, &path, &metadata, None) {
                 return self.outcome(entry, Verdict::Landed, Reason::PathsFollow, false, Some(path));
             }
@@ -384,7 +388,8 @@ impl Checker<'_> {
             // What was refused at the restore is told as that, not as somebody's change.
             return match self.history.refused(entry) {
                 Some(known) => {
-                    self.outcome(entry, verdict_on_refused(known), known.clone(), true, Some(path))
+                    let needs_attention = known.needs_attention();
+                    self.outcome(entry, verdict_on_refused(known), known.clone(), needs_attention, Some(path))
                 }
                 None => {
                     let reason = self.since_it_landed(entry, &metadata, reason);

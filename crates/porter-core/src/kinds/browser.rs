@@ -32,7 +32,7 @@ use crate::kinds::ruled::find_by_rule;
 use crate::machine::account::{id_from_name, unused_id};
 use crate::machine::{Account, Machine, PlaceState};
 use crate::survey::Caution;
-use engine::{Registered, engine_of};
+use engine::{Engine, Registered, engine_of};
 use porter_names::RelativePath;
 use profile::ProfileFolder;
 use std::collections::HashSet;
@@ -65,58 +65,84 @@ fn find_profiles(
     items: &mut Vec<Item>,
 ) {
     let Some(engine) = engine_of(rule) else { return };
+    let id = format!("{}/{}", owner_id(Some(owner)), rule.id);
+    let mut beside = item(id.clone(), format!("{} (beside its profiles)", rule.title), owner, rule);
+    let mut profiles = Vec::new();
     for found in find_by_rule(machine, Some(owner), rule).into_iter().filter(|found| found.is_folder) {
         let What::At(below) = &found.part.what else { continue };
-        let Some(root) = machine.place(Some(owner), found.part.place) else { continue };
-        let Ok(root) = root.path.join_path(below) else { continue };
+        let Some(place) = machine.place(Some(owner), found.part.place) else { continue };
+        let Ok(root) = place.path.join_path(below) else { continue };
         let version = engine.version_in_root(&*machine.volume, &root);
+        let mut is_all = false;
         for Registered { name, folder, is_default } in engine.profiles(machine, &root) {
-            let missing = |path: &str| Caution::ProfileMissing { name: name.clone(), path: path.to_owned() };
-            let (folder, missing) = match folder {
-                Ok(folder) if is_folder(machine, &folder) => (folder, None),
-                Ok(folder) => (root.clone(), Some(missing(&folder.to_string()))),
-                Err(path) => (root.clone(), Some(missing(&path))),
+            let folder = match folder {
+                Ok(folder) if is_folder(machine, &folder) => folder,
+                nowhere => {
+                    let path = nowhere.map_or_else(|path| path, |folder| folder.to_string());
+                    beside.cautions.push(Caution::ProfileMissing { name, path });
+                    continue;
+                }
             };
-            let part = part_at(machine, owner, &folder);
-            let id = format!("{}/{}/{}", owner_id(Some(owner)), rule.id, id_from_name(name.as_bytes()));
-            let mut item = Item {
-                id: unused_id(&id, |id| items.iter().any(|item| item.id == id)),
-                kind: KIND.to_owned(),
-                owner: Some(owner.id.clone()),
-                title: format!("{} \u{201c}{name}\u{201d}", rule.title),
-                parts: Vec::new(),
-                facts: Facts::new(),
-                rule: Some(Arc::clone(rule)),
-                counts: Vec::new(),
-                cautions: Vec::new(),
-                is_open: false,
-            };
-            if let Some(missing) = missing {
-                item.cautions.push(missing);
-                items.push(item);
+            let Some(part) = part_at(owner, &folder).filter(|_| taken.insert(folder.clone())) else {
                 continue;
-            }
-            let Some(part) = part.filter(|_| taken.insert(folder.clone())) else { continue };
-            item.parts.push(part);
-            let profile = ProfileFolder { volume: &*machine.volume, at: folder };
-            let mut learned = engine.learn(&profile, machine.layout.family);
-            learned.facts.insert("name".to_owned(), name);
+            };
+            is_all |= folder == root;
+            let id =
+                if folder == root { id.clone() } else { format!("{id}/{}", id_from_name(name.as_bytes())) };
+            let is_taken = |id: &str| items.iter().chain(&profiles).any(|item: &Item| item.id == id);
+            let title = if folder == root {
+                rule.title.clone()
+            } else {
+                format!("{} \u{201c}{name}\u{201d}", rule.title)
+            };
+            let mut profile = item(unused_id(&id, is_taken), title, owner, rule);
+            profile.parts.push(part);
+            learn(machine, rule, engine, folder, &mut profile);
+            profile.facts.insert("name".to_owned(), name);
             if is_default {
-                learned.facts.insert("default".to_owned(), "yes".to_owned());
+                profile.facts.insert("default".to_owned(), "yes".to_owned());
             }
             if let Some(version) = &version {
-                learned.facts.entry("version".to_owned()).or_insert_with(|| version.clone());
+                profile.facts.entry("version".to_owned()).or_insert_with(|| version.clone());
             }
-            let runs = || rule.must_be_closed.iter().any(|program| machine.runs(program));
-            item.is_open = in_use::is_open(&profile, engine.locks()) || (machine.here.is_some() && runs());
-            if item.is_open && !runs() {
-                learned.cautions.push(Caution::ProgramRunning { programs: vec![rule.title.clone()] });
-            }
-            item.facts = learned.facts;
-            item.counts = learned.counts;
-            item.cautions.extend(learned.cautions);
-            items.push(item);
+            profiles.push(profile);
         }
+        if !is_all {
+            beside.parts.push(found.part);
+        }
+    }
+    if !beside.parts.is_empty() {
+        items.push(beside);
+    }
+    items.extend(profiles);
+}
+
+fn item(id: String, title: String, owner: &Account, rule: &Arc<CarryRule>) -> Item {
+    Item {
+        id,
+        kind: KIND.to_owned(),
+        owner: Some(owner.id.clone()),
+        title,
+        parts: Vec::new(),
+        facts: Facts::new(),
+        rule: Some(Arc::clone(rule)),
+        counts: Vec::new(),
+        cautions: Vec::new(),
+        is_open: false,
+    }
+}
+
+/// Reads what a profile means, and whether its browser runs.
+fn learn(machine: &Machine, rule: &CarryRule, engine: &dyn Engine, folder: RelativePath, item: &mut Item) {
+    let profile = ProfileFolder { volume: &*machine.volume, at: folder };
+    let learned = engine.learn(&profile, machine.layout.family);
+    let runs = machine.here.is_some() && rule.must_be_closed.iter().any(|program| machine.runs(program));
+    item.is_open = runs || in_use::is_open(&profile, engine.locks());
+    item.facts = learned.facts;
+    item.counts = learned.counts;
+    item.cautions = learned.cautions;
+    if item.is_open && !runs {
+        item.cautions.push(Caution::ProgramRunning { programs: vec![rule.title.clone()] });
     }
 }
 
@@ -125,7 +151,7 @@ fn is_folder(machine: &Machine, path: &RelativePath) -> bool {
 }
 
 /// A folder as a part: below the innermost place of the person that it is in.
-fn part_at(machine: &Machine, owner: &Account, folder: &RelativePath) -> Option<Part> {
+fn part_at(owner: &Account, folder: &RelativePath) -> Option<Part> {
     let places = owner.places.iter().filter(|(_, found)| found.state == PlaceState::Present);
     let around = places.filter(|(_, found)| folder.is_within(&found.path) && *folder != found.path);
     let (place, found) = around.max_by_key(|(_, found)| found.path.steps().count())?;
@@ -133,6 +159,5 @@ fn part_at(machine: &Machine, owner: &Account, folder: &RelativePath) -> Option<
     for step in folder.steps().skip(found.path.steps().count()) {
         below = below.join(step).ok()?;
     }
-    let _ = machine;
     Some(Part { name: PROFILE_PART.to_owned(), place: *place, what: What::At(below) })
 }

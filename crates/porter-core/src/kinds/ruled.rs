@@ -22,7 +22,9 @@ impl Kind for Ruled {
         let places: HashSet<&RelativePath> = machine.all_places().map(|found| &found.path).collect();
         let mut items = Vec::new();
         for owner in machine.accounts.iter().map(Some).chain([None]) {
-            for rule in catalogue.rules.iter().filter(|rule| rule.is_personal() == owner.is_some()) {
+            let fits =
+                |rule: &&Arc<CarryRule>| rule.is_personal() == owner.is_some() && rule.profiles.is_none();
+            for rule in catalogue.rules.iter().filter(fits) {
                 let found = look_for(machine, &mut looker, owner, rule);
                 let mut item = Item {
                     id: format!("{}/{}", owner_id(owner), rule.id),

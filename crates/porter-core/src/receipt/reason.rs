@@ -190,6 +190,7 @@ impl Reason {
                 | Self::SetByHand { .. }
                 | Self::ChangedSince { .. }
                 | Self::PathsFollow
+                | Self::NoSuchProgram { .. }
                 | Self::Entered { .. }
                 | Self::OpensByItself
         )

@@ -1,7 +1,7 @@
 //! What earlier restores of a trunk on a machine tell.
 
-use super::landing::Moved;
 use super::journal::{EntryKey, FIRST_FORMAT, FORMAT, JournalLine};
+use super::landing::Moved;
 use crate::machine::Machine;
 use crate::receipt::Reason;
 use crate::undo::runs_in;
@@ -89,7 +89,8 @@ impl History {
                     self.adapted.insert(entry, blake3);
                 }
                 JournalLine::Moved { item, place, path, to_place, to } => {
-                    let moved = Moved { item: item.clone(), from_place: place, from: path.0, to_place, to: to.0 };
+                    let moved =
+                        Moved { item: item.clone(), from_place: place, from: path.0, to_place, to: to.0 };
                     self.moved.insert(item, moved);
                 }
                 JournalLine::FoundAs { entry, at } => {
@@ -147,5 +148,8 @@ impl History {
 
 /// True for an entry that landed under its own name, as almost all do. Read no further: a million such lines cost seconds.
 fn tells_nothing_new(line: &str) -> bool {
-    line.starts_with(r#"{"step":"land","#) && line.ends_with('}') && !line.contains(r#""renamed":true"#) && !line.contains(r#""adapted":true"#)
+    line.starts_with(r#"{"step":"land","#)
+        && line.ends_with('}')
+        && !line.contains(r#""renamed":true"#)
+        && !line.contains(r#""adapted":true"#)
 }

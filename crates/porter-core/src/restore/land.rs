@@ -85,7 +85,8 @@ pub(super) fn write_aside(
                 let waiting = waiting(path);
                 linked?;
                 let file = File::open(&waiting.path).map_err(not_written)?;
-                host::set_file_metadata(file, &open_folder, &waiting.path, entry, owner).map_err(not_written)?;
+                host::set_file_metadata(file, &open_folder, &waiting.path, entry, owner)
+                    .map_err(not_written)?;
                 return Ok(waiting);
             }
             let file = open_folder.create_new(name.as_ref()).map_err(not_written)?;

@@ -97,11 +97,15 @@ impl OldPaths {
     /// Where a path leads now; none if that is where it led before, or if it never led to anything carried.
     pub fn follow(&self, written: &str) -> Option<String> {
         if let Some(inner) = written.strip_prefix("jar:") {
-            return self.follow(inner).map(|inner| format!("jar:{inner}"));
+            // What stands behind the mark is inside the archive.
+            let (archive, within) = inner.split_once('!').unwrap_or((inner, ""));
+            let mark = &inner[archive.len()..inner.len() - within.len()];
+            return self.follow(archive).map(|archive| format!("jar:{archive}{mark}{within}"));
         }
         if let Some(address) = written.strip_prefix("file://") {
             let plain = percent_decoded(address.strip_prefix("localhost").unwrap_or(address))?;
-            let plain = if self.from == Family::Windows { plain.trim_start_matches('/') } else { plain.as_str() };
+            let plain =
+                if self.from == Family::Windows { plain.trim_start_matches('/') } else { plain.as_str() };
             let followed = self.follow_path(plain)?.replace('\\', "/");
             let slash = if followed.starts_with('/') { "" } else { "/" };
             return Some(format!("file://{slash}{}", percent_encoded(&followed)));
@@ -136,7 +140,8 @@ impl OldPaths {
         }
         let steps = steps_of(written, self.from);
         let row = self.rows.iter().find(|row| {
-            steps.len() >= row.old.len() && row.old.iter().zip(&steps).all(|(real, written)| self.is_same(real, written))
+            steps.len() >= row.old.len()
+                && row.old.iter().zip(&steps).all(|(real, written)| self.is_same(real, written))
         })?;
         let rest = steps[row.old.len()..].join("/");
         let forward = self.from == Family::Windows && !written.contains('\\');
@@ -145,7 +150,11 @@ impl OldPaths {
 
     fn joined(&self, new: &str, rest: &str, forward: bool) -> String {
         let rest = rest.trim_matches(['/', '\\']).replace('\\', "/");
-        let whole = if rest.is_empty() { new.to_owned() } else { format!("{}/{rest}", new.trim_end_matches(['/', '\\'])) };
+        let whole = if rest.is_empty() {
+            new.to_owned()
+        } else {
+            format!("{}/{rest}", new.trim_end_matches(['/', '\\']))
+        };
         match self.to {
             Family::Windows if !forward => whole.replace('/', "\\"),
             Family::Windows => whole.replace('\\', "/"),
@@ -172,7 +181,8 @@ fn steps_of(written: &str, family: Family) -> Vec<String> {
     let text = written.replace('/', "\\");
     let text = text.strip_prefix("\\\\?\\").unwrap_or(&text);
     let share = text.starts_with("\\\\");
-    let mut steps: Vec<String> = text.split('\\').filter(|step| !step.is_empty()).map(str::to_owned).collect();
+    let mut steps: Vec<String> =
+        text.split('\\').filter(|step| !step.is_empty()).map(str::to_owned).collect();
     // Whatever letter the system's drive had; another drive's stays.
     if steps.first().is_some_and(|first| first.eq_ignore_ascii_case("c:")) {
         steps.remove(0);
@@ -191,7 +201,8 @@ fn is_short_name_of(written: &str, real: &str) -> bool {
     }
     let stem = real.rsplit_once('.').map_or(real, |(stem, _)| stem);
     let held: String = stem.to_uppercase().chars().filter(|c| !matches!(c, ' ' | '.')).take(6).collect();
-    held.starts_with(&begin.to_uppercase()) && (begin.chars().count() == 6 || held.chars().count() == begin.chars().count())
+    held.starts_with(&begin.to_uppercase())
+        && (begin.chars().count() == 6 || held.chars().count() == begin.chars().count())
 }
 
 fn percent_decoded(text: &str) -> Option<String> {
@@ -245,16 +256,36 @@ mod tests {
             ("C:\\Documents and Settings\\odile\\Desktop", "C:\\Users\\Odile M\\Desktop"),
             ("c:/documents and settings/ODILE/Desktop/a b.txt", "C:/Users/Odile M/Desktop/a b.txt"),
             ("C:\\DOCUME~1\\odile\\MYDOCU~1\\Plan.kite", "D:\\Papers\\Plan.kite"),
-            ("file:///C:/Documents%20and%20Settings/odile/Desktop/x%20y", "file:///C:/Users/Odile%20M/Desktop/x%20y"),
-            ("jar:file:///C:/Documents%20and%20Settings/odile/e.xpi!/", "jar:file:///C:/Users/Odile%20M/e.xpi!/"),
+            (
+                "file:///C:/Documents%20and%20Settings/odile/Desktop/x%20y",
+                "file:///C:/Users/Odile%20M/Desktop/x%20y",
+            ),
+            (
+                "jar:file:///C:/Documents%20and%20Settings/odile/e.xpi!/",
+                "jar:file:///C:/Users/Odile%20M/e.xpi!/",
+            ),
             ("e:\\kites\\2011", "C:\\Users\\Odile M\\Kites\\2011"),
         ] {
             assert_eq!(xp.follow(old).as_deref(), Some(new), "{old}");
         }
-        for elsewhere in ["C:\\Windows\\x", "%APPDATA%\\x", "Documents", "https://k.example/C:\\Documents and Settings", "", "C:\\Documents and Settings\\odile2"] {
+        for elsewhere in [
+            "C:\\Windows\\x",
+            "%APPDATA%\\x",
+            "Documents",
+            "https://k.example/C:\\Documents and Settings",
+            "",
+            "C:\\Documents and Settings\\odile2",
+        ] {
             assert_eq!(xp.follow(elsewhere), None, "{elsewhere}");
         }
-        let linux = paths(Family::Windows, Family::Linux, &[("C:\\Users\\odile", "/home/od ile"), ("C:\\Users\\odile\\Documents", "/home/od ile/Dokumente")]);
+        let linux = paths(
+            Family::Windows,
+            Family::Linux,
+            &[
+                ("C:\\Users\\odile", "/home/od ile"),
+                ("C:\\Users\\odile\\Documents", "/home/od ile/Dokumente"),
+            ],
+        );
         for (old, new) in [
             ("C:\\Users\\Odile\\Documents\\Kites", "/home/od ile/Dokumente/Kites"),
             ("%USERPROFILE%\\x", "/home/od ile/x"),
@@ -264,7 +295,10 @@ mod tests {
         }
         let back = paths(Family::Linux, Family::Windows, &[("/home/odile", "C:\\Users\\odile")]);
         assert_eq!(back.follow("/home/odile/a/b").as_deref(), Some("C:\\Users\\odile\\a\\b"));
-        assert_eq!(back.follow("file:///home/odile/%C3%A9").as_deref(), Some("file:///C:/Users/odile/%C3%A9"));
+        assert_eq!(
+            back.follow("file:///home/odile/%C3%A9").as_deref(),
+            Some("file:///C:/Users/odile/%C3%A9")
+        );
         assert_eq!(back.follow("/home/Odile/a"), None);
     }
 }

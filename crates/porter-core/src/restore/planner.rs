@@ -6,8 +6,8 @@ use super::existing::{Decide, Different, Existing, Side};
 use super::history::History;
 use super::host::most_bytes_in_name;
 use super::journal::EntryKey;
-use super::links::leads_out;
 use super::landing::{Adapt, AdaptWith, Edit, Landings};
+use super::links::leads_out;
 use super::plan::{Action, NewFolder, Plan, Refused, Renamed, Step, content_of, is_older, mark_of};
 use super::relocate::Relocation;
 use super::target::{Destination, TargetTree};
@@ -70,7 +70,14 @@ pub fn plan_restore(
     let rules = machine.layout.name_rules(most_bytes_in_name());
     let mut planner = Planner::new(target.clone(), rules, now_utc, &history);
     let chosen: Vec<&TrunkItem> = trunk.items().iter().filter(|item| items.contains(&item.id)).collect();
-    let ground = Ground { label: trunk.label(), machine, accounts: &accounts, history: &history, catalogue, wishes: browsers };
+    let ground = Ground {
+        label: trunk.label(),
+        machine,
+        accounts: &accounts,
+        history: &history,
+        catalogue,
+        wishes: browsers,
+    };
     let mut landings = landing::land(&ground, &chosen);
     let mut merged = Vec::new();
     let mut add = |items: &[&TrunkItem], browser: &str, landings: &mut Landings| {
@@ -80,7 +87,9 @@ pub fn plan_restore(
     if browsers.newer == NewerProfiles::BookmarksOnly {
         for item in &chosen {
             let is_newer = matches!(landings.refused.get(&item.id), Some(Reason::NewerThanProgram { .. }));
-            if let Some(browser) = item.rule.as_ref().and_then(|rule| rule.rsplit('/').next()).filter(|_| is_newer) {
+            if let Some(browser) =
+                item.rule.as_ref().and_then(|rule| rule.rsplit('/').next()).filter(|_| is_newer)
+            {
                 add(&[item], browser, &mut landings);
             }
         }
@@ -88,7 +97,8 @@ pub fn plan_restore(
     if let Some(browser) = bookmarks_into {
         add(&chosen, browser, &mut landings);
     }
-    let relocation = Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue).with(&landings.moves);
+    let relocation =
+        Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue).with(&landings.moves);
     planner.heed(landings);
     let target = |entry: &Entry, _: &RelativePath| {
         let EntryAddress { place, path, .. } = relocation.address(entry);
@@ -381,7 +391,8 @@ impl<'a> Planner<'a> {
                 Ok((aside, beside)) => {
                     self.beside_edits.extend(beside);
                     let drive = self.tree.host().drive_of(&edit.at).to_path_buf();
-                    *self.needed_on.entry(drive).or_default() += edit.content.len() as u64 + MOST_LOST_PER_ENTRY_IN_BYTES;
+                    *self.needed_on.entry(drive).or_default() +=
+                        edit.content.len() as u64 + MOST_LOST_PER_ENTRY_IN_BYTES;
                     self.edits.push((edit, aside));
                 }
                 Err(reason) => self.landings.notes.push((edit.item, reason)),
@@ -502,7 +513,8 @@ impl<'a> Planner<'a> {
             return None;
         }
         if let Some(reason) = self.landings.refused.get(&entry.item).cloned() {
-            self.refuse(&entry, reason, true);
+            let needs_attention = reason.needs_attention();
+            self.refuse(&entry, reason, needs_attention);
             return None;
         }
         if let Content::Link { target } = &entry.content

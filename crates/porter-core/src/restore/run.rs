@@ -395,7 +395,8 @@ impl Runner<'_> {
         for (edit, aside) in &plan.edits {
             let written = (|| {
                 let path = self.host_path(&edit.at).map_err(NotLanded::Refused)?;
-                let aside = aside.as_ref().map(|to| self.host_path(to)).transpose().map_err(NotLanded::Refused)?;
+                let aside =
+                    aside.as_ref().map(|to| self.host_path(to)).transpose().map_err(NotLanded::Refused)?;
                 let owner = path.parent().and_then(|folder| self.owner_in(folder));
                 let waiting = write_bytes_aside(&edit.content, &path, self.mark, owner)?;
                 give_name(waiting, &path, aside.as_deref())
@@ -495,7 +496,7 @@ impl Runner<'_> {
             Some(content) => write_adapted_aside(&due.entry, content, &path, self.mark, owner),
             None => write_aside(self.trunk, &due.entry, &path, self.mark, owner, same_as, self.conduct),
         }
-            .map_err(sort)?;
+        .map_err(sort)?;
         give_name(waiting, &path, aside.as_deref()).map_err(sort)?;
         if let (Some((number, linked)), Content::File { hash, .. }) = (&mut linked, &due.entry.content) {
             linked.insert(*number, (path, *hash));

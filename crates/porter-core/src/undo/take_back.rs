@@ -163,7 +163,8 @@ pub fn sweep(run: &Run, target: &HostTree) -> io::Result<()> {
     let prefix = waiting_prefix(&run.mark);
     let mut looked_into = HashSet::new();
     for line in Backwards::open(&run.journal)? {
-        let Ok(JournalLine::Land { at, .. } | JournalLine::Edit { at, .. }) = serde_json::from_slice(&line?) else {
+        let Ok(JournalLine::Land { at, .. } | JournalLine::Edit { at, .. }) = serde_json::from_slice(&line?)
+        else {
             continue;
         };
         let folder = at.0.parent().unwrap_or_default();

@@ -321,7 +321,11 @@ impl TrunkWriter for FailingTrunk {
 pub fn label(accounts: &[&str]) -> Label {
     let accounts = accounts
         .iter()
-        .map(|name| porter_trunk::AccountLabel { id: (*name).to_owned(), name: (*name).to_owned(), ..Default::default() })
+        .map(|name| porter_trunk::AccountLabel {
+            id: (*name).to_owned(),
+            name: (*name).to_owned(),
+            ..Default::default()
+        })
         .collect();
     Label {
         format: porter_trunk::label::FORMAT.to_owned(),

@@ -118,7 +118,10 @@ pub fn from_html(html: &str) -> Result<Bookmarks, FormatError> {
             "DL" => {
                 if let Some(folder) = announced.take() {
                     if open.len() > DEEPEST {
-                        return Err(FormatError::damaged(FORMAT, format!("folders more than {DEEPEST} deep")));
+                        return Err(FormatError::damaged(
+                            FORMAT,
+                            format!("folders more than {DEEPEST} deep"),
+                        ));
                     }
                     open.push(folder);
                 }

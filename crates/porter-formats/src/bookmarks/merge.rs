@@ -57,9 +57,10 @@ fn merge_folder(into: &mut Folder, from: &Folder, added: &mut Added) {
                 added.bookmarks += 1;
             }
             Node::Folder(folder) => {
-                let at = into.children.iter().position(
-                    |node| matches!(node, Node::Folder(there) if there.title == folder.title),
-                );
+                let at = into
+                    .children
+                    .iter()
+                    .position(|node| matches!(node, Node::Folder(there) if there.title == folder.title));
                 let at = at.unwrap_or_else(|| {
                     if std::mem::take(&mut separator_waits) {
                         into.children.push(Node::Separator);

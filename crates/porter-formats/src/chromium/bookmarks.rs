@@ -24,7 +24,8 @@ pub struct BookmarksFile {
 impl BookmarksFile {
     /// Reads a file.
     pub fn from_bytes(file: &[u8]) -> Result<Self, FormatError> {
-        let json: Value = serde_json::from_slice(file).map_err(|cause| FormatError::damaged(FORMAT, cause))?;
+        let json: Value =
+            serde_json::from_slice(file).map_err(|cause| FormatError::damaged(FORMAT, cause))?;
         if let Some(version) = json.get("version").filter(|version| version.as_i64() != Some(1)) {
             return Err(FormatError::Unsupported { what: FORMAT, version: version.to_string() });
         }
@@ -39,7 +40,9 @@ impl BookmarksFile {
     /// One without bookmarks.
     pub fn empty(now_utc: OffsetDateTime) -> Result<Self, FormatError> {
         let mut roots = Map::new();
-        for (number, (root, title)) in ROOTS.into_iter().zip(["Bookmarks bar", "Other bookmarks", "Mobile bookmarks"]).enumerate() {
+        for (number, (root, title)) in
+            ROOTS.into_iter().zip(["Bookmarks bar", "Other bookmarks", "Mobile bookmarks"]).enumerate()
+        {
             roots.insert(root.to_owned(), folder_json(&Folder::new(title), number as u64 + 1, now_utc)?);
         }
         Ok(Self { json: json!({ "checksum": "", "roots": roots, "version": 1 }), checksum_fits: true })
@@ -53,7 +56,10 @@ impl BookmarksFile {
         };
         let mut other = root("other")?;
         // What a merge put there for want of a menu.
-        let menu = other.children.iter().position(|node| matches!(node, Node::Folder(folder) if folder.title == MENU_TITLE));
+        let menu = other
+            .children
+            .iter()
+            .position(|node| matches!(node, Node::Folder(folder) if folder.title == MENU_TITLE));
         let menu = match menu.map(|at| other.children.remove(at)) {
             Some(Node::Folder(menu)) => menu,
             _ => Folder::default(),
@@ -74,7 +80,8 @@ impl BookmarksFile {
                 continue;
             }
             let node = self.json.pointer_mut(&format!("/roots/{name}"));
-            let node = node.ok_or_else(|| FormatError::damaged(FORMAT, format!("it has no root `{name}`")))?;
+            let node =
+                node.ok_or_else(|| FormatError::damaged(FORMAT, format!("it has no root `{name}`")))?;
             add_below(node, tree, &mut next, now_utc)?;
         }
         Ok(())
@@ -88,7 +95,8 @@ impl BookmarksFile {
         let mut bytes = Vec::new();
         let formatter = serde_json::ser::PrettyFormatter::with_indent(b"   ");
         let mut serializer = serde_json::Serializer::with_formatter(&mut bytes, formatter);
-        serde::Serialize::serialize(&json, &mut serializer).map_err(|cause| FormatError::damaged(FORMAT, cause))?;
+        serde::Serialize::serialize(&json, &mut serializer)
+            .map_err(|cause| FormatError::damaged(FORMAT, cause))?;
         bytes.push(b'\n');
         Ok(bytes)
     }
@@ -125,7 +133,12 @@ fn folder(node: &Value, depth: usize) -> Result<Folder, FormatError> {
             }));
         }
     }
-    Ok(Folder { id: number(node), title: text(node, "name").to_owned(), added_utc: added(node), children: rows })
+    Ok(Folder {
+        id: number(node),
+        title: text(node, "name").to_owned(),
+        added_utc: added(node),
+        children: rows,
+    })
 }
 
 /// A node whose number cannot be read is known all the same.
@@ -150,7 +163,12 @@ fn highest_number(node: &Value, depth: usize) -> Result<u64, FormatError> {
     Ok(highest)
 }
 
-fn add_below(node: &mut Value, tree: &Folder, next: &mut u64, now_utc: OffsetDateTime) -> Result<(), FormatError> {
+fn add_below(
+    node: &mut Value,
+    tree: &Folder,
+    next: &mut u64,
+    now_utc: OffsetDateTime,
+) -> Result<(), FormatError> {
     let Some(object) = node.as_object_mut() else {
         return Err(FormatError::damaged(FORMAT, "a folder is no object"));
     };
@@ -163,7 +181,8 @@ fn add_below(node: &mut Value, tree: &Folder, next: &mut u64, now_utc: OffsetDat
             Node::Separator => {}
             Node::Bookmark(bookmark) if bookmark.id.is_some() => {}
             Node::Bookmark(bookmark) => {
-                let url = bookmark.feed_url.as_deref().filter(|_| bookmark.url.is_empty()).unwrap_or(&bookmark.url);
+                let url =
+                    bookmark.feed_url.as_deref().filter(|_| bookmark.url.is_empty()).unwrap_or(&bookmark.url);
                 let added = microseconds(bookmark.added_utc.unwrap_or(now_utc)).to_string();
                 list.push(json!({
                     "date_added": added, "date_last_used": "0", "guid": new_guid()?, "id": next.to_string(),
@@ -172,7 +191,9 @@ fn add_below(node: &mut Value, tree: &Folder, next: &mut u64, now_utc: OffsetDat
                 *next += 1;
             }
             Node::Folder(inner) => {
-                let there = list.iter().position(|node| text(node, "type") == "folder" && text(node, "name") == inner.title);
+                let there = list
+                    .iter()
+                    .position(|node| text(node, "type") == "folder" && text(node, "name") == inner.title);
                 let at = match there {
                     Some(at) => at,
                     None => {
@@ -245,7 +266,14 @@ mod tests {
 
     #[test]
     fn a_merge_survives_writing_and_a_second_one_adds_nothing() {
-        let link = |n: u32| Node::Bookmark(Bookmark { title: format!("n{n} ☂"), url: format!("k:{n}"), added_utc: Some(at(1_400_000_000)), ..Bookmark::default() });
+        let link = |n: u32| {
+            Node::Bookmark(Bookmark {
+                title: format!("n{n} ☂"),
+                url: format!("k:{n}"),
+                added_utc: Some(at(1_400_000_000)),
+                ..Bookmark::default()
+            })
+        };
         let inner = Folder { children: vec![link(2), link(3)], ..Folder::new("Inner") };
         let from = Bookmarks {
             toolbar: Folder { children: vec![link(1), Node::Folder(inner)], ..Folder::default() },
@@ -272,7 +300,10 @@ mod tests {
 
     #[test]
     fn later_versions_and_what_is_no_such_file_are_refused() {
-        assert!(matches!(BookmarksFile::from_bytes(br#"{"version":2,"roots":{}}"#), Err(FormatError::Unsupported { .. })));
+        assert!(matches!(
+            BookmarksFile::from_bytes(br#"{"version":2,"roots":{}}"#),
+            Err(FormatError::Unsupported { .. })
+        ));
         for wrong in ["", "[]", "{\"version\":1}"] {
             assert!(matches!(BookmarksFile::from_bytes(wrong.as_bytes()), Err(FormatError::Damaged { .. })));
         }

@@ -13,7 +13,8 @@ pub fn count(database: &Connection) -> Result<u64, FormatError> {
 
 /// When somebody last went anywhere.
 pub fn last_visit_utc(database: &Connection) -> Result<Option<OffsetDateTime>, FormatError> {
-    let newest: Option<i64> = database.query_row("SELECT max(last_visit_time) FROM urls", [], |row| row.get(0))?;
+    let newest: Option<i64> =
+        database.query_row("SELECT max(last_visit_time) FROM urls", [], |row| row.get(0))?;
     Ok(newest.and_then(from_microseconds))
 }
 
@@ -22,8 +23,9 @@ pub fn each_visited(
     database: &Connection,
     mut give: impl FnMut(Link) -> std::io::Result<()>,
 ) -> Result<std::io::Result<()>, FormatError> {
-    let mut statement =
-        database.prepare("SELECT title, url, last_visit_time FROM urls WHERE hidden = 0 ORDER BY last_visit_time DESC")?;
+    let mut statement = database.prepare(
+        "SELECT title, url, last_visit_time FROM urls WHERE hidden = 0 ORDER BY last_visit_time DESC",
+    )?;
     let mut rows = statement.query([])?;
     while let Some(row) = rows.next()? {
         let link = Link {

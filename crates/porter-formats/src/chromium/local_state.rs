@@ -14,8 +14,13 @@ pub struct LocalState {
 impl LocalState {
     /// Reads a file.
     pub fn from_bytes(file: &[u8]) -> Result<Self, FormatError> {
-        let json: Value = serde_json::from_slice(file).map_err(|cause| FormatError::damaged(FORMAT, cause))?;
-        if json.is_object() { Ok(Self { json }) } else { Err(FormatError::damaged(FORMAT, "it is no object")) }
+        let json: Value =
+            serde_json::from_slice(file).map_err(|cause| FormatError::damaged(FORMAT, cause))?;
+        if json.is_object() {
+            Ok(Self { json })
+        } else {
+            Err(FormatError::damaged(FORMAT, "it is no object"))
+        }
     }
 
     /// One that knows of nothing: the browser fills in the rest.
@@ -48,7 +53,8 @@ impl LocalState {
         let damaged = || FormatError::damaged(FORMAT, "its list of profiles is no object");
         let profile = object(&mut self.json, "profile").ok_or_else(damaged)?;
         let is_first = profile.get("info_cache").and_then(Value::as_object).is_none_or(Map::is_empty);
-        let cache = profile.entry("info_cache").or_insert_with(|| json!({})).as_object_mut().ok_or_else(damaged)?;
+        let cache =
+            profile.entry("info_cache").or_insert_with(|| json!({})).as_object_mut().ok_or_else(damaged)?;
         let own = || json!({ "name": name, "is_using_default_name": false, "is_ephemeral": false, "background_apps": false });
         cache.entry(folder).or_insert_with(own);
         if let Some(order) = profile.get_mut("profiles_order").and_then(Value::as_array_mut)

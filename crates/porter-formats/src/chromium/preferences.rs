@@ -31,7 +31,9 @@ const SIGNED: [(&str, &str); 6] = [
 /// Reads both files; either may be missing.
 pub fn read(preferences: Option<&[u8]>, secure: Option<&[u8]>) -> Result<Preferences, FormatError> {
     let parse = |file: Option<&[u8]>| match file {
-        Some(file) => serde_json::from_slice::<Value>(file).map_err(|cause| FormatError::damaged(FORMAT, cause)),
+        Some(file) => {
+            serde_json::from_slice::<Value>(file).map_err(|cause| FormatError::damaged(FORMAT, cause))
+        }
         None => Ok(Value::Null),
     };
     let both = [parse(preferences)?, parse(secure)?];
@@ -44,7 +46,8 @@ pub fn read(preferences: Option<&[u8]>, secure: Option<&[u8]>) -> Result<Prefere
         for (id, extension) in settings {
             // Locations 5 and 10 are parts of the browser; a theme is no extension.
             let location = extension.get("location").and_then(Value::as_i64);
-            let is_own = !matches!(location, Some(5 | 10)) && extension.get("was_installed_by_default") != Some(&Value::Bool(true));
+            let is_own = !matches!(location, Some(5 | 10))
+                && extension.get("was_installed_by_default") != Some(&Value::Bool(true));
             let is_theme = extension.pointer("/manifest/theme").is_some();
             if is_own && !is_theme && extension.get("path").is_some() {
                 let name = extension.pointer("/manifest/name").and_then(Value::as_str);
@@ -54,9 +57,12 @@ pub fn read(preferences: Option<&[u8]>, secure: Option<&[u8]>) -> Result<Prefere
     }
     extensions.sort();
     extensions.dedup();
-    let is_signed = |pointer: &str| both.iter().any(|json| json.pointer(&format!("/protection/macs{pointer}")).is_some());
+    let is_signed =
+        |pointer: &str| both.iter().any(|json| json.pointer(&format!("/protection/macs{pointer}")).is_some());
     let has_value = |pointer: &str| {
-        both.iter().any(|json| json.pointer(pointer).is_some_and(|value| !value.is_null() && *value != Value::Array(Vec::new())))
+        both.iter().any(|json| {
+            json.pointer(pointer).is_some_and(|value| !value.is_null() && *value != Value::Array(Vec::new()))
+        })
     };
     let signed = SIGNED.iter().filter(|(pointer, _)| is_signed(pointer) && has_value(pointer));
     Ok(Preferences {
@@ -79,7 +85,10 @@ mod tests {
         let secure = br#"{"protection":{"macs":{"homepage":"AB","pinned_tabs":"CD"}},"pinned_tabs":[]}"#;
         let read = read(Some(preferences), Some(secure)).unwrap();
         assert_eq!((read.name.as_deref(), read.created_by.as_deref()), (Some("Workshop"), Some("120.0.1")));
-        assert_eq!((read.extensions, read.signed), (vec!["Tide table".to_owned(), "cccc".to_owned()], vec!["home page".to_owned()]));
+        assert_eq!(
+            (read.extensions, read.signed),
+            (vec!["Tide table".to_owned(), "cccc".to_owned()], vec!["home page".to_owned()])
+        );
         assert!(super::read(Some(b"{"), None).is_err());
     }
 }

@@ -54,7 +54,8 @@ pub fn tabs(file: &[u8]) -> Result<Vec<Link>, FormatError> {
     }
     let shown = tabs.into_values().filter_map(|tab| {
         let last = tab.pages.keys().next_back().copied();
-        let (url, title) = tab.shown.and_then(|index| tab.pages.get(&index)).or(tab.pages.get(&last?))?.clone();
+        let (url, title) =
+            tab.shown.and_then(|index| tab.pages.get(&index)).or(tab.pages.get(&last?))?.clone();
         Some(Link { title, url, visited_utc: None })
     });
     let leads = |link: &Link| !link.url.starts_with("chrome:") && !link.url.starts_with("about:");
@@ -67,7 +68,9 @@ fn navigation(data: &[u8]) -> Option<(u32, u32, (String, String))> {
     let url = String::from_utf8_lossy(data.get(16..16_usize.checked_add(length)?)?).into_owned();
     let behind = 16 + length.next_multiple_of(4);
     let title: Vec<u16> = number(data, behind)
-        .and_then(|length| data.get(behind + 4..(behind + 4).checked_add(usize::try_from(length).ok()?.checked_mul(2)?)?))
+        .and_then(|length| {
+            data.get(behind + 4..(behind + 4).checked_add(usize::try_from(length).ok()?.checked_mul(2)?)?)
+        })
         .unwrap_or_default()
         .chunks_exact(2)
         .map(|pair| u16::from_le_bytes([pair[0], pair[1]]))
@@ -111,7 +114,8 @@ mod tests {
             navigation(4, 0, "https://d.example", "D"),
         ]
         .concat();
-        let urls = |file: &[u8]| tabs(file).map(|tabs| tabs.into_iter().map(|tab| tab.url).collect::<Vec<_>>());
+        let urls =
+            |file: &[u8]| tabs(file).map(|tabs| tabs.into_iter().map(|tab| tab.url).collect::<Vec<_>>());
         assert_eq!(urls(&file).unwrap(), ["https://a.example", "https://d.example"]);
         for at in 0..file.len() {
             let _ = urls(&file[..at]);
@@ -119,6 +123,8 @@ mod tests {
             lying[at] = 0xff;
             let _ = urls(&lying);
         }
-        assert!(urls(b"SNSS").is_err() && matches!(urls(b"SNSS\x09\0\0\0"), Err(FormatError::Unsupported { .. })));
+        assert!(
+            urls(b"SNSS").is_err() && matches!(urls(b"SNSS\x09\0\0\0"), Err(FormatError::Unsupported { .. }))
+        );
     }
 }

@@ -26,7 +26,8 @@ fn add_below(folder: &mut Folder, statement: &mut CachedStatement<'_>) -> Result
         match node {
             Node::Folder(inner) => add_below(inner, statement)?,
             Node::Bookmark(bookmark) => {
-                let data: Option<Vec<u8>> = statement.query_row([&bookmark.url], |row| row.get(0)).optional()?;
+                let data: Option<Vec<u8>> =
+                    statement.query_row([&bookmark.url], |row| row.get(0)).optional()?;
                 let data = data.filter(|data| data.len() <= LARGEST_IN_BYTES);
                 bookmark.icon = data.and_then(|data| {
                     let kind = kind_of(&data)?;

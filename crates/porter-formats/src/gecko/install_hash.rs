@@ -42,7 +42,9 @@ fn up_to_16(s: &[u8]) -> u64 {
     if s.len() >= 4 {
         return hash_len_16(length + (fetch32(s, 0) << 3), fetch32(s, s.len() - 4));
     }
-    let (Some(first), Some(middle), Some(last)) = (s.first(), s.get(s.len() >> 1), s.last()) else { return K2 };
+    let (Some(first), Some(middle), Some(last)) = (s.first(), s.get(s.len() >> 1), s.last()) else {
+        return K2;
+    };
     let y = u64::from(*first) + (u64::from(*middle) << 8);
     let z = length + (u64::from(*last) << 2);
     shift_mix(y.wrapping_mul(K2) ^ z.wrapping_mul(K3)).wrapping_mul(K2)
@@ -90,7 +92,8 @@ fn from_33_to_64(s: &[u8]) -> u64 {
     a = a.wrapping_add(fetch64(s, length - 16));
     let wf = a.wrapping_add(z);
     let ws = b.wrapping_add(a.rotate_right(31)).wrapping_add(c);
-    let r = shift_mix(vf.wrapping_add(ws).wrapping_mul(K2).wrapping_add(wf.wrapping_add(vs).wrapping_mul(K0)));
+    let r =
+        shift_mix(vf.wrapping_add(ws).wrapping_mul(K2).wrapping_add(wf.wrapping_add(vs).wrapping_mul(K0)));
     shift_mix(r.wrapping_mul(K0).wrapping_add(vs)).wrapping_mul(K2)
 }
 
@@ -111,7 +114,12 @@ fn city_hash_64(s: &[u8]) -> u64 {
     x = z.wrapping_add(x).rotate_right(39).wrapping_mul(K1);
     y = y.rotate_right(33).wrapping_mul(K1);
     for at in (0..(length - 1) & !63).step_by(64) {
-        x = x.wrapping_add(y).wrapping_add(v.0).wrapping_add(fetch64(s, at + 16)).rotate_right(37).wrapping_mul(K1);
+        x = x
+            .wrapping_add(y)
+            .wrapping_add(v.0)
+            .wrapping_add(fetch64(s, at + 16))
+            .rotate_right(37)
+            .wrapping_mul(K1);
         y = y.wrapping_add(v.1).wrapping_add(fetch64(s, at + 48)).rotate_right(42).wrapping_mul(K1);
         x ^= w.1;
         y ^= v.0;
@@ -132,7 +140,8 @@ mod tests {
 
     #[test]
     fn installations_are_named_as_the_browser_names_them() {
-        // The first is what Firefox writes on any Windows; the others are what Debian's writes.
+        // What Firefox writes where it is usually installed, and what Debian's writes.
         assert_eq!(install_hash("C:\\Program Files\\Mozilla Firefox"), "308046B0AF4A39CB");
+        assert_eq!(install_hash("/usr/lib/firefox-esr"), "3B6073811A6ABF12");
     }
 }

@@ -128,7 +128,10 @@ impl Tree<'_> {
         depth: usize,
     ) -> Result<Folder, FormatError> {
         if depth > DEEPEST {
-            return Err(FormatError::damaged(FORMAT, format!("folders more than {DEEPEST} deep, or in a ring")));
+            return Err(FormatError::damaged(
+                FORMAT,
+                format!("folders more than {DEEPEST} deep, or in a ring"),
+            ));
         }
         let mut children = Vec::new();
         for row in self.by_parent.get(&id).into_iter().flatten() {
@@ -181,7 +184,11 @@ fn has_column(database: &Connection, table: &str, column: &str) -> Result<bool, 
 
 /// How many addresses the history knows.
 pub fn history_count(database: &Connection) -> Result<u64, FormatError> {
-    Ok(database.query_row("SELECT count(*) FROM moz_places WHERE last_visit_date IS NOT NULL", [], |row| row.get(0))?)
+    Ok(database.query_row(
+        "SELECT count(*) FROM moz_places WHERE last_visit_date IS NOT NULL",
+        [],
+        |row| row.get(0),
+    )?)
 }
 
 /// When somebody last went anywhere.
@@ -240,8 +247,11 @@ impl Writer<'_> {
     /// Adds below a folder that has its number.
     fn add_below(&self, folder: &Folder) -> Result<(), FormatError> {
         let Some(parent) = folder.id else { return Ok(()) };
-        let last: Option<i64> =
-            self.database.query_row("SELECT max(position) FROM moz_bookmarks WHERE parent = ?1", [parent], |row| row.get(0))?;
+        let last: Option<i64> = self.database.query_row(
+            "SELECT max(position) FROM moz_bookmarks WHERE parent = ?1",
+            [parent],
+            |row| row.get(0),
+        )?;
         let mut position = last.map_or(0, |last| last + 1);
         let known_separators: i64 = self.database.query_row(
             "SELECT count(*) FROM moz_bookmarks WHERE parent = ?1 AND type = 3",
@@ -253,7 +263,8 @@ impl Writer<'_> {
             match node {
                 Node::Folder(inner) if inner.id.is_some() => self.add_below(inner)?,
                 Node::Folder(inner) => {
-                    let id = self.insert(2, parent, &mut position, Some(&inner.title), None, inner.added_utc)?;
+                    let id =
+                        self.insert(2, parent, &mut position, Some(&inner.title), None, inner.added_utc)?;
                     // Its children are new too: they are added behind nothing.
                     let made = Folder { id: Some(id), ..inner.clone() };
                     self.add_below(&made)?;
@@ -264,7 +275,9 @@ impl Writer<'_> {
                         self.insert(3, parent, &mut position, None, None, None)?;
                     }
                 }
-                Node::Bookmark(bookmark) if bookmark.id.is_none() => self.add(bookmark, parent, &mut position)?,
+                Node::Bookmark(bookmark) if bookmark.id.is_none() => {
+                    self.add(bookmark, parent, &mut position)?
+                }
                 Node::Bookmark(_) => {}
             }
         }
@@ -334,7 +347,12 @@ impl Writer<'_> {
         )?;
         let id = self.database.last_insert_rowid();
         if has_column(self.database, "moz_places", "url_hash")? {
-            self.database.execute("UPDATE moz_places SET url_hash = ?1 WHERE id = ?2", params![url_hash(url), id])?;
+            self.database
+                .execute("UPDATE moz_places SET url_hash = ?1 WHERE id = ?2", params![url_hash(url), id])?;
+        }
+        // The browser computes how often an address is wanted when it next has time.
+        if has_column(self.database, "moz_places", "recalc_frecency")? {
+            self.database.execute("UPDATE moz_places SET recalc_frecency = 1 WHERE id = ?1", [id])?;
         }
         if has_column(self.database, "moz_places", "origin_id")?
             && let Some((prefix, host)) = origin(url)
@@ -447,7 +465,12 @@ mod tests {
                 ..Bookmark::default()
             })
         };
-        let inner = Folder { children: vec![bookmark("b", &[]), bookmark("c", &["sea"])], ..Folder::new("Inner") };
+        let added_utc = OffsetDateTime::from_unix_timestamp(1_400_000_001).ok();
+        let inner = Folder {
+            added_utc,
+            children: vec![bookmark("b", &[]), bookmark("c", &["sea"])],
+            ..Folder::new("Inner")
+        };
         let children = vec![bookmark("a", &["sea", "wind"]), Node::Separator, Node::Folder(inner)];
         let from = Bookmarks { toolbar: Folder { children, ..Folder::default() }, ..Bookmarks::default() };
         let now = OffsetDateTime::from_unix_timestamp(1_700_000_000).unwrap();
@@ -457,12 +480,30 @@ mod tests {
             add_new(&mut database, &tree, now).unwrap();
         }
         let read = bookmarks(&database).unwrap();
-        let without_ids = |folder: &Folder| crate::bookmarks::file::to_html(&Bookmarks { menu: folder.clone(), ..Bookmarks::default() });
+        let without_ids = |folder: &Folder| {
+            crate::bookmarks::file::to_html(&Bookmarks { menu: folder.clone(), ..Bookmarks::default() })
+        };
         assert_eq!(without_ids(&read.toolbar), without_ids(&from.toolbar));
         let counts: (i64, i64) = database
-            .query_row("SELECT foreign_count, origin_id NOT NULL FROM moz_places WHERE url LIKE 'https://a.%'", [], |row| Ok((row.get(0)?, row.get(1)?)))
+            .query_row(
+                "SELECT foreign_count, origin_id NOT NULL FROM moz_places WHERE url LIKE 'https://a.%'",
+                [],
+                |row| Ok((row.get(0)?, row.get(1)?)),
+            )
             .unwrap();
         assert_eq!(counts, (3, 1));
+    }
+
+    #[test]
+    fn addresses_are_hashed_as_the_browser_hashes_them() {
+        // From a database that Firefox 153 made.
+        for (url, hash) in [
+            ("https://www.mozilla.org/about/", 47_357_608_426_557),
+            ("https://support.mozilla.org/products/firefox", 47_358_327_123_126),
+        ] {
+            assert_eq!(url_hash(url), hash, "{url}");
+        }
+        assert_eq!(reversed_host("https://odile@Kites.example:8080/x"), "elpmaxe.setik.");
     }
 
     #[test]

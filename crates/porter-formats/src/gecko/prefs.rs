@@ -74,9 +74,14 @@ mod tests {
         let text = "// Mozilla User Preferences\r\n\r\nuser_pref(\"browser.download.dir\", \"C:\\\\Users\\\\odile\\\\Kites \\\"40\\\"\");\r\n\
                     user_pref(\"browser.startup.page\", 3);\r\nuser_pref(\"broken\", \"\\\nuser_pref(\"app.name\", \"caf\\u00e9\");";
         assert_eq!(get_text(text, "browser.download.dir").unwrap(), "C:\\Users\\odile\\Kites \"40\"");
-        assert_eq!((get(text, "browser.startup.page"), get_text(text, "app.name").as_deref()), (Some("3"), Some("café")));
+        assert_eq!(
+            (get(text, "browser.startup.page"), get_text(text, "app.name").as_deref()),
+            (Some("3"), Some("café"))
+        );
         assert_eq!(with_texts(text, |_, _| None), text);
-        let changed = with_texts(text, |name, value| (name == "browser.download.dir").then(|| value.replace("odile", "o")));
+        let changed = with_texts(text, |name, value| {
+            (name == "browser.download.dir").then(|| value.replace("odile", "o"))
+        });
         assert_eq!(changed, text.replace("\\\\odile", "\\\\o"));
     }
 }

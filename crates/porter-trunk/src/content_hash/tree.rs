@@ -1,7 +1,9 @@
 //! BLAKE3 of a long content by several threads. Each takes the next branch of the tree and gives its chaining value; at the end these are
 //! joined (section 2.1 of the BLAKE3 paper, by the `hazmat` functions of the crate).
 
-use blake3::hazmat::{ChainingValue, HasherExt, Mode, left_subtree_len, merge_subtrees_non_root, merge_subtrees_root};
+use blake3::hazmat::{
+    ChainingValue, HasherExt, Mode, left_subtree_len, merge_subtrees_non_root, merge_subtrees_root,
+};
 use std::io;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};
@@ -18,7 +20,8 @@ pub(super) fn hash(
     read_at: &(dyn Fn(u64, &mut [u8]) -> io::Result<usize> + Sync),
     seen: &(dyn Fn(u64) + Sync),
 ) -> io::Result<[u8; 32]> {
-    let branches = usize::try_from(size_in_bytes.div_ceil(BRANCH_IN_BYTES as u64)).map_err(io::Error::other)?;
+    let branches =
+        usize::try_from(size_in_bytes.div_ceil(BRANCH_IN_BYTES as u64)).map_err(io::Error::other)?;
     let next = AtomicUsize::new(0);
     let values = Mutex::new(vec![[0; 32]; branches]);
     let failed = Mutex::new(None);
@@ -35,7 +38,9 @@ pub(super) fn hash(
                 Ok(hasher) if branches > 1 => {
                     values.lock().unwrap_or_else(PoisonError::into_inner)[at] = hasher.finalize_non_root();
                 }
-                Ok(hasher) => values.lock().unwrap_or_else(PoisonError::into_inner)[at] = hasher.finalize().into(),
+                Ok(hasher) => {
+                    values.lock().unwrap_or_else(PoisonError::into_inner)[at] = hasher.finalize().into()
+                }
                 Err(cause) => {
                     failed.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(cause);
                     next.store(branches, Ordering::Relaxed);
@@ -116,7 +121,16 @@ mod tests {
     fn the_tree_gives_the_hash_that_one_thread_gives_and_a_short_content_is_told() {
         let mut content = vec![0; 5 * BRANCH_IN_BYTES + 77];
         fill_random(&mut content).unwrap();
-        for length in [0, 1, 1024, BRANCH_IN_BYTES, BRANCH_IN_BYTES + 1, 2 * BRANCH_IN_BYTES, 4 * BRANCH_IN_BYTES + 1024, content.len()] {
+        for length in [
+            0,
+            1,
+            1024,
+            BRANCH_IN_BYTES,
+            BRANCH_IN_BYTES + 1,
+            2 * BRANCH_IN_BYTES,
+            4 * BRANCH_IN_BYTES + 1024,
+            content.len(),
+        ] {
             let read_at = |offset: u64, buffer: &mut [u8]| {
                 let rest = &content[offset as usize..length];
                 let read = rest.len().min(buffer.len()).min(100_000);

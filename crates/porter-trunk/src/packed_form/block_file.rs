@@ -2,9 +2,9 @@
 //!
 //! A file without a tail is one that was cut off; its blocks can still be read one after the other.
 
-use super::buffers::Bytes;
 use super::block::{self, Directory, HEAD_IN_BYTES, Head, Kind, Opened, Proving, Sealed};
 use super::buffers::Buffer;
+use super::buffers::Bytes;
 use crate::host::{open_plain_file, read_exact_at};
 use crate::sealing::{FileKey, TrunkKey};
 use crate::{Damage, TrunkId};

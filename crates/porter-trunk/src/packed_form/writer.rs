@@ -287,8 +287,9 @@ impl PackedTrunkWriter {
         body: Bytes,
         raw_in_bytes: usize,
     ) -> Result<(), TrunkError> {
-        let sealed = block::seal(Kind::Contents, codec, number, directory, body, raw_in_bytes, self.run.key())
-            .map_err(|cause| self.io(cause))?;
+        let sealed =
+            block::seal(Kind::Contents, codec, number, directory, body, raw_in_bytes, self.run.key())
+                .map_err(|cause| self.io(cause))?;
         self.packs.write(sealed)
     }
 

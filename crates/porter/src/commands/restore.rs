@@ -108,7 +108,8 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     let settled = Settled { machine, accounts: mapping, selection };
     let Settled { machine, accounts: mapping, selection } = settle(trunk, &arguments.machine, settled, way)?;
     let catalogue = open::catalogue(&machine, &arguments.rules)?;
-    if let Some(browser) = arguments.bookmarks_into.as_ref().filter(|browser| !is_known(&catalogue, browser)) {
+    if let Some(browser) = arguments.bookmarks_into.as_ref().filter(|browser| !is_known(&catalogue, browser))
+    {
         return Err(Failure::wrong_use(
             format!("no browser is called `{}`", porter_names::screen::on_screen(browser.as_bytes())),
             "Nothing was changed. `porter rules list` shows them; `favourites` are those of Windows.",
@@ -159,8 +160,9 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         return Err(RestoreError::RecordsInTheWay(folder).into());
     };
     let accounts = plan.accounts.clone();
-    let is_setting =
-        |item: &&porter_trunk::TrunkItem| plan.items.contains(&item.id) && porter_core::machine::SettingKind::is_name(&item.kind);
+    let is_setting = |item: &&porter_trunk::TrunkItem| {
+        plan.items.contains(&item.id) && porter_core::machine::SettingKind::is_name(&item.kind)
+    };
     let settings = trunk.items().iter().filter(is_setting).count();
     let report = open::conducted(&arguments.conduct, |conduct| {
         run_plan(trunk, plan, Some(&records), &open::now_utc, conduct)

@@ -1,12 +1,12 @@
 //! `porter take`.
 
 use super::look::{holds, item_and_path, nothing_there};
+use super::rules::OwnRulesArguments;
 use crate::arguments::{ConductArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
-use crate::{open, paths, views};
-use super::rules::OwnRulesArguments;
 use crate::screen::say;
 use crate::views::numbers::counted;
+use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::kinds::browser::forms::{Form, take_as};
 use porter_core::restore::{plan_take, run_plan};
@@ -58,7 +58,12 @@ impl FormWord {
 }
 
 /// Writes a form aside, and gives it its name when it is whole.
-fn take_form(trunk: &dyn Trunk, item: &TrunkItem, form: FormWord, arguments: &TakeArguments) -> Result<Outcome, Failure> {
+fn take_form(
+    trunk: &dyn Trunk,
+    item: &TrunkItem,
+    form: FormWord,
+    arguments: &TakeArguments,
+) -> Result<Outcome, Failure> {
     let to = &arguments.folder;
     let catalogue = open::catalogue_of(trunk.label(), &arguments.rules)?;
     if to.as_os_str() == "-" {
@@ -66,7 +71,10 @@ fn take_form(trunk: &dyn Trunk, item: &TrunkItem, form: FormWord, arguments: &Ta
         return Ok(Outcome::Well);
     }
     let failed = |cause: std::io::Error| {
-        Failure::new(format!("`{}` cannot be written: {cause}", paths::shown(to)), "Name a new file in a folder that can be written to.")
+        Failure::new(
+            format!("`{}` cannot be written: {cause}", paths::shown(to)),
+            "Name a new file in a folder that can be written to.",
+        )
     };
     if to.exists() {
         return Err(failed(std::io::Error::other("something of that name is there")));
@@ -83,7 +91,11 @@ fn take_form(trunk: &dyn Trunk, item: &TrunkItem, form: FormWord, arguments: &Ta
         FormWord::History => "page of the history",
         FormWord::Tabs => "open tab",
     };
-    say(format_args!("Taken: {} into {}", if rows == 1 { format!("1 {what}") } else { many(rows, what) }, paths::shown(to)));
+    say(format_args!(
+        "Taken: {} into {}",
+        if rows == 1 { format!("1 {what}") } else { many(rows, what) },
+        paths::shown(to)
+    ));
     Ok(Outcome::Well)
 }
 

@@ -2,7 +2,7 @@
 
 use super::numbers::{count, counted, size};
 use porter_core::kinds::browser::KIND;
-use porter_core::receipt::{ItemReceipt, Receipt};
+use porter_core::receipt::{ItemReceipt, Reason, Receipt};
 use porter_core::survey::ItemSurvey;
 use porter_names::screen::on_screen;
 
@@ -13,7 +13,12 @@ pub(crate) fn told(row: &ItemSurvey) -> Vec<String> {
         return Vec::new();
     }
     let fact = |name: &str| item.facts.get(name).map(|value| on_screen(value.as_bytes()));
-    let mut held: Vec<String> = item.counts.iter().filter(|(_, number)| *number > 0).map(|(name, number)| number_of(*number, name)).collect();
+    let mut held: Vec<String> = item
+        .counts
+        .iter()
+        .filter(|(_, number)| *number > 0)
+        .map(|(name, number)| number_of(*number, name))
+        .collect();
     if held.is_empty() {
         held.push("nothing that a person would miss".to_owned());
     }
@@ -38,8 +43,13 @@ pub(crate) fn told(row: &ItemSurvey) -> Vec<String> {
 
 /// `1 bookmark`, `3 pages in history`.
 fn number_of(number: u64, plural: &str) -> String {
-    let (first, rest) = plural.split_once(' ').map_or((plural, String::new()), |(first, rest)| (first, format!(" {rest}")));
-    if number == 1 { format!("1 {}{rest}", first.trim_end_matches('s')) } else { format!("{} {plural}", count(number)) }
+    let (first, rest) =
+        plural.split_once(' ').map_or((plural, String::new()), |(first, rest)| (first, format!(" {rest}")));
+    if number == 1 {
+        format!("1 {}{rest}", first.trim_end_matches('s'))
+    } else {
+        format!("{} {plural}", count(number))
+    }
 }
 
 /// Whether passwords and cookies will open on another machine, and why.
@@ -48,13 +58,13 @@ fn passwords_beforehand(code: &str) -> String {
         "travel" => "passwords and cookies come along: their key lies in the profile",
         "key-missing" => "the passwords cannot be opened any more: their key (key4.db) is not there",
         "bound-to-windows" => {
-            "passwords and cookies do not open elsewhere: they are bound to this Windows account. Export them there, or turn on sync, before the PC goes"
+            "passwords and cookies are bound to this Windows account: export them here, or turn on sync, before it goes"
         }
         "bound-to-keychain" => {
-            "passwords and cookies do not open elsewhere: their key is in the Mac's keychain. Export them there, or turn on sync"
+            "passwords and cookies are bound to the Mac's keychain: export them there, or turn on sync"
         }
         "bound-to-keyring" => {
-            "passwords and cookies open only with the desktop's keyring of the old account. Export them there, or turn on sync"
+            "passwords and cookies are bound to the old desktop's keyring: export them there, or turn on sync"
         }
         "same-on-linux" => "passwords and cookies open on another Linux, and on no other system",
         _ => "passwords: not known whether they open elsewhere",
@@ -73,7 +83,11 @@ pub(crate) struct ByHand<'r> {
 /// What does not come across by itself.
 pub(crate) fn by_hand(receipt: &Receipt) -> Vec<ByHand<'_>> {
     let to = receipt.machine.as_ref().map(|machine| machine.system.family.as_str()).unwrap_or_default();
-    let rows = receipt.items.iter().filter(|item| item.kind == KIND).map(|item| ByHand { item, steps: steps(item, to) });
+    let rows = receipt
+        .items
+        .iter()
+        .filter(|item| item.kind == KIND)
+        .map(|item| ByHand { item, steps: steps(item, to) });
     rows.filter(|row| !row.steps.is_empty()).collect()
 }
 
@@ -97,6 +111,23 @@ fn steps(item: &ItemReceipt, to: &str) -> Vec<String> {
         )),
         Some("key-missing") => steps.push(format!("{passwords} cannot be opened any more: their key was not on the old machine either.")),
         _ => {}
+    }
+    let entered = item.findings.iter().find_map(|finding| match &finding.reason {
+        Reason::Entered { name } => Some(name),
+        _ => None,
+    });
+    if let (Some(name), true) = (entered, item.facts.contains_key("default")) {
+        steps.push(format!(
+            "It opened by itself on the old machine, and another profile does here: choose \u{201c}{}\u{201d} in the browser's list of profiles, or restore again with --restored-profiles-open.",
+            on_screen(name.as_bytes())
+        ));
+    }
+    if item.findings.iter().any(|finding| matches!(finding.reason, Reason::NoSuchProgram { .. })) {
+        steps.push(format!(
+            "{} is not on this system: take its bookmarks out with `porter take TRUNK {} FILE.html --as bookmarks`, or add them to a browser here with `porter restore \u{2026} --bookmarks-into BROWSER`.",
+            on_screen(item.title.as_bytes()),
+            item.id
+        ));
     }
     if let Some(signed) = item.facts.get("signed").filter(|_| to != "linux") {
         steps.push(format!(

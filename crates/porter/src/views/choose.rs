@@ -121,7 +121,10 @@ fn remarks(node: &Node, survey: &Survey) -> (String, String) {
 /// How many values are read, of settings and printers.
 fn values_in(node: &Node, survey: &Survey) -> u64 {
     match &node.stands_for {
-        StandsFor::Item(at) => survey.items.get(*at).map_or(0, |row| if row.item.is_setting() { row.item.facts.len() as u64 } else { 0 }),
+        StandsFor::Item(at) => survey
+            .items
+            .get(*at)
+            .map_or(0, |row| if row.item.is_setting() { row.item.facts.len() as u64 } else { 0 }),
         StandsFor::Kind => node.below.iter().map(|row| values_in(row, survey)).sum(),
         StandsFor::Person(_) | StandsFor::Folder(_) => 0,
     }

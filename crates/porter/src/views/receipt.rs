@@ -137,7 +137,7 @@ pub(crate) fn show(receipt: &Receipt) {
 
 /// False for what is a handful of values.
 pub(crate) fn is_of_files(item: &ItemReceipt) -> bool {
-    item.facts.is_empty()
+    !item.is_setting()
 }
 
 /// `12 of 12 mail folders`.

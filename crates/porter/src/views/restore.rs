@@ -66,7 +66,10 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str) {
     }
     if !plan.open_browsers.is_empty() {
         let titles: Vec<&str> = plan.open_browsers.iter().map(String::as_str).collect();
-        let words = format!("{} is running there, and writes over what it is told: close it first", titles.join(", "));
+        let words = format!(
+            "{} is running there, and writes over what it is told: close it first",
+            titles.join(", ")
+        );
         say(styled(CARE, row("in use", &words)));
     }
     say(row("free space", &size(plan.free_in_bytes)));

@@ -1,7 +1,7 @@
 //! What a survey shows.
 
-use super::numbers::{count, counted, date, padded, rfc3339, size};
 use super::browsers;
+use super::numbers::{count, counted, date, padded, rfc3339, size};
 use super::words::{self, CautionWords};
 use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, columns, say, styled};
@@ -12,8 +12,8 @@ use porter_core::packing::list::to_toml;
 use porter_core::survey::{Caution, ItemSurvey, Survey};
 use porter_names::screen::on_screen;
 use porter_trunk::{SystemLabel, Tally};
-use std::collections::BTreeMap;
 use serde_json::{Value, json};
+use std::collections::BTreeMap;
 
 /// A system in a few words.
 pub(crate) fn system(system: &SystemLabel) -> String {
@@ -162,10 +162,8 @@ pub(crate) fn needed_in_bytes(tally: Tally) -> u64 {
 
 /// Settings and printers in one line: nobody reads their values here.
 fn show_settings<'s>(items: impl Iterator<Item = &'s ItemSurvey>) {
-    let titles: Vec<String> = items
-        .filter(|row| row.item.is_setting())
-        .map(|row| on_screen(row.item.title.as_bytes()))
-        .collect();
+    let titles: Vec<String> =
+        items.filter(|row| row.item.is_setting()).map(|row| on_screen(row.item.title.as_bytes())).collect();
     if !titles.is_empty() {
         say(format_args!("  {}  {}", styled(FAINT, "settings"), titles.join(", ")));
     }

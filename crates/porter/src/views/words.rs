@@ -2,13 +2,13 @@
 
 use super::by_hand;
 use super::numbers::{count, counted, date_and_time};
-use porter_names::screen::on_screen;
 use porter_core::receipt::Reason;
 use porter_core::survey::Caution;
+use porter_names::screen::on_screen;
 use porter_trunk::LeftReason;
 
 /// What a survey does not look at yet, told each time until it does.
-pub(crate) const NOT_YET_COVERED: &str = "browser and mail profiles are carried whole, and not registered by themselves on the new machine; settings and printers are listed on the receipt, to be set by hand";
+pub(crate) const NOT_YET_COVERED: &str = "mail profiles are carried whole, and not registered by themselves on the new machine; settings and printers are listed on the receipt, to be set by hand";
 
 /// A caution in three lengths.
 pub(crate) struct CautionWords {
@@ -240,9 +240,13 @@ pub(crate) fn reason(reason: &Reason) -> String {
                 "; take it out of the trunk again"
             }
         ),
-        Reason::PathsFollow => "landed, and the paths in it lead to their places on the new machine".to_owned(),
+        Reason::PathsFollow => {
+            "landed, and the paths in it lead to their places on the new machine".to_owned()
+        }
         Reason::NoSuchProgram { title } => {
-            format!("the new machine has nowhere for what {title} keeps; its bookmarks come out with `porter take`")
+            format!(
+                "the new machine has nowhere for what {title} keeps; its bookmarks come out with `porter take`"
+            )
         }
         Reason::NewerThanProgram { has, installed } => format!(
             "a version {has} has used it, and version {installed} here would refuse it: bring the browser up to date and restore again, or carry the bookmarks alone (--newer-profiles bookmarks)"

@@ -1,10 +1,10 @@
 //! One browser's bookmarks, added to another's on the new machine: to the profile that opens by itself, without duplicates.
 
+use super::database::{BESIDE, beside};
 use super::engine::engine_of;
 use super::landing::roots;
-use super::{forms, in_use};
 use super::profile::ProfileFolder;
-use super::database::{BESIDE, beside};
+use super::{forms, in_use};
 use crate::catalogue::{CarryRule, Catalogue};
 use crate::machine::{Account, Machine, Place, PlaceState};
 use crate::receipt::Reason;
@@ -64,7 +64,9 @@ pub fn bookmarks_into(into: &Adding<'_>, items: &[&TrunkItem], landings: &mut La
         (item.to_owned(), Reason::NotEntered { title: into.browser.to_owned(), detail })
     };
     for item in items {
-        let Some(Some(account)) = item.account.as_ref().and_then(|id| into.accounts.get(id)) else { continue };
+        let Some(Some(account)) = item.account.as_ref().and_then(|id| into.accounts.get(id)) else {
+            continue;
+        };
         match forms::bookmarks_in(into.trunk, item, into.catalogue) {
             Ok(bookmarks) if bookmarks.count() > 0 => {
                 let fresh = (*account, Bookmarks::default(), item.id.as_str());
@@ -112,7 +114,8 @@ impl Adding<'_> {
             return Err("it is running: close it, and restore again".to_owned());
         }
         let into = format!("{} \u{201c}{}\u{201d}", rule.title, profile.name);
-        let done = engine.with_bookmarks(&folder, bookmarks, self.now_utc).map_err(|cause| cause.to_string())?;
+        let done =
+            engine.with_bookmarks(&folder, bookmarks, self.now_utc).map_err(|cause| cause.to_string())?;
         let Some(((name, content), added)) = done else {
             return Ok((into, Added { were_there: bookmarks.count(), ..Added::default() }));
         };
@@ -132,13 +135,16 @@ fn into_favourites(
     item: &str,
     landings: &mut Landings,
 ) -> Result<(String, Added), String> {
-    let place = machine.place(Some(account), Place::Favourites).filter(|place| place.state == PlaceState::Present);
+    let place =
+        machine.place(Some(account), Place::Favourites).filter(|place| place.state == PlaceState::Present);
     let place = place.ok_or("there is no folder of favourites")?;
     let mut tree = forms::favourites_in(&*machine.volume, &place.path);
     let added = merge(&mut tree, bookmarks);
     // What a file system holds in a folder of addresses: bookmarks, and folders; the bar is a folder as well.
     let mut all = tree.menu;
-    for (title, root) in [("Links", tree.toolbar), ("Other bookmarks", tree.other), ("Mobile bookmarks", tree.mobile)] {
+    for (title, root) in
+        [("Links", tree.toolbar), ("Other bookmarks", tree.other), ("Mobile bookmarks", tree.mobile)]
+    {
         if !root.children.is_empty() {
             all.children.push(Node::Folder(Folder { title: title.to_owned(), ..root }));
         }
@@ -169,7 +175,11 @@ impl Naming<'_> {
                     let stem = safe(&bookmark.title);
                     let content = shortcut::to_file(&bookmark.url);
                     for number in 1..1000 {
-                        let name = if number == 1 { format!("{stem}.url") } else { format!("{stem} ({number}).url") };
+                        let name = if number == 1 {
+                            format!("{stem}.url")
+                        } else {
+                            format!("{stem} ({number}).url")
+                        };
                         let Ok(path) = at.join(name.as_bytes()) else { break };
                         if taken.contains(&path) {
                             continue;
@@ -181,7 +191,12 @@ impl Naming<'_> {
                             None => {
                                 let item = self.item.to_owned();
                                 let set_aside_too = Vec::new();
-                                self.landings.edits.push(Edit { item, at: path.clone(), content, set_aside_too });
+                                self.landings.edits.push(Edit {
+                                    item,
+                                    at: path.clone(),
+                                    content,
+                                    set_aside_too,
+                                });
                             }
                         }
                         taken.push(path);
@@ -196,7 +211,8 @@ impl Naming<'_> {
 
 /// A title as a name that Windows holds, and short enough for its old programs.
 fn safe(title: &str) -> String {
-    let short: String = title.trim().chars().map(|c| if c == '/' || c == '\\' { '-' } else { c }).take(80).collect();
+    let short: String =
+        title.trim().chars().map(|c| if c == '/' || c == '\\' { '-' } else { c }).take(80).collect();
     let short = if short.is_empty() { "Bookmark".to_owned() } else { short };
     let rules = NameRules::windows(255);
     if rules.hold(short.as_bytes()) { short } else { rules.safe_name(short.as_bytes()) }

@@ -32,14 +32,19 @@ const OF_EVERY_PROFILE: [&str; 3] = ["Preferences", BOOKMARKS, HISTORY];
 /// Not a person's: what the browser opens for guests and for itself.
 const NOT_A_PERSONS: [&str; 2] = ["System Profile", "Guest Profile"];
 /// Where in `Preferences` paths are written that are not signed.
-const PATHS: [&str; 4] =
-    ["/download/default_directory", "/savefile/default_directory", "/selectfile/last_directory", "/printing/print_preview_sticky_settings/savePath"];
+const PATHS: [&str; 4] = [
+    "/download/default_directory",
+    "/savefile/default_directory",
+    "/selectfile/last_directory",
+    "/printing/print_preview_sticky_settings/savePath",
+];
 
 impl Engine for Chromium {
     fn profiles(&self, machine: &Machine, root: &RelativePath) -> Vec<Registered> {
         let volume = &*machine.volume;
         let state = root.join(LIST.as_bytes()).ok().and_then(|path| small_file::read(volume, &path));
-        let state = state.and_then(|file| LocalState::from_bytes(&file).ok()).unwrap_or_else(LocalState::empty);
+        let state =
+            state.and_then(|file| LocalState::from_bytes(&file).ok()).unwrap_or_else(LocalState::empty);
         let last_used = state.last_used().map(str::to_owned);
         let mut profiles: Vec<Registered> = state
             .profiles()
@@ -53,7 +58,8 @@ impl Engine for Chromium {
             .collect();
         for row in volume.list(root).into_iter().flatten().flatten() {
             let Ok(at) = root.join(&row.name) else { continue };
-            let known = profiles.iter().any(|profile| profile.folder.as_ref().is_ok_and(|known| *known == at));
+            let known =
+                profiles.iter().any(|profile| profile.folder.as_ref().is_ok_and(|known| *known == at));
             let name = porter_names::screen::on_screen(&row.name);
             let profile = ProfileFolder { volume, at };
             let is_one = || OF_EVERY_PROFILE.iter().any(|file| profile.has(file));
@@ -65,7 +71,11 @@ impl Engine for Chromium {
         // Opera keeps one profile, and no folder for it.
         let own = ProfileFolder { volume, at: root.clone() };
         if profiles.is_empty() && own.has("Preferences") {
-            profiles.push(Registered { name: "Default".to_owned(), folder: Ok(root.clone()), is_default: true });
+            profiles.push(Registered {
+                name: "Default".to_owned(),
+                folder: Ok(root.clone()),
+                is_default: true,
+            });
         }
         profiles
     }
@@ -105,9 +115,9 @@ impl Engine for Chromium {
             Err(cause) => Err(FormatError::Damaged { what: "database", detail: cause.to_string() }),
         };
         learned.count("pages in history", HISTORY, pages);
-        let passwords = profile.database(LOGINS).and_then(|database| {
-            database.map(|database| logins::count(&database)).transpose()
-        });
+        let passwords = profile
+            .database(LOGINS)
+            .and_then(|database| database.map(|database| logins::count(&database)).transpose());
         if let Ok(Some(logins)) = &passwords
             && logins.count > 0
         {
@@ -227,7 +237,8 @@ impl Engine for Chromium {
             profile.names_in("Sessions").into_iter().filter(|name| name.starts_with("Session_")).collect();
         names.sort();
         for name in names.iter().rev() {
-            let tabs = profile.read(&format!("Sessions/{name}")).map(|file| session::tabs(&file)).transpose()?;
+            let tabs =
+                profile.read(&format!("Sessions/{name}")).map(|file| session::tabs(&file)).transpose()?;
             if let Some(tabs) = tabs.filter(|tabs| !tabs.is_empty()) {
                 return Ok(tabs);
             }
@@ -247,6 +258,6 @@ impl Engine for Chromium {
     }
 
     fn databases(&self) -> &'static [&'static str] {
-        &[HISTORY, LOGINS, "Network/Cookies", "Web Data", "Favicons", "Top Sites"]
+        &[HISTORY, LOGINS, "Network/Cookies", "Cookies", "Web Data", "Favicons", "Top Sites"]
     }
 }

@@ -72,7 +72,10 @@ pub fn open_copy(volume: &dyn Volume, path: &RelativePath) -> Result<DatabaseCop
 }
 
 fn open(file: &Path) -> Result<Connection, FormatError> {
-    let connection = Connection::open_with_flags(file, OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX)?;
+    let connection = Connection::open_with_flags(
+        file,
+        OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX,
+    )?;
     connection.execute_batch("PRAGMA trusted_schema = OFF; PRAGMA cell_size_check = ON")?;
     Ok(connection)
 }
@@ -129,7 +132,8 @@ pub enum NoSnapshot {
 pub fn snapshot(volume: &dyn Volume, path: &RelativePath) -> Result<Snapshot, NoSnapshot> {
     let mut first = [0; 16];
     let opened = volume.open(path).map_err(NoSnapshot::Unreadable)?;
-    let read = opened.read_at(0, &mut first).map_err(|cause| NoSnapshot::Unreadable(ReadError::new(path, cause)))?;
+    let read =
+        opened.read_at(0, &mut first).map_err(|cause| NoSnapshot::Unreadable(ReadError::new(path, cause)))?;
     drop(opened);
     if first[..read] != MAGIC[..] {
         return Err(NoSnapshot::NotADatabase);
@@ -190,7 +194,10 @@ mod tests {
         (&taken.file).read_to_end(&mut bytes).unwrap();
         let alone = folder.path().join("alone.sqlite");
         std::fs::write(&alone, bytes).unwrap();
-        let name: String = Connection::open(&alone).unwrap().query_row("SELECT name FROM kite", [], |row| row.get(0)).unwrap();
+        let name: String = Connection::open(&alone)
+            .unwrap()
+            .query_row("SELECT name FROM kite", [], |row| row.get(0))
+            .unwrap();
         assert_eq!(name, "Halyard");
         assert_eq!(std::fs::read(folder.path().join("kites.sqlite-wal")).unwrap(), before);
         assert!(matches!(snapshot(&volume, &path("notes.txt")), Err(NoSnapshot::NotADatabase)));

@@ -5,9 +5,9 @@ use crate::catalogue::{CarryRule, EngineName};
 use crate::machine::Machine;
 use crate::machine::layout::Family;
 use crate::restore::old_paths::OldPaths;
+use porter_formats::FormatError;
 use porter_formats::bookmarks::Bookmarks;
 use porter_formats::links::Link;
-use porter_formats::FormatError;
 use porter_names::RelativePath;
 use porter_source::Volume;
 use time::OffsetDateTime;
@@ -57,11 +57,21 @@ pub trait Engine: Sync {
     fn locks(&self) -> &'static [&'static str];
 
     /// A free folder for a profile that comes from a folder called `wanted`, below the root.
-    fn free_folder(&self, wanted: &str, name: &str, family: Family, is_free: &dyn Fn(&RelativePath) -> bool) -> Option<RelativePath>;
+    fn free_folder(
+        &self,
+        wanted: &str,
+        name: &str,
+        family: Family,
+        is_free: &dyn Fn(&RelativePath) -> bool,
+    ) -> Option<RelativePath>;
 
     /// What the browser's own list becomes when a profile is entered; `read` gives the files of the root. Nothing for one that
     /// is entered already.
-    fn enter(&self, read: &dyn Fn(&str) -> Option<Vec<u8>>, entering: &Entering<'_>) -> Result<Vec<NewContent>, FormatError>;
+    fn enter(
+        &self,
+        read: &dyn Fn(&str) -> Option<Vec<u8>>,
+        entering: &Entering<'_>,
+    ) -> Result<Vec<NewContent>, FormatError>;
 
     /// The files of a profile in which paths are written.
     fn files_with_paths(&self) -> &'static [&'static str];
@@ -105,6 +115,7 @@ pub fn engine_of(rule: &CarryRule) -> Option<&'static dyn Engine> {
 
 /// `128.5.0` before `131.0`: numbers between dots, as far as there are any.
 pub fn version_numbers(version: &str) -> Vec<u64> {
-    let numbers = version.split(['.', '_', '-', '+']).map_while(|number| number.trim_end_matches("esr").parse().ok());
+    let numbers =
+        version.split(['.', '_', '-', '+']).map_while(|number| number.trim_end_matches("esr").parse().ok());
     numbers.collect()
 }

@@ -89,7 +89,11 @@ pub fn take_as(
 }
 
 /// The bookmarks of an item of a trunk.
-pub fn bookmarks_in(trunk: &dyn Trunk, item: &TrunkItem, catalogue: &Catalogue) -> Result<Bookmarks, NotTaken> {
+pub fn bookmarks_in(
+    trunk: &dyn Trunk,
+    item: &TrunkItem,
+    catalogue: &Catalogue,
+) -> Result<Bookmarks, NotTaken> {
     bookmarks_of(&Unpacked::of(trunk, item)?, item, catalogue, false)
 }
 
@@ -110,7 +114,10 @@ fn is_favourites(item: &TrunkItem) -> bool {
     item.parts.iter().any(|part| part.place == crate::machine::Place::Favourites.name())
 }
 
-fn engine_for(item: &TrunkItem, catalogue: &Catalogue) -> Result<&'static dyn super::engine::Engine, NotTaken> {
+fn engine_for(
+    item: &TrunkItem,
+    catalogue: &Catalogue,
+) -> Result<&'static dyn super::engine::Engine, NotTaken> {
     let rule = catalogue.rules.iter().find(|rule| Some(&rule.id) == item.rule.as_ref());
     let is_profile = item.parts.iter().any(|part| part.name == crate::catalogue::PROFILE_PART);
     let engine = rule.filter(|_| is_profile).and_then(|rule| engine_of(rule));
@@ -130,7 +137,11 @@ pub fn favourites_in(volume: &dyn Volume, at: &RelativePath) -> Bookmarks {
     Bookmarks { toolbar, menu: all, ..Bookmarks::default() }
 }
 
-fn folder_of_favourites(volume: &dyn Volume, at: &RelativePath, depth: usize) -> porter_formats::bookmarks::Folder {
+fn folder_of_favourites(
+    volume: &dyn Volume,
+    at: &RelativePath,
+    depth: usize,
+) -> porter_formats::bookmarks::Folder {
     use porter_formats::bookmarks::{Bookmark, Folder, Node};
     let mut rows: Vec<_> = volume.list(at).into_iter().flatten().flatten().collect();
     rows.sort_by_key(|row| String::from_utf8_lossy(&row.name).to_lowercase());
@@ -148,7 +159,12 @@ fn folder_of_favourites(volume: &dyn Volume, at: &RelativePath, depth: usize) ->
                 if let Ok(url) = shortcut::url_in(&file) {
                     let title = name[..name.len() - 4].to_owned();
                     let added_utc = row.metadata.modified_utc;
-                    folder.children.push(Node::Bookmark(Bookmark { title, url, added_utc, ..Bookmark::default() }));
+                    folder.children.push(Node::Bookmark(Bookmark {
+                        title,
+                        url,
+                        added_utc,
+                        ..Bookmark::default()
+                    }));
                 }
             }
             _ => {}
@@ -169,13 +185,18 @@ const LARGEST_IN_BYTES: u64 = 2 << 30;
 impl Unpacked {
     fn of(trunk: &dyn Trunk, item: &TrunkItem) -> Result<Self, NotTaken> {
         let folder = TempDir::with_prefix("porter-")?;
-        let root = item.parts.first().map(|part| RelativePath::from_bytes(part.path.as_bytes()).unwrap_or_default());
+        let root =
+            item.parts.first().map(|part| RelativePath::from_bytes(part.path.as_bytes()).unwrap_or_default());
         let root = root.unwrap_or_default();
         for entry in trunk.entries()? {
             let Ok(entry) = entry else { continue };
             let is_small = entry.size_in_bytes() <= LARGEST_IN_BYTES;
-            let (true, true, Content::File { .. }) = (entry.item == item.id, is_small, &entry.content) else { continue };
-            let Some(below) = super::landing::below(&root, &entry.address.path).filter(is_of_use) else { continue };
+            let (true, true, Content::File { .. }) = (entry.item == item.id, is_small, &entry.content) else {
+                continue;
+            };
+            let Some(below) = super::landing::below(&root, &entry.address.path).filter(is_of_use) else {
+                continue;
+            };
             // Names are those of the trunk, which may hold any bytes; this folder is our own.
             let Ok(path) = porter_names::host::to_host(folder.path(), &below) else { continue };
             if let Some(above) = path.parent() {
@@ -206,6 +227,8 @@ fn write_content(trunk: &dyn Trunk, entry: &porter_trunk::Entry, to: &Path) -> R
     let mut content = trunk.open_content(entry).map_err(|damage| damaged(damage.to_string()))?;
     let mut file = fs::File::create(to)?;
     in_pieces(&mut *content, |piece| file.write_all(piece)).map_err(|failed| match failed {
-        porter_trunk::PieceFailed::Reading(cause) | porter_trunk::PieceFailed::Using(cause) => NotTaken::Io(cause),
+        porter_trunk::PieceFailed::Reading(cause) | porter_trunk::PieceFailed::Using(cause) => {
+            NotTaken::Io(cause)
+        }
     })
 }

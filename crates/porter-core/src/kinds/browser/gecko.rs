@@ -9,12 +9,12 @@ use crate::machine::layout::Family;
 use crate::machine::registry::windows_path::below_root;
 use crate::machine::{Machine, small_file};
 use crate::restore::old_paths::OldPaths;
+use porter_formats::FormatError;
 use porter_formats::bookmarks::{Added, Bookmarks, merge};
 use porter_formats::gecko::install_hash::install_hash;
 use porter_formats::gecko::{extensions, icons, logins, places, prefs, session};
 use porter_formats::ini::Ini;
 use porter_formats::links::Link;
-use porter_formats::FormatError;
 use porter_names::RelativePath;
 use porter_source::Volume;
 use time::OffsetDateTime;
@@ -75,7 +75,8 @@ impl Engine for Gecko {
         for folder in [root.join(b"Profiles").ok(), Some(root.clone())].into_iter().flatten() {
             for row in volume.list(&folder).into_iter().flatten().flatten() {
                 let Ok(at) = folder.join(&row.name) else { continue };
-                let known = profiles.iter().any(|profile| profile.folder.as_ref().is_ok_and(|known| *known == at));
+                let known =
+                    profiles.iter().any(|profile| profile.folder.as_ref().is_ok_and(|known| *known == at));
                 let profile = ProfileFolder { volume, at };
                 if !known && OF_EVERY_PROFILE.iter().any(|file| profile.has(file)) {
                     let name = porter_names::screen::on_screen(&row.name);
@@ -107,9 +108,9 @@ impl Engine for Gecko {
         learned.count("pages in history", PLACES, of_places(&|database| places::history_count(database)));
         let passwords = match profile.read("logins.json") {
             Some(file) => logins::in_json(&file).map(Some),
-            None => profile.database("logins.db").and_then(|database| {
-                database.map(|database| logins::in_database(&database)).transpose()
-            }),
+            None => profile
+                .database("logins.db")
+                .and_then(|database| database.map(|database| logins::in_database(&database)).transpose()),
         };
         let has_passwords = matches!(passwords, Ok(Some(number)) if number > 0);
         learned.count("passwords", "logins.json", passwords);
@@ -128,7 +129,8 @@ impl Engine for Gecko {
         }
         if let Some(file) = profile.read("compatibility.ini") {
             let ini = Ini::from_text(&String::from_utf8_lossy(&file));
-            let version = ini.get("Compatibility", "LastVersion").and_then(|version| version.split('_').next());
+            let version =
+                ini.get("Compatibility", "LastVersion").and_then(|version| version.split('_').next());
             if let Some(version) = version.filter(|version| !version.is_empty()) {
                 learned.fact("version", version);
             }
@@ -171,10 +173,12 @@ impl Engine for Gecko {
         let path = entering.folder.to_string();
         let sections: Vec<String> = list.sections().map(str::to_owned).collect();
         let is_profile = |section: &&String| section.starts_with("Profile");
-        let known = sections.iter().filter(is_profile).find(|section| list.get(section, "Path") == Some(&path));
+        let known =
+            sections.iter().filter(is_profile).find(|section| list.get(section, "Path") == Some(&path));
         let is_first = !sections.iter().any(|section| section.starts_with("Profile"));
         if known.is_none() {
-            let is_taken = |name: &str| sections.iter().any(|section| list.get(section, "Name") == Some(name));
+            let is_taken =
+                |name: &str| sections.iter().any(|section| list.get(section, "Name") == Some(name));
             let name = crate::machine::account::unused_id(entering.name, is_taken);
             let number = (0_u32..).find(|number| !sections.contains(&format!("Profile{number}")));
             let section = format!("Profile{}", number.unwrap_or_default());
@@ -190,15 +194,18 @@ impl Engine for Gecko {
             list.set("General", "Version", "2");
         }
         let mut installs = Ini::from_text(old_installs.as_deref().unwrap_or_default());
-        let mut hashes: Vec<String> = entering.installed_in.iter().map(|folder| install_hash(folder)).collect();
-        hashes.extend(sections.iter().filter_map(|section| section.strip_prefix("Install").map(str::to_owned)));
+        let mut hashes: Vec<String> =
+            entering.installed_in.iter().map(|folder| install_hash(folder)).collect();
+        hashes
+            .extend(sections.iter().filter_map(|section| section.strip_prefix("Install").map(str::to_owned)));
         hashes.extend(installs.sections().map(str::to_owned));
         hashes.sort();
         hashes.dedup();
         for hash in hashes {
             let section = format!("Install{hash}");
             // An installation that has never run knows of no profile, and would make a new one.
-            let opens_nothing = list.get(&section, "Default").is_none() && installs.get(&hash, "Default").is_none();
+            let opens_nothing =
+                list.get(&section, "Default").is_none() && installs.get(&hash, "Default").is_none();
             if entering.opens || opens_nothing {
                 for (ini, section) in [(&mut list, section.as_str()), (&mut installs, hash.as_str())] {
                     ini.set(section, "Default", &path);
@@ -297,7 +304,11 @@ mod tests {
     use super::*;
 
     fn entered(list: &str, installs: &str, entering: &Entering<'_>) -> Vec<(&'static str, String)> {
-        let read = |name: &str| Some(if name == LIST { list } else { installs }).filter(|text| !text.is_empty()).map(|text| text.as_bytes().to_vec());
+        let read = |name: &str| {
+            Some(if name == LIST { list } else { installs })
+                .filter(|text| !text.is_empty())
+                .map(|text| text.as_bytes().to_vec())
+        };
         let new = Gecko.enter(&read, entering).unwrap();
         new.into_iter().map(|(name, file)| (name, String::from_utf8(file).unwrap())).collect()
     }
@@ -308,21 +319,37 @@ mod tests {
         let installed_in = ["C:\\Program Files\\Mozilla Firefox".to_owned()];
         let entering = Entering { folder: &folder, name: "work", opens: false, installed_in: &installed_in };
         let fresh = entered("", "", &entering);
-        assert!(fresh[0].1.contains("[Profile0]\nName=work\nIsRelative=1\nPath=Profiles/ab12.work\nDefault=1\n"), "{fresh:?}");
+        assert!(
+            fresh[0].1.contains("[Profile0]\nName=work\nIsRelative=1\nPath=Profiles/ab12.work\nDefault=1\n"),
+            "{fresh:?}"
+        );
         assert!(fresh[1].1.contains("[308046B0AF4A39CB]\nDefault=Profiles/ab12.work\n"), "{fresh:?}");
         assert!(entered(&fresh[0].1, &fresh[1].1, &entering).is_empty(), "entered twice");
 
         let used = "[Install308046B0AF4A39CB]\r\nDefault=Profiles/zz.default\r\n\r\n[Profile0]\r\nName=work\r\nIsRelative=1\r\nPath=Profiles/zz.default\r\n";
         let beside = entered(used, "", &entering);
-        assert!(beside[0].1.starts_with(used) && beside[0].1.contains("[Profile1]\r\nName=work-2\r\n"), "{beside:?}");
+        assert!(
+            beside[0].1.starts_with(used) && beside[0].1.contains("[Profile1]\r\nName=work-2\r\n"),
+            "{beside:?}"
+        );
         assert_eq!(beside.len(), 1, "{beside:?}");
         let opening = entered(used, "", &Entering { opens: true, ..entering });
-        assert!(opening[0].1.starts_with("[Install308046B0AF4A39CB]\r\nDefault=Profiles/ab12.work\r\nLocked=1\r\n"), "{opening:?}");
+        assert!(
+            opening[0]
+                .1
+                .starts_with("[Install308046B0AF4A39CB]\r\nDefault=Profiles/ab12.work\r\nLocked=1\r\n"),
+            "{opening:?}"
+        );
     }
 
     #[test]
     fn a_newer_version_is_told_whatever_stands_behind_the_numbers() {
-        for (has, by, newer) in [("128.5.0", "131.0", false), ("140.0.2", "128.5.0esr", true), ("128.5.0", "128.5.0esr", false), ("52.9.0", "128.0", false)] {
+        for (has, by, newer) in [
+            ("128.5.0", "131.0", false),
+            ("140.0.2", "128.5.0esr", true),
+            ("128.5.0", "128.5.0esr", false),
+            ("52.9.0", "128.0", false),
+        ] {
             assert_eq!(is_newer(has, by), newer, "{has} {by}");
         }
     }

@@ -61,7 +61,8 @@ pub fn land(ground: &Ground<'_>, items: &[&TrunkItem]) -> Landings {
     let mut given: BTreeSet<RelativePath> = BTreeSet::new();
     for item in items.iter().filter(|item| item.kind == KIND) {
         let Some(part) = item.parts.iter().find(|part| part.name == PROFILE_PART) else { continue };
-        let Some(rule) = ground.catalogue.rules.iter().find(|rule| Some(&rule.id) == item.rule.as_ref()) else {
+        let Some(rule) = ground.catalogue.rules.iter().find(|rule| Some(&rule.id) == item.rule.as_ref())
+        else {
             continue;
         };
         let owner = item.account.as_ref();
@@ -85,7 +86,12 @@ pub(super) struct Root<'r> {
 }
 
 /// All places where a browser would look, those that are there first.
-pub(super) fn roots<'r>(machine: &Machine, account: &Account, rule: &'r CarryRule, same_part: Option<&str>) -> Vec<Root<'r>> {
+pub(super) fn roots<'r>(
+    machine: &Machine,
+    account: &Account,
+    rule: &'r CarryRule,
+    same_part: Option<&str>,
+) -> Vec<Root<'r>> {
     let root = |find: &'r Find| {
         let below_place = find.path.as_ref()?.literal()?;
         let place = machine.place(Some(account), find.place)?;
@@ -125,9 +131,12 @@ impl Coming<'_> {
     ) {
         let machine = self.ground.machine;
         let roots = roots(machine, self.account, self.rule, None);
-        let is_safari = self.rule.profiles.as_ref().is_some_and(|profiles| profiles.engine == EngineName::Safari);
+        let is_safari =
+            self.rule.profiles.as_ref().is_some_and(|profiles| profiles.engine == EngineName::Safari);
         let Some(root) = roots.first() else {
-            landings.refused.insert(self.item.id.clone(), Reason::NoSuchProgram { title: self.rule.title.clone() });
+            landings
+                .refused
+                .insert(self.item.id.clone(), Reason::NoSuchProgram { title: self.rule.title.clone() });
             return;
         };
         if let Some((has, installed)) = self.downgrade(&roots)
@@ -142,17 +151,21 @@ impl Coming<'_> {
         let (to_place, to) = match known {
             Some(known) => (known.to_place.clone(), known.to.clone()),
             None => {
-                let wanted = from.name().map(|name| String::from_utf8_lossy(name).into_owned()).unwrap_or_default();
+                let wanted =
+                    from.name().map(|name| String::from_utf8_lossy(name).into_owned()).unwrap_or_default();
                 let is_free = |folder: &RelativePath| {
                     let Ok(at) = root.on_volume.join_path(folder) else { return false };
                     !given.contains(&at) && machine.volume.metadata(&at).is_err()
                 };
                 let folder = self.engine.free_folder(&wanted, name, machine.layout.family, &is_free);
-                let Some(to) = folder.and_then(|folder| root.below_place.join_path(&folder).ok()) else { return };
+                let Some(to) = folder.and_then(|folder| root.below_place.join_path(&folder).ok()) else {
+                    return;
+                };
                 (root.find.place.name().to_owned(), to)
             }
         };
-        let place = crate::machine::Place::from_name(&to_place).and_then(|place| machine.place(Some(self.account), place));
+        let place = crate::machine::Place::from_name(&to_place)
+            .and_then(|place| machine.place(Some(self.account), place));
         let Some(on_volume) = place.and_then(|place| place.path.join_path(&to).ok()) else { return };
         given.insert(on_volume.clone());
         self.adapt(landings, &from, &on_volume);
@@ -177,7 +190,9 @@ impl Coming<'_> {
 
     fn adapt(&self, landings: &mut Landings, from: &RelativePath, to: &RelativePath) {
         let label = self.ground.label;
-        let Some(old) = label.accounts.iter().find(|old| Some(&old.id) == self.item.account.as_ref()) else { return };
+        let Some(old) = label.accounts.iter().find(|old| Some(&old.id) == self.item.account.as_ref()) else {
+            return;
+        };
         let machine = self.ground.machine;
         let mut paths = OldPaths::of_person(label, old, machine, self.account);
         // The profile's own folder may have got another name.
@@ -208,15 +223,19 @@ impl Coming<'_> {
         let machine = self.ground.machine;
         let runs = self.engine.profiles(machine, &root.on_volume).into_iter().any(|known| {
             let at = known.folder.ok();
-            at.is_some_and(|at| in_use::is_open(&ProfileFolder { volume: &*machine.volume, at }, self.engine.locks()))
+            at.is_some_and(|at| {
+                in_use::is_open(&ProfileFolder { volume: &*machine.volume, at }, self.engine.locks())
+            })
         });
         if runs {
             let title = self.rule.title.clone();
             landings.open_browsers.insert(title);
         }
-        let programs = root.find.programs.iter().filter_map(|text| RelativePath::from_bytes(text.as_bytes()).ok());
+        let programs =
+            root.find.programs.iter().filter_map(|text| RelativePath::from_bytes(text.as_bytes()).ok());
         let installed = programs.filter(|path| machine.volume.metadata(path).is_ok());
-        let installed_in: Vec<String> = installed.map(|path| as_written(machine.layout.family, &path)).collect();
+        let installed_in: Vec<String> =
+            installed.map(|path| as_written(machine.layout.family, &path)).collect();
         let at = |name: &str| root.on_volume.join(name.as_bytes()).ok();
         let read = |name: &str| {
             let path = at(name)?;
@@ -253,10 +272,18 @@ pub(super) fn installed_version(
     let paths = programs.filter_map(|text| RelativePath::from_bytes(text.as_bytes()).ok());
     let in_programs = paths.into_iter().find_map(|path| engine.version_installed(volume, &path));
     let listed = || {
-        let titles = [rule.title.to_lowercase(), format!("google {}", rule.title.to_lowercase()), format!("mozilla {}", rule.title.to_lowercase()), format!("microsoft {}", rule.title.to_lowercase())];
+        let titles = [
+            rule.title.to_lowercase(),
+            format!("google {}", rule.title.to_lowercase()),
+            format!("mozilla {}", rule.title.to_lowercase()),
+            format!("microsoft {}", rule.title.to_lowercase()),
+        ];
         let is_it = |name: &str| {
             let name = name.to_lowercase();
-            titles.iter().any(|title| name == *title || name.strip_prefix(title.as_str()).is_some_and(|rest| rest.starts_with([' ', '-'])))
+            titles.iter().any(|title| {
+                name == *title
+                    || name.strip_prefix(title.as_str()).is_some_and(|rest| rest.starts_with([' ', '-']))
+            })
         };
         machine.programs.iter().find(|program| is_it(&program.name))?.version.clone()
     };

@@ -28,10 +28,20 @@ pub(crate) fn prove(
     for then in item.counts.iter().filter(|then| then.files.is_empty()) {
         let now = learned.counts.iter().find(|(name, _)| *name == then.name).map_or(0, |(_, now)| *now);
         // What somebody added since is theirs.
-        row.counts.push(CountReceipt { name: then.name.clone(), captured: then.captured, landed: now.min(then.captured) });
+        row.counts.push(CountReceipt {
+            name: then.name.clone(),
+            captured: then.captured,
+            landed: now.min(then.captured),
+        });
     }
     let mut note = |verdict, reason: Reason, needs_attention| {
-        row.find(Finding { path: RelativePath::root(), verdict, reason, needs_attention, expected_at: Some(at.clone()) });
+        row.find(Finding {
+            path: RelativePath::root(),
+            verdict,
+            reason,
+            needs_attention,
+            expected_at: Some(at.clone()),
+        });
     };
     for file in engine.databases() {
         let damage = match profile.database(file) {
@@ -66,9 +76,15 @@ pub(crate) fn prove(
 }
 
 /// True if the browser's own list names it; a folder that merely lies there is found, too, when profiles are looked for.
-fn is_listed(machine: &Machine, root: &RelativePath, at: &RelativePath, engine: &'static dyn super::engine::Engine) -> bool {
+fn is_listed(
+    machine: &Machine,
+    root: &RelativePath,
+    at: &RelativePath,
+    engine: &'static dyn super::engine::Engine,
+) -> bool {
     let Some(folder) = below(root, at) else { return false };
-    let read = |name: &str| crate::machine::small_file::read(&*machine.volume, &root.join(name.as_bytes()).ok()?);
+    let read =
+        |name: &str| crate::machine::small_file::read(&*machine.volume, &root.join(name.as_bytes()).ok()?);
     let entering = super::engine::Entering { folder: &folder, name: "?", opens: false, installed_in: &[] };
     engine.enter(&read, &entering).is_ok_and(|changes| changes.is_empty())
 }

@@ -48,7 +48,9 @@ impl Engine for Safari {
             let bookmarks = safari::from_plist(&file).map(|bookmarks| Some(bookmarks.count()));
             learned.count("bookmarks", BOOKMARKS, bookmarks);
         }
-        let pages = profile.database(HISTORY).and_then(|database| database.map(|database| count(&database)).transpose());
+        let pages = profile
+            .database(HISTORY)
+            .and_then(|database| database.map(|database| count(&database)).transpose());
         learned.count("pages in history", HISTORY, pages);
         learned
     }

@@ -1,0 +1,236 @@
+"""Drives real browsers for `.ci/browsers`: Firefox by Marionette, Chromium by its DevTools protocol."""
+
+import json
+import os
+import pathlib
+import shutil
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+
+import websocket
+
+FOLDER, TITLE, URL = "Wind & weather", "Tide table ☂", "https://tides.example/today?a=1&b=2"
+ORIGIN, USER, PASSWORD = "https://sailcloth.example", "odile", "forty kites at four"
+OF_CHROMIUM = ("Sail plans of Chromium", "https://plans.example/sails")
+
+
+def wait(what, found, seconds=60):
+    end = time.time() + seconds
+    while time.time() < end:
+        try:
+            value = found()
+            if value is not None:
+                return value
+        except OSError:
+            pass
+        time.sleep(0.2)
+    sys.exit(f"{what}: waited {seconds} s in vain")
+
+
+class Firefox:
+    """The browser as it starts by itself, in the profile that it chooses."""
+
+    def __init__(self, home):
+        env = {**os.environ, "HOME": home, "MOZ_HEADLESS": "1"}
+        for name in ("XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
+            env.pop(name, None)
+        self.process = subprocess.Popen(
+            ["firefox-esr", "--marionette", "--remote-allow-system-access", "about:blank"],
+            env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        )
+        self.socket = wait("Marionette", lambda: socket.create_connection(("127.0.0.1", 2828), 30))
+        self.number = 0
+        self.read()
+        self.ask("WebDriver:NewSession", {})
+        self.ask("Marionette:SetContext", {"value": "chrome"})
+
+    def read(self):
+        length = b""
+        while not length.endswith(b":"):
+            one = self.socket.recv(1)
+            if not one:
+                sys.exit("Firefox closed its connection")
+            length += one
+        wanted, data = int(length[:-1]), b""
+        while len(data) < wanted:
+            data += self.socket.recv(wanted - len(data))
+        return json.loads(data)
+
+    def ask(self, command, parameters):
+        self.number += 1
+        text = json.dumps([0, self.number, command, parameters]).encode()
+        self.socket.sendall(b"%d:%s" % (len(text), text))
+        _, _, error, result = self.read()
+        if error:
+            sys.exit(f"{command}: {error}")
+        return result
+
+    def run(self, script, *arguments):
+        script = "const [give] = [arguments[arguments.length - 1]]; (async () => {" + script + "})().then(give, e => give('failed: ' + e));"
+        value = self.ask("WebDriver:ExecuteAsyncScript", {"script": script, "args": list(arguments), "scriptTimeout": 30000})["value"]
+        if isinstance(value, str) and value.startswith("failed: "):
+            sys.exit(value)
+        return value
+
+    def quit(self):
+        self.ask("Marionette:Quit", {"flags": ["eForceQuit"]})
+        self.process.wait(60)
+
+
+PLACES = 'const { PlacesUtils } = ChromeUtils.importESModule("resource://gre/modules/PlacesUtils.sys.mjs");'
+
+
+def gecko_make(home, porter, machine, trunk):
+    browser = Firefox(home)
+    browser.run(
+        PLACES + """
+        const folder = await PlacesUtils.bookmarks.insert({ parentGuid: "toolbar_____", type: 2, title: arguments[0] });
+        await PlacesUtils.bookmarks.insert({ parentGuid: folder.guid, title: arguments[1], url: arguments[2] });
+        const login = Cc["@mozilla.org/login-manager/loginInfo;1"].createInstance(Ci.nsILoginInfo);
+        login.init(arguments[3], arguments[3], null, arguments[4], arguments[5], "", "");
+        await Services.logins.addLoginAsync(login);
+        return true;""",
+        FOLDER, TITLE, URL, ORIGIN, USER, PASSWORD,
+    )
+    said = subprocess.run([porter, "capture", machine, trunk, "--quiet"], capture_output=True, text=True)
+    if said.returncode not in (0, 3) or "Firefox is running" not in said.stderr:
+        sys.exit(f"capture: {said.returncode}\n{said.stdout}\n{said.stderr}")
+    print(said.stderr.strip())
+    browser.quit()
+
+
+def gecko_see(home, downloads="", bookmark=""):
+    browser = Firefox(home)
+    seen = browser.run(
+        PLACES + """
+        const found = await PlacesUtils.bookmarks.search({ url: arguments[0] });
+        const above = found.length ? await PlacesUtils.bookmarks.fetch(found[0].parentGuid) : null;
+        const logins = await Services.logins.getAllLogins();
+        const named = arguments[1] ? (await PlacesUtils.bookmarks.search(arguments[1])).length : 1;
+        return { profile: Services.dirsvc.get("ProfD", Ci.nsIFile).leafName, title: found[0]?.title, folder: above?.title,
+            logins: logins.map(l => [l.origin, l.username, l.password]), downloads: Services.prefs.getStringPref("browser.download.dir", ""), named };""",
+        URL, bookmark,
+    )
+    browser.quit()
+    print(seen["profile"], seen["folder"], "/", seen["title"], "and the password of", seen["logins"][0][1] if seen["logins"] else "nobody")
+    if bookmark:
+        assert seen["named"] == 1, seen
+        return
+    assert (seen["folder"], seen["title"]) == (FOLDER, TITLE), seen
+    assert seen["logins"] == [[ORIGIN, USER, PASSWORD]], seen
+    assert seen["downloads"] == downloads, seen
+
+
+class Chromium:
+    """The browser on a folder of profiles, in the one that opens by itself."""
+
+    def __init__(self, home):
+        self.elsewhere = tempfile.mkdtemp()
+        data = f"{home}/.config/chromium"
+        port_file = pathlib.Path(data, "DevToolsActivePort")
+        port_file.unlink(missing_ok=True)
+        self.process = subprocess.Popen(
+            ["chromium", "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+             "--disable-component-update", "--disable-sync", "--password-store=basic", "--remote-debugging-port=0", "--remote-allow-origins=*",
+             f"--user-data-dir={data}", "about:blank"],
+            env={**os.environ, "HOME": self.elsewhere}, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        )
+        self.port = wait("DevTools", lambda: port_file.read_text().split()[0] if port_file.exists() else None)
+        self.number = 0
+
+    def page(self, url):
+        request = urllib.request.Request(f"http://127.0.0.1:{self.port}/json/new?{url}", method="PUT")
+        target = json.load(wait("a page", lambda: urllib.request.urlopen(request)))
+        self.socket = websocket.create_connection(target["webSocketDebuggerUrl"], timeout=30)
+        time.sleep(2)
+
+    def ask(self, method, **parameters):
+        self.number += 1
+        self.socket.send(json.dumps({"id": self.number, "method": method, "params": parameters}))
+        while True:
+            answer = json.loads(self.socket.recv())
+            if answer.get("id") == self.number:
+                return answer
+
+    def run(self, script):
+        answer = self.ask("Runtime.evaluate", expression=f"(async () => {{ {script} }})()", awaitPromise=True, returnByValue=True)
+        result = answer["result"]
+        if "exceptionDetails" in result:
+            sys.exit(json.dumps(result))
+        return result["result"].get("value")
+
+    def quit(self):
+        self.ask("Browser.close")
+        self.process.wait(60)
+        shutil.rmtree(self.elsewhere, ignore_errors=True)
+
+
+def chromium_make(home, porter, machine, trunk):
+    browser = Chromium(home)
+    browser.page("chrome://bookmarks")
+    browser.run(
+        f"""const folder = await chrome.bookmarks.create({{ parentId: "1", title: {json.dumps(FOLDER)} }});
+        await chrome.bookmarks.create({{ parentId: folder.id, title: {json.dumps(TITLE)}, url: {json.dumps(URL)} }});
+        await chrome.bookmarks.create({{ parentId: "1", title: {json.dumps(OF_CHROMIUM[0])}, url: {json.dumps(OF_CHROMIUM[1])} }});"""
+    )
+    browser.page("chrome://password-manager/passwords")
+    browser.run(
+        f"""await chrome.passwordsPrivate.addPassword({{ url: {json.dumps(ORIGIN)}, username: {json.dumps(USER)},
+        password: {json.dumps(PASSWORD)}, note: "", useAccountStore: false }});"""
+    )
+    time.sleep(3)
+    said = subprocess.run([porter, "capture", machine, trunk, "--only", "*/chromium*", "--quiet"], capture_output=True, text=True)
+    if said.returncode not in (0, 3) or "is running" not in said.stderr:
+        sys.exit(f"capture: {said.returncode}\n{said.stdout}\n{said.stderr}")
+    print(said.stderr.strip())
+    browser.quit()
+
+
+def chromium_start(home):
+    browser = Chromium(home)
+    browser.page("about:blank")
+    time.sleep(1)
+    browser.quit()
+
+
+def chromium_bookmarks(browser):
+    browser.page("chrome://bookmarks")
+    return browser.run(
+        f"""const found = await chrome.bookmarks.search({{ url: {json.dumps(URL)} }});
+        const above = found.length ? await chrome.bookmarks.get(found[0].parentId) : [{{}}];
+        return {{ title: found[0]?.title, folder: above[0].title }};"""
+    )
+
+
+def chromium_see(home, expected):
+    state = json.loads(pathlib.Path(home, ".config/chromium/Local State").read_text())
+    assert state["profile"]["last_used"] == expected, state["profile"]
+    browser = Chromium(home)
+    seen = chromium_bookmarks(browser)
+    browser.page("chrome://password-manager/passwords")
+    seen["logins"] = browser.run("return (await chrome.passwordsPrivate.getCredentialGroups()).map(g => [g.name, g.entries[0].username]);")
+    browser.page("chrome://version")
+    seen["profile"] = browser.run('return document.querySelector("#profile_path").textContent;').rsplit("/", 1)[-1]
+    browser.quit()
+    print(seen["profile"], seen["folder"], "/", seen["title"], "and the password of", seen["logins"])
+    assert seen["profile"] == expected, seen
+    assert (seen["folder"], seen["title"]) == (FOLDER, TITLE), seen
+    assert [login[1] for login in seen["logins"]] == [USER], seen
+    kept = json.loads(pathlib.Path(home, ".config/chromium", expected, "Bookmarks").read_text())
+    assert FOLDER in json.dumps(kept, ensure_ascii=False), "the browser wrote other bookmarks"
+
+
+def chromium_sees_bookmark(home):
+    browser = Chromium(home)
+    seen = chromium_bookmarks(browser)
+    browser.quit()
+    print(seen)
+    assert (seen["folder"], seen["title"]) == (FOLDER, TITLE), seen
+
+
+if __name__ == "__main__":
+    globals()[sys.argv[1].replace("-", "_")](*sys.argv[2:])

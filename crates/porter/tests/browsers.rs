@@ -1,0 +1,265 @@
+//! Browsers' profiles, from the survey to the proof.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
+
+mod workbench;
+
+use rusqlite::Connection;
+use serde_json::Value;
+use std::fs;
+use workbench::Workbench;
+
+const FIREFOX: &str = "Users/odile/AppData/Roaming/Mozilla/Firefox";
+const CHROME: &str = "Users/odile/AppData/Local/Google/Chrome/User Data";
+const RESTORE: [&str; 7] =
+    ["restore", "trunk", "TIDEWATER", "--account", "tamsin=tamsin.okafor", "--yes", "--quiet"];
+
+#[track_caller]
+fn item<'v>(json: &'v Value, id: &str) -> &'v Value {
+    let items = json["items"].as_array().unwrap();
+    items.iter().find(|item| item["id"] == id).unwrap_or_else(|| panic!("no {id}"))
+}
+
+fn codes(item: &Value) -> Vec<&str> {
+    item["cautions"].as_array().unwrap().iter().map(|caution| caution["code"].as_str().unwrap()).collect()
+}
+
+#[test]
+fn each_profile_is_an_item_that_tells_what_it_holds_and_what_will_not_come_along() {
+    let bench = Workbench::with_demo_machines();
+    let before = bench.snapshot("LOFT-PC");
+    let survey = bench.porter(&["survey", "LOFT-PC", "--json"]).with_status(0).json();
+    assert_eq!(bench.snapshot("LOFT-PC"), before, "a survey only reads");
+
+    // The newest bookmark stands only in the log of a database that was torn from its browser.
+    let first = item(&survey, "odile/browser/firefox/default-release");
+    assert_eq!(
+        (&first["counts"]["bookmarks"], &first["counts"]["pages in history"]),
+        (&3.into(), &21.into())
+    );
+    assert_eq!((&first["facts"]["passwords"], &first["facts"]["default"]), (&"travel".into(), &"yes".into()));
+    assert_eq!(first["facts"]["extensions"], "Tide table");
+    assert!(first["left_size_in_bytes"].as_u64().unwrap() > 20_000, "caches are counted, and left");
+    // Two of one name are two.
+    assert_eq!(item(&survey, "odile/browser/firefox/work")["counts"]["passwords"], 4);
+    assert_eq!(item(&survey, "odile/browser/firefox/work-2")["counts"]["passwords"], 1);
+    let chrome = item(&survey, "odile/browser/chrome/odile");
+    assert_eq!(
+        (&chrome["facts"]["passwords"], &chrome["counts"]["passwords"]),
+        (&"bound-to-windows".into(), &6.into())
+    );
+    let said = bench.porter(&["survey", "LOFT-PC"]).with_status(0).out;
+    assert!(said.contains("passwords and cookies are bound to this Windows account"), "{said}");
+}
+
+#[test]
+fn what_is_damaged_missing_or_changed_by_hand_is_named_and_all_of_it_is_carried() {
+    let bench = Workbench::with_demo_machines();
+    let places = format!("LOFT-PC/{FIREFOX}/Profiles/p0w4yt9c.work/places.sqlite");
+    let mut content = fs::read(bench.path(&places)).unwrap();
+    content.truncate(9000);
+    bench.write(&places, &content);
+    let bookmarks = format!("LOFT-PC/{CHROME}/Default/Bookmarks");
+    bench.write(&bookmarks, bench.read(&bookmarks).replace("About spars", "About others"));
+    let list = format!("LOFT-PC/{FIREFOX}/profiles.ini");
+    bench.write(
+        &list,
+        bench.read(&list) + "\r\n[Profile9]\r\nName=gone\r\nIsRelative=0\r\nPath=E:\\Old\\gone\r\n",
+    );
+    bench.write(&format!("LOFT-PC/{FIREFOX}/Profiles/by hand/prefs.js"), "");
+
+    let survey = bench.porter(&["survey", "LOFT-PC", "--json"]).with_status(0).json();
+    assert_eq!(codes(item(&survey, "odile/browser/firefox/work")), ["profile-damaged"]);
+    assert_eq!(codes(item(&survey, "odile/browser/chrome/odile")), ["profile-damaged"]);
+    let beside = item(&survey, "odile/browser/firefox");
+    assert_eq!(
+        (codes(beside), &beside["cautions"][0]["path"]),
+        (vec!["profile-missing"], &"E:/Old/gone".into())
+    );
+    item(&survey, "odile/browser/firefox/by-hand");
+
+    bench.porter(&["capture", "LOFT-PC", "trunk", "--quiet"]).with_status(0);
+    bench.porter(&RESTORE).with_status(0);
+    let landed = format!("TIDEWATER/{FIREFOX}/Profiles/p0w4yt9c.work/places.sqlite");
+    assert_eq!(fs::read(bench.path(&landed)).unwrap(), content);
+    let checked = bench.porter(&["check", "trunk", "TIDEWATER", "--json", "-"]).with_status(3).json();
+    assert_eq!(item(&checked, "odile/browser/firefox/work")["verdict"], "changed");
+    assert!(checked.to_string().contains("places.sqlite is not whole"), "{checked}");
+}
+
+#[test]
+fn profiles_are_entered_beside_those_of_the_new_machine_and_proved_there() {
+    let bench = Workbench::with_trunk();
+    bench.porter(&RESTORE).with_status(0);
+    let list = bench.read(&format!("TIDEWATER/{FIREFOX}/profiles.ini"));
+    assert!(
+        list.starts_with("[Install308046B0AF4A39CB]\r\nDefault=Profiles/n3wf1r3f.default-release\r\n"),
+        "{list}"
+    );
+    assert!(
+        list.contains("Name=default-release-2\r\nIsRelative=1\r\nPath=Profiles/k7r2m1xw.default-release\r\n"),
+        "{list}"
+    );
+    let state = bench.read(&format!("TIDEWATER/{CHROME}/Local State"));
+    assert!(state.contains(r#""last_used":"Default""#) && !state.contains("encrypted_key"), "{state}");
+    // Paths follow to the account's new name.
+    let chrome = "TIDEWATER/Users/tamsin.okafor/AppData/Local/Google/Chrome/User Data/Default/Preferences";
+    assert!(bench.read(chrome).contains(r"C:\\Users\\tamsin.okafor\\Downloads"), "{}", bench.read(chrome));
+
+    let receipt = bench.porter(&["check", "trunk", "TIDEWATER", "--json", "-"]).with_status(0).json();
+    let first = item(&receipt, "odile/browser/firefox/default-release");
+    assert_eq!((&first["verdict"], &first["counts"][0]["landed"]), (&"landed".into(), &3.into()));
+    let by_hand = receipt["browsers_by_hand"].to_string();
+    assert!(
+        by_hand.contains("choose “default-release-2”") && by_hand.contains("6 saved passwords stayed bound"),
+        "{by_hand}"
+    );
+
+    // What somebody takes off the browser's list is noticed, and put back by the same restore; what opens by itself is changed only if asked.
+    let without = list.replace("Path=Profiles/p0w4yt9c.work", "Path=Profiles/elsewhere");
+    bench.write(&format!("TIDEWATER/{FIREFOX}/profiles.ini"), without);
+    let checked = bench.porter(&["check", "trunk", "TIDEWATER", "--json", "-"]).with_status(3).json();
+    assert_eq!(item(&checked, "odile/browser/firefox/work")["verdict"], "changed");
+    let again = [&RESTORE[..], &["--restored-profiles-open", "--json"]].concat();
+    assert_eq!(bench.porter(&again).with_status(0).json()["written"]["files"], 2, "the two lists");
+    let list = bench.read(&format!("TIDEWATER/{FIREFOX}/profiles.ini"));
+    assert!(
+        list.starts_with("[Install308046B0AF4A39CB]\r\nDefault=Profiles/k7r2m1xw.default-release\r\n"),
+        "{list}"
+    );
+    bench.porter(&["check", "trunk", "TIDEWATER", "--quiet"]).with_status(0);
+}
+
+#[test]
+fn bookmarks_of_all_browsers_go_into_one_without_duplicates_and_an_undo_takes_them_back() {
+    let bench = Workbench::with_trunk();
+    let profile = format!("TIDEWATER/{FIREFOX}/Profiles/n3wf1r3f.default-release");
+    let state =
+        || ["", "-wal"].map(|log| fs::read(bench.path(&format!("{profile}/places.sqlite{log}"))).ok());
+    let before = state();
+    let count = || {
+        let survey =
+            bench.porter(&["survey", "TIDEWATER", "--account", "odile", "--json"]).with_status(0).json();
+        item(&survey, "odile/browser/firefox/default-release")["counts"]["bookmarks"].as_u64().unwrap()
+    };
+    let own = count();
+    let into = [
+        "restore",
+        "trunk",
+        "TIDEWATER",
+        "--account",
+        "odile",
+        "--yes",
+        "--json",
+        "--bookmarks-into",
+        "firefox",
+    ];
+    let tried = bench.porter(&[&into[..], &["--try"]].concat()).with_status(0).json();
+    let added = tried["merged"][0]["bookmarks"].as_u64().unwrap();
+    assert!(added > 5, "{tried}");
+    bench.porter(&into).with_status(0);
+    assert_eq!(count(), own + added);
+    let written = Connection::open(bench.path(&format!("{profile}/places.sqlite"))).unwrap();
+    assert_eq!(written.query_row("PRAGMA integrity_check", [], |row| row.get::<_, String>(0)).unwrap(), "ok");
+    drop(written);
+    let tried = bench.porter(&[&into[..], &["--try"]].concat()).with_status(0).json();
+    assert_eq!(tried["merged"][0]["bookmarks"], 0, "a second time adds nothing");
+    bench.porter(&["undo", "TIDEWATER", "--yes", "--quiet"]).with_status(0);
+    assert!(state() == before, "the database, or its log, is not what it was");
+}
+
+#[test]
+fn favourites_and_profiles_give_files_for_any_browser() {
+    let bench = Workbench::with_trunk();
+    let profile = "odile/browser/firefox/default-release";
+    bench.porter(&["take", "trunk", profile, "marks.html", "--as", "bookmarks"]).with_status(0);
+    let html = bench.read("marks.html");
+    assert!(
+        html.contains("Ordered just before the crash") && html.contains("ICON=\"data:image/png;base64,"),
+        "{html}"
+    );
+    let tabs = bench.porter(&["take", "trunk", profile, "-", "--as", "tabs"]).with_status(0).out;
+    assert!(tabs.contains("https://spars.default-release.example/page/1"), "{tabs}");
+    let history = bench
+        .porter(&["take", "trunk", "odile/browser/chrome/odile", "-", "--as", "history"])
+        .with_status(0)
+        .out;
+    assert_eq!(history.matches("<li>").count(), 5);
+    let favourites = bench
+        .porter(&["take", "trunk", "odile/folder/favourites", "-", "--as", "bookmarks"])
+        .with_status(0)
+        .out;
+    assert!(favourites.contains("<DT><A HREF=\"http"), "{favourites}");
+    bench.porter(&["take", "trunk", profile, "marks.html", "--as", "bookmarks"]).with_status(1);
+    bench.porter(&["take", "trunk", "odile/folder/pictures", "x.html", "--as", "tabs"]).with_status(2);
+    assert!(!bench.path("x.html").exists());
+}
+
+#[test]
+fn a_profile_of_a_later_version_stays_in_the_trunk_and_its_bookmarks_may_come_alone() {
+    let bench = Workbench::with_trunk();
+    bench.write("TIDEWATER/Program Files/Mozilla Firefox/application.ini", "[App]\r\nVersion=91.0\r\n");
+    let only = [&RESTORE[..], &["--only", "odile/browser/firefox/default-release"]].concat();
+    let said = bench.porter(&only).with_status(3);
+    assert!(
+        said.out.contains("version 115.12.0 has used it, and version 91.0 here would refuse it"),
+        "{}",
+        said.out
+    );
+    assert!(!bench.path(&format!("TIDEWATER/{FIREFOX}/Profiles/k7r2m1xw.default-release")).exists());
+    let said = bench
+        .porter(&[&only[..], &["--newer-profiles", "bookmarks", "--json"]].concat())
+        .with_status(3)
+        .json();
+    assert_eq!(said["written"]["files"], 1, "the database that the bookmarks were added to");
+    bench.porter(&[&only[..], &["--newer-profiles", "carry"]].concat()).with_status(0);
+    assert!(bench.path(&format!("TIDEWATER/{FIREFOX}/Profiles/k7r2m1xw.default-release")).exists());
+}
+
+/// A browser that holds its lock and has written to its log.
+#[cfg(unix)]
+#[test]
+fn a_profile_in_use_is_told_and_captured_as_it_was_at_one_moment() {
+    let bench = Workbench::new();
+    bench.empty_machine("PC", "odile");
+    let profile = format!("PC/{FIREFOX}/Profiles/ab.work");
+    bench.write(
+        &format!("PC/{FIREFOX}/profiles.ini"),
+        "[Profile0]\nName=work\nIsRelative=1\nPath=Profiles/ab.work\n",
+    );
+    bench.write(&format!("{profile}/prefs.js"), "");
+    bench.write(&format!("{profile}/.parentlock"), "");
+    let open = Connection::open(bench.path(&format!("{profile}/cookies.sqlite"))).unwrap();
+    open.execute_batch("PRAGMA journal_mode = WAL; PRAGMA wal_autocheckpoint = 0; CREATE TABLE c (name TEXT); INSERT INTO c VALUES ('kite')")
+        .unwrap();
+    bench.porter(&["capture", "PC", "closed", "--quiet"]).with_status(0);
+    let held = bench.porter(&["look", "closed", "--find", "*-wal"]).with_status(0).out;
+    assert!(
+        held.contains("cookies.sqlite-wal"),
+        "of a browser that is closed, all files are carried: {held}"
+    );
+
+    let lock = fs::File::options().write(true).open(bench.path(&format!("{profile}/.parentlock"))).unwrap();
+    rustix::fs::fcntl_lock(&lock, rustix::fs::FlockOperation::LockExclusive).unwrap();
+    let said = bench.porter(&["capture", "PC", "trunk", "--quiet"]).with_status(0);
+    assert!(said.err.contains("odile/browser/firefox/work: Firefox is running"), "{}", said.err);
+    bench.porter(&["take", "trunk", "odile/browser/firefox/work", "out"]).with_status(0);
+    let out = "out/Mozilla/Firefox/Profiles/ab.work";
+    assert!(!bench.path(&format!("{out}/cookies.sqlite-wal")).exists());
+    let alone = Connection::open(bench.path(&format!("{out}/cookies.sqlite"))).unwrap();
+    assert_eq!(alone.query_row("SELECT name FROM c", [], |row| row.get::<_, String>(0)).unwrap(), "kite");
+}
+
+#[test]
+fn caches_are_counted_and_never_read() {
+    let bench = Workbench::new();
+    bench.empty_machine("PC", "odile");
+    bench.write(&format!("PC/{CHROME}/Default/Preferences"), "{}");
+    for cache in ["Cache/Cache_Data", "Code Cache/js", "Service Worker/CacheStorage/a", "GPUCache"] {
+        let path = format!("PC/{CHROME}/Default/{cache}/data");
+        bench.write(&path, "");
+        fs::File::options().write(true).open(bench.path(&path)).unwrap().set_len(7 << 30).unwrap();
+    }
+    let report = bench.porter(&["capture", "PC", "trunk", "--json"]).with_status(0).json();
+    assert_eq!(report["left"]["bytes"].as_u64().unwrap(), 28 << 30, "{report}");
+    assert!(report["captured"]["bytes"].as_u64().unwrap() < 1000, "{report}");
+}
