@@ -96,6 +96,9 @@ def gecko_make(home, porter, machine, trunk):
         return true;""",
         FOLDER, TITLE, URL, ORIGIN, USER, PASSWORD,
     )
+    # Passwords are written when the browser finds time for it.
+    wait("the password", lambda: next(pathlib.Path(home).rglob("logins.json"), None))
+    time.sleep(1)
     said = subprocess.run([porter, "capture", machine, trunk, "--quiet"], capture_output=True, text=True)
     if said.returncode not in (0, 3) or "Firefox is running" not in said.stderr:
         sys.exit(f"capture: {said.returncode}\n{said.stdout}\n{said.stderr}")

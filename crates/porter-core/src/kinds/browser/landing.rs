@@ -59,7 +59,10 @@ pub fn land(ground: &Ground<'_>, items: &[&TrunkItem]) -> Landings {
     // What several profiles change in one list.
     let mut lists: BTreeMap<RelativePath, (String, Vec<u8>)> = BTreeMap::new();
     let mut given: BTreeSet<RelativePath> = BTreeSet::new();
-    for item in items.iter().filter(|item| item.kind == KIND) {
+    let mut profiles: Vec<&&TrunkItem> = items.iter().filter(|item| item.kind == KIND).collect();
+    // A browser that opens nothing yet is to open what the old one opened.
+    profiles.sort_by_key(|item| !item.facts.contains_key("default"));
+    for item in profiles {
         let Some(part) = item.parts.iter().find(|part| part.name == PROFILE_PART) else { continue };
         let Some(rule) = ground.catalogue.rules.iter().find(|rule| Some(&rule.id) == item.rule.as_ref())
         else {
