@@ -6,7 +6,9 @@
 mod take_back;
 
 use crate::bench::build_porter;
+use porter_demo::browser::{Profile, gecko};
 use porter_demo::dice::Dice;
+use porter_demo::tree::Tree;
 use porter_demo::writing::{noise, text};
 use std::collections::BTreeMap;
 use std::fs;
@@ -41,7 +43,7 @@ struct Crash {
 }
 
 /// Every file of a tree with its content.
-type Tree = BTreeMap<PathBuf, Vec<u8>>;
+type Contents = BTreeMap<PathBuf, Vec<u8>>;
 
 impl Crash {
     fn all(&self, count: usize, parts: &[&str]) -> Result<(), String> {
@@ -67,7 +69,7 @@ impl Crash {
         if wanted("full-stick") { self.full_stick(&whole, count.div_ceil(10), &mut dice) } else { Ok(()) }
     }
 
-    fn captures(&self, count: usize, took: Duration, whole: &Tree, dice: &mut Dice) -> Result<(), String> {
+    fn captures(&self, count: usize, took: Duration, whole: &Contents, dice: &mut Dice) -> Result<(), String> {
         let mut killed = 0;
         for number in 0..count {
             let trunk = self.bench.join("trunk");
@@ -85,7 +87,7 @@ impl Crash {
     }
 
     /// The machine is changed for it, and is then as it was.
-    fn top_ups(&self, tops: usize, took: Duration, whole: &Tree, dice: &mut Dice) -> Result<(), String> {
+    fn top_ups(&self, tops: usize, took: Duration, whole: &Contents, dice: &mut Dice) -> Result<(), String> {
         let earlier = self.bench.join("earlier");
         self.well(&self.capture(&earlier))?;
         self.change_machine().map_err(|cause| cause.to_string())?;
@@ -117,7 +119,7 @@ impl Crash {
     }
 
     /// A stick that takes nothing more in mid-run, and is then made larger.
-    fn full_stick(&self, whole: &Tree, count: usize, dice: &mut Dice) -> Result<(), String> {
+    fn full_stick(&self, whole: &Contents, count: usize, dice: &mut Dice) -> Result<(), String> {
         let stick = self.bench.join("stick");
         fs::create_dir_all(&stick).map_err(|cause| cause.to_string())?;
         let mount = |options: &str| {
@@ -202,7 +204,7 @@ impl Crash {
     }
 
     /// The documents in a trunk.
-    fn taken(&self, trunk: &Path) -> Result<Tree, String> {
+    fn taken(&self, trunk: &Path) -> Result<Contents, String> {
         let out = self.bench.join("taken");
         let mut take = words(&[&self.shown(), "take", "--quiet"], &[trunk]);
         take.push("odile/folder/documents".to_owned());
@@ -218,7 +220,7 @@ impl Crash {
             .map_err(|said| format!("{what}: {said}"))
     }
 
-    fn compare(&self, trunk: &Path, expected: &Tree, what: &str) -> Result<(), String> {
+    fn compare(&self, trunk: &Path, expected: &Contents, what: &str) -> Result<(), String> {
         self.check(trunk, what)?;
         if self.taken(trunk)? == *expected { Ok(()) } else { Err(format!("{what}: another result")) }
     }
@@ -244,8 +246,21 @@ impl Crash {
             let content = noise(&format!("scan {number}"), 3_000_000);
             fs::write(self.documents().join(format!("scan {number:02}.bin")), content)?;
         }
+        let profile = |name, folder| Profile { name, folder, pages: 60, passwords: 3 };
+        self.add_browser(&self.pc, &[profile("work", "p0w4yt9c.work"), profile("fair", "z3q8f6ab.fair")])?;
         std::thread::sleep(Duration::from_secs(3));
         Ok(())
+    }
+
+    /// Odile's browser, whose list of profiles a restore changes.
+    fn add_browser(&self, machine: &Path, profiles: &[Profile<'_>]) -> std::io::Result<()> {
+        let apart = self.bench.join("browser");
+        let mut tree = Tree::begin(&apart, time::macros::datetime!(2026-10-30 16:42 UTC))?;
+        gecko(&mut tree, "Users/odile/AppData/Roaming/Mozilla/Firefox", "115.12.0", "Users/odile", profiles)?;
+        tree.finish()?;
+        let copied = Command::new("cp").arg("-a").arg(apart.join("Users")).arg(machine).status()?;
+        fs::remove_dir_all(&apart)?;
+        if copied.success() { Ok(()) } else { Err(std::io::Error::other("cp failed")) }
     }
 
     fn change_machine(&self) -> std::io::Result<()> {
@@ -275,8 +290,8 @@ fn output(command: &[String]) -> Result<std::process::Output, String> {
     output.map_err(|cause| format!("{}: {cause}", command[0]))
 }
 
-fn tree(root: &Path) -> Result<Tree, String> {
-    let mut found = Tree::new();
+fn tree(root: &Path) -> Result<Contents, String> {
+    let mut found = Contents::new();
     let mut folders = vec![root.to_path_buf()];
     let failed = |cause: std::io::Error| cause.to_string();
     while let Some(folder) = folders.pop() {

@@ -85,7 +85,7 @@ impl Bench {
                 &Wishes {
                     accounts: &nothing,
                     selection: &selection,
-                    browsers: BrowserWishes::default(),
+                    drive_root: None, browsers: BrowserWishes::default(),
                     bookmarks_into: None,
                     now_utc: stand_ins::NOW,
                 },
@@ -222,7 +222,7 @@ fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
             &Wishes {
                 accounts: &BTreeMap::new(),
                 selection: &selection,
-                browsers: BrowserWishes::default(),
+                drive_root: None, browsers: BrowserWishes::default(),
                 bookmarks_into: None,
                 now_utc: stand_ins::NOW,
             },
@@ -255,7 +255,7 @@ fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
             &Wishes {
                 accounts: &BTreeMap::new(),
                 selection: &selection,
-                browsers: BrowserWishes::default(),
+                drive_root: None, browsers: BrowserWishes::default(),
                 bookmarks_into: None,
                 now_utc: stand_ins::NOW,
             },

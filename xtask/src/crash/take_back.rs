@@ -2,6 +2,7 @@
 //! it was, to the last name, byte and time.
 
 use super::{Crash, tree, words};
+use porter_demo::browser::Profile;
 use porter_demo::dice::Dice;
 use std::collections::BTreeMap;
 use std::fs;
@@ -85,7 +86,7 @@ impl Crash {
     }
 
     /// A machine with things of its own: some the same as the trunk's, some different under the same names, some in the way.
-    fn build_new(&self, to: &Path, whole: &super::Tree) -> Result<(), String> {
+    fn build_new(&self, to: &Path, whole: &super::Contents) -> Result<(), String> {
         let failed = |cause: std::io::Error| cause.to_string();
         let documents = to.join("Users/odile/Documents");
         for folder in ["Windows/System32", "ProgramData", "Users/odile/Documents"] {
@@ -101,6 +102,8 @@ impl Crash {
             fs::create_dir_all(at.parent().unwrap_or(&documents)).map_err(failed)?;
             fs::write(at, content).map_err(failed)?;
         }
+        let own = [Profile { name: "own", folder: "0wn0wn00.own", pages: 4, passwords: 0 }];
+        self.add_browser(to, &own).map_err(failed)?;
         fs::write(documents.join("its own.txt"), "stays").map_err(failed)
     }
 }

@@ -132,6 +132,23 @@ fn item(id: String, title: String, owner: &Account, rule: &Arc<CarryRule>) -> It
     }
 }
 
+/// True if a program still has an item's files open, or runs that writes to them.
+pub fn is_still_open(machine: &Machine, item: &Item) -> bool {
+    let Some(rule) = &item.rule else { return false };
+    if machine.here.is_some() {
+        let running = crate::machine::running::running_programs();
+        let named = |program: &String| running.contains(&crate::machine::running::comparable(program));
+        if rule.must_be_closed.iter().any(named) {
+            return true;
+        }
+    }
+    let paths = item.parts.iter().filter_map(|part| item.path_of(part, machine));
+    let held = |at| engine_of(rule).is_some_and(|engine| {
+        in_use::is_open(&ProfileFolder { volume: &*machine.volume, at }, engine.locks())
+    });
+    paths.into_iter().any(held)
+}
+
 /// Reads what a profile means, and whether its browser runs.
 fn learn(machine: &Machine, rule: &CarryRule, engine: &dyn Engine, folder: RelativePath, item: &mut Item) {
     let profile = ProfileFolder { volume: &*machine.volume, at: folder };

@@ -27,6 +27,8 @@ pub struct Plan {
     pub account_names: Vec<(String, String)>,
     /// The chosen items.
     pub items: BTreeSet<String>,
+    /// Where each of them goes, in the trunk's order.
+    pub destinations: Vec<ItemPlan>,
     /// Folders to make, those above before those in them.
     pub folders: Vec<NewFolder>,
     /// What lands under another name than its own, in the trunk's order.
@@ -64,6 +66,17 @@ pub struct Plan {
     pub(super) steps: Vec<Step>,
     /// The folders that steps go into, below the root.
     pub(super) homes: Vec<RelativePath>,
+}
+
+/// What becomes of one item.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ItemPlan {
+    /// Its id.
+    pub id: String,
+    /// Where its parts go, below the root.
+    pub to: Vec<RelativePath>,
+    /// What of it will be written.
+    pub to_write: Tally,
 }
 
 /// A folder to make.

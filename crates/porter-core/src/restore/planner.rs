@@ -6,9 +6,9 @@ use super::existing::{Decide, Different, Existing, Side};
 use super::history::History;
 use super::host::most_bytes_in_name;
 use super::journal::EntryKey;
-use super::landing::{Adapt, AdaptWith, Edit, Landings};
+use super::landing::{Adapt, AdaptWith, Edit, Landings, Moved};
 use super::links::leads_out;
-use super::plan::{Action, NewFolder, Plan, Refused, Renamed, Step, content_of, is_older, mark_of};
+use super::plan::{Action, ItemPlan, NewFolder, Plan, Refused, Renamed, Step, content_of, is_older, mark_of};
 use super::relocate::Relocation;
 use super::target::{Destination, TargetTree};
 use crate::catalogue::Catalogue;
@@ -17,13 +17,13 @@ use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
 use crate::kinds::browser::bookmarks_into::{self, Adding};
 use crate::kinds::browser::landing::{self, BrowserWishes, Ground, NewerProfiles};
-use crate::machine::{Account, Machine};
+use crate::machine::{Account, Machine, Place};
 use crate::packing::Selection;
 use crate::receipt::Reason;
 use porter_names::{NameRules, RelativePath, fold, screen::on_screen};
 use porter_source::{EntryKind, HostTree};
 use porter_trunk::{
-    AccountLabel, Content, ContentHash, Entry, EntryAddress, EntryRefused, Tally, Trunk, TrunkItem,
+    AccountLabel, Content, ContentHash, Entry, EntryAddress, EntryRefused, Tally, Trunk, TrunkItem, TrunkPart,
     free_space_in_bytes,
 };
 use std::collections::{BTreeMap, BTreeSet, HashMap};
@@ -40,6 +40,8 @@ pub struct Wishes<'a> {
     pub selection: &'a Selection,
     /// What becomes of browsers' profiles.
     pub browsers: BrowserWishes,
+    /// Where things go that were at the root of the drive: a place of the machine, and a folder in it. Where they were, if none is given.
+    pub drive_root: Option<(Place, RelativePath)>,
     /// The browser that all bookmarks are added to, if any.
     pub bookmarks_into: Option<&'a str>,
     /// When.
@@ -55,7 +57,7 @@ pub fn plan_restore(
     decide: Decide<'_>,
     conduct: Conduct<'_>,
 ) -> Result<Plan, RestoreError> {
-    let Wishes { accounts: given, selection, now_utc, browsers, bookmarks_into } = *wishes;
+    let Wishes { accounts: given, selection, now_utc, browsers, bookmarks_into, ref drive_root } = *wishes;
     let target = machine.volume.host_tree().ok_or(RestoreError::ReadOnlyMachine)?;
     let history = History::load(machine, &trunk.label().trunk_id);
     let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
@@ -79,6 +81,9 @@ pub fn plan_restore(
         wishes: browsers,
     };
     let mut landings = landing::land(&ground, &chosen);
+    if let Some(to) = drive_root {
+        landings.moves.extend(chosen.iter().flat_map(|item| from_drive_root(item, to, &history)));
+    }
     let mut merged = Vec::new();
     let mut add = |items: &[&TrunkItem], browser: &str, landings: &mut Landings| {
         let into = Adding { trunk, machine, accounts: &accounts, catalogue, browser, now_utc };
@@ -116,13 +121,43 @@ pub fn plan_restore(
         .collect();
     let by_id = wanted.iter().map(|(id, account)| ((*id).clone(), account.id.clone())).collect();
     planner.plan_edits();
+    let destinations = chosen.iter().filter(|item| !item.parts.is_empty()).map(|item| {
+        let at = |part: &TrunkPart| {
+            let path = RelativePath::from_bytes(part.path.as_bytes()).ok()?;
+            let (owner, place) = (item.account.clone(), part.place.clone());
+            let address = relocation.address_of(&item.id, &EntryAddress { owner, place, path, safe_path: None });
+            place_of(machine, &accounts, &address).ok()?.path.join_path(&address.path).ok()
+        };
+        let to_write = planner.to_write_by_item.get(&item.id).copied().unwrap_or_default();
+        ItemPlan { id: item.id.clone(), to: item.parts.iter().filter_map(at).collect(), to_write }
+    });
+    let destinations = destinations.collect();
     let mut plan = planner.finish(by_id, items)?;
     plan.merged = merged;
+    plan.destinations = destinations;
     let (old, new) = (&trunk.label().machine.system, &machine.system);
     plan.older_system = is_older(new, old).then(|| (old.clone(), new.clone()));
     plan.keeps_modes = machine.has_permissions_of(&trunk.label().machine.system);
     plan.account_names = wanted.iter().map(|(id, account)| ((*id).clone(), account.shown_name())).collect();
     Ok(plan)
+}
+
+/// Where the parts of an item go that were at the root of the drive; as before, if they went somewhere before.
+fn from_drive_root<'i>(
+    item: &'i TrunkItem,
+    (place, folder): &'i (Place, RelativePath),
+    history: &'i History,
+) -> impl Iterator<Item = Moved> + 'i {
+    let parts = item.parts.iter().filter(|part| part.place == Place::DriveRoot.name());
+    parts.filter_map(move |part| {
+        let from = RelativePath::from_bytes(part.path.as_bytes()).ok()?;
+        if let Some(known) = history.moved(&item.id).filter(|known| known.from == from) {
+            return Some(known.clone());
+        }
+        let to = folder.join_path(&from).ok()?;
+        let from_place = part.place.clone();
+        Some(Moved { item: item.id.clone(), from_place, from, to_place: place.name().to_owned(), to })
+    })
 }
 
 /// Plans taking part of one item into a folder: `below` is a path below the item's place.
@@ -233,6 +268,7 @@ struct Planner<'a> {
     renamed: Vec<Renamed>,
     refused: Vec<Refused>,
     to_write: Tally,
+    to_write_by_item: HashMap<String, Tally>,
     identical: Tally,
     /// What will be written, by the folder of the drive.
     needed_on: BTreeMap<PathBuf, u64>,
@@ -266,6 +302,7 @@ impl<'a> Planner<'a> {
             renamed: Vec::new(),
             refused: Vec::new(),
             to_write: Tally::default(),
+            to_write_by_item: HashMap::new(),
             identical: Tally::default(),
         }
     }
@@ -458,6 +495,7 @@ impl<'a> Planner<'a> {
 
     fn count_to_write(&mut self, entry: &Entry, at: &RelativePath) {
         self.to_write += tally_of(entry);
+        *self.to_write_by_item.entry(entry.item.clone()).or_default() += tally_of(entry);
         let size_in_bytes = entry.size_in_bytes().saturating_add(MOST_LOST_PER_ENTRY_IN_BYTES);
         let drive = self.tree.host().drive_of(at);
         match self.needed_on.get_mut(drive) {
@@ -712,6 +750,7 @@ impl<'a> Planner<'a> {
             accounts,
             account_names: Vec::new(),
             items,
+            destinations: Vec::new(),
             folders: self.new_folders,
             renamed: self.renamed,
             refused: self.refused,

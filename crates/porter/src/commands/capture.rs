@@ -4,10 +4,12 @@ use super::rules::OwnRulesArguments;
 use super::survey::look_at;
 use crate::arguments::{ChoiceArguments, ConductArguments, KeyArguments, ListArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
-use crate::screen::say_json;
+use crate::screen::{ask, say_json, tell};
 use crate::{amounts, keys, open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::capture::{CaptureError, Forecast, Job, Shape, capture, forecast};
+use porter_core::item::Item;
+use porter_core::kinds::browser::is_still_open;
 use porter_core::machine::Machine;
 use porter_core::restore::old_paths::places_as_written;
 use porter_trunk::label::{FORMAT, FormatVersion, MAJOR, MINOR};
@@ -16,6 +18,8 @@ use porter_trunk::outside::Outside;
 use porter_trunk::packed_form::{PackedOptions, PackedTrunkWriter, Seal};
 use porter_trunk::parked_form::ParkedTrunkWriter;
 use porter_trunk::{AccountLabel, Label, MachineLabel, TrunkError, TrunkId, TrunkWriter};
+use porter_core::survey::Survey;
+use std::io::IsTerminal;
 use std::path::PathBuf;
 
 /// Capture a machine's items into a trunk, and read it back
@@ -42,6 +46,9 @@ pub(crate) struct CaptureArguments {
     rules: OwnRulesArguments,
     #[command(flatten)]
     label: LabelArguments,
+    /// Programs that write to what is captured: wait until they are closed
+    #[arg(long)]
+    wait: bool,
     /// One JSON document on standard output
     #[arg(long)]
     json: bool,
@@ -119,15 +126,18 @@ struct LabelArguments {
 pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
     let making = &arguments.making;
     refuse_what_does_not_go_together(making)?;
-    let machine = open::machine(&arguments.machine)?;
+    let mut machine = open::machine(&arguments.machine)?;
     let catalogue = open::catalogue(&machine, &arguments.rules)?;
     let selection =
         open::selection_on(&machine, &arguments.account, &arguments.selection, &arguments.choice)?;
     let list = open::packing_list(&arguments.packing)?;
     let selection = open::narrowed(selection, list.as_ref());
     let unchosen = open::unchosen(&arguments.choice, list.as_ref())?;
-    let survey = look_at(&machine, &catalogue, &selection, &unchosen, &arguments.conduct)?;
-    views::capture::tell_running(&survey);
+    let mut survey = look_at(&machine, &catalogue, &selection, &unchosen, &arguments.conduct)?;
+    if !closed(&machine, &survey, arguments.wait)? {
+        machine = open::machine(&arguments.machine)?;
+        survey = look_at(&machine, &catalogue, &selection, &unchosen, &arguments.conduct)?;
+    }
     if let Some(list) = &list {
         views::capture::tell_changes(&machine, list, &list.changes_in(&survey));
     }
@@ -172,6 +182,32 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
         views::capture::show(&report, folder, &trunk_id, making.prove_later, trunk.written_in_bytes());
     }
     Ok(Outcome::attention_if(views::capture::need_attention(&report).next().is_some()))
+}
+
+/// Deals with programs that write to what is about to be captured. False if they were waited for: what was counted is not true any more.
+fn closed(machine: &Machine, survey: &Survey, wait: bool) -> Result<bool, Failure> {
+    let open: Vec<&Item> = views::capture::running(survey).collect();
+    if open.is_empty() {
+        return Ok(true);
+    }
+    views::capture::tell_running(survey);
+    if !wait {
+        if !std::io::stdin().is_terminal() {
+            return Ok(true);
+        }
+        match ask("[w]ait until they are closed, [g]o on as it is, or [s]top? ").to_lowercase().as_str() {
+            "g" => return Ok(true),
+            "w" => {}
+            _ => {
+                return Err(Failure::new("stopped: programs are running", "Nothing was captured. Close them, and capture again."));
+            }
+        }
+    }
+    tell("Waiting until they are closed.");
+    while open.iter().any(|item| is_still_open(machine, item)) {
+        std::thread::sleep(std::time::Duration::from_secs(1));
+    }
+    Ok(false)
 }
 
 fn refuse_what_does_not_go_together(making: &MakingArguments) -> Result<(), Failure> {

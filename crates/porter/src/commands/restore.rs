@@ -4,14 +4,18 @@ use super::homeless::{Settled, Way, settle};
 use super::rules::OwnRulesArguments;
 use crate::arguments::{ConductArguments, ListArguments, SelectionArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
-use crate::screen::{ask, confirmed, say, say_json};
+use crate::screen::{ask, confirmed, say, say_json, tell};
 use crate::views::numbers::{date_and_time, size};
 use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::kinds::browser::bookmarks_into::is_known;
 use porter_core::kinds::browser::landing::{BrowserWishes, NewerProfiles};
+use porter_core::machine::{Machine, Place};
+use porter_core::packing::Selection;
 use porter_core::restore::existing::Side;
 use porter_core::restore::{Different, Existing, RestoreError, Wishes, plan_restore, run_plan};
+use porter_names::RelativePath;
+use porter_trunk::{Trunk, TrunkItem};
 use std::io::IsTerminal;
 use std::path::PathBuf;
 
@@ -39,6 +43,10 @@ pub(crate) struct RestoreArguments {
     /// let the `newer` one have the name, or `ask` for each
     #[arg(long, value_name = "WHICH", default_value = "set-aside")]
     existing: ExistingWord,
+    /// PLACE[/FOLDER]: what was at the root of the old drive goes there, such as `shared-documents/Old drive`; else to the root of the new
+    /// one, if it is of the same kind of system
+    #[arg(long, value_name = "PLACE[/FOLDER]", value_parser = place_and_folder)]
+    drive_root: Option<(Place, RelativePath)>,
     /// Browsers open the profiles that were restored by themselves, instead of those that do now
     #[arg(long)]
     restored_profiles_open: bool,
@@ -123,6 +131,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
             NewerWord::Carry => NewerProfiles::Carry,
         },
     };
+    let drive_root = drive_root(trunk, &machine, &selection, arguments)?;
     let mut always = None;
     let mut decide = |pair: &Different| match arguments.existing {
         ExistingWord::SetAside => Existing::SetAside,
@@ -133,7 +142,8 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     let plan = open::conducted(&arguments.conduct, |conduct| {
         let bookmarks_into = arguments.bookmarks_into.as_deref();
         let now_utc = open::now_utc();
-        let wishes = Wishes { accounts: &mapping, selection: &selection, browsers, bookmarks_into, now_utc };
+        let wishes =
+            Wishes { accounts: &mapping, selection: &selection, drive_root, browsers, bookmarks_into, now_utc };
         plan_restore(trunk, &machine, &catalogue, &wishes, &mut decide, conduct)
     })??;
     let is_odd = !plan.notes.is_empty() || !plan.open_browsers.is_empty();
@@ -147,6 +157,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         if arguments.json {
             say_json(&views::restore::plan_json(&plan));
         } else {
+            views::restore::show_destinations(&plan);
             say("");
             say("Only tried: nothing was changed.");
         }
@@ -176,6 +187,44 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         }
     }
     Ok(needs_attention(&report.refused))
+}
+
+/// A shared place, and a folder in it.
+fn place_and_folder(text: &str) -> Result<(Place, RelativePath), String> {
+    let (place, folder) = text.split_once(['/', '\\']).unwrap_or((text, ""));
+    let shared = || Place::all().filter(|place| !place.is_personal());
+    let found = shared().find(|known| known.name() == place).ok_or_else(|| {
+        format!("there is no place `{place}` for everybody; there are {}", shared().map(Place::name).collect::<Vec<_>>().join(", "))
+    })?;
+    let folder = RelativePath::from_bytes(folder.replace('\\', "/").as_bytes()).map_err(|refused| refused.to_string())?;
+    Ok((found, folder))
+}
+
+/// Where things from the root of the old drive go: as given, else to the same place on a system of the same family. A system of
+/// another family keeps nothing there, so somebody at the terminal is asked, and else they go to what everybody shares.
+fn drive_root(
+    trunk: &dyn Trunk,
+    machine: &Machine,
+    selection: &Selection,
+    arguments: &RestoreArguments,
+) -> Result<Option<(Place, RelativePath)>, Failure> {
+    let is_at_root = |item: &&TrunkItem| item.parts.iter().any(|part| part.place == Place::DriveRoot.name());
+    let chosen = |item: &&TrunkItem| item.chosen && selection.chooses(&item.id, item.account.as_deref());
+    let label = trunk.label();
+    let is_same = label.machine.system.family == machine.layout.family.name();
+    let has_any = trunk.items().iter().filter(chosen).any(|item| is_at_root(&item));
+    if arguments.drive_root.is_some() || is_same || !has_any {
+        return Ok(arguments.drive_root.clone());
+    }
+    let name = porter_names::screen::on_screen(label.machine.name.as_bytes());
+    let usual = format!("{}/From the drive of {name}", Place::SharedDocuments.name());
+    let mut wanted = String::new();
+    if std::io::stdin().is_terminal() && !arguments.yes && !arguments.try_only {
+        wanted = ask(&format!("Where does what was at the root of the old drive go? (nothing: {usual}) "));
+    }
+    let wanted = if wanted.is_empty() { usual } else { wanted };
+    tell(format_args!("What was at the root of the old drive goes to {wanted}."));
+    place_and_folder(&wanted).map(Some).map_err(|wrong| Failure::wrong_use(wrong, "Nothing was changed."))
 }
 
 /// Asks for one file; a capital letter is the answer for all that follow. No answer is the careful one.

@@ -96,6 +96,24 @@ pub(crate) fn show(done: &str, report: &RestoreReport) {
     }
 }
 
+/// Each item, how much of it will be written, and where it goes.
+pub(crate) fn show_destinations(plan: &Plan) {
+    let width = plan.destinations.iter().map(|item| item.id.chars().count()).max().unwrap_or_default();
+    say("");
+    for item in &plan.destinations {
+        let to: Vec<String> = item.to.iter().map(ToString::to_string).collect();
+        let files = counted(item.to_write.files, "file");
+        say(format_args!(
+            "  {}  {:>13}  {:>9}  {} {}",
+            padded(&item.id, width),
+            files,
+            size(item.to_write.size_in_bytes),
+            styled(FAINT, "to"),
+            if to.is_empty() { "nowhere: see below".to_owned() } else { to.join(", ") }
+        ));
+    }
+}
+
 pub(super) fn row(name: &str, value: &str) -> String {
     format!("  {} {value}", styled(BOLD, padded(name, 14)))
 }
@@ -170,6 +188,7 @@ pub(crate) fn plan_json(plan: &Plan) -> Value {
         "tried_only": true,
         "accounts": plan.accounts,
         "items": plan.items,
+        "destinations": plan.destinations.iter().map(|item| json!({"id": item.id, "to": item.to.iter().map(ToString::to_string).collect::<Vec<_>>(), "written": item.to_write})).collect::<Vec<_>>(),
         "written": plan.to_write,
         "identical": plan.identical,
         "set_aside": pairs_json(plan.set_aside()),
