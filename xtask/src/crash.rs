@@ -69,7 +69,13 @@ impl Crash {
         if wanted("full-stick") { self.full_stick(&whole, count.div_ceil(10), &mut dice) } else { Ok(()) }
     }
 
-    fn captures(&self, count: usize, took: Duration, whole: &Contents, dice: &mut Dice) -> Result<(), String> {
+    fn captures(
+        &self,
+        count: usize,
+        took: Duration,
+        whole: &Contents,
+        dice: &mut Dice,
+    ) -> Result<(), String> {
         let mut killed = 0;
         for number in 0..count {
             let trunk = self.bench.join("trunk");

@@ -67,7 +67,8 @@ fn documents_on_a_further_drive_are_carried_from_there_to_there() {
             &Wishes {
                 accounts: &given,
                 selection: &all,
-                drive_root: None, browsers: BrowserWishes::default(),
+                drive_root: None,
+                browsers: BrowserWishes::default(),
                 bookmarks_into: None,
                 now_utc: stand_ins::NOW,
             },

@@ -145,7 +145,8 @@ fn restore_onto(
             &Wishes {
                 accounts: &BTreeMap::new(),
                 selection: &Selection::default(),
-                drive_root: None, browsers: BrowserWishes::default(),
+                drive_root: None,
+                browsers: BrowserWishes::default(),
                 bookmarks_into: None,
                 now_utc: stand_ins::NOW,
             },

@@ -85,7 +85,8 @@ impl Bench {
                 &Wishes {
                     accounts: &nothing,
                     selection: &selection,
-                    drive_root: None, browsers: BrowserWishes::default(),
+                    drive_root: None,
+                    browsers: BrowserWishes::default(),
                     bookmarks_into: None,
                     now_utc: stand_ins::NOW,
                 },
@@ -222,7 +223,8 @@ fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
             &Wishes {
                 accounts: &BTreeMap::new(),
                 selection: &selection,
-                drive_root: None, browsers: BrowserWishes::default(),
+                drive_root: None,
+                browsers: BrowserWishes::default(),
                 bookmarks_into: None,
                 now_utc: stand_ins::NOW,
             },
@@ -255,7 +257,8 @@ fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
             &Wishes {
                 accounts: &BTreeMap::new(),
                 selection: &selection,
-                drive_root: None, browsers: BrowserWishes::default(),
+                drive_root: None,
+                browsers: BrowserWishes::default(),
                 bookmarks_into: None,
                 now_utc: stand_ins::NOW,
             },

@@ -143,9 +143,11 @@ pub fn is_still_open(machine: &Machine, item: &Item) -> bool {
         }
     }
     let paths = item.parts.iter().filter_map(|part| item.path_of(part, machine));
-    let held = |at| engine_of(rule).is_some_and(|engine| {
-        in_use::is_open(&ProfileFolder { volume: &*machine.volume, at }, engine.locks())
-    });
+    let held = |at| {
+        engine_of(rule).is_some_and(|engine| {
+            in_use::is_open(&ProfileFolder { volume: &*machine.volume, at }, engine.locks())
+        })
+    };
     paths.into_iter().any(held)
 }
 

@@ -1,8 +1,14 @@
-//! An account that the new machine does not have yet, made by the system's own program.
+//! An account that the new machine does not have yet, made by its system: on Linux by `useradd`, on Windows by its interface for users.
+
+#[cfg(windows)]
+#[path = "new_account/windows.rs"]
+mod system;
+#[cfg(not(windows))]
+#[path = "new_account/unix.rs"]
+mod system;
 
 use crate::machine::Machine;
 use crate::machine::layout::Family;
-use std::path::Path;
 
 /// Why an account was not made.
 #[derive(Debug, thiserror::Error)]
@@ -24,57 +30,40 @@ pub enum NotMade {
 }
 
 /// The longest name that `useradd` takes (`useradd(8)`, *CAVEATS*).
-const LONGEST_NAME: usize = 32;
+const LONGEST_ON_LINUX: usize = 32;
+/// The longest name of a Windows account (`UNLEN` is longer, but a sign-in takes no more).
+const LONGEST_ON_WINDOWS: usize = 20;
 
-/// What the account of a person can be called on the machine: Linux takes lower-case letters, digits, `.`, `_` and `-`, and a letter first.
-pub fn possible_name(name: &str) -> String {
-    let plain = porter_names::fold::without_accents(name).to_lowercase();
-    let mut possible = String::new();
-    for c in plain.trim().chars() {
-        match c {
-            'a'..='z' | '0'..='9' | '.' | '_' | '-' => possible.push(c),
-            c if c.is_whitespace() => possible.push('.'),
-            _ => {}
+/// What the account of a person can be called on a system: Linux takes lower-case letters, digits, `.`, `_` and `-`, and a letter first;
+/// Windows all but a few marks.
+pub fn possible_name(name: &str, family: Family) -> String {
+    let possible: String = if family == Family::Windows {
+        let is_held = |c: &char| !c.is_control() && !"\"/\\[]:;|=,+*?<>@".contains(*c);
+        let held: String = name.trim().chars().filter(is_held).take(LONGEST_ON_WINDOWS).collect();
+        held.trim_end_matches(['.', ' ']).to_owned()
+    } else {
+        let plain = porter_names::fold::without_accents(name).to_lowercase();
+        let mut possible = String::new();
+        for c in plain.trim().chars() {
+            match c {
+                'a'..='z' | '0'..='9' | '.' | '_' | '-' => possible.push(c),
+                c if c.is_whitespace() => possible.push('.'),
+                _ => {}
+            }
         }
-    }
-    let possible = possible.trim_start_matches(|c: char| !c.is_ascii_lowercase());
-    let possible: String = possible.chars().take(LONGEST_NAME).collect();
+        let possible = possible.trim_start_matches(|c: char| !c.is_ascii_lowercase());
+        possible.chars().take(LONGEST_ON_LINUX).collect()
+    };
     if possible.is_empty() { "person".to_owned() } else { possible }
 }
 
 /// Makes an account with a folder, and without a password: nobody can sign in until one is set.
 ///
-/// On a running Linux and on a mounted one (`useradd --prefix`). Needs root.
+/// On a running Linux and on a mounted one (`useradd --prefix`), as root; on a running Windows, as administrator.
 pub fn make_account(machine: &Machine, name: &str) -> Result<(), NotMade> {
-    if machine.layout.family != Family::Linux {
-        return Err(NotMade::OnlyThere);
-    }
     let root = machine.volume.host_tree().ok_or(NotMade::ReadOnlyMachine)?.root();
-    useradd(if machine.here.is_some() { None } else { Some(root) }, name)
-}
-
-#[cfg(not(target_os = "linux"))]
-fn useradd(_mounted_at: Option<&Path>, _name: &str) -> Result<(), NotMade> {
-    Err(NotMade::OnlyThere)
-}
-
-#[cfg(target_os = "linux")]
-fn useradd(mounted_at: Option<&Path>, name: &str) -> Result<(), NotMade> {
-    use std::process::{Command, Stdio};
-    let mut useradd = Command::new("useradd");
-    useradd.args(["--create-home", "--user-group", "--shell", "/bin/bash"]);
-    if let Some(root) = mounted_at {
-        useradd.arg("--prefix").arg(root);
-    }
-    let refused = |detail: String| NotMade::Refused { name: name.to_owned(), detail };
-    // After `--` no name can be taken for an option.
-    let said = useradd.args(["--", name]).stdin(Stdio::null()).output();
-    let said = said.map_err(|cause| refused(format!("useradd: {cause}")))?;
-    if said.status.success() {
-        Ok(())
-    } else {
-        Err(refused(String::from_utf8_lossy(&said.stderr).trim().to_owned()))
-    }
+    let mounted_at = if machine.here.is_some() { None } else { Some(root) };
+    system::make(machine.layout.family, mounted_at, name)
 }
 
 #[cfg(test)]
@@ -91,8 +80,13 @@ mod tests {
             ("7 of nine", "of.nine"),
             ("凧", "person"),
         ] {
-            assert_eq!(possible_name(name), possible, "{name}");
+            assert_eq!(possible_name(name, Family::Linux), possible, "{name}");
         }
-        assert_eq!(possible_name(&"x".repeat(99)).len(), LONGEST_NAME);
+        assert_eq!(possible_name(&"x".repeat(99), Family::Linux).len(), LONGEST_ON_LINUX);
+        for (name, possible) in
+            [("Tamsin Okafor", "Tamsin Okafor"), ("Élodie/M. ", "ÉlodieM"), ("*", "person")]
+        {
+            assert_eq!(possible_name(name, Family::Windows), possible, "{name}");
+        }
     }
 }

@@ -23,8 +23,8 @@ use crate::receipt::Reason;
 use porter_names::{NameRules, RelativePath, fold, screen::on_screen};
 use porter_source::{EntryKind, HostTree};
 use porter_trunk::{
-    AccountLabel, Content, ContentHash, Entry, EntryAddress, EntryRefused, Tally, Trunk, TrunkItem, TrunkPart,
-    free_space_in_bytes,
+    AccountLabel, Content, ContentHash, Entry, EntryAddress, EntryRefused, Tally, Trunk, TrunkItem,
+    TrunkPart, free_space_in_bytes,
 };
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::io::Read;
@@ -125,7 +125,8 @@ pub fn plan_restore(
         let at = |part: &TrunkPart| {
             let path = RelativePath::from_bytes(part.path.as_bytes()).ok()?;
             let (owner, place) = (item.account.clone(), part.place.clone());
-            let address = relocation.address_of(&item.id, &EntryAddress { owner, place, path, safe_path: None });
+            let address =
+                relocation.address_of(&item.id, &EntryAddress { owner, place, path, safe_path: None });
             place_of(machine, &accounts, &address).ok()?.path.join_path(&address.path).ok()
         };
         let to_write = planner.to_write_by_item.get(&item.id).copied().unwrap_or_default();

@@ -12,13 +12,13 @@ use porter_core::item::Item;
 use porter_core::kinds::browser::is_still_open;
 use porter_core::machine::Machine;
 use porter_core::restore::old_paths::places_as_written;
+use porter_core::survey::Survey;
 use porter_trunk::label::{FORMAT, FormatVersion, MAJOR, MINOR};
 use porter_trunk::open_form::OpenTrunkWriter;
 use porter_trunk::outside::Outside;
 use porter_trunk::packed_form::{PackedOptions, PackedTrunkWriter, Seal};
 use porter_trunk::parked_form::ParkedTrunkWriter;
 use porter_trunk::{AccountLabel, Label, MachineLabel, TrunkError, TrunkId, TrunkWriter};
-use porter_core::survey::Survey;
 use std::io::IsTerminal;
 use std::path::PathBuf;
 
@@ -199,7 +199,10 @@ fn closed(machine: &Machine, survey: &Survey, wait: bool) -> Result<bool, Failur
             "g" => return Ok(true),
             "w" => {}
             _ => {
-                return Err(Failure::new("stopped: programs are running", "Nothing was captured. Close them, and capture again."));
+                return Err(Failure::new(
+                    "stopped: programs are running",
+                    "Nothing was captured. Close them, and capture again.",
+                ));
             }
         }
     }

@@ -40,7 +40,7 @@ pub(super) fn settle(
 ) -> Result<Settled, Failure> {
     let Settled { mut machine, mut accounts, mut selection } = settled;
     for person in homeless(trunk, &machine, &accounts, &selection)? {
-        let name = possible_name(&person.name);
+        let name = possible_name(&person.name, machine.layout.family);
         let shown = porter_names::screen::on_screen(person.name.as_bytes());
         match way {
             Way::Leave => {}

@@ -30,7 +30,7 @@ pub(crate) struct RestoreArguments {
     /// OLD=NEW: the account OLD goes into the account NEW. A name alone: only the items of that account
     #[arg(long, value_name = "OLD=NEW")]
     account: Vec<String>,
-    /// Make accounts for people who have none on the new machine (Linux, as root)
+    /// Make accounts for people who have none on the new machine (Linux as root; the running Windows as administrator)
     #[arg(long)]
     make_accounts: bool,
     #[command(flatten)]
@@ -142,8 +142,14 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     let plan = open::conducted(&arguments.conduct, |conduct| {
         let bookmarks_into = arguments.bookmarks_into.as_deref();
         let now_utc = open::now_utc();
-        let wishes =
-            Wishes { accounts: &mapping, selection: &selection, drive_root, browsers, bookmarks_into, now_utc };
+        let wishes = Wishes {
+            accounts: &mapping,
+            selection: &selection,
+            drive_root,
+            browsers,
+            bookmarks_into,
+            now_utc,
+        };
         plan_restore(trunk, &machine, &catalogue, &wishes, &mut decide, conduct)
     })??;
     let is_odd = !plan.notes.is_empty() || !plan.open_browsers.is_empty();
@@ -194,9 +200,13 @@ fn place_and_folder(text: &str) -> Result<(Place, RelativePath), String> {
     let (place, folder) = text.split_once(['/', '\\']).unwrap_or((text, ""));
     let shared = || Place::all().filter(|place| !place.is_personal());
     let found = shared().find(|known| known.name() == place).ok_or_else(|| {
-        format!("there is no place `{place}` for everybody; there are {}", shared().map(Place::name).collect::<Vec<_>>().join(", "))
+        format!(
+            "there is no place `{place}` for everybody; there are {}",
+            shared().map(Place::name).collect::<Vec<_>>().join(", ")
+        )
     })?;
-    let folder = RelativePath::from_bytes(folder.replace('\\', "/").as_bytes()).map_err(|refused| refused.to_string())?;
+    let folder = RelativePath::from_bytes(folder.replace('\\', "/").as_bytes())
+        .map_err(|refused| refused.to_string())?;
     Ok((found, folder))
 }
 

@@ -55,7 +55,11 @@ pub(crate) fn tell_going_on(files: u64, size_in_bytes: u64) {
 /// The items whose files are being written to.
 pub(crate) fn running(survey: &Survey) -> impl Iterator<Item = &porter_core::item::Item> {
     let is_running = |caution: &Caution| matches!(caution, Caution::ProgramRunning { .. });
-    survey.items.iter().filter(move |row| row.chosen && row.cautions.iter().any(is_running)).map(|row| &row.item)
+    survey
+        .items
+        .iter()
+        .filter(move |row| row.chosen && row.cautions.iter().any(is_running))
+        .map(|row| &row.item)
 }
 
 /// Programs that write to what is about to be captured; on standard error, because it is no result.
