@@ -1,7 +1,7 @@
 //! Bookmarks as a tree, whichever browser they come from.
 //!
-//! - [`merge`]: one tree into another, without duplicates;
-//! - [`file`]: the HTML file that browsers import and export.
+//! - [`mod@merge`]: one tree into another, without duplicates;
+//! - [`mod@file`]: the HTML file that browsers import and export.
 
 pub mod file;
 pub mod merge;

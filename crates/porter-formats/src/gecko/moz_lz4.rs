@@ -41,7 +41,7 @@ mod tests {
         for length in 0..file.len() {
             let _ = unpacked(&file[..length]);
         }
-        let mut lying = file.clone();
+        let mut lying = file;
         lying[8..12].copy_from_slice(&u32::MAX.to_le_bytes());
         assert!(unpacked(&lying).is_err() && unpacked(b"mozLz41\0\0\0\0\0x").is_err());
     }

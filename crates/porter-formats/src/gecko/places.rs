@@ -276,7 +276,7 @@ impl Writer<'_> {
                     }
                 }
                 Node::Bookmark(bookmark) if bookmark.id.is_none() => {
-                    self.add(bookmark, parent, &mut position)?
+                    self.add(bookmark, parent, &mut position)?;
                 }
                 Node::Bookmark(_) => {}
             }

@@ -39,7 +39,7 @@ pub(super) fn hash(
                     values.lock().unwrap_or_else(PoisonError::into_inner)[at] = hasher.finalize_non_root();
                 }
                 Ok(hasher) => {
-                    values.lock().unwrap_or_else(PoisonError::into_inner)[at] = hasher.finalize().into()
+                    values.lock().unwrap_or_else(PoisonError::into_inner)[at] = hasher.finalize().into();
                 }
                 Err(cause) => {
                     failed.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(cause);

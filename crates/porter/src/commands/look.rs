@@ -81,7 +81,7 @@ pub(crate) fn run(arguments: &LookArguments) -> Result<Outcome, Failure> {
     match (&rows, &named, arguments.json) {
         (rows, _, true) => say_json(&views::look::json(trunk.label(), trunk.items(), rows.as_deref())),
         (Some(_), Some((item, _)), false) if porter_core::machine::SettingKind::is_name(&item.kind) => {
-            views::look::show_values(item)
+            views::look::show_values(item);
         }
         (Some(rows), _, false) => views::look::show_rows(rows),
         (None, _, false) => views::look::show_trunk(trunk.label(), trunk.items()),
