@@ -22,9 +22,9 @@ pub(crate) fn told(row: &ItemSurvey) -> Vec<String> {
     if held.is_empty() {
         held.push("nothing that a person would miss".to_owned());
     }
-    let mut first = held.join(", ");
+    let mut line = held.join(", ");
     if let Some(names) = fact("extensions") {
-        first.push_str(&format!(" ({names})"));
+        line.push_str(&format!(" ({names})"));
     }
     let mut rest = Vec::new();
     rest.extend(fact("default").map(|_| "opens by itself".to_owned()));
@@ -33,12 +33,14 @@ pub(crate) fn told(row: &ItemSurvey) -> Vec<String> {
     if row.to_leave.size_in_bytes > 0 {
         rest.push(format!("{} of caches stay", size(row.to_leave.size_in_bytes)));
     }
-    let mut lines = vec![first];
+    let passwords = fact("passwords");
+    rest.extend(passwords.iter().filter(|code| *code == "travel").map(|_| "passwords come along".to_owned()));
     if !rest.is_empty() {
-        lines.push(rest.join(", "));
+        line.push_str("; ");
+        line.push_str(&rest.join(", "));
     }
-    lines.extend(fact("passwords").map(|code| passwords_beforehand(&code)));
-    lines
+    let stay = passwords.filter(|code| code != "travel").map(|code| passwords_beforehand(&code));
+    std::iter::once(line).chain(stay).collect()
 }
 
 /// `1 bookmark`, `3 pages in history`.
@@ -55,7 +57,6 @@ fn number_of(number: u64, plural: &str) -> String {
 /// Whether passwords and cookies will open on another machine, and why.
 fn passwords_beforehand(code: &str) -> String {
     match code {
-        "travel" => "passwords and cookies come along: their key lies in the profile",
         "key-missing" => "the passwords cannot be opened any more: their key (key4.db) is not there",
         "bound-to-windows" => {
             "passwords and cookies are bound to this Windows account: export them here, or turn on sync, before it goes"

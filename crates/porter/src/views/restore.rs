@@ -100,7 +100,7 @@ pub(crate) fn show(done: &str, report: &RestoreReport) {
 pub(crate) fn show_destinations(plan: &Plan) {
     let width = plan.destinations.iter().map(|item| item.id.chars().count()).max().unwrap_or_default();
     say("");
-    for item in &plan.destinations {
+    for item in plan.destinations.iter().filter(|item| item.to_write.entries() > 0) {
         let to: Vec<String> = item.to.iter().map(ToString::to_string).collect();
         let files = counted(item.to_write.files, "file");
         say(format_args!(
