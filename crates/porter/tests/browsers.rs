@@ -263,3 +263,82 @@ fn caches_are_counted_and_never_read() {
     assert_eq!(report["left"]["bytes"].as_u64().unwrap(), 28 << 30, "{report}");
     assert!(report["captured"]["bytes"].as_u64().unwrap() < 1000, "{report}");
 }
+
+#[test]
+fn safari_stays_in_the_trunk_elsewhere_and_its_bookmarks_become_favourites() {
+    let bench = Workbench::new();
+    porter_demo::build_sailroom(&bench.path("SAILROOM"), porter_demo::DemoSize::Small).unwrap();
+    porter_demo::build_tidewater(&bench.path("TIDEWATER")).unwrap();
+    let survey = bench.porter(&["survey", "SAILROOM", "--json"]).with_status(0).json();
+    assert_eq!(item(&survey, "tamsin/browser/safari")["counts"]["bookmarks"], 5);
+    bench.porter(&["capture", "SAILROOM", "trunk", "--account", "tamsin", "--quiet"]).with_status(0);
+    let into = [&RESTORE[..], &["--bookmarks-into", "favourites", "--json"]].concat();
+    let done = bench.porter(&into).with_status(0).json();
+    assert!(!bench.path("TIDEWATER/Users/tamsin.okafor/Library/Safari").exists());
+    let favourites = "TIDEWATER/Users/tamsin.okafor/Favorites";
+    let cloth = bench.read(&format!("{favourites}/Links/Cloths/Spinnaker.url"));
+    assert_eq!(cloth, "[InternetShortcut]\r\nURL=https://spinnaker.example/\r\n");
+    assert!(bench.path(&format!("{favourites}/Tides.url")).exists());
+    assert!(bench.path(&format!("{favourites}/Other bookmarks/Reading List/How to cut a sail.url")).exists());
+    assert!(done["written"]["files"].as_u64().unwrap() > 5, "{done}");
+    let again = bench.porter(&into).with_status(0).json();
+    assert_eq!(again["written"]["files"], 0, "{again}");
+    let receipt = bench.porter(&["check", "trunk", "TIDEWATER", "--json", "-"]).with_status(0).json();
+    assert!(
+        receipt["browsers_by_hand"].to_string().contains("Safari is not on this system"),
+        "{}",
+        receipt["browsers_by_hand"]
+    );
+    bench.porter(&["undo", "TIDEWATER", "--yes", "--quiet"]).with_status(0);
+    bench.porter(&["undo", "TIDEWATER", "--yes", "--quiet"]).with_status(0);
+    assert!(!bench.path(&format!("{favourites}/Links")).exists());
+    bench.porter(&[&RESTORE[..], &["--bookmarks-into", "kitebrowser"]].concat()).with_status(2);
+}
+
+#[test]
+fn chromes_bookmarks_file_is_added_to_with_a_checksum_that_fits() {
+    let bench = Workbench::with_trunk();
+    let only = [&RESTORE[..], &["--only", "odile/browser/firefox/*"]].concat();
+    let no_profile = bench.porter(&[&only[..], &["--bookmarks-into", "chrome"]].concat()).with_status(3);
+    assert!(no_profile.out.contains("start it once"), "{}", no_profile.out);
+    bench.porter(&[&RESTORE[..], &["--only", "odile/browser/chrome/*"]].concat()).with_status(0);
+    bench.porter(&[&only[..], &["--bookmarks-into", "chrome"]].concat()).with_status(0);
+    let survey = bench.porter(&["survey", "TIDEWATER", "--account", "odile", "--json"]).with_status(0).json();
+    let chrome = item(&survey, "odile/browser/chrome/odile");
+    assert!(codes(chrome).is_empty(), "the checksum does not fit: {chrome}");
+    assert!(chrome["counts"]["bookmarks"].as_u64().unwrap() > 3, "{chrome}");
+    // Firefox's menu is a folder of its own there.
+    let file: Value =
+        serde_json::from_str(&bench.read(&format!("TIDEWATER/{CHROME}/Default/Bookmarks"))).unwrap();
+    let other = file["roots"]["other"]["children"].to_string();
+    assert!(other.contains("Bookmarks Menu") && other.contains("Wind & weather"), "{other}");
+}
+
+/// Somebody closes the browser while porter waits.
+#[cfg(unix)]
+#[test]
+fn a_capture_waits_until_the_browser_is_closed() {
+    let bench = Workbench::new();
+    bench.empty_machine("PC", "odile");
+    let profile = format!("PC/{FIREFOX}/Profiles/ab.work");
+    bench.write(
+        &format!("PC/{FIREFOX}/profiles.ini"),
+        "[Profile0]\nName=work\nIsRelative=1\nPath=Profiles/ab.work\n",
+    );
+    bench.write(&format!("{profile}/prefs.js"), "");
+    bench.write(&format!("{profile}/.parentlock"), "");
+    let lock = fs::File::options().write(true).open(bench.path(&format!("{profile}/.parentlock"))).unwrap();
+    rustix::fs::fcntl_lock(&lock, rustix::fs::FlockOperation::LockExclusive).unwrap();
+    let mut waiting = bench.command(&["capture", "PC", "trunk", "--wait", "--quiet"]);
+    let waiting =
+        waiting.stdout(std::process::Stdio::piped()).stderr(std::process::Stdio::piped()).spawn().unwrap();
+    std::thread::sleep(std::time::Duration::from_millis(1500));
+    assert!(!bench.path("trunk").exists(), "it did not wait");
+    bench.write(&format!("{profile}/prefs.js"), "user_pref(\"written.at.the.end\", true);\n");
+    drop(lock);
+    let said = waiting.wait_with_output().unwrap();
+    assert_eq!(said.status.code(), Some(0), "{}", String::from_utf8_lossy(&said.stderr));
+    let prefs = "odile/browser/firefox/work/Mozilla/Firefox/Profiles/ab.work/prefs.js";
+    let taken = bench.porter(&["take", "trunk", prefs, "-"]).with_status(0).out;
+    assert!(taken.contains("written.at.the.end"), "{taken}");
+}
