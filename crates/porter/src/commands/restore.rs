@@ -157,13 +157,12 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         Outcome::attention_if(is_odd || refused.iter().any(|refused| refused.needs_attention))
     };
     if !arguments.json {
-        views::restore::show_plan(&plan, &trunk.label().machine.name, &machine.name);
+        views::restore::show_plan(&plan, &trunk.label().machine.name, &machine.name, arguments.try_only);
     }
     if arguments.try_only {
         if arguments.json {
             say_json(&views::restore::plan_json(&plan));
         } else {
-            views::restore::show_destinations(&plan);
             say("");
             say("Only tried: nothing was changed.");
         }

@@ -6,6 +6,7 @@ use super::words;
 use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled};
 use porter_core::receipt::Reason;
+use porter_core::restore::plan::ItemPlan;
 use porter_core::restore::{Plan, Refused, RestoreReport};
 use porter_names::RelativePath;
 use serde_json::{Value, json};
@@ -15,7 +16,7 @@ use std::collections::BTreeMap;
 pub(super) const LONGEST_LIST: usize = 10;
 
 /// What would happen, before anything does.
-pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str) {
+pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
     say(styled(BOLD, format_args!("Restoring {from} to {to}")));
     for (old, new) in &plan.account_names {
         say(format_args!("  {old} -> {new}"));
@@ -31,6 +32,10 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str) {
         ));
     }
     say("");
+    if with_items {
+        show_destinations(plan);
+        say("");
+    }
     say(row(
         "to write",
         &format!("{}, {}", counted(plan.to_write.files, "file"), size(plan.to_write.size_in_bytes)),
@@ -97,10 +102,12 @@ pub(crate) fn show(done: &str, report: &RestoreReport) {
 }
 
 /// Each item, how much of it will be written, and where it goes.
-pub(crate) fn show_destinations(plan: &Plan) {
-    let width = plan.destinations.iter().map(|item| item.id.chars().count()).max().unwrap_or_default();
-    say("");
-    for item in plan.destinations.iter().filter(|item| item.to_write.entries() > 0) {
+fn show_destinations(plan: &Plan) {
+    // Folders in which there is nothing are made, and no news.
+    let is_news = |item: &&ItemPlan| item.to_write.files + item.to_write.links > 0;
+    let items: Vec<&ItemPlan> = plan.destinations.iter().filter(is_news).collect();
+    let width = items.iter().map(|item| item.id.chars().count()).max().unwrap_or_default();
+    for item in items {
         let to: Vec<String> = item.to.iter().map(ToString::to_string).collect();
         let files = counted(item.to_write.files, "file");
         say(format_args!(
