@@ -16,6 +16,26 @@ pub struct Link {
     pub visited_utc: Option<OffsetDateTime>,
 }
 
+/// Gives rows of title, address and time, until `give` fails.
+pub(crate) fn give_rows(
+    statement: &mut rusqlite::Statement<'_>,
+    time: impl Fn(i64) -> Option<OffsetDateTime>,
+    mut give: impl FnMut(Link) -> std::io::Result<()>,
+) -> Result<std::io::Result<()>, crate::FormatError> {
+    let mut rows = statement.query([])?;
+    while let Some(row) = rows.next()? {
+        let link = Link {
+            title: row.get::<_, Option<String>>(0)?.unwrap_or_default(),
+            url: row.get(1)?,
+            visited_utc: row.get::<_, Option<i64>>(2)?.and_then(&time),
+        };
+        if let Err(cause) = give(link) {
+            return Ok(Err(cause));
+        }
+    }
+    Ok(Ok(()))
+}
+
 /// The head and foot of a page of links.
 pub struct Page<W: std::io::Write> {
     to: W,

@@ -57,7 +57,7 @@ fn seen(bookmarks: &Bookmarks) -> String {
                     rows(inner, depth + 1, all);
                 }
                 Node::Bookmark(one) => {
-                    all.push_str(&format!("{indent}{} {} {:?}\n", one.title, one.url, one.added_utc))
+                    all.push_str(&format!("{indent}{} {} {:?}\n", one.title, one.url, one.added_utc));
                 }
                 Node::Separator => all.push_str(&format!("{indent}---\n")),
             }

@@ -2,7 +2,7 @@
 
 use super::from_microseconds;
 use crate::FormatError;
-use crate::links::Link;
+use crate::links::{Link, give_rows};
 use rusqlite::Connection;
 use time::OffsetDateTime;
 
@@ -21,21 +21,10 @@ pub fn last_visit_utc(database: &Connection) -> Result<Option<OffsetDateTime>, F
 /// Gives all addresses, the newest first.
 pub fn each_visited(
     database: &Connection,
-    mut give: impl FnMut(Link) -> std::io::Result<()>,
+    give: impl FnMut(Link) -> std::io::Result<()>,
 ) -> Result<std::io::Result<()>, FormatError> {
     let mut statement = database.prepare(
         "SELECT title, url, last_visit_time FROM urls WHERE hidden = 0 ORDER BY last_visit_time DESC",
     )?;
-    let mut rows = statement.query([])?;
-    while let Some(row) = rows.next()? {
-        let link = Link {
-            title: row.get::<_, Option<String>>(0)?.unwrap_or_default(),
-            url: row.get(1)?,
-            visited_utc: from_microseconds(row.get(2)?),
-        };
-        if let Err(cause) = give(link) {
-            return Ok(Err(cause));
-        }
-    }
-    Ok(Ok(()))
+    give_rows(&mut statement, from_microseconds, give)
 }

@@ -6,7 +6,7 @@
 
 use crate::FormatError;
 use crate::bookmarks::{Bookmark, Bookmarks, DEEPEST, Folder, Node};
-use crate::links::Link;
+use crate::links::{Link, give_rows};
 use base64::Engine;
 use base64::engine::general_purpose::URL_SAFE_NO_PAD;
 use rusqlite::{Connection, OptionalExtension, params};
@@ -200,23 +200,12 @@ pub fn last_visit_utc(database: &Connection) -> Result<Option<OffsetDateTime>, F
 /// Gives the history, the newest first.
 pub fn each_visited(
     database: &Connection,
-    mut give: impl FnMut(Link) -> std::io::Result<()>,
+    give: impl FnMut(Link) -> std::io::Result<()>,
 ) -> Result<std::io::Result<()>, FormatError> {
     let sql = "SELECT title, url, last_visit_date FROM moz_places WHERE last_visit_date IS NOT NULL AND hidden = 0 \
                ORDER BY last_visit_date DESC";
     let mut statement = database.prepare(sql)?;
-    let mut rows = statement.query([])?;
-    while let Some(row) = rows.next()? {
-        let link = Link {
-            title: row.get::<_, Option<String>>(0)?.unwrap_or_default(),
-            url: row.get(1)?,
-            visited_utc: from_microseconds(row.get(2)?),
-        };
-        if let Err(cause) = give(link) {
-            return Ok(Err(cause));
-        }
-    }
-    Ok(Ok(()))
+    give_rows(&mut statement, |at| from_microseconds(Some(at)), give)
 }
 
 /// Writes what in `merged` has no number, in one transaction. The rest of the tree must be as it was read.

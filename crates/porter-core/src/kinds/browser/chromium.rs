@@ -109,12 +109,7 @@ impl Engine for Chromium {
             learned.count("bookmarks", BOOKMARKS, bookmarks);
         }
         let history = profile.database(HISTORY);
-        let pages = match &history {
-            Ok(Some(database)) => history::count(database).map(Some),
-            Ok(None) => Ok(None),
-            Err(cause) => Err(FormatError::Damaged { what: "database", detail: cause.to_string() }),
-        };
-        learned.count("pages in history", HISTORY, pages);
+        learned.count_in("pages in history", HISTORY, &history, history::count);
         let passwords = profile
             .database(LOGINS)
             .and_then(|database| database.map(|database| logins::count(&database)).transpose());

@@ -98,14 +98,8 @@ impl Engine for Gecko {
     fn learn(&self, profile: &ProfileFolder<'_>, _family: Family) -> Learned {
         let mut learned = Learned::default();
         let places = profile.database(PLACES);
-        let of_places = |count: &dyn Fn(&rusqlite::Connection) -> Result<u64, FormatError>| match &places {
-            Ok(Some(database)) => count(database).map(Some),
-            Ok(None) => Ok(None),
-            Err(cause) => Err(FormatError::Damaged { what: "database", detail: cause.to_string() }),
-        };
-        let bookmarks = of_places(&|database| Ok(places::bookmarks(database)?.count()));
-        learned.count("bookmarks", PLACES, bookmarks);
-        learned.count("pages in history", PLACES, of_places(&|database| places::history_count(database)));
+        learned.count_in("bookmarks", PLACES, &places, |database| Ok(places::bookmarks(database)?.count()));
+        learned.count_in("pages in history", PLACES, &places, places::history_count);
         let passwords = match profile.read("logins.json") {
             Some(file) => logins::in_json(&file).map(Some),
             None => profile

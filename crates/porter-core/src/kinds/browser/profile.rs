@@ -7,6 +7,7 @@ use crate::survey::Caution;
 use porter_formats::FormatError;
 use porter_names::RelativePath;
 use porter_source::Volume;
+use rusqlite::Connection;
 
 /// Where a profile is.
 pub struct ProfileFolder<'v> {
@@ -72,6 +73,22 @@ impl Learned {
                 }
             }
         }
+    }
+
+    /// Counts something in a database that may not be there.
+    pub fn count_in(
+        &mut self,
+        what: &str,
+        file: &str,
+        database: &Result<Option<DatabaseCopy>, FormatError>,
+        count: impl FnOnce(&Connection) -> Result<u64, FormatError>,
+    ) {
+        let counted = match database {
+            Ok(Some(database)) => count(database).map(Some),
+            Ok(None) => Ok(None),
+            Err(cause) => Err(FormatError::Damaged { what: "database", detail: cause.to_string() }),
+        };
+        self.count(what, file, counted);
     }
 
     /// Tells something.

@@ -48,10 +48,7 @@ impl Engine for Safari {
             let bookmarks = safari::from_plist(&file).map(|bookmarks| Some(bookmarks.count()));
             learned.count("bookmarks", BOOKMARKS, bookmarks);
         }
-        let pages = profile
-            .database(HISTORY)
-            .and_then(|database| database.map(|database| count(&database)).transpose());
-        learned.count("pages in history", HISTORY, pages);
+        learned.count_in("pages in history", HISTORY, &profile.database(HISTORY), count);
         learned
     }
 
