@@ -4,6 +4,7 @@
 //! - [`mod@file`]: the HTML file that browsers import and export.
 
 pub mod file;
+pub(crate) mod icons;
 pub mod merge;
 
 pub use merge::{Added, merge};

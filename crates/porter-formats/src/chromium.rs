@@ -1,6 +1,7 @@
 //! What the browsers around Chromium keep in a profile.
 //!
 //! - [`bookmarks`]: the file `Bookmarks`, with its checksum;
+//! - [`icons`]: their pictures, in `Favicons`;
 //! - [`history`]: the database `History`;
 //! - [`logins`]: how many passwords there are in `Login Data`, and what opens them;
 //! - [`session`]: the open tabs, in `Sessions`;
@@ -9,6 +10,7 @@
 
 pub mod bookmarks;
 pub mod history;
+pub mod icons;
 pub mod local_state;
 pub mod logins;
 pub mod preferences;

@@ -1,52 +1,15 @@
 //! Pictures of pages: `favicons.sqlite`, joined to pages by their addresses.
 
 use crate::FormatError;
-use crate::bookmarks::{Bookmarks, Folder, Node};
-use base64::Engine;
-use base64::engine::general_purpose::STANDARD;
-use rusqlite::{CachedStatement, Connection, OptionalExtension};
-
-/// Larger pictures are no icons.
-const LARGEST_IN_BYTES: usize = 64 << 10;
+use crate::bookmarks::{Bookmarks, icons};
+use rusqlite::Connection;
 
 /// Gives each bookmark the smallest picture that is known of its page, as a `data:` address.
 pub fn add_to(bookmarks: &mut Bookmarks, database: &Connection) -> Result<(), FormatError> {
-    let mut statement = database.prepare_cached(
+    icons::add_to(
+        bookmarks,
+        database,
         "SELECT i.data FROM moz_pages_w_icons p JOIN moz_icons_to_pages t ON t.page_id = p.id JOIN moz_icons i ON i.id = t.icon_id \
          WHERE p.page_url = ?1 AND i.data IS NOT NULL AND i.width >= 16 ORDER BY i.width LIMIT 1",
-    )?;
-    for root in [&mut bookmarks.toolbar, &mut bookmarks.menu, &mut bookmarks.other, &mut bookmarks.mobile] {
-        add_below(root, &mut statement)?;
-    }
-    Ok(())
-}
-
-fn add_below(folder: &mut Folder, statement: &mut CachedStatement<'_>) -> Result<(), FormatError> {
-    for node in &mut folder.children {
-        match node {
-            Node::Folder(inner) => add_below(inner, statement)?,
-            Node::Bookmark(bookmark) => {
-                let data: Option<Vec<u8>> =
-                    statement.query_row([&bookmark.url], |row| row.get(0)).optional()?;
-                let data = data.filter(|data| data.len() <= LARGEST_IN_BYTES);
-                bookmark.icon = data.and_then(|data| {
-                    let kind = kind_of(&data)?;
-                    Some(format!("data:{kind};base64,{}", STANDARD.encode(&data)))
-                });
-            }
-            Node::Separator => {}
-        }
-    }
-    Ok(())
-}
-
-/// By the first bytes, which the browser stores only of what it has drawn itself.
-fn kind_of(data: &[u8]) -> Option<&'static str> {
-    match data {
-        [0x89, b'P', b'N', b'G', ..] => Some("image/png"),
-        [b'<', ..] => Some("image/svg+xml"),
-        [0xff, 0xd8, ..] => Some("image/jpeg"),
-        [0, 0, 1, 0, ..] => Some("image/x-icon"),
-        _ => None,
-    }
+    )
 }

@@ -13,7 +13,7 @@ use porter_formats::FormatError;
 use porter_formats::bookmarks::{Added, Bookmarks, merge};
 use porter_formats::chromium::bookmarks::BookmarksFile;
 use porter_formats::chromium::local_state::LocalState;
-use porter_formats::chromium::{history, logins, preferences, session};
+use porter_formats::chromium::{history, icons, logins, preferences, session};
 use porter_formats::links::Link;
 use porter_names::RelativePath;
 use porter_source::Volume;
@@ -200,11 +200,14 @@ impl Engine for Chromium {
         (json != before).then(|| serde_json::to_vec(&json).ok()).flatten()
     }
 
-    fn bookmarks(&self, profile: &ProfileFolder<'_>, _with_icons: bool) -> Result<Bookmarks, FormatError> {
-        match profile.read(BOOKMARKS) {
-            Some(file) => BookmarksFile::from_bytes(&file)?.bookmarks(),
-            None => Ok(Bookmarks::default()),
+    fn bookmarks(&self, profile: &ProfileFolder<'_>, with_icons: bool) -> Result<Bookmarks, FormatError> {
+        let Some(file) = profile.read(BOOKMARKS) else { return Ok(Bookmarks::default()) };
+        let mut bookmarks = BookmarksFile::from_bytes(&file)?.bookmarks()?;
+        if with_icons && let Ok(Some(database)) = profile.database("Favicons") {
+            // Without its pictures a bookmark is as good.
+            let _ = icons::add_to(&mut bookmarks, &database);
         }
+        Ok(bookmarks)
     }
 
     fn with_bookmarks(
