@@ -108,7 +108,10 @@ fn show_destinations(plan: &Plan) {
     let items: Vec<&ItemPlan> = plan.destinations.iter().filter(is_news).collect();
     let width = items.iter().map(|item| item.id.chars().count()).max().unwrap_or_default();
     for item in items {
-        let to: Vec<String> = item.to.iter().map(ToString::to_string).collect();
+        let named = |to: &RelativePath| {
+            if to.is_root() { "the root of the drive".to_owned() } else { to.to_string() }
+        };
+        let to: Vec<String> = item.to.iter().map(named).collect();
         let files = counted(item.to_write.files, "file");
         say(format_args!(
             "  {}  {:>13}  {:>9}  {} {}",
