@@ -18,6 +18,7 @@ use crate::machine::{Machine, Place};
 use general::General;
 use porter_names::{RelativePath, fold};
 use porter_source::{EntryKind, Listed};
+use porter_trunk::TrunkItem;
 use std::sync::Arc;
 
 /// The rules in force for one machine.
@@ -77,6 +78,11 @@ impl Catalogue {
         self.rules.retain(|rule| !own.iter().any(|own| own.id == rule.id));
         self.rules.splice(0..0, own.into_iter().map(Arc::new));
         self
+    }
+
+    /// The rule that an item of a trunk was found by, if it is in force here.
+    pub fn rule_of(&self, item: &TrunkItem) -> Option<&Arc<CarryRule>> {
+        self.rules.iter().find(|rule| Some(&rule.id) == item.rule.as_ref())
     }
 
     /// What becomes of an entry at `path` below its place, if nothing above it decided already. The item's own rule comes

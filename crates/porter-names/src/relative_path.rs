@@ -125,6 +125,15 @@ impl RelativePath {
             || self.0 == folder.0
             || (self.0.starts_with(&folder.0) && self.0.get(folder.0.len()) == Some(&b'/'))
     }
+
+    /// The path without the folder that it is in; none if it is not in it.
+    pub fn below(&self, folder: &RelativePath) -> Option<RelativePath> {
+        if !self.is_within(folder) {
+            return None;
+        }
+        let mut steps = self.steps().skip(folder.steps().count());
+        steps.try_fold(Self::root(), |below, step| below.join(step).ok())
+    }
 }
 
 fn check_name(name: &[u8]) -> Result<(), PathRefused> {

@@ -13,6 +13,7 @@ use crate::{keys, paths};
 use porter_core::catalogue::patterns::Patterns;
 use porter_core::catalogue::{Catalogue, CatalogueError};
 use porter_core::events::{Conduct, Event};
+use porter_core::machine::layout::Family;
 use porter_core::machine::{Machine, here, recognise};
 use porter_core::packing::{PackingList, Selection, Unchosen};
 use porter_core::restore::accounts::{ids_in, is_called};
@@ -81,9 +82,7 @@ pub(crate) fn trunk_if_it_opens(given: &TrunkArguments) -> Result<Result<Box<dyn
 
 /// The carry rules for a machine: the built-in ones, and the technician's own.
 pub(crate) fn catalogue(machine: &Machine, own: &OwnRulesArguments) -> Result<Catalogue, Failure> {
-    let own = own_rules(&own.files)?.into_iter().map(|own| own.rule).collect();
-    let built_in = Catalogue::built_in(machine.layout.family).map_err(|error| fault(&error))?;
-    Ok(built_in.with_rules(own))
+    catalogue_for(machine.layout.family, own)
 }
 
 /// The same for the system that a trunk was captured from.
@@ -91,10 +90,13 @@ pub(crate) fn catalogue_of(
     label: &porter_trunk::Label,
     own: &OwnRulesArguments,
 ) -> Result<Catalogue, Failure> {
-    let family = porter_core::machine::layout::Family::from_name(&label.machine.system.family);
+    catalogue_for(Family::from_name(&label.machine.system.family).unwrap_or(Family::Windows), own)
+}
+
+fn catalogue_for(family: Family, own: &OwnRulesArguments) -> Result<Catalogue, Failure> {
     let own = own_rules(&own.files)?.into_iter().map(|own| own.rule).collect();
-    let built_in = Catalogue::built_in(family.unwrap_or(porter_core::machine::layout::Family::Windows));
-    Ok(built_in.map_err(|error| fault(&error))?.with_rules(own))
+    let built_in = Catalogue::built_in(family).map_err(|error| fault(&error))?;
+    Ok(built_in.with_rules(own))
 }
 
 /// A built-in rule that cannot be used.

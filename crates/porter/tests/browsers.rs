@@ -215,19 +215,32 @@ fn a_profile_of_a_later_version_stays_in_the_trunk_and_its_bookmarks_may_come_al
     assert!(bench.path(&format!("TIDEWATER/{FIREFOX}/Profiles/k7r2m1xw.default-release")).exists());
 }
 
+/// A machine with one profile, which nobody has open.
+#[cfg(unix)]
+fn work_profile(bench: &Workbench) -> String {
+    bench.empty_machine("PC", "odile");
+    let list = "[Profile0]\nName=work\nIsRelative=1\nPath=Profiles/ab.work\n";
+    bench.write(&format!("PC/{FIREFOX}/profiles.ini"), list);
+    let profile = format!("PC/{FIREFOX}/Profiles/ab.work");
+    bench.write(&format!("{profile}/prefs.js"), "");
+    bench.write(&format!("{profile}/.parentlock"), "");
+    profile
+}
+
+/// Holds the lock that a browser holds while it runs.
+#[cfg(unix)]
+fn held_lock(bench: &Workbench, profile: &str) -> fs::File {
+    let lock = fs::File::options().write(true).open(bench.path(&format!("{profile}/.parentlock"))).unwrap();
+    rustix::fs::fcntl_lock(&lock, rustix::fs::FlockOperation::LockExclusive).unwrap();
+    lock
+}
+
 /// A browser that holds its lock and has written to its log.
 #[cfg(unix)]
 #[test]
 fn a_profile_in_use_is_told_and_captured_as_it_was_at_one_moment() {
     let bench = Workbench::new();
-    bench.empty_machine("PC", "odile");
-    let profile = format!("PC/{FIREFOX}/Profiles/ab.work");
-    bench.write(
-        &format!("PC/{FIREFOX}/profiles.ini"),
-        "[Profile0]\nName=work\nIsRelative=1\nPath=Profiles/ab.work\n",
-    );
-    bench.write(&format!("{profile}/prefs.js"), "");
-    bench.write(&format!("{profile}/.parentlock"), "");
+    let profile = work_profile(&bench);
     let open = Connection::open(bench.path(&format!("{profile}/cookies.sqlite"))).unwrap();
     open.execute_batch("PRAGMA journal_mode = WAL; PRAGMA wal_autocheckpoint = 0; CREATE TABLE c (name TEXT); INSERT INTO c VALUES ('kite')")
         .unwrap();
@@ -238,8 +251,7 @@ fn a_profile_in_use_is_told_and_captured_as_it_was_at_one_moment() {
         "of a browser that is closed, all files are carried: {held}"
     );
 
-    let lock = fs::File::options().write(true).open(bench.path(&format!("{profile}/.parentlock"))).unwrap();
-    rustix::fs::fcntl_lock(&lock, rustix::fs::FlockOperation::LockExclusive).unwrap();
+    let _lock = held_lock(&bench, &profile);
     let said = bench.porter(&["capture", "PC", "trunk", "--quiet"]).with_status(0);
     assert!(said.err.contains("odile/browser/firefox/work: Firefox is running"), "{}", said.err);
     bench.porter(&["take", "trunk", "odile/browser/firefox/work", "out"]).with_status(0);
@@ -319,16 +331,8 @@ fn chromes_bookmarks_file_is_added_to_with_a_checksum_that_fits() {
 #[test]
 fn a_capture_waits_until_the_browser_is_closed() {
     let bench = Workbench::new();
-    bench.empty_machine("PC", "odile");
-    let profile = format!("PC/{FIREFOX}/Profiles/ab.work");
-    bench.write(
-        &format!("PC/{FIREFOX}/profiles.ini"),
-        "[Profile0]\nName=work\nIsRelative=1\nPath=Profiles/ab.work\n",
-    );
-    bench.write(&format!("{profile}/prefs.js"), "");
-    bench.write(&format!("{profile}/.parentlock"), "");
-    let lock = fs::File::options().write(true).open(bench.path(&format!("{profile}/.parentlock"))).unwrap();
-    rustix::fs::fcntl_lock(&lock, rustix::fs::FlockOperation::LockExclusive).unwrap();
+    let profile = work_profile(&bench);
+    let lock = held_lock(&bench, &profile);
     let mut waiting = bench.command(&["capture", "PC", "trunk", "--wait", "--quiet"]);
     let waiting =
         waiting.stdout(std::process::Stdio::piped()).stderr(std::process::Stdio::piped()).spawn().unwrap();

@@ -445,12 +445,7 @@ impl Carrier<'_> {
             None | Some(Err(NoSnapshot::NotADatabase)) => {}
             Some(Ok(Snapshot { mut file, .. })) => {
                 let progress = |size_in_bytes| self.conduct.send(&Event::Bytes { size_in_bytes });
-                return match self.trunk.store(address, metadata.modified_utc, &mut file, &progress) {
-                    Ok(stored) => Ok(Ok(stored)),
-                    Err(StoreError::Source(cause)) => Ok(Err(reason_for(ReadTrouble::from(cause)))),
-                    Err(StoreError::TooLarge) => Ok(Err(LeftReason::TooLargeForTrunk)),
-                    Err(StoreError::Trunk(cause)) => Err(cause),
-                };
+                return sorted(self.trunk.store(address, metadata.modified_utc, &mut file, &progress));
             }
             Some(Err(NoSnapshot::AlwaysBusy)) => return Ok(Err(LeftReason::InUse)),
             Some(Err(NoSnapshot::Unreadable(error))) => return Ok(Err(reason_for(error.trouble))),
@@ -472,17 +467,21 @@ impl Carrier<'_> {
         // A listed length is not believed: Windows tells old ones of files that are open.
         let copied =
             || self.trunk.store(address, metadata.modified_utc, &mut Sequential::new(file), &progress);
-        match as_file.unwrap_or_else(copied) {
-            Ok(stored) => {
-                if let Some(number) = metadata.same_file {
-                    linked().insert(number, stored.clone());
-                }
-                Ok(Ok(stored))
-            }
-            Err(StoreError::Source(cause)) => Ok(Err(reason_for(ReadTrouble::from(cause)))),
-            Err(StoreError::TooLarge) => Ok(Err(LeftReason::TooLargeForTrunk)),
-            Err(StoreError::Trunk(cause)) => Err(cause),
+        let stored = as_file.unwrap_or_else(copied);
+        if let (Ok(stored), Some(number)) = (&stored, metadata.same_file) {
+            linked().insert(number, stored.clone());
         }
+        sorted(stored)
+    }
+}
+
+/// Tells what concerns one file from what ends the capture.
+fn sorted(stored: Result<Stored, StoreError>) -> Result<Result<Stored, LeftReason>, TrunkError> {
+    match stored {
+        Ok(stored) => Ok(Ok(stored)),
+        Err(StoreError::Source(cause)) => Ok(Err(reason_for(ReadTrouble::from(cause)))),
+        Err(StoreError::TooLarge) => Ok(Err(LeftReason::TooLargeForTrunk)),
+        Err(StoreError::Trunk(cause)) => Err(cause),
     }
 }
 

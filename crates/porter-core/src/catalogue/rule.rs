@@ -268,14 +268,7 @@ pub fn below_found(part: &Part, path: &RelativePath) -> Option<RelativePath> {
     if path == found {
         return RelativePath::root().join(path.name()?).ok();
     }
-    let mut below = RelativePath::root();
-    if !path.is_within(found) {
-        return None;
-    }
-    for step in path.steps().skip(found.steps().count()) {
-        below = below.join(step).ok()?;
-    }
-    Some(below)
+    path.below(found)
 }
 
 fn place_by_name<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Place, D::Error> {

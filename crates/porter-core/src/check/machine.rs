@@ -143,7 +143,7 @@ pub fn check_machine(
             meaning.note(item, &mut items[at_row]);
         }
         if let Some(at) = checker.profile_folder(item)
-            && let Some(rule) = catalogue.rules.iter().find(|rule| Some(&rule.id) == item.rule.as_ref())
+            && let Some(rule) = catalogue.rule_of(item)
             && let Some(account) = item.account.as_ref().and_then(|id| *accounts.get(id)?)
         {
             prove(item, rule, machine, account, &at, &mut items[at_row]);

@@ -174,9 +174,6 @@ fn part_at(owner: &Account, folder: &RelativePath) -> Option<Part> {
     let places = owner.places.iter().filter(|(_, found)| found.state == PlaceState::Present);
     let around = places.filter(|(_, found)| folder.is_within(&found.path) && *folder != found.path);
     let (place, found) = around.max_by_key(|(_, found)| found.path.steps().count())?;
-    let mut below = RelativePath::root();
-    for step in folder.steps().skip(found.path.steps().count()) {
-        below = below.join(step).ok()?;
-    }
+    let below = folder.below(&found.path)?;
     Some(Part { name: PROFILE_PART.to_owned(), place: *place, what: What::At(below) })
 }

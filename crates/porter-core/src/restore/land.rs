@@ -118,8 +118,7 @@ pub(super) fn write_adapted_aside(
     mark: &str,
     owner: Option<host::Owner>,
 ) -> Result<Waiting, NotLanded> {
-    let (waiting, file) = begin_aside(target, mark)?;
-    (&file).write_all(content).map_err(not_written)?;
+    let (waiting, file) = bytes_aside(content, target, mark)?;
     host::set_file_metadata(file, &waiting.folder, &waiting.path, entry, owner).map_err(not_written)?;
     Ok(waiting)
 }
@@ -132,8 +131,7 @@ pub(super) fn write_bytes_aside(
     mark: &str,
     owner: Option<host::Owner>,
 ) -> Result<Waiting, NotLanded> {
-    let (waiting, file) = begin_aside(target, mark)?;
-    (&file).write_all(content).map_err(not_written)?;
+    let (waiting, file) = bytes_aside(content, target, mark)?;
     if let Ok(there) = fs::symlink_metadata(target) {
         file.set_permissions(there.permissions()).map_err(not_written)?;
     }
@@ -143,13 +141,15 @@ pub(super) fn write_bytes_aside(
     Ok(waiting)
 }
 
-/// A new file beside its place.
-fn begin_aside(target: &Path, mark: &str) -> Result<(Waiting, File), NotLanded> {
+/// A new file beside its place, with its content.
+fn bytes_aside(content: &[u8], target: &Path, mark: &str) -> Result<(Waiting, File), NotLanded> {
     let folder = folder_of(target).map_err(not_written)?;
     let name = waiting_name(mark);
     let file = folder.create_new(name.as_ref()).map_err(not_written)?;
     let path = target.parent().unwrap_or(target).join(&name);
-    Ok((Waiting { folder, path, named: false }, file))
+    let waiting = Waiting { folder, path, named: false };
+    (&file).write_all(content).map_err(not_written)?;
+    Ok((waiting, file))
 }
 
 fn waiting_name(mark: &str) -> String {

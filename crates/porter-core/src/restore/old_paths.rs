@@ -7,7 +7,6 @@
 use crate::machine::layout::Family;
 use crate::machine::registry::windows_path::folder_of_drive;
 use crate::machine::{Account, Machine, Place};
-use crate::restore::accounts::AccountMap;
 use porter_names::{RelativePath, fold};
 use porter_trunk::{AccountLabel, Label};
 
@@ -74,15 +73,6 @@ impl OldPaths {
             }
         }
         paths
-    }
-
-    /// The same for everybody in the trunk.
-    pub fn of_all(label: &Label, machine: &Machine, accounts: &AccountMap<'_>) -> Vec<(String, Self)> {
-        let of = |old: &AccountLabel| {
-            let account = (*accounts.get(&old.id)?)?;
-            Some((old.id.clone(), Self::of_person(label, old, machine, account)))
-        };
-        label.accounts.iter().filter_map(of).collect()
     }
 
     /// One more: what was at `old` is at `new`, both as their systems write them.

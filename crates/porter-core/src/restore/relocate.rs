@@ -30,7 +30,7 @@ impl Relocation {
             return relocation;
         }
         for item in items {
-            let Some(rule) = catalogue.rules.iter().find(|rule| Some(&rule.id) == item.rule.as_ref()) else {
+            let Some(rule) = catalogue.rule_of(item) else {
                 continue;
             };
             let there: Vec<&Find> = rule.finds_on(to).collect();

@@ -103,7 +103,7 @@ impl Adding<'_> {
         let machine = self.machine;
         let rule = rule_of(self.catalogue, self.browser).ok_or("no such browser is known")?;
         let engine = engine_of(rule).ok_or("no such browser is known")?;
-        let roots = roots(machine, account, rule, None);
+        let roots = roots(machine, account, rule);
         let profiles = roots.iter().map(|root| engine.profiles(machine, &root.on_volume));
         let profiles = profiles.into_iter().find(|profiles| !profiles.is_empty()).unwrap_or_default();
         let profile = profiles.iter().find(|profile| profile.is_default).or(profiles.first());

@@ -159,7 +159,6 @@ impl Engine for Chromium {
     fn free_folder(
         &self,
         wanted: &str,
-        _name: &str,
         _family: Family,
         is_free: &dyn Fn(&RelativePath) -> bool,
     ) -> Option<RelativePath> {

@@ -118,7 +118,7 @@ fn engine_for(
     item: &TrunkItem,
     catalogue: &Catalogue,
 ) -> Result<&'static dyn super::engine::Engine, NotTaken> {
-    let rule = catalogue.rules.iter().find(|rule| Some(&rule.id) == item.rule.as_ref());
+    let rule = catalogue.rule_of(item);
     let is_profile = item.parts.iter().any(|part| part.name == crate::catalogue::PROFILE_PART);
     let engine = rule.filter(|_| is_profile).and_then(|rule| engine_of(rule));
     engine.ok_or_else(|| NotTaken::NotABrowser(item.id.clone()))
@@ -194,7 +194,7 @@ impl Unpacked {
             let (true, true, Content::File { .. }) = (entry.item == item.id, is_small, &entry.content) else {
                 continue;
             };
-            let Some(below) = super::landing::below(&root, &entry.address.path).filter(is_of_use) else {
+            let Some(below) = entry.address.path.below(&root).filter(is_of_use) else {
                 continue;
             };
             // Names are those of the trunk, which may hold any bytes; this folder is our own.

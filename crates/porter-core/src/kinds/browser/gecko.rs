@@ -3,7 +3,7 @@
 //! `profiles.ini` lists the profiles; a section `[Install…]` there, and `installs.ini`, say which of them an installation opens. A profile's
 //! folder may be anywhere, and its random name means nothing.
 
-use super::engine::{Engine, Entering, NewContent, Registered, version_numbers};
+use super::engine::{Engine, Entering, NewContent, Registered};
 use super::profile::{Learned, ProfileFolder};
 use crate::machine::layout::Family;
 use crate::machine::registry::windows_path::below_root;
@@ -144,7 +144,6 @@ impl Engine for Gecko {
     fn free_folder(
         &self,
         wanted: &str,
-        _name: &str,
         family: Family,
         is_free: &dyn Fn(&RelativePath) -> bool,
     ) -> Option<RelativePath> {
@@ -288,11 +287,6 @@ impl Engine for Gecko {
     }
 }
 
-/// True if a profile of version `has` may not be opened by a browser of version `by`: the browser refuses it from the second number on.
-pub fn is_newer(has: &str, by: &str) -> bool {
-    version_numbers(has) > version_numbers(by)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -334,17 +328,5 @@ mod tests {
                 .starts_with("[Install308046B0AF4A39CB]\r\nDefault=Profiles/ab12.work\r\nLocked=1\r\n"),
             "{opening:?}"
         );
-    }
-
-    #[test]
-    fn a_newer_version_is_told_whatever_stands_behind_the_numbers() {
-        for (has, by, newer) in [
-            ("128.5.0", "131.0", false),
-            ("140.0.2", "128.5.0esr", true),
-            ("128.5.0", "128.5.0esr", false),
-            ("52.9.0", "128.0", false),
-        ] {
-            assert_eq!(is_newer(has, by), newer, "{has} {by}");
-        }
     }
 }

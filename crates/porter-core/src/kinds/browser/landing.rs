@@ -1,7 +1,7 @@
 //! Where profiles go on the new machine, and what its browsers are told of them. Decided before anything is written.
 
 use super::KIND;
-use super::engine::{Engine, Entering, engine_of};
+use super::engine::{Engine, Entering, engine_of, is_newer};
 use super::in_use;
 use super::profile::ProfileFolder;
 use crate::catalogue::{CarryRule, Catalogue, EngineName, Find, PROFILE_PART};
@@ -64,8 +64,7 @@ pub fn land(ground: &Ground<'_>, items: &[&TrunkItem]) -> Landings {
     profiles.sort_by_key(|item| !item.facts.contains_key("default"));
     for item in profiles {
         let Some(part) = item.parts.iter().find(|part| part.name == PROFILE_PART) else { continue };
-        let Some(rule) = ground.catalogue.rules.iter().find(|rule| Some(&rule.id) == item.rule.as_ref())
-        else {
+        let Some(rule) = ground.catalogue.rule_of(item) else {
             continue;
         };
         let owner = item.account.as_ref();
@@ -89,12 +88,7 @@ pub(super) struct Root<'r> {
 }
 
 /// All places where a browser would look, those that are there first.
-pub(super) fn roots<'r>(
-    machine: &Machine,
-    account: &Account,
-    rule: &'r CarryRule,
-    same_part: Option<&str>,
-) -> Vec<Root<'r>> {
+pub(super) fn roots<'r>(machine: &Machine, account: &Account, rule: &'r CarryRule) -> Vec<Root<'r>> {
     let root = |find: &'r Find| {
         let below_place = find.path.as_ref()?.literal()?;
         let place = machine.place(Some(account), find.place)?;
@@ -109,10 +103,7 @@ pub(super) fn roots<'r>(
         find.programs.iter().filter_map(path).any(|path| is_there(&path))
     };
     // Stable: among equals the order of the rule holds.
-    roots.sort_by_key(|root| {
-        let used = is_there(&root.on_volume);
-        (!used, !has_program(root.find), same_part != Some(root.find.part.as_str()))
-    });
+    roots.sort_by_key(|root| (!is_there(&root.on_volume), !has_program(root.find)));
     roots
 }
 
@@ -133,7 +124,7 @@ impl Coming<'_> {
         given: &mut BTreeSet<RelativePath>,
     ) {
         let machine = self.ground.machine;
-        let roots = roots(machine, self.account, self.rule, None);
+        let roots = roots(machine, self.account, self.rule);
         let is_safari =
             self.rule.profiles.as_ref().is_some_and(|profiles| profiles.engine == EngineName::Safari);
         let Some(root) = roots.first() else {
@@ -160,7 +151,7 @@ impl Coming<'_> {
                     let Ok(at) = root.on_volume.join_path(folder) else { return false };
                     !given.contains(&at) && machine.volume.metadata(&at).is_err()
                 };
-                let folder = self.engine.free_folder(&wanted, name, machine.layout.family, &is_free);
+                let folder = self.engine.free_folder(&wanted, machine.layout.family, &is_free);
                 let Some(to) = folder.and_then(|folder| root.below_place.join_path(&folder).ok()) else {
                     return;
                 };
@@ -179,7 +170,7 @@ impl Coming<'_> {
             to_place,
             to,
         });
-        if !is_safari && let Some(folder) = below(&root.on_volume, &on_volume) {
+        if !is_safari && let Some(folder) = on_volume.below(&root.on_volume) {
             self.enter(landings, lists, root, &folder, name);
         }
     }
@@ -188,7 +179,7 @@ impl Coming<'_> {
     fn downgrade(&self, roots: &[Root<'_>]) -> Option<(String, String)> {
         let has = self.item.facts.get("version")?;
         let installed = installed_version(self.ground.machine, self.rule, self.engine, roots)?;
-        super::gecko::is_newer(has, &installed).then(|| (has.clone(), installed))
+        is_newer(has, &installed).then(|| (has.clone(), installed))
     }
 
     fn adapt(&self, landings: &mut Landings, from: &RelativePath, to: &RelativePath) {
@@ -292,12 +283,4 @@ pub(super) fn installed_version(
     };
     let in_root = || roots.iter().find_map(|root| engine.version_in_root(volume, &root.on_volume));
     in_programs.or_else(listed).or_else(in_root)
-}
-
-/// A path without the folder that it is in.
-pub(super) fn below(root: &RelativePath, path: &RelativePath) -> Option<RelativePath> {
-    if !path.is_within(root) {
-        return None;
-    }
-    path.steps().skip(root.steps().count()).try_fold(RelativePath::root(), |all, step| all.join(step).ok())
 }

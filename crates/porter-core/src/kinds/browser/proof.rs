@@ -2,9 +2,8 @@
 
 use super::KIND;
 use super::engine::engine_of;
-use super::landing::below;
 use super::profile::ProfileFolder;
-use crate::catalogue::{CarryRule, PROFILE_PART};
+use crate::catalogue::CarryRule;
 use crate::machine::{Account, Machine};
 use crate::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Verdict};
 use porter_names::RelativePath;
@@ -53,11 +52,8 @@ pub(crate) fn prove(
             note(Verdict::Changed, Reason::DatabaseDamaged { file: (*file).to_owned(), detail }, true);
         }
     }
-    if item.parts.iter().all(|part| part.name != PROFILE_PART) {
-        return;
-    }
-    let roots = super::landing::roots(machine, account, rule, None);
-    let root = roots.iter().find(|root| below(&root.on_volume, at).is_some());
+    let roots = super::landing::roots(machine, account, rule);
+    let root = roots.iter().find(|root| at.is_within(&root.on_volume));
     let known = root.map(|root| engine.profiles(machine, &root.on_volume)).unwrap_or_default();
     let entered = known.iter().find(|known| known.folder.as_ref().is_ok_and(|folder| folder == at));
     match (entered, root) {
@@ -69,7 +65,7 @@ pub(crate) fn prove(
     }
     if let Some(has) = item.facts.get("version")
         && let Some(installed) = super::landing::installed_version(machine, rule, engine, &roots)
-        && super::gecko::is_newer(has, &installed)
+        && super::engine::is_newer(has, &installed)
     {
         note(Verdict::Changed, Reason::NewerThanProgram { has: has.clone(), installed }, true);
     }
@@ -82,7 +78,7 @@ fn is_listed(
     at: &RelativePath,
     engine: &'static dyn super::engine::Engine,
 ) -> bool {
-    let Some(folder) = below(root, at) else { return false };
+    let Some(folder) = at.below(root) else { return false };
     let read =
         |name: &str| crate::machine::small_file::read(&*machine.volume, &root.join(name.as_bytes()).ok()?);
     let entering = super::engine::Entering { folder: &folder, name: "?", opens: false, installed_in: &[] };

@@ -58,12 +58,10 @@ impl Engine for Safari {
 
     fn free_folder(
         &self,
-        wanted: &str,
-        _name: &str,
+        _wanted: &str,
         _family: Family,
         _is_free: &dyn Fn(&RelativePath) -> bool,
     ) -> Option<RelativePath> {
-        let _ = wanted;
         Some(RelativePath::root())
     }
 
