@@ -1,15 +1,18 @@
 //! The carry rules: what the items are, where they live on each system, what of them is carried, held or left, and why.
 //!
 //! Each [`CarryRule`] is a file of its own below `catalogue/`, in the same syntax that a technician uses for further ones
-//! (`docs/carry-rules.md`). What holds for a whole system, such as what at the root of the drive is no person's, stands in
+//! (`docs/carry-rules.md`). What the browsers of one engine have in common stands in `catalogue/engine/`. What holds for a whole system, such as what at the root of the drive is no person's, stands in
 //! `catalogue/system/` ([`general`]).
 
 mod built_in;
+mod engine;
 pub mod general;
 pub mod patterns;
+pub mod registry;
 pub mod rule;
 
 pub use built_in::{BuiltIn, built_in_rules};
+pub use registry::RegistryPart;
 pub use rule::{CarryRule, EngineName, Find, Found, PROFILE_PART, Profiles, Proof};
 
 use crate::item::{Item, Part};

@@ -4,6 +4,7 @@ use crate::catalogue::CarryRule;
 use crate::machine::{FoundPlace, Machine, Place};
 use crate::survey::Caution;
 use porter_names::RelativePath;
+use porter_trunk::RegistryKey;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -25,6 +26,8 @@ pub struct Item {
     pub parts: Vec<Part>,
     /// What it is made of beside files.
     pub facts: Facts,
+    /// What it has in its owner's registry.
+    pub registry: Vec<RegistryKey>,
     /// The carry rule that it was found by, if it was one.
     pub rule: Option<Arc<CarryRule>>,
     /// What it means to its owner, as numbers that its kind has read: bookmarks, passwords.

@@ -16,6 +16,7 @@ pub mod setting;
 use crate::catalogue::Catalogue;
 use crate::item::Item;
 use crate::machine::Machine;
+use crate::registry_part::attach::attach_registry;
 
 /// A way to find items.
 pub trait Kind: Sync {
@@ -34,6 +35,7 @@ pub fn find_items(machine: &Machine, catalogue: &Catalogue) -> Vec<Item> {
         owner.and_then(|id| machine.accounts.iter().position(|a| a.id == *id)).unwrap_or(usize::MAX)
     };
     items.sort_by_key(order);
+    attach_registry(machine, &mut items);
     items
 }
 

@@ -5,6 +5,7 @@
 //! 1. [`machine`]: what stands before us: its system, its accounts, its places;
 //! 2. [`catalogue`]: the carry rules, which say what of a place is carried;
 //! 3. [`kinds`] and [`item`]: the things a person would name, found on the machine;
+//!    ([`registry_part`] is what they have in their owner's registry);
 //! 4. [`walk`] and [`survey`]: how much of each there is, and what to beware of;
 //! 5. [`packing`]: which items are chosen;
 //! 6. [`capture`]: into a trunk, read back before it counts;
@@ -26,6 +27,7 @@ pub mod machine;
 mod meaning;
 pub mod packing;
 pub mod receipt;
+pub mod registry_part;
 pub mod restore;
 pub mod survey;
 pub mod undo;

@@ -4,6 +4,7 @@
 //! 2. [`relocate`]: where programs keep their data on another system;
 //! 3. [`plan`]: what becomes of each entry, decided by the planner against what is there ([`target`]);
 //! 4. [`run`]: the steps, each written to the [`journal`] before it is taken;
+//!    and [`set_registry`](mod@set_registry) for the running Windows;
 //! 5. [`history`]: what the journals of earlier restores tell a later check.
 //!
 //! Nothing on the machine is deleted or overwritten: what differs is set aside under a dated name. No link is
@@ -24,6 +25,7 @@ pub mod plan;
 mod planner;
 pub mod relocate;
 pub mod run;
+pub(crate) mod set_registry;
 pub mod target;
 
 pub use existing::{Different, Existing};

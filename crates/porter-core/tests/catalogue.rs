@@ -234,6 +234,7 @@ fn a_part_goes_where_the_other_system_has_it() {
         rule: Some(rule.to_owned()),
         parts,
         facts: Default::default(),
+        registry: Vec::new(),
         needs: Vec::new(),
         counts: Vec::new(),
     };

@@ -1,5 +1,6 @@
 //! The registries of the demo's Windows machines: true hives, with what a survey reads of them.
 
+mod browsers;
 mod settings;
 
 pub use settings::{OwnSettings, Port, Printer};

@@ -80,7 +80,7 @@ pub fn build_tidewater(root: &Path) -> io::Result<()> {
         }
         tree.link(&format!("{home}/My Documents"), "Documents")?;
         let own = format!("{home}/NTUSER.DAT");
-        tree.dated_file(&own, &registry::own(&own, &[], &OwnSettings::default())?, SET_UP)?;
+        tree.dated_file(&own, &registry::own(&own, &[], &NEW_SETTINGS)?, SET_UP)?;
     }
     for folder in ["Desktop", "Documents", "Downloads", "Music", "Pictures", "Videos"] {
         tree.folder(&format!("Users/Public/{folder}"))?;
@@ -112,3 +112,15 @@ pub fn build_tidewater(root: &Path) -> io::Result<()> {
     tree.file("Users/tamsin.okafor/Desktop/Welcome.txt", b"Your new PC is ready.\r\n")?;
     tree.finish()
 }
+
+/// Internet Explorer has its first page by itself.
+const NEW_SETTINGS: OwnSettings = OwnSettings {
+    drive: None,
+    server_printer: None,
+    usual_printer: None,
+    wallpaper: None,
+    variable: None,
+    swaps_mouse_buttons: false,
+    start_page: Some("http://welcome.example/"),
+    chrome_profiles: &[],
+};

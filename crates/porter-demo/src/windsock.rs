@@ -99,7 +99,11 @@ fn profile(tree: &mut Tree, home: &str, settings: &OwnSettings) -> io::Result<()
 
 fn bram(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
     let home = "Documents and Settings/bram";
-    let settings = OwnSettings { usual_printer: Some("Festival receipt printer"), ..OwnSettings::default() };
+    let settings = OwnSettings {
+        usual_printer: Some("Festival receipt printer"),
+        start_page: Some("http://festivals.example/route"),
+        ..OwnSettings::default()
+    };
     profile(tree, home, &settings)?;
     for number in 1..=size.of(120) {
         let path = format!("{home}/My Documents/My Pictures/Festival/{number:03}.png");

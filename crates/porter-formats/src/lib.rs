@@ -5,6 +5,7 @@
 //! - [`gecko`]: what the browsers and mail programs around Gecko keep;
 //! - [`chromium`]: what the browsers around Chromium keep;
 //! - [`shortcut`]: Windows' files with one address each;
+//! - [`registration`]: keys of a registry as a text that Windows takes in;
 //! - [`safari`]: Safari's list;
 //! - [`ini`]: sections of names and values, changed without touching what is not meant.
 
@@ -15,6 +16,7 @@ pub mod gecko;
 pub mod html;
 pub mod ini;
 pub mod links;
+pub mod registration;
 pub mod safari;
 pub mod shortcut;
 

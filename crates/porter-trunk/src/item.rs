@@ -1,6 +1,6 @@
 //! The items of a trunk.
 
-use crate::Tally;
+use crate::{RegistryKey, Tally};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -32,6 +32,9 @@ pub struct TrunkItem {
     /// What it is made of beside files: a setting's values.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub facts: BTreeMap<String, String>,
+    /// What it has in its owner's registry.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub registry: Vec<RegistryKey>,
     /// Without a file that fits one of these patterns it is not whole.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub needs: Vec<String>,

@@ -1,7 +1,7 @@
 //! What a capture makes: a trunk, holding a label, a list of items, and entries with proof of their content.
 //!
 //! - [`label`]: the outside, readable by anyone who finds it;
-//! - [`item`], [`entry`], [`left`], [`program`]: what it holds, what was left behind and why, what to install again;
+//! - [`item`], [`entry`], [`registry`], [`left`], [`program`]: what it holds, what was left behind and why, what to install again;
 //! - [`form`]: what every form of trunk can do;
 //! - [`packed_form`]: the usual form: compressed, each content once, sealed if wanted;
 //! - [`parked_form`]: on the machine's own volume, sharing the data that is there;
@@ -25,6 +25,7 @@ pub mod outside;
 pub mod packed_form;
 pub mod parked_form;
 pub mod program;
+pub mod registry;
 pub mod sealing;
 pub mod spare;
 pub mod tally;
@@ -39,4 +40,5 @@ pub use item::{MeaningCount, TrunkItem, TrunkPart};
 pub use label::{AccountLabel, Label, MachineLabel, SystemLabel, TrunkId};
 pub use left::{LeftBehind, LeftReason, written_path};
 pub use program::TrunkProgram;
+pub use registry::{RegistryKey, RegistryValue};
 pub use tally::Tally;

@@ -98,6 +98,11 @@ fn item(captured: Tally) -> TrunkItem {
         rule: None,
         parts: Vec::new(),
         facts: [("seats".to_owned(), "2".to_owned())].into(),
+        registry: vec![RegistryKey {
+            key: "Software\\Kite Planner".to_owned(),
+            values: vec![RegistryValue { name: "Spar".to_owned(), kind: 3, data: vec![0, 0xd8, 7] }],
+            held: None,
+        }],
         needs: Vec::new(),
         counts: vec![MeaningCount {
             name: "plans".to_owned(),

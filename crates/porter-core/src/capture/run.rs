@@ -312,6 +312,7 @@ fn listed(item: &Item, chosen: bool) -> TrunkItem {
         rule: item.rule.as_ref().map(|rule| rule.id.clone()),
         parts: item.parts.iter().map(trunk_part).collect(),
         facts: item.facts.clone(),
+        registry: item.registry.clone(),
         needs: item.rule.as_ref().map(|rule| rule.proof.needs.texts().to_vec()).unwrap_or_default(),
         counts: Vec::new(),
     }

@@ -1,6 +1,7 @@
 //! A carry rule: a program's data, or a kind of folder. `docs/carry-rules.md` describes the file that it is read from.
 
 use super::patterns::{Candidate, PathPattern, Patterns, in_lower_case, of_kind};
+use super::registry::{RegistryPart, key_path};
 use super::{CatalogueError, Fate};
 use crate::item::{Part, What};
 use crate::machine::Place;
@@ -31,8 +32,12 @@ pub struct CarryRule {
     pub must_be_closed: Vec<String>,
     /// How it is proved beside its bytes.
     pub proof: Proof,
+    /// What its items have in their owner's registry, on Windows.
+    pub registry: Vec<RegistryPart>,
     /// Set if the program keeps profiles, each of which is an item of its own.
     pub profiles: Option<Profiles>,
+    /// Why what lies beside the profiles stays in the trunk.
+    beside: Option<String>,
 }
 
 /// The name of the part that is a profile.
@@ -44,8 +49,9 @@ pub const PROFILE_PART: &str = "profile";
 pub struct Profiles {
     /// Whose way of keeping them it is.
     pub engine: EngineName,
-    /// Why what lies beside the profiles stays in the trunk.
-    pub beside: String,
+    /// The program's own key of a person's registry, on Windows. What is the same for all programs of the engine is below it.
+    #[serde(default, deserialize_with = "some_key_path")]
+    pub registry: Option<String>,
 }
 
 /// The ways of keeping profiles that are understood.
@@ -104,7 +110,7 @@ pub struct Found {
 
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]
-struct Within {
+pub(super) struct Within {
     #[serde(default)]
     folders: Patterns,
     #[serde(default)]
@@ -136,6 +142,8 @@ struct File {
     #[serde(default)]
     prove: Proof,
     #[serde(default)]
+    registry: Vec<RegistryPart>,
+    #[serde(default)]
     profiles: Option<Profiles>,
 }
 
@@ -157,6 +165,10 @@ impl<'de> Deserialize<'de> for Id {
             ))
         }
     }
+}
+
+fn some_key_path<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Option<String>, D::Error> {
+    key_path(deserializer).map(Some)
 }
 
 fn main_part() -> String {
@@ -204,10 +216,24 @@ impl CarryRule {
                 })
                 .collect::<Result<Vec<_>, _>>()
         };
+        let mut leave = within(file.leave, true)?;
+        let mut registry = file.registry;
+        let tables = file.profiles.as_ref().map(|profiles| profiles.engine.tables()).transpose()?;
+        let beside = tables.map(|tables| {
+            leave.extend(tables.leave);
+            let base = file.profiles.as_ref().and_then(|profiles| profiles.registry.as_ref());
+            registry.extend(
+                base.into_iter().flat_map(|base| tables.registry.iter().map(|part| part.clone().below(base))),
+            );
+            tables.beside
+        });
+        if !registry.is_empty() && !is_personal {
+            return Err(wrong(id_at, "what is in the registry of people goes with places of people"));
+        }
         Ok(Self {
             keep: within(file.keep, false)?,
             hold: within(file.hold, true)?,
-            leave: within(file.leave, true)?,
+            leave,
             id: file.id.into_inner().0,
             title: file.title,
             about: file.about,
@@ -215,7 +241,9 @@ impl CarryRule {
             restore_by_hand: file.restore_by_hand,
             must_be_closed: file.must_be_closed,
             proof: file.prove,
+            registry,
             profiles: file.profiles,
+            beside,
         })
     }
 
@@ -256,8 +284,8 @@ impl CarryRule {
 
     /// What all of a part begins with.
     pub(crate) fn first_fate(&self, part: &Part) -> Fate<'_> {
-        let beside = self.profiles.as_ref().filter(|_| part.name != PROFILE_PART);
-        let held = beside.map(|profiles| profiles.beside.as_str()).or(self.restore_by_hand.as_deref());
+        let beside = self.beside.as_deref().filter(|_| part.name != PROFILE_PART);
+        let held = beside.or(self.restore_by_hand.as_deref());
         held.map_or(Fate::Carry, Fate::Hold)
     }
 }

@@ -14,6 +14,7 @@ use crate::machine::Machine;
 use crate::meaning::Meaning;
 use crate::packing::Selection;
 use crate::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Receipt, Verdict};
+use crate::registry_part;
 use crate::restore::accounts::{AccountMap, match_accounts, place_of};
 use crate::restore::history::History;
 use crate::restore::links::leads_out;
@@ -142,11 +143,14 @@ pub fn check_machine(
         if let Some(meaning) = meanings[at_row].take() {
             meaning.note(item, &mut items[at_row]);
         }
-        if let Some(at) = checker.profile_folder(item)
-            && let Some(rule) = catalogue.rule_of(item)
+        if let Some(rule) = catalogue.rule_of(item)
             && let Some(account) = item.account.as_ref().and_then(|id| *accounts.get(id)?)
         {
-            prove(item, rule, machine, account, &at, &mut items[at_row]);
+            let row = &mut items[at_row];
+            if let Some(at) = checker.profile_folder(item) {
+                prove(item, rule, machine, account, &at, row);
+            }
+            registry_part::proof::prove(trunk.label(), item, rule, machine, account, &history, row);
         }
         if item.parts.is_empty() && !item.facts.is_empty() {
             let now = same_on(item, machine, &accounts);
@@ -222,7 +226,8 @@ impl Landed {
 /// What a program keeps, and all of which stays in the trunk on purpose, has not landed. Of a folder in which there is nothing but
 /// an old registry nobody misses anything.
 fn call_left_behind_if_nothing_landed(row: &mut ItemReceipt) {
-    let is_held = row.findings.iter().any(|finding| matches!(finding.reason, Reason::Held { .. }));
+    let is_held = row.counts.iter().all(|count| count.landed == 0)
+        && row.findings.iter().any(|finding| matches!(finding.reason, Reason::Held { .. }));
     if is_held && row.kind != "folder" && row.files.landed == 0 && row.verdict == Verdict::Landed {
         row.verdict = Verdict::LeftBehind;
     }

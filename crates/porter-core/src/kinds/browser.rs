@@ -125,6 +125,7 @@ fn item(id: String, title: String, owner: &Account, rule: &Arc<CarryRule>) -> It
         title,
         parts: Vec::new(),
         facts: Facts::new(),
+        registry: Vec::new(),
         rule: Some(Arc::clone(rule)),
         counts: Vec::new(),
         cautions: Vec::new(),

@@ -44,6 +44,7 @@ fn item(id: String, title: String, what: What) -> Item {
         title,
         parts: vec![Part { name: "main".to_owned(), place: Place::DriveRoot, what }],
         facts: Facts::new(),
+        registry: Vec::new(),
         rule: None,
         counts: Vec::new(),
         cautions: Vec::new(),

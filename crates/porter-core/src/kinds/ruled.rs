@@ -33,6 +33,7 @@ impl Kind for Ruled {
                     title: rule.title.clone(),
                     parts: Vec::new(),
                     facts: Facts::new(),
+                    registry: Vec::new(),
                     rule: Some(Arc::clone(rule)),
                     counts: Vec::new(),
                     cautions: Vec::new(),

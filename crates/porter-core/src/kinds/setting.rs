@@ -23,6 +23,7 @@ impl Kind for Settings {
                     title: setting.title.clone(),
                     parts: Vec::new(),
                     facts: setting.facts.clone(),
+                    registry: Vec::new(),
                     rule: None,
                     counts: Vec::new(),
                     cautions: Vec::new(),

@@ -12,6 +12,8 @@ mod shell_folders;
 mod version;
 pub mod windows_path;
 
+use time::OffsetDateTime;
+
 /// A key of a registry, wherever that is. What is not there, of another kind, or damaged is not told.
 pub trait RegistryKey: Sized {
     /// The key at the end of a path with `\` between the names.
@@ -19,6 +21,15 @@ pub trait RegistryKey: Sized {
 
     /// The names of the keys below.
     fn subkey_names(&self) -> Vec<String>;
+
+    /// The keys below, with their names. One that cannot be opened, or whose name is no text, is passed over.
+    fn below(&self) -> Vec<(String, Self)> {
+        let open = |name: String| Some((self.subkey(&name)?, name));
+        self.subkey_names().into_iter().filter_map(open).map(|(key, name)| (name, key)).collect()
+    }
+
+    /// When something directly in it was last changed.
+    fn last_written_utc(&self) -> Option<OffsetDateTime>;
 
     /// The names of the values.
     fn value_names(&self) -> Vec<String>;
@@ -31,6 +42,20 @@ pub trait RegistryKey: Sized {
 
     /// Bytes.
     fn bytes(&self, name: &str) -> Option<Vec<u8>>;
+
+    /// All values, exact. None stands for one that is damaged, or whose name is no text.
+    fn rows(&self) -> Vec<Option<RegistryRow>>;
+}
+
+/// A value, exact.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RegistryRow {
+    /// Its name; empty for the default value of its key.
+    pub name: String,
+    /// The number of its kind, as `winnt.h` has them.
+    pub kind: u32,
+    /// Its data.
+    pub data: Vec<u8>,
 }
 
 impl RegistryKey for porter_hive::Key<'_> {
@@ -40,6 +65,16 @@ impl RegistryKey for porter_hive::Key<'_> {
 
     fn subkey_names(&self) -> Vec<String> {
         self.subkeys().filter_map(Result::ok).map(|key| key.name().to_string()).collect()
+    }
+
+    fn below(&self) -> Vec<(String, Self)> {
+        // By name each would be looked for among all the others.
+        let named = |key: Self| Some((String::from_utf16(key.name().units()).ok()?, key));
+        self.subkeys().filter_map(Result::ok).filter_map(named).collect()
+    }
+
+    fn last_written_utc(&self) -> Option<OffsetDateTime> {
+        porter_source::utc_from_filetime(self.last_written())
     }
 
     fn value_names(&self) -> Vec<String> {
@@ -56,5 +91,12 @@ impl RegistryKey for porter_hive::Key<'_> {
 
     fn bytes(&self, name: &str) -> Option<Vec<u8>> {
         Some(self.value(name)?.data().ok()?.into_owned())
+    }
+    fn rows(&self) -> Vec<Option<RegistryRow>> {
+        let row = |value: porter_hive::Value<'_>| {
+            let name = String::from_utf16(value.name().units()).ok()?;
+            Some(RegistryRow { name, kind: value.kind().number(), data: value.data().ok()?.into_owned() })
+        };
+        self.values().map(|value| row(value.ok()?)).collect()
     }
 }

@@ -105,6 +105,23 @@ pub enum Reason {
         /// The program.
         title: String,
     },
+    /// What it has in its owner's registry could not be entered, or looked for, on the new machine.
+    RegistryNotEntered {
+        /// In words.
+        detail: String,
+    },
+    /// Values in the registry are not as they were captured.
+    RegistryDiffers {
+        /// How many.
+        values: u64,
+        /// The first of them.
+        names: Vec<String>,
+    },
+    /// What it had in its owner's registry stays in the trunk: the new machine has none.
+    RegistryStays {
+        /// How many values.
+        values: u64,
+    },
     /// A database in it is not whole.
     DatabaseDamaged {
         /// Which.
@@ -193,6 +210,7 @@ impl Reason {
                 | Self::NoSuchProgram { .. }
                 | Self::Entered { .. }
                 | Self::OpensByItself
+                | Self::RegistryStays { .. }
         )
     }
 }

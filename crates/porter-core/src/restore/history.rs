@@ -27,6 +27,8 @@ pub struct History {
     adapted: HashMap<EntryKey, ContentHash>,
     /// What landed beside a file that stayed.
     kept_existing: HashSet<EntryKey>,
+    /// Items whose differing values in the registry were to stay.
+    registry_kept: HashSet<String>,
     /// For each item, when a restore of it last came to its end.
     finished_utc: HashMap<String, OffsetDateTime>,
 }
@@ -99,9 +101,22 @@ impl History {
                 JournalLine::Refused { entry, reason } => {
                     self.refused.insert(entry, reason);
                 }
+                JournalLine::RegistryKept { item } => {
+                    self.registry_kept.insert(item);
+                }
                 _ => {}
             }
         }
+    }
+
+    /// When a restore of an item last came to its end.
+    pub fn finished_utc(&self, item: &str) -> Option<OffsetDateTime> {
+        self.finished_utc.get(item).copied()
+    }
+
+    /// True if the values of an item that differ in the registry were to stay.
+    pub fn registry_kept(&self, item: &str) -> bool {
+        self.registry_kept.contains(item)
     }
 
     /// True if an item was restored before, or if nothing ever was.

@@ -6,7 +6,7 @@
 use super::host;
 use crate::receipt::Reason;
 use porter_names::RelativePath;
-use porter_trunk::{ContentHash, TrunkId, written_path};
+use porter_trunk::{ContentHash, RegistryValue, TrunkId, written_path};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs::{self, File};
@@ -92,6 +92,32 @@ pub enum JournalLine {
         aside: Option<PathField>,
         /// Proof of the new content.
         blake3: ContentHash,
+    },
+    /// A key of the running system's registry is about to be made.
+    RegistryKey {
+        /// Whose registry: the SID.
+        sid: String,
+        /// Below the person's own, with `\` between the names.
+        key: String,
+    },
+    /// A value of the running system's registry is about to be set.
+    RegistryValue {
+        /// For which item.
+        item: String,
+        /// Whose registry: the SID.
+        sid: String,
+        /// Which key of it.
+        key: String,
+        /// What it was; none if there was none.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        was: Option<RegistryValue>,
+        /// What it becomes.
+        becomes: RegistryValue,
+    },
+    /// Values in the registry that differ from an item's stay as they are.
+    RegistryKept {
+        /// Which item.
+        item: String,
     },
     /// Something is about to be made or renamed in a folder that was there before.
     FolderWas {

@@ -1,6 +1,7 @@
 //! What the kinds decide about their items beside their files: where they go, what in them follows, what is told to whom.
 
 use crate::receipt::Reason;
+use crate::registry_part::landing::RegistryChange;
 use porter_names::RelativePath;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -17,6 +18,12 @@ pub struct Landings {
     pub edits: Vec<Edit>,
     /// What went otherwise than it should for an item that lands all the same.
     pub notes: Vec<(String, Reason)>,
+    /// Values of the running system's registry that are set.
+    pub registry: Vec<RegistryChange>,
+    /// How many values come into registries in files, by item.
+    pub registry_values: BTreeMap<String, u64>,
+    /// Items whose differing values in the registry stay as they are.
+    pub registry_kept: BTreeSet<String>,
     /// Browsers that run there now, and would write over what they are told.
     pub open_browsers: BTreeSet<String>,
 }

@@ -4,6 +4,7 @@ use super::journal::EntryKey;
 use super::landing::{Edit, Moved};
 use crate::kinds::browser::bookmarks_into::Merged;
 use crate::receipt::{Reason, Verdict};
+use crate::registry_part::landing::RegistryChange;
 use porter_names::RelativePath;
 use porter_source::HostTree;
 use porter_trunk::{Content, ContentHash, Damage, Entry, SystemLabel, Tally, Trunk, TrunkError};
@@ -62,6 +63,10 @@ pub struct Plan {
     pub(super) edits: Vec<(Edit, Option<RelativePath>)>,
     /// What stands beside them and belongs to what they are, and its dated name.
     pub(super) beside_edits: Vec<(RelativePath, RelativePath)>,
+    /// Values of the running system's registry that are set.
+    pub(super) registry: Vec<RegistryChange>,
+    /// Items whose differing values in the registry stay as they are.
+    pub(super) registry_kept: BTreeSet<String>,
     /// Entries, in the trunk's order.
     pub(super) steps: Vec<Step>,
     /// The folders that steps go into, below the root.
@@ -77,6 +82,8 @@ pub struct ItemPlan {
     pub to: Vec<RelativePath>,
     /// What of it will be written.
     pub to_write: Tally,
+    /// How many values of its owner's registry will be set.
+    pub registry_values: u64,
 }
 
 /// A folder to make.

@@ -20,6 +20,7 @@ use crate::kinds::browser::landing::{self, BrowserWishes, Ground, NewerProfiles}
 use crate::machine::{Account, Machine, Place};
 use crate::packing::Selection;
 use crate::receipt::Reason;
+use crate::registry_part;
 use porter_names::{NameRules, RelativePath, fold, screen::on_screen};
 use porter_source::{EntryKind, HostTree};
 use porter_trunk::{
@@ -102,6 +103,7 @@ pub fn plan_restore(
     if let Some(browser) = bookmarks_into {
         add(&chosen, browser, &mut landings);
     }
+    registry_part::landing::land(&ground, &chosen, now_utc, decide, &mut landings);
     let relocation =
         Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue).with(&landings.moves);
     planner.heed(landings);
@@ -130,7 +132,12 @@ pub fn plan_restore(
             place_of(machine, &accounts, &address).ok()?.path.join_path(&address.path).ok()
         };
         let to_write = planner.to_write_by_item.get(&item.id).copied().unwrap_or_default();
-        ItemPlan { id: item.id.clone(), to: item.parts.iter().filter_map(at).collect(), to_write }
+        ItemPlan {
+            id: item.id.clone(),
+            to: item.parts.iter().filter_map(at).collect(),
+            to_write,
+            registry_values: planner.registry_values_of(&item.id),
+        }
     });
     let destinations = destinations.collect();
     let mut plan = planner.finish(by_id, items)?;
@@ -379,6 +386,13 @@ impl<'a> Planner<'a> {
             self.adapts.insert(EntryKey { owner: owner_of(&item), place, path }, with);
         }
         self.landings = landings;
+    }
+
+    /// How many values of an item come into its owner's registry.
+    fn registry_values_of(&self, item: &str) -> u64 {
+        let set =
+            self.landings.registry.iter().filter(|change| change.item == item && change.value.is_some());
+        set.count() as u64 + self.landings.registry_values.get(item).copied().unwrap_or_default()
     }
 
     /// Gives an entry its new content, if it is one of those that follow.
@@ -764,6 +778,8 @@ impl<'a> Planner<'a> {
             moves: self.landings.moves,
             adapted: self.adapted,
             edits: self.edits,
+            registry: self.landings.registry,
+            registry_kept: self.landings.registry_kept,
             beside_edits: self.beside_edits,
             free_in_bytes,
             drives: self.needed_on.into_keys().collect(),

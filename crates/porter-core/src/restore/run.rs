@@ -6,6 +6,7 @@ use super::journal::{FORMAT, Journal, JournalLine, PathField};
 use super::land::{NotLanded, give_name, not_written, write_adapted_aside, write_aside, write_bytes_aside};
 use super::landing::Moved;
 use super::plan::{Action, Due, NewFolder, Plan, Refused};
+use super::set_registry::set_registry;
 use super::{EntryKey, RestoreError};
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
@@ -34,6 +35,8 @@ pub struct RestoreReport {
     pub renamed: Vec<(RelativePath, RelativePath)>,
     /// What did not land.
     pub refused: Vec<Refused>,
+    /// How many values of people's registries were set.
+    pub registry_values: u64,
     /// The record of it all on the machine; none for a take.
     pub journal: Option<PathBuf>,
 }
@@ -75,6 +78,7 @@ pub fn run_plan(
         set_aside: Vec::new(),
         renamed: Vec::new(),
         refused: std::mem::take(&mut plan.refused),
+        registry_values: 0,
         journal: journal.as_ref().map(|journal| journal.path().to_path_buf()),
     };
     for refused in &report.refused {
@@ -108,6 +112,7 @@ pub fn run_plan(
         return Err(RestoreError::Cancelled);
     }
     runner.edit(&plan, &mut report)?;
+    set_registry(&plan, &|lines| runner.see_written(lines), &mut report)?;
     // The innermost first, because making a thing in a folder changes the folder's time.
     for (at, entry) in folders.iter().rev() {
         if let Ok(path) = plan.target.host_path(at) {
@@ -306,6 +311,17 @@ impl Runner<'_> {
         }
     }
 
+    /// Writes lines and sees them onto the medium.
+    fn see_written(&self, lines: &[JournalLine]) -> Result<(), RestoreError> {
+        self.write_all(lines)?;
+        match self.journal {
+            Some(journal) if !lines.is_empty() => {
+                journal.flush().map_err(|cause| journal_failed(journal.path(), cause))
+            }
+            _ => Ok(()),
+        }
+    }
+
     /// Writes some steps ahead, sees that onto the medium, and only then hands them over. Says whether more is wanted.
     fn write_ahead<'p>(
         &self,
@@ -381,10 +397,7 @@ impl Runner<'_> {
                 blake3: ContentHash::of(&edit.content),
             });
         }
-        self.write_all(&lines)?;
-        if let (Some(journal), false) = (self.journal, lines.is_empty()) {
-            journal.flush().map_err(|cause| journal_failed(journal.path(), cause))?;
-        }
+        self.see_written(&lines)?;
         for (at, to) in &plan.beside_edits {
             if let (Ok(from), Ok(aside)) = (self.host_path(at), self.host_path(to))
                 && host::rename_without_replacing(&from, &aside).is_ok()

@@ -6,7 +6,7 @@ use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
 use crate::restore::host;
 use crate::restore::journal::{EntryKey, JournalLine};
-use crate::restore::waiting_prefix;
+use crate::restore::{set_registry, waiting_prefix};
 use porter_names::RelativePath;
 use porter_names::host::name_from_host;
 use porter_source::HostTree;
@@ -264,7 +264,21 @@ impl Undoing<'_> {
                 }
                 Ok(())
             }
+            JournalLine::RegistryValue { sid, key, was, becomes, .. } => {
+                match set_registry::put_back(&sid, &key, was.as_ref(), &becomes, self.try_only) {
+                    Ok(done) => self.report.put_back += u64::from(done),
+                    Err(why) => self.keep(&set_registry::shown(&sid, &key, &becomes.name), why),
+                }
+                Ok(())
+            }
+            JournalLine::RegistryKey { sid, key } => {
+                if let Err(why) = set_registry::remove_key(&sid, &key, self.try_only) {
+                    self.keep(&set_registry::shown(&sid, &key, ""), why);
+                }
+                Ok(())
+            }
             JournalLine::Begin { .. }
+            | JournalLine::RegistryKept { .. }
             | JournalLine::Moved { .. }
             | JournalLine::FoundAs { .. }
             | JournalLine::FoundAdapted { .. }

@@ -1,6 +1,6 @@
 //! Settings and printers in the demo's registries.
 
-use super::Registry;
+use super::{Registry, browsers};
 use porter_hive::KeyTree;
 
 /// A printer of a machine.
@@ -38,6 +38,10 @@ pub struct OwnSettings {
     pub variable: Option<(&'static str, &'static str)>,
     /// Left-handed people swap them.
     pub swaps_mouse_buttons: bool,
+    /// The page that Internet Explorer opens.
+    pub start_page: Option<&'static str>,
+    /// The folders of Chrome's profiles; with them comes what its add-ons and Firefox note.
+    pub chrome_profiles: &'static [&'static str],
 }
 
 impl OwnSettings {
@@ -72,6 +76,7 @@ impl OwnSettings {
             root.key("Software\\Microsoft\\Windows NT\\CurrentVersion\\Windows")
                 .set_text("Device", &format!("{name},winspool,Ne00:"));
         }
+        browsers::write(self, root);
         let environment = root.key("Environment").set_expand_text("TEMP", "%USERPROFILE%\\Temp");
         if let Some((name, value)) = self.variable {
             environment.set_text(name, value);

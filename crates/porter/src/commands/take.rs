@@ -8,7 +8,9 @@ use crate::screen::say;
 use crate::views::numbers::counted;
 use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
-use porter_core::kinds::browser::forms::{Form, take_as};
+use porter_core::catalogue::Catalogue;
+use porter_core::kinds::browser::forms::{Form, NotTaken, take_as};
+use porter_core::registry_part::form::registration_of;
 use porter_core::restore::{plan_take, run_plan};
 use porter_names::RelativePath;
 use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, TrunkItem, in_pieces};
@@ -28,7 +30,7 @@ pub(crate) struct TakeArguments {
     #[arg(value_parser = paths::typed())]
     folder: PathBuf,
     /// Of a browser's profile: its `bookmarks` as the HTML file that browsers import, its `feeds` as OPML, its `history` or open `tabs` as a
-    /// page. The last argument then is the file to write, or `-`
+    /// page. Of any item: what it has in the person's `registry`, as a file that Windows takes in. The last argument then is the file to write, or `-`
     #[arg(long = "as", value_name = "FORM")]
     form: Option<FormWord>,
     #[command(flatten)]
@@ -37,23 +39,43 @@ pub(crate) struct TakeArguments {
     conduct: ConductArguments,
 }
 
-/// What can be taken out of a browser's profile for any other.
+/// What can be taken out of an item for other programs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum FormWord {
     Bookmarks,
     Feeds,
     History,
     Tabs,
+    Registry,
 }
 
 impl FormWord {
-    const fn form(self) -> Form {
-        match self {
+    /// Writes it, and gives how many rows it has.
+    fn write(
+        self,
+        trunk: &dyn Trunk,
+        item: &TrunkItem,
+        catalogue: &Catalogue,
+        to: &mut dyn Write,
+    ) -> Result<u64, Failure> {
+        let form = match self {
             Self::Bookmarks => Form::Bookmarks,
             Self::Feeds => Form::Feeds,
             Self::History => Form::History,
             Self::Tabs => Form::Tabs,
-        }
+            Self::Registry if item.registry.is_empty() => {
+                return Err(Failure::wrong_use(
+                    format!("`{}` has nothing in its owner's registry", item.id),
+                    "Browsers on Windows have, and favourites; take one of those.",
+                ));
+            }
+            Self::Registry => {
+                let (content, values) = registration_of(item);
+                to.write_all(&content).map_err(NotTaken::from)?;
+                return Ok(values);
+            }
+        };
+        Ok(take_as(trunk, item, catalogue, form, to)?)
     }
 }
 
@@ -67,7 +89,7 @@ fn take_form(
     let to = &arguments.folder;
     let catalogue = open::catalogue_of(trunk.label(), &arguments.rules)?;
     if to.as_os_str() == "-" {
-        take_as(trunk, item, &catalogue, form.form(), &mut std::io::stdout().lock())?;
+        form.write(trunk, item, &catalogue, &mut std::io::stdout().lock())?;
         return Ok(Outcome::Well);
     }
     let failed = |cause: std::io::Error| {
@@ -80,7 +102,7 @@ fn take_form(
         return Err(failed(std::io::Error::other("something of that name is there")));
     }
     let mut content = Vec::new();
-    let rows = take_as(trunk, item, &catalogue, form.form(), &mut content)?;
+    let rows = form.write(trunk, item, &catalogue, &mut content)?;
     let folder = to.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let mut file = tempfile::NamedTempFile::with_prefix_in(".porter-", folder).map_err(failed)?;
     file.write_all(&content).and_then(|()| file.as_file().sync_all()).map_err(failed)?;
@@ -90,6 +112,7 @@ fn take_form(
         FormWord::Feeds => "feed",
         FormWord::History => "page of the history",
         FormWord::Tabs => "open tab",
+        FormWord::Registry => "value",
     };
     say(format_args!(
         "Taken: {} into {}",

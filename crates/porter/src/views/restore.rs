@@ -64,6 +64,10 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
         };
         say(row("bookmarks", &format!("{}: {words} into {}", merged.account, merged.into)));
     }
+    let registry_values: u64 = plan.destinations.iter().map(|item| item.registry_values).sum();
+    if registry_values > 0 {
+        say(row("registry", &format!("{} into people's registries", counted(registry_values, "value"))));
+    }
     show_refused(&plan.refused);
     for (item, reason) in &plan.notes {
         say(styled(CARE, row("not all", item)));
@@ -91,6 +95,9 @@ pub(crate) fn show(done: &str, report: &RestoreReport) {
         counted(report.identical.files, "file"),
         counted(report.set_aside.len() as u64, "entry")
     ));
+    if report.registry_values > 0 {
+        say(format_args!("{} entered in people's registries.", counted(report.registry_values, "value")));
+    }
     let attention = report.refused.iter().filter(|refused| refused.needs_attention).count();
     if attention > 0 {
         say(styled(CARE, format_args!("{} did not land:", counted(attention as u64, "entry"))));
@@ -104,7 +111,7 @@ pub(crate) fn show(done: &str, report: &RestoreReport) {
 /// Each item, how much of it will be written, and where it goes.
 fn show_destinations(plan: &Plan) {
     // Folders in which there is nothing are made, and no news.
-    let is_news = |item: &&ItemPlan| item.to_write.files + item.to_write.links > 0;
+    let is_news = |item: &&ItemPlan| item.to_write.files + item.to_write.links + item.registry_values > 0;
     let items: Vec<&ItemPlan> = plan.destinations.iter().filter(is_news).collect();
     let width = items.iter().map(|item| item.id.chars().count()).max().unwrap_or_default();
     for item in items {
@@ -121,6 +128,14 @@ fn show_destinations(plan: &Plan) {
             styled(FAINT, "to"),
             if to.is_empty() { "nowhere: see below".to_owned() } else { to.join(", ") }
         ));
+        if item.registry_values > 0 {
+            let values = counted(item.registry_values, "value");
+            say(format_args!(
+                "  {}  {values} {}",
+                padded("", width),
+                styled(FAINT, "into the person's registry")
+            ));
+        }
     }
 }
 
@@ -198,7 +213,7 @@ pub(crate) fn plan_json(plan: &Plan) -> Value {
         "tried_only": true,
         "accounts": plan.accounts,
         "items": plan.items,
-        "destinations": plan.destinations.iter().map(|item| json!({"id": item.id, "to": item.to.iter().map(ToString::to_string).collect::<Vec<_>>(), "written": item.to_write})).collect::<Vec<_>>(),
+        "destinations": plan.destinations.iter().map(|item| json!({"id": item.id, "to": item.to.iter().map(ToString::to_string).collect::<Vec<_>>(), "written": item.to_write, "registry_values": item.registry_values})).collect::<Vec<_>>(),
         "written": plan.to_write,
         "identical": plan.identical,
         "set_aside": pairs_json(plan.set_aside()),
@@ -219,6 +234,7 @@ pub(crate) fn json(report: &RestoreReport, accounts: &BTreeMap<String, String>) 
         "tried_only": false,
         "accounts": accounts,
         "written": report.written,
+        "registry_values": report.registry_values,
         "identical": report.identical,
         "set_aside": pairs(&report.set_aside),
         "renamed": pairs(&report.renamed),

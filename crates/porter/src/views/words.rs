@@ -263,6 +263,26 @@ pub(crate) fn reason(reason: &Reason) -> String {
         Reason::NotRegistered { title } => {
             format!("it is there, and {title} does not know of it: close the browser, and restore again")
         }
+        Reason::RegistryNotEntered { detail } => {
+            format!(
+                "what it has in the person's registry could not be entered: {}",
+                on_screen(detail.as_bytes())
+            )
+        }
+        Reason::RegistryDiffers { values, names } => {
+            let names: Vec<String> = names.iter().map(|name| on_screen(name.as_bytes())).collect();
+            format!(
+                "{} in the person's registry not as captured: {}",
+                counted(*values, "value"),
+                names.join("; ")
+            )
+        }
+        Reason::RegistryStays { values } => {
+            format!(
+                "{} from the old registry stay in the trunk: this system has none",
+                counted(*values, "value")
+            )
+        }
         Reason::DatabaseDamaged { file, detail } => {
             format!("{file} is not whole ({}); take it out of the trunk again", on_screen(detail.as_bytes()))
         }

@@ -3,7 +3,7 @@
 
 use super::accounts;
 use crate::machine::facts::SystemFacts;
-use crate::machine::registry::{RegistryKey, describe, programs, settings};
+use crate::machine::registry::{RegistryKey, RegistryRow, describe, programs, settings};
 use winreg::RegKey;
 use winreg::enums::{HKEY_LOCAL_MACHINE, HKEY_USERS};
 
@@ -16,6 +16,11 @@ impl RegistryKey for RegKey {
 
     fn subkey_names(&self) -> Vec<String> {
         self.enum_keys().filter_map(Result::ok).collect()
+    }
+
+    fn last_written_utc(&self) -> Option<OffsetDateTime> {
+        let FILETIME { dwLowDateTime: low, dwHighDateTime: high } = *self.query_info().ok()?.last_write_time;
+        porter_source::utc_from_filetime(u64::from(high) << 32 | u64::from(low))
     }
 
     fn value_names(&self) -> Vec<String> {
@@ -33,6 +38,15 @@ impl RegistryKey for RegKey {
 
     fn bytes(&self, name: &str) -> Option<Vec<u8>> {
         self.get_raw_value(name).ok().map(|value| value.bytes.to_vec())
+    }
+
+    fn rows(&self) -> Vec<Option<RegistryRow>> {
+        let row = |(name, value): (String, winreg::RegValue)| RegistryRow {
+            name,
+            kind: value.vtype as u32,
+            data: value.bytes,
+        };
+        self.enum_values().map(|value| value.ok().map(row)).collect()
     }
 }
 

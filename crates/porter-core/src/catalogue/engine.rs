@@ -1,0 +1,35 @@
+//! What all browsers of an engine have in common, in files of their own below `catalogue/engine/`.
+
+use super::CatalogueError;
+use super::registry::RegistryPart;
+use super::rule::{EngineName, Within};
+use serde::Deserialize;
+
+/// The tables of one engine.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct EngineTables {
+    /// Why what lies beside the profiles stays in the trunk.
+    pub(super) beside: String,
+    /// What is not captured of any of its browsers.
+    #[serde(default)]
+    pub(super) leave: Vec<Within>,
+    /// What its browsers have in a person's registry, below the key that is the browser's own.
+    #[serde(default)]
+    pub(super) registry: Vec<RegistryPart>,
+}
+
+impl EngineName {
+    /// The tables, as they are written.
+    pub fn text(self) -> &'static str {
+        match self {
+            Self::Gecko => include_str!("engine/gecko.toml"),
+            Self::Chromium => include_str!("engine/chromium.toml"),
+            Self::Safari => include_str!("engine/safari.toml"),
+        }
+    }
+
+    pub(super) fn tables(self) -> Result<EngineTables, CatalogueError> {
+        Ok(toml::from_str(self.text())?)
+    }
+}

@@ -1,0 +1,266 @@
+//! How registry keys get onto the new machine. Decided before anything is written.
+//!
+//! A hive in a file becomes a new one, with what comes; what it was is set aside, as with every file that changes. On the running
+//! system single values are set, each written down before.
+
+use super::coming::{ComingKey, coming, folder_of_profile, owner_in};
+use super::running;
+use super::source::{self, HiveFile, PersonRegistry, RegistryTrouble, WithKey};
+use crate::catalogue::PROFILE_PART;
+use crate::kinds::browser::landing::Ground;
+use crate::machine::Account;
+use crate::machine::layout::Family;
+use crate::machine::registry::{RegistryKey, RegistryRow};
+use crate::receipt::Reason;
+use crate::restore::existing::{Decide, Different, Existing, Side};
+use crate::restore::landing::{Edit, Landings};
+use crate::restore::old_paths::OldPaths;
+use porter_hive::write::{Heading, Version, to_bytes};
+use porter_hive::{KeyTree, ValueKind};
+use porter_names::RelativePath;
+use porter_trunk::{RegistryValue, TrunkItem};
+use std::collections::BTreeMap;
+use time::OffsetDateTime;
+
+/// A value of the running system's registry that is to be set, or a key that is to be there.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RegistryChange {
+    /// For which item.
+    pub item: String,
+    /// Whose registry.
+    pub sid: String,
+    /// Which key of it.
+    pub key: String,
+    /// The value; none for a key with nothing in it.
+    pub value: Option<RegistryValue>,
+}
+
+/// What of one item comes into one person's registry.
+struct Part<'i> {
+    item: &'i TrunkItem,
+    keys: Vec<ComingKey>,
+}
+
+/// Decides about the registry keys of all `items`. Values that are there already and differ are replaced or kept as `decide` says,
+/// once for an item.
+pub fn land(
+    ground: &Ground<'_>,
+    items: &[&TrunkItem],
+    now_utc: OffsetDateTime,
+    decide: Decide<'_>,
+    landings: &mut Landings,
+) {
+    if ground.machine.layout.family != Family::Windows {
+        return;
+    }
+    let mut by_account: BTreeMap<&str, (&Account, Vec<Part<'_>>)> = BTreeMap::new();
+    for item in items {
+        let Some(Some(account)) = item.account.as_ref().and_then(|id| ground.accounts.get(id)) else {
+            continue;
+        };
+        let is_refused = landings.refused.contains_key(&item.id);
+        let keys = if is_refused { Vec::new() } else { keys_of(ground, item, account, landings) };
+        if !keys.is_empty() {
+            by_account.entry(&account.id).or_insert((account, Vec::new())).1.push(Part { item, keys });
+        }
+    }
+    for (account, parts) in by_account.into_values() {
+        let landed = source::open(ground.machine, account).and_then(|registry| {
+            let wanted = wanted(&registry, account, &parts, decide, landings);
+            match registry {
+                PersonRegistry::Running(sid) => {
+                    set_values(&sid, wanted, landings);
+                    Ok(())
+                }
+                PersonRegistry::InFile(file) => write_anew(&file, wanted, now_utc, landings),
+            }
+        });
+        if let Err(cause) = landed {
+            let note = |part: &Part<'_>| {
+                (part.item.id.clone(), Reason::RegistryNotEntered { detail: cause.to_string() })
+            };
+            landings.notes.extend(parts.iter().map(note));
+        }
+    }
+}
+
+fn keys_of(ground: &Ground<'_>, item: &TrunkItem, account: &Account, landings: &Landings) -> Vec<ComingKey> {
+    let (Some(rule), Some(old)) = (ground.catalogue.rule_of(item), owner_in(ground.label, item)) else {
+        return Vec::new();
+    };
+    if item.registry.is_empty() {
+        return Vec::new();
+    }
+    let moved = landings.moves.iter().find(|moved| moved.item == item.id).map(|moved| &moved.to);
+    let part = item.parts.iter().find(|part| part.name == PROFILE_PART);
+    let folder = part.and_then(|part| folder_of_profile(part, moved));
+    let paths = OldPaths::of_person(ground.label, old, ground.machine, account);
+    coming(item, rule, folder.as_deref(), &paths)
+}
+
+/// What of each part has to be written: what is there already, as it comes, has not.
+fn wanted<'p>(
+    registry: &PersonRegistry,
+    account: &Account,
+    parts: &'p [Part<'_>],
+    decide: Decide<'_>,
+    landings: &mut Landings,
+) -> Vec<(&'p TrunkItem, Vec<ComingKey>)> {
+    let mut all = Vec::new();
+    for part in parts {
+        let Some(Compared { mut missing, different, differs }) =
+            registry.read(Comparing { keys: &part.keys })
+        else {
+            continue;
+        };
+        if let Some(differs) = differs {
+            let at = differs.key.replace('\\', "/");
+            let at = account
+                .home
+                .join(b"NTUSER.DAT")
+                .and_then(|hive| hive.join_path(&RelativePath::from_bytes(at.as_bytes())?));
+            let values = different.iter().flat_map(|key| &key.values);
+            let size_in_bytes = values.map(|value| value.data.len() as u64).sum();
+            let pair = Different {
+                at: at.unwrap_or_default(),
+                in_trunk: Side { size_in_bytes, modified_utc: None },
+                there: Side { size_in_bytes: differs.size_in_bytes, modified_utc: differs.written_utc },
+            };
+            if decide(&pair) == Existing::Keep {
+                landings.registry_kept.insert(part.item.id.clone());
+            } else {
+                missing.extend(different);
+            }
+        }
+        if !missing.is_empty() {
+            all.push((part.item, missing));
+        }
+    }
+    all
+}
+
+struct Comparing<'k> {
+    keys: &'k [ComingKey],
+}
+
+struct Compared {
+    /// Keys and values that are not there.
+    missing: Vec<ComingKey>,
+    /// Values that are there and are others.
+    different: Vec<ComingKey>,
+    /// What is there instead.
+    differs: Option<Differs>,
+}
+
+struct Differs {
+    /// The first key in which something differs.
+    key: String,
+    size_in_bytes: u64,
+    written_utc: Option<OffsetDateTime>,
+}
+
+impl WithKey for Comparing<'_> {
+    type Gives = Compared;
+
+    fn with(self, root: &impl RegistryKey) -> Compared {
+        let mut compared = Compared { missing: Vec::new(), different: Vec::new(), differs: None };
+        for coming in self.keys {
+            let Some(there) = root.subkey(&coming.key) else {
+                compared.missing.push(coming.clone());
+                continue;
+            };
+            let rows = there.rows();
+            let with = |values| ComingKey { key: coming.key.clone(), values };
+            let (mut missing, mut different) = (Vec::new(), Vec::new());
+            for value in &coming.values {
+                match row_of(&rows, &value.name) {
+                    Some(row) if is_same(row, value) => {}
+                    Some(row) => {
+                        let first = || Differs {
+                            key: coming.key.clone(),
+                            size_in_bytes: 0,
+                            written_utc: there.last_written_utc(),
+                        };
+                        compared.differs.get_or_insert_with(first).size_in_bytes += row.data.len() as u64;
+                        different.push(value.clone());
+                    }
+                    None => missing.push(value.clone()),
+                }
+            }
+            compared.missing.extend((!missing.is_empty()).then(|| with(missing)));
+            compared.different.extend((!different.is_empty()).then(|| with(different)));
+        }
+        compared
+    }
+}
+
+/// The value of that name, whatever its case.
+pub(super) fn row_of<'r>(rows: &'r [Option<RegistryRow>], name: &str) -> Option<&'r RegistryRow> {
+    rows.iter().flatten().find(|row| row.name.to_lowercase() == name.to_lowercase())
+}
+
+pub(super) fn is_same(row: &RegistryRow, value: &RegistryValue) -> bool {
+    (row.kind, &row.data) == (value.kind, &value.data)
+}
+
+fn set_values(sid: &str, wanted: Vec<(&TrunkItem, Vec<ComingKey>)>, landings: &mut Landings) {
+    for (item, keys) in wanted {
+        for ComingKey { key, values } in keys {
+            let change = |value| RegistryChange {
+                item: item.id.clone(),
+                sid: sid.to_owned(),
+                key: key.clone(),
+                value,
+            };
+            if !running::has_key(sid, &key) {
+                landings.registry.push(change(None));
+            }
+            landings.registry.extend(values.into_iter().map(|value| change(Some(value))));
+        }
+    }
+}
+
+fn write_anew(
+    file: &HiveFile,
+    wanted: Vec<(&TrunkItem, Vec<ComingKey>)>,
+    now_utc: OffsetDateTime,
+    landings: &mut Landings,
+) -> Result<(), RegistryTrouble> {
+    let Some((first, _)) = wanted.first() else { return Ok(()) };
+    let item = first.id.clone();
+    file.require_whole()?;
+    let (tree, damage) = KeyTree::from_hive(&file.hive);
+    // Whatever is damaged would not be in the new one: such a hive stays as it is.
+    if let Some(damage) = damage.into_iter().next() {
+        return Err(damage.into());
+    }
+    let mut tree = tree.ok_or(RegistryTrouble::Unreadable)?;
+    let ticks = filetime(now_utc);
+    for (item, keys) in wanted {
+        for coming in keys {
+            *landings.registry_values.entry(item.id.clone()).or_default() += coming.values.len() as u64;
+            let key = tree.key(&coming.key);
+            key.last_written = ticks;
+            for value in coming.values {
+                key.set(&value.name, ValueKind::from_number(value.kind), value.data);
+            }
+        }
+    }
+    let block = file.hive.base_block();
+    let name = String::from_utf8_lossy(file.at.name().unwrap_or_default()).into_owned();
+    let heading = Heading {
+        version: if block.minor_version == 3 { Version::V1_3 } else { Version::V1_5 },
+        last_written: ticks,
+        sequence: block.primary_sequence.max(block.secondary_sequence).wrapping_add(1),
+        file_name: name,
+    };
+    let content = to_bytes(&tree, &heading)?;
+    landings.edits.push(Edit { item, at: file.at.clone(), content, set_aside_too: file.logs.clone() });
+    Ok(())
+}
+
+/// A time as Windows counts it: in 100 ns since 1601.
+fn filetime(at_utc: OffsetDateTime) -> u64 {
+    const FROM_1601_TO_1970: i128 = 116_444_736_000_000_000;
+    u64::try_from(at_utc.unix_timestamp_nanos() / 100 + FROM_1601_TO_1970).unwrap_or_default()
+}
