@@ -30,6 +30,16 @@ def same_entries(first, second):
     print(f"{len(one)} entries are the same, {marked} of them hidden, system or read-only")
 
 
+def registry_landed(receipt, at_least):
+    """All values that came into the registry are there."""
+    counts = [count for item in json.load(open(receipt, encoding="utf-8"))["items"] for count in item["counts"]]
+    values = [count for count in counts if count["name"] == "registry values"]
+    assert all(count["captured"] == count["landed"] for count in values), values
+    landed = sum(count["landed"] for count in values)
+    assert landed >= int(at_least), landed
+    print(f"{landed} values are in the registry")
+
+
 ODD = ["NUL", "aux.txt", "dots at the end...", "Plan.txt", "plan.TXT", "a<b>c.txt"]
 
 

@@ -7,8 +7,8 @@ use porter_trunk::packed_form::{Opener, PackedOptions, PackedTrunk, PackedTrunkW
 use porter_trunk::parked_form::{ParkedTrunk, ParkedTrunkWriter};
 use porter_trunk::{
     AccountLabel, Attributes, Content, ContentHash, Depth, Entry, EntryAddress, Extents, Inventory, Label,
-    LeftBehind, LeftReason, MachineLabel, MeaningCount, NamedStream, StoreError, Stored, SystemLabel, Tally,
-    Trunk, TrunkError, TrunkId, TrunkItem, TrunkProgram, TrunkWriter,
+    LeftBehind, LeftReason, MachineLabel, MeaningCount, NamedStream, RegistryKey, RegistryValue, StoreError,
+    Stored, SystemLabel, Tally, Trunk, TrunkError, TrunkId, TrunkItem, TrunkProgram, TrunkWriter,
 };
 use std::io::{self, Read, Write};
 use std::path::Path;

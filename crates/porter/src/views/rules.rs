@@ -76,6 +76,11 @@ pub(crate) fn show(own: &OwnRule) {
     let from = if own.file.as_os_str().is_empty() { "built in".to_owned() } else { paths::shown(&own.file) };
     say(styled(FAINT, format_args!("# {from}")));
     own.text.lines().for_each(say);
+    if let Some(profiles) = &own.rule.profiles {
+        say("");
+        say(styled(FAINT, "# and what comes with its engine"));
+        profiles.engine.text().lines().for_each(say);
+    }
 }
 
 /// Where a rule looked for somebody, and what it found there.
