@@ -83,7 +83,12 @@ pub(crate) fn run(arguments: &LookArguments) -> Result<Outcome, Failure> {
         (Some(_), Some((item, _)), false) if porter_core::machine::SettingKind::is_name(&item.kind) => {
             views::look::show_values(item);
         }
-        (Some(rows), _, false) => views::look::show_rows(rows),
+        (Some(rows), named, false) => {
+            views::look::show_rows(rows);
+            if let Some((item, _)) = named.as_ref().filter(|(_, below)| below.is_root()) {
+                views::look::show_registry(item);
+            }
+        }
         (None, _, false) => views::look::show_trunk(trunk.label(), trunk.items()),
     }
     Ok(Outcome::Well)

@@ -6,7 +6,7 @@ use super::survey::system;
 use crate::screen::{BOLD, CARE, FAINT, say, styled};
 use porter_names::RelativePath;
 use porter_trunk::outside::Outside;
-use porter_trunk::{Content, Entry, Label, TrunkItem};
+use porter_trunk::{Content, Entry, Label, RegistryKey, TrunkItem};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 
@@ -229,6 +229,23 @@ pub(crate) fn show_rows(rows: &[Row]) {
         bytes += row.size_in_bytes;
     }
     say(format_args!("  {:>9}  in {}", size(bytes), counted(files, "file")));
+}
+
+/// What an item has in its owner's registry, if anything.
+pub(crate) fn show_registry(item: &TrunkItem) {
+    let (held, lands): (Vec<_>, Vec<_>) = item.registry.iter().partition(|key| key.held.is_some());
+    let values = |keys: &[&RegistryKey]| keys.iter().map(|key| key.values.len() as u64).sum::<u64>();
+    if item.registry.is_empty() {
+        return;
+    }
+    let held = match values(&held) {
+        0 => String::new(),
+        number => format!(", and {} kept in the trunk", count(number)),
+    };
+    say(format_args!(
+        "  in the person's registry: {}{held}; `--as registry` takes them out as a file",
+        counted(values(&lands), "value")
+    ));
 }
 
 /// `porter-look/1`.
