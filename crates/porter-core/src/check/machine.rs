@@ -23,7 +23,7 @@ use porter_names::RelativePath;
 use porter_source::{EntryKind, Metadata, ReadError, ReadTrouble, Sequential, VolumeFile};
 use porter_trunk::{
     Content, ContentHash, Entry, EntryAddress, EntryRefused, MachineLabel, Tally, Trunk, TrunkError,
-    TrunkItem,
+    TrunkItem, TrunkPart,
 };
 use std::collections::{BTreeMap, HashMap};
 use time::OffsetDateTime;
@@ -52,7 +52,7 @@ pub fn check_machine(
     let history = History::load(machine, &trunk.label().trunk_id);
     let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
     let finder = Finder::new(&*machine.volume, machine.layout.name_rules(255));
-    let checker = Checker {
+    let mut checker = Checker {
         machine,
         accounts: &accounts,
         history: &history,
@@ -60,8 +60,14 @@ pub fn check_machine(
         relocation: Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue)
             .with(history.all_moved()),
         keeps_modes: machine.has_permissions_of(&trunk.label().machine.system),
+        folders: HashMap::new(),
         conduct,
     };
+    let folders = trunk.items().iter().map(|item| {
+        let folders = item.parts.iter().filter_map(|part| checker.folder_of(item, part));
+        (item.id.clone(), folders.collect())
+    });
+    checker.folders = folders.collect();
     let mut without_creation_time = vec![0_u64; trunk.items().len()];
 
     let mut items: Vec<ItemReceipt> = trunk.items().iter().map(ItemReceipt::new).collect();
@@ -78,7 +84,7 @@ pub fn check_machine(
     }
     conduct.send(&Event::StageBegan { stage: Stage::Check, expected });
     let mut meanings: Vec<Option<Landed>> = trunk.items().iter().map(Landed::of).collect();
-    let mut general = Vec::new();
+    let mut general: Vec<Finding> = history.cut_off_utc.into_iter().map(cut_off).collect();
     let entries = trunk.entries()?;
     in_order(
         |hand_over| {
@@ -174,6 +180,17 @@ pub fn check_machine(
         general,
         programs: super::programs::compared(trunk.programs(), Some(machine)),
     })
+}
+
+/// The restore that the machine was last given never came to its end: whatever the rest says, it is not done.
+fn cut_off(started_utc: OffsetDateTime) -> Finding {
+    Finding {
+        path: RelativePath::root(),
+        verdict: Verdict::Changed,
+        reason: Reason::RestoreCutOff { started_utc },
+        needs_attention: true,
+        expected_at: None,
+    }
 }
 
 /// What landed of an item's meaning.
@@ -333,6 +350,8 @@ struct Checker<'a> {
     finder: Finder<'a>,
     relocation: Relocation,
     keeps_modes: bool,
+    /// Where the parts of each item are.
+    folders: HashMap<String, Vec<RelativePath>>,
     conduct: Conduct<'a>,
 }
 
@@ -361,7 +380,10 @@ impl Checker<'_> {
                     (None, ReadTrouble::Gone) => {
                         let reason = match self.history.landed_utc(entry) {
                             Some(landed_utc) => Reason::GoneSince { landed_utc },
-                            None => Reason::NotThere,
+                            None => match self.one_folder_too_deep(entry, &expected_at) {
+                                Some(folder) => Reason::OneFolderTooDeep { folder: folder.to_string() },
+                                None => Reason::NotThere,
+                            },
                         };
                         (Verdict::Missing, reason)
                     }
@@ -431,6 +453,11 @@ impl Checker<'_> {
     /// Where the profile that an item is should be, below the machine's root.
     fn profile_folder(&self, item: &TrunkItem) -> Option<RelativePath> {
         let part = item.parts.iter().find(|part| part.name == PROFILE_PART)?;
+        self.folder_of(item, part)
+    }
+
+    /// Where a part of an item is on the machine.
+    fn folder_of(&self, item: &TrunkItem, part: &TrunkPart) -> Option<RelativePath> {
         let address = EntryAddress {
             owner: item.account.clone(),
             place: part.place.clone(),
@@ -451,6 +478,18 @@ impl Checker<'_> {
         let found = place_of(self.machine, self.accounts, &address)?;
         let path = found.path.join_path(&address.path);
         path.map_err(|refused| Reason::NotWritten { detail: refused.to_string() })
+    }
+
+    /// The folder inside an item's own, of the same name, in which a missing file is; none if it is not there either.
+    fn one_folder_too_deep(&self, entry: &Entry, expected_at: &RelativePath) -> Option<RelativePath> {
+        if entry.content == Content::Folder {
+            return None;
+        }
+        let own = self.folders.get(&entry.item)?.iter().find(|own| expected_at.is_within(own))?;
+        let inside = own.join(own.name()?).ok()?;
+        let path = inside.join_path(&expected_at.below(own)?).ok()?;
+        let metadata = self.machine.volume.metadata(&path).ok()?;
+        matches!(self.compare(entry, &path, &metadata, None), Ok(None)).then_some(inside)
     }
 
     /// None if it is what was captured.

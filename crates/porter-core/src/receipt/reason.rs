@@ -18,6 +18,17 @@ pub enum Reason {
     },
     /// Nothing is there.
     NotThere,
+    /// Nothing is there, but it is in a folder of the same name inside its own: somebody pasted one level too deep.
+    OneFolderTooDeep {
+        /// That folder.
+        folder: String,
+    },
+    /// The latest restore onto the machine never came to its end.
+    RestoreCutOff {
+        /// When it began.
+        #[serde(with = "time::serde::rfc3339")]
+        started_utc: OffsetDateTime,
+    },
     /// It had landed, and is not there any more.
     GoneSince {
         /// When the restore was done.

@@ -29,6 +29,8 @@ pub struct History {
     kept_existing: HashSet<EntryKey>,
     /// Items whose differing values in the registry were to stay.
     registry_kept: HashSet<String>,
+    /// When the latest restore began, if it never came to its end.
+    pub cut_off_utc: Option<OffsetDateTime>,
     /// For each item, when a restore of it last came to its end.
     finished_utc: HashMap<String, OffsetDateTime>,
 }
@@ -50,9 +52,10 @@ impl History {
         let mut lines = BufReader::new(file).lines().map_while(Result::ok);
         // A line cut short by a power failure is the last one.
         let restored = match lines.next().and_then(|line| serde_json::from_str(&line).ok()) {
-            Some(JournalLine::Begin { format, trunk_id: of, accounts, items, .. })
+            Some(JournalLine::Begin { format, trunk_id: of, accounts, items, started_utc, .. })
                 if [FORMAT, FIRST_FORMAT].contains(&format.as_str()) && of == *trunk_id =>
             {
+                self.cut_off_utc = Some(started_utc);
                 self.accounts.extend(accounts);
                 self.items.get_or_insert_default().extend(items.iter().cloned());
                 items
@@ -85,6 +88,7 @@ impl History {
                     }
                 }
                 JournalLine::End { finished_utc } => {
+                    self.cut_off_utc = None;
                     self.finished_utc.extend(restored.iter().map(|item| (item.clone(), finished_utc)));
                 }
                 JournalLine::FoundAdapted { entry, blake3 } => {

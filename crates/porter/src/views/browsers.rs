@@ -87,9 +87,15 @@ pub(crate) fn by_hand(receipt: &Receipt) -> Vec<ByHand<'_>> {
     let rows = receipt
         .items
         .iter()
-        .filter(|item| item.kind == KIND)
+        .filter(|item| item.kind == KIND && !is_left_out(item))
         .map(|item| ByHand { item, steps: steps(item, to) });
     rows.filter(|row| !row.steps.is_empty()).collect()
+}
+
+/// What nobody wanted to have here needs nothing.
+fn is_left_out(item: &ItemReceipt) -> bool {
+    let on_purpose = |reason: &Reason| matches!(reason, Reason::NotChosenAtCapture | Reason::NotChosenNow);
+    item.findings.iter().any(|finding| on_purpose(&finding.reason))
 }
 
 fn steps(item: &ItemReceipt, to: &str) -> Vec<String> {

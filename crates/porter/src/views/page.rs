@@ -103,7 +103,7 @@ fn attention(page: &mut String, receipt: &Receipt) {
         let rows: Vec<&Finding> = item.findings.iter().filter(|finding| finding.needs_attention).collect();
         findings(page, receipt, &of_whom(item), &rows);
     }
-    findings(page, receipt, "The trunk itself", &receipt.general.iter().collect::<Vec<_>>());
+    findings(page, receipt, "The whole of it", &receipt.general.iter().collect::<Vec<_>>());
     let _ = writeln!(page, "</section>");
 }
 

@@ -124,7 +124,7 @@ pub(crate) fn show(receipt: &Receipt) {
     }
     if !receipt.general.is_empty() {
         say("");
-        say(styled(BOLD, "The trunk itself"));
+        say(styled(BOLD, "The whole of it"));
         show_findings(receipt, &receipt.general.iter().collect::<Vec<_>>());
     }
     show_by_hand(receipt);
@@ -312,7 +312,10 @@ pub(crate) fn planned(receipt: &Receipt) -> BTreeMap<String, u64> {
 }
 
 fn show_findings(receipt: &Receipt, findings: &[&Finding]) {
-    for finding in findings.iter().take(LONGEST_LIST) {
+    // What says more than that nothing is there comes first.
+    let (nowhere, telling): (Vec<&Finding>, Vec<&Finding>) =
+        findings.iter().partition(|finding| finding.reason == Reason::NotThere);
+    for finding in telling.into_iter().chain(nowhere).take(LONGEST_LIST) {
         let verdict = verdict_words(receipt, finding.verdict);
         say(format_args!("      {}  {}", styled(style_of(finding.verdict), verdict), finding.path));
         say(format_args!("        {}", words::reason(&finding.reason)));

@@ -263,6 +263,13 @@ pub(crate) fn reason(reason: &Reason) -> String {
         Reason::NotRegistered { title } => {
             format!("it is there, and {title} does not know of it: close the browser, and restore again")
         }
+        Reason::OneFolderTooDeep { folder } => {
+            format!("not where it belongs, but one folder too deep, in {}", on_screen(folder.as_bytes()))
+        }
+        Reason::RestoreCutOff { started_utc } => format!(
+            "the restore of {} never came to its end: run it again, or take it back with `porter undo`",
+            date_and_time(*started_utc)
+        ),
         Reason::RegistryNotEntered { detail } => {
             format!(
                 "what it has in the person's registry could not be entered: {}",
