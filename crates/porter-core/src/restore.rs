@@ -2,10 +2,10 @@
 //!
 //! 1. [`accounts`]: which account of the trunk is which on the machine;
 //! 2. [`relocate`]: where programs keep their data on another system;
-//! 3. [`plan`]: what becomes of each entry, decided by the planner against what is there ([`target`]);
-//! 4. [`run`]: the steps, each written to the [`journal`] before it is taken;
-//!    and [`set_registry`](mod@set_registry) for the running Windows;
-//! 5. [`history`]: what the journals of earlier restores tell a later check.
+//! 3. [`landing`]: what the kinds decide about whole items;
+//! 4. [`plan`]: what becomes of each entry, decided by the planner against what is there ([`target`]);
+//! 5. [`run`]: the steps, each written to the [`journal`] before it is taken, and the values of a running Windows' registry;
+//! 6. [`history`]: what the journals of earlier restores tell a later check.
 //!
 //! Nothing on the machine is deleted or overwritten: what differs is set aside under a dated name. No link is
 //! followed, and none is made that leads out of its place.
@@ -23,6 +23,7 @@ mod new_account;
 pub mod old_paths;
 pub mod plan;
 mod planner;
+mod planning;
 pub mod relocate;
 pub mod run;
 pub(crate) mod set_registry;
@@ -31,7 +32,7 @@ pub mod target;
 pub use existing::{Different, Existing};
 pub use new_account::{NotMade, make_account, possible_name};
 pub use plan::{Action, Plan, Refused, Step};
-pub use planner::{Wishes, homeless, plan_restore, plan_take};
+pub use planning::{Wishes, homeless, plan_restore, plan_take};
 pub use run::{RestoreReport, run_plan};
 
 use crate::receipt::Reason;

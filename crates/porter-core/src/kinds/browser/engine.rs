@@ -39,44 +39,64 @@ pub struct Entering<'a> {
 /// A file that is to be written, beside the root.
 pub type NewContent = (&'static str, Vec<u8>);
 
-/// See the module.
+/// See the module. What an engine does not have, it does not implement: one that has a single profile keeps no list, for example.
 pub trait Engine: Sync {
     /// The profiles in a root folder.
     fn profiles(&self, machine: &Machine, root: &RelativePath) -> Vec<Registered>;
 
     /// The version that last used a root, where it is written there.
-    fn version_in_root(&self, volume: &dyn Volume, root: &RelativePath) -> Option<String>;
+    fn version_in_root(&self, _volume: &dyn Volume, _root: &RelativePath) -> Option<String> {
+        None
+    }
 
     /// The version of a program in its folder.
-    fn version_installed(&self, volume: &dyn Volume, program: &RelativePath) -> Option<String>;
+    fn version_installed(&self, _volume: &dyn Volume, _program: &RelativePath) -> Option<String> {
+        None
+    }
 
     /// Reads what a profile means, on a system of this family.
     fn learn(&self, profile: &ProfileFolder<'_>, family: Family) -> Learned;
 
     /// The names of the files and links that stand for an open profile, in it or beside it.
-    fn locks(&self) -> &'static [&'static str];
+    fn locks(&self) -> &'static [&'static str] {
+        &[]
+    }
 
-    /// A free folder for a profile that comes from a folder called `wanted`, below the root.
+    /// A free folder for a profile that comes from a folder called `wanted`, below the root; the root itself if it holds one profile and
+    /// no more.
     fn free_folder(
         &self,
-        wanted: &str,
-        family: Family,
-        is_free: &dyn Fn(&RelativePath) -> bool,
-    ) -> Option<RelativePath>;
+        _wanted: &str,
+        _family: Family,
+        _is_free: &dyn Fn(&RelativePath) -> bool,
+    ) -> Option<RelativePath> {
+        Some(RelativePath::root())
+    }
+
+    /// True if the browser has a list of its profiles, in which one that comes has to be entered.
+    fn has_list(&self) -> bool {
+        true
+    }
 
     /// What the browser's own list becomes when a profile is entered; `read` gives the files of the root. Nothing for one that
     /// is entered already.
     fn enter(
         &self,
-        read: &dyn Fn(&str) -> Option<Vec<u8>>,
-        entering: &Entering<'_>,
-    ) -> Result<Vec<NewContent>, FormatError>;
+        _read: &dyn Fn(&str) -> Option<Vec<u8>>,
+        _entering: &Entering<'_>,
+    ) -> Result<Vec<NewContent>, FormatError> {
+        Ok(Vec::new())
+    }
 
     /// The files of a profile in which paths are written.
-    fn files_with_paths(&self) -> &'static [&'static str];
+    fn files_with_paths(&self) -> &'static [&'static str] {
+        &[]
+    }
 
     /// Such a file with its paths following to the new machine; none if nothing in it changes.
-    fn follow(&self, file: &str, content: &[u8], paths: &OldPaths) -> Option<Vec<u8>>;
+    fn follow(&self, _file: &str, _content: &[u8], _paths: &OldPaths) -> Option<Vec<u8>> {
+        None
+    }
 
     /// The bookmarks of a profile, with their pictures if wanted.
     fn bookmarks(&self, profile: &ProfileFolder<'_>, with_icons: bool) -> Result<Bookmarks, FormatError>;
@@ -90,7 +110,9 @@ pub trait Engine: Sync {
     ) -> Result<Option<(NewContent, porter_formats::bookmarks::Added)>, FormatError>;
 
     /// The tabs that were open.
-    fn tabs(&self, profile: &ProfileFolder<'_>) -> Result<Vec<Link>, FormatError>;
+    fn tabs(&self, _profile: &ProfileFolder<'_>) -> Result<Vec<Link>, FormatError> {
+        Ok(Vec::new())
+    }
 
     /// Gives the history, the newest first.
     fn each_visited(

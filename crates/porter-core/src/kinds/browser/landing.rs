@@ -4,7 +4,7 @@ use super::KIND;
 use super::engine::{Engine, Entering, engine_of, is_newer};
 use super::in_use;
 use super::profile::ProfileFolder;
-use crate::catalogue::{CarryRule, Catalogue, EngineName, Find, PROFILE_PART};
+use crate::catalogue::{CarryRule, Catalogue, Find, PROFILE_PART};
 use crate::machine::{Account, Machine, PlaceState, small_file};
 use crate::receipt::Reason;
 use crate::restore::accounts::AccountMap;
@@ -125,8 +125,6 @@ impl Coming<'_> {
     ) {
         let machine = self.ground.machine;
         let roots = roots(machine, self.account, self.rule);
-        let is_safari =
-            self.rule.profiles.as_ref().is_some_and(|profiles| profiles.engine == EngineName::Safari);
         let Some(root) = roots.first() else {
             landings
                 .refused
@@ -170,7 +168,9 @@ impl Coming<'_> {
             to_place,
             to,
         });
-        if !is_safari && let Some(folder) = on_volume.below(&root.on_volume) {
+        if self.engine.has_list()
+            && let Some(folder) = on_volume.below(&root.on_volume)
+        {
             self.enter(landings, lists, root, &folder, name);
         }
     }

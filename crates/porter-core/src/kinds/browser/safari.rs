@@ -1,15 +1,13 @@
 //! Safari: one profile for each person, which only a Mac can use. Its bookmarks and tabs can be taken out for any browser.
 
-use super::engine::{Engine, Entering, NewContent, Registered};
+use super::engine::{Engine, NewContent, Registered};
 use super::profile::{Learned, ProfileFolder};
 use crate::machine::Machine;
 use crate::machine::layout::Family;
-use crate::restore::old_paths::OldPaths;
 use porter_formats::bookmarks::{Added, Bookmarks};
 use porter_formats::links::Link;
 use porter_formats::{FormatError, safari};
 use porter_names::RelativePath;
-use porter_source::Volume;
 use rusqlite::Connection;
 use time::OffsetDateTime;
 
@@ -34,14 +32,6 @@ impl Engine for Safari {
         vec![Registered { name: "Safari".to_owned(), folder: Ok(root.clone()), is_default: true }]
     }
 
-    fn version_in_root(&self, _volume: &dyn Volume, _root: &RelativePath) -> Option<String> {
-        None
-    }
-
-    fn version_installed(&self, _volume: &dyn Volume, _program: &RelativePath) -> Option<String> {
-        None
-    }
-
     fn learn(&self, profile: &ProfileFolder<'_>, _family: Family) -> Learned {
         let mut learned = Learned::default();
         if let Some(file) = profile.read(BOOKMARKS) {
@@ -52,33 +42,8 @@ impl Engine for Safari {
         learned
     }
 
-    fn locks(&self) -> &'static [&'static str] {
-        &[]
-    }
-
-    fn free_folder(
-        &self,
-        _wanted: &str,
-        _family: Family,
-        _is_free: &dyn Fn(&RelativePath) -> bool,
-    ) -> Option<RelativePath> {
-        Some(RelativePath::root())
-    }
-
-    fn enter(
-        &self,
-        _read: &dyn Fn(&str) -> Option<Vec<u8>>,
-        _entering: &Entering<'_>,
-    ) -> Result<Vec<NewContent>, FormatError> {
-        Ok(Vec::new())
-    }
-
-    fn files_with_paths(&self) -> &'static [&'static str] {
-        &[]
-    }
-
-    fn follow(&self, _file: &str, _content: &[u8], _paths: &OldPaths) -> Option<Vec<u8>> {
-        None
+    fn has_list(&self) -> bool {
+        false
     }
 
     fn bookmarks(&self, profile: &ProfileFolder<'_>, _with_icons: bool) -> Result<Bookmarks, FormatError> {
@@ -92,10 +57,6 @@ impl Engine for Safari {
         _now_utc: OffsetDateTime,
     ) -> Result<Option<(NewContent, Added)>, FormatError> {
         Err(cannot_write())
-    }
-
-    fn tabs(&self, _profile: &ProfileFolder<'_>) -> Result<Vec<Link>, FormatError> {
-        Ok(Vec::new())
     }
 
     fn each_visited(

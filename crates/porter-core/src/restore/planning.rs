@@ -1,0 +1,238 @@
+//! What is to be restored, and where to: decided for whole items, before the planner looks at their entries.
+
+use super::RestoreError;
+use super::accounts::{AccountMap, AccountsError, match_accounts, names_on, place_of};
+use super::existing::{Decide, Existing};
+use super::history::History;
+use super::host::most_bytes_in_name;
+use super::landing::{Landings, Moved};
+use super::plan::{ItemPlan, Plan, is_older};
+use super::planner::{Planner, Spot};
+use super::relocate::Relocation;
+use crate::catalogue::Catalogue;
+use crate::events::Conduct;
+use crate::kinds::browser::bookmarks_into::{self, Adding};
+use crate::kinds::browser::landing::{self, BrowserWishes, Ground, NewerProfiles};
+use crate::machine::{Account, Machine, Place};
+use crate::packing::Selection;
+use crate::receipt::Reason;
+use crate::registry_part;
+use porter_names::{NameRules, RelativePath};
+use porter_source::HostTree;
+use porter_trunk::{AccountLabel, Entry, EntryAddress, Trunk, TrunkItem, TrunkPart};
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::Path;
+use time::OffsetDateTime;
+
+/// What a person decides about a restore.
+#[derive(Debug)]
+pub struct Wishes<'a> {
+    /// Accounts that are called otherwise on the new machine, old to new.
+    pub accounts: &'a BTreeMap<String, String>,
+    /// Which items.
+    pub selection: &'a Selection,
+    /// What becomes of browsers' profiles.
+    pub browsers: BrowserWishes,
+    /// Where things go that were at the root of the drive: a place of the machine, and a folder in it. Where they were, if none is given.
+    pub drive_root: Option<(Place, RelativePath)>,
+    /// The browser that all bookmarks are added to, if any.
+    pub bookmarks_into: Option<&'a str>,
+    /// When.
+    pub now_utc: OffsetDateTime,
+}
+
+/// Plans the restore of the chosen items onto a machine. `decide` is asked for each file that is there already and differs.
+pub fn plan_restore(
+    trunk: &dyn Trunk,
+    machine: &Machine,
+    catalogue: &Catalogue,
+    wishes: &Wishes<'_>,
+    decide: Decide<'_>,
+    conduct: Conduct<'_>,
+) -> Result<Plan, RestoreError> {
+    let Wishes { accounts: given, selection, now_utc, browsers, bookmarks_into, ref drive_root } = *wishes;
+    let target = machine.volume.host_tree().ok_or(RestoreError::ReadOnlyMachine)?;
+    let history = History::load(machine, &trunk.label().trunk_id);
+    let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
+    let items: BTreeSet<String> = trunk
+        .items()
+        .iter()
+        .filter(|item| item.chosen && selection.chooses(&item.id, item.account.as_deref()))
+        .map(|item| item.id.clone())
+        .collect();
+    refuse_homeless(trunk, &items, &accounts, machine)?;
+
+    let rules = machine.layout.name_rules(most_bytes_in_name());
+    let mut planner = Planner::new(target.clone(), rules, now_utc, &history);
+    let chosen: Vec<&TrunkItem> = trunk.items().iter().filter(|item| items.contains(&item.id)).collect();
+    let ground = Ground {
+        label: trunk.label(),
+        machine,
+        accounts: &accounts,
+        history: &history,
+        catalogue,
+        wishes: browsers,
+    };
+    let mut landings = landing::land(&ground, &chosen);
+    if let Some(to) = drive_root {
+        landings.moves.extend(chosen.iter().flat_map(|item| from_drive_root(item, to, &history)));
+    }
+    let mut merged = Vec::new();
+    let mut add = |items: &[&TrunkItem], browser: &str, landings: &mut Landings| {
+        let into = Adding { trunk, machine, accounts: &accounts, catalogue, browser, now_utc };
+        merged.extend(bookmarks_into::bookmarks_into(&into, items, landings));
+    };
+    if browsers.newer == NewerProfiles::BookmarksOnly {
+        for item in &chosen {
+            let is_newer = matches!(landings.refused.get(&item.id), Some(Reason::NewerThanProgram { .. }));
+            if let Some(browser) =
+                item.rule.as_ref().and_then(|rule| rule.rsplit('/').next()).filter(|_| is_newer)
+            {
+                add(&[item], browser, &mut landings);
+            }
+        }
+    }
+    if let Some(browser) = bookmarks_into {
+        add(&chosen, browser, &mut landings);
+    }
+    registry_part::landing::land(&ground, &chosen, now_utc, decide, &mut landings);
+    let relocation =
+        Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue).with(&landings.moves);
+    planner.heed(landings);
+    let target = |entry: &Entry, _: &RelativePath| {
+        let EntryAddress { place, path, .. } = relocation.address(entry);
+        let base = place_of(machine, &accounts, &relocation.address(entry))?.path.clone();
+        Ok(Spot { place, base, path })
+    };
+    planner.plan_entries(trunk, &items, &target, decide, conduct)?;
+    let of_chosen = |id: &String| {
+        trunk.items().iter().any(|item| item.account.as_ref() == Some(id) && items.contains(&item.id))
+    };
+    let wanted: Vec<(&String, &Account)> = accounts
+        .iter()
+        .filter(|(id, _)| of_chosen(id))
+        .filter_map(|(id, account)| Some((id, (*account)?)))
+        .collect();
+    let by_id = wanted.iter().map(|(id, account)| ((*id).clone(), account.id.clone())).collect();
+    planner.plan_edits();
+    let destinations = chosen.iter().filter(|item| !item.parts.is_empty()).map(|item| {
+        let at = |part: &TrunkPart| {
+            let path = RelativePath::from_bytes(part.path.as_bytes()).ok()?;
+            let (owner, place) = (item.account.clone(), part.place.clone());
+            let address =
+                relocation.address_of(&item.id, &EntryAddress { owner, place, path, safe_path: None });
+            place_of(machine, &accounts, &address).ok()?.path.join_path(&address.path).ok()
+        };
+        let to_write = planner.to_write_by_item.get(&item.id).copied().unwrap_or_default();
+        ItemPlan {
+            id: item.id.clone(),
+            to: item.parts.iter().filter_map(at).collect(),
+            to_write,
+            registry_values: planner.registry_values_of(&item.id),
+        }
+    });
+    let destinations = destinations.collect();
+    let mut plan = planner.finish(by_id, items)?;
+    plan.merged = merged;
+    plan.destinations = destinations;
+    let (old, new) = (&trunk.label().machine.system, &machine.system);
+    plan.older_system = is_older(new, old).then(|| (old.clone(), new.clone()));
+    plan.keeps_modes = machine.has_permissions_of(&trunk.label().machine.system);
+    plan.account_names = wanted.iter().map(|(id, account)| ((*id).clone(), account.shown_name())).collect();
+    Ok(plan)
+}
+
+/// Where the parts of an item go that were at the root of the drive; as before, if they went somewhere before.
+fn from_drive_root<'i>(
+    item: &'i TrunkItem,
+    (place, folder): &'i (Place, RelativePath),
+    history: &'i History,
+) -> impl Iterator<Item = Moved> + 'i {
+    let parts = item.parts.iter().filter(|part| part.place == Place::DriveRoot.name());
+    parts.filter_map(move |part| {
+        let from = RelativePath::from_bytes(part.path.as_bytes()).ok()?;
+        if let Some(known) = history.moved(&item.id).filter(|known| known.from == from) {
+            return Some(known.clone());
+        }
+        let to = folder.join_path(&from).ok()?;
+        let from_place = part.place.clone();
+        Some(Moved { item: item.id.clone(), from_place, from, to_place: place.name().to_owned(), to })
+    })
+}
+
+/// Plans taking part of one item into a folder: `below` is a path below the item's place.
+pub fn plan_take(
+    trunk: &dyn Trunk,
+    item: &str,
+    below: &RelativePath,
+    folder: &Path,
+    now_utc: OffsetDateTime,
+    conduct: Conduct<'_>,
+) -> Result<Plan, RestoreError> {
+    let history = History::default();
+    let rules = if cfg!(windows) { NameRules::windows(255) } else { NameRules::UNIX };
+    let mut planner = Planner::new(HostTree::new(folder), rules, now_utc, &history);
+    let cut = below.parent().unwrap_or_default();
+    let items = BTreeSet::from([item.to_owned()]);
+    // A single file or folder is taken by its own name, not with the folders above it.
+    planner.taken = Some((below.clone(), cut));
+    // What comes from several places would meet in one folder: each place gets its own.
+    let parts = trunk.items().iter().find(|known| known.id == item).map(|item| item.parts.as_slice());
+    let places: BTreeSet<&str> = parts.unwrap_or_default().iter().map(|part| part.place.as_str()).collect();
+    let target = |entry: &Entry, path: &RelativePath| {
+        let (place, base) = (entry.address.place.clone(), RelativePath::root());
+        let too_long =
+            |refused: porter_names::PathRefused| Reason::NotWritten { detail: refused.to_string() };
+        let folder =
+            if places.len() > 1 { base.join(place.as_bytes()).map_err(too_long)? } else { base.clone() };
+        Ok(Spot { path: folder.join_path(path).map_err(too_long)?, place, base })
+    };
+    planner.plan_entries(trunk, &items, &target, &mut |_| Existing::SetAside, conduct)?;
+    planner.finish(BTreeMap::new(), items)
+}
+
+/// The accounts of the trunk whose chosen items have no account to land in.
+pub fn homeless(
+    trunk: &dyn Trunk,
+    machine: &Machine,
+    given: &BTreeMap<String, String>,
+    selection: &Selection,
+) -> Result<Vec<AccountLabel>, RestoreError> {
+    let history = History::load(machine, &trunk.label().trunk_id);
+    let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
+    let has_things = |id: &String| {
+        let mut items = trunk.items().iter();
+        items.any(|item| {
+            item.account.as_ref() == Some(id)
+                && item.chosen
+                && selection.chooses(&item.id, item.account.as_deref())
+        })
+    };
+    let without = trunk
+        .label()
+        .accounts
+        .iter()
+        .filter(|account| !matches!(accounts.get(&account.id), Some(Some(_))) && has_things(&account.id));
+    Ok(without.cloned().collect())
+}
+
+/// Nobody's things are put into somebody else's account, and nobody's are dropped in silence.
+fn refuse_homeless(
+    trunk: &dyn Trunk,
+    items: &BTreeSet<String>,
+    accounts: &AccountMap<'_>,
+    machine: &Machine,
+) -> Result<(), RestoreError> {
+    let without: BTreeSet<String> = trunk
+        .items()
+        .iter()
+        .filter(|item| items.contains(&item.id))
+        .filter_map(|item| item.account.clone())
+        .filter(|account| !matches!(accounts.get(account), Some(Some(_))))
+        .collect();
+    if without.is_empty() {
+        return Ok(());
+    }
+    let without = without.into_iter().collect();
+    Err(AccountsError::NoneFor { without, has: names_on(machine) }.into())
+}
