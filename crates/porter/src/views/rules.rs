@@ -5,6 +5,7 @@ use crate::paths;
 use crate::rules_folder::OwnRule;
 use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled};
 use porter_core::catalogue::CarryRule;
+use porter_core::item::Item;
 use porter_core::item::What;
 use porter_core::kinds::ruled::{find_by_rule, shown_find};
 use porter_core::machine::layout::Family;
@@ -78,8 +79,10 @@ pub(crate) fn show(own: &OwnRule) {
     own.text.lines().for_each(say);
     if let Some(profiles) = &own.rule.profiles {
         say("");
-        say(styled(FAINT, "# and what comes with its engine"));
-        profiles.engine.text().lines().for_each(say);
+        // As remarks: what is printed can be saved and changed as a rule of one's own.
+        say(styled(FAINT, "# What comes with its engine by itself:"));
+        let lines = profiles.engine.text().lines().skip_while(|line| line.starts_with('#'));
+        lines.for_each(|line| say(styled(FAINT, format_args!("# {line}"))));
     }
 }
 
@@ -143,7 +146,7 @@ pub(crate) fn tried(machine: &Machine, id: &str, about: Option<&str>, looked: &[
         }
     }
     say("");
-    let items: Vec<_> = survey.items.iter().filter(|row| is_of(&row.item.id, id)).collect();
+    let items: Vec<_> = survey.items.iter().filter(|row| is_of(&row.item, id)).collect();
     for row in &items {
         say(format_args!(
             "{}  {} in {} carried, {} in {} left",
@@ -153,6 +156,10 @@ pub(crate) fn tried(machine: &Machine, id: &str, about: Option<&str>, looked: &[
             size(row.to_leave.size_in_bytes),
             counted(row.to_leave.files, "file")
         ));
+        let values: u64 = row.item.registry.iter().map(|key| key.values.len() as u64).sum();
+        if values > 0 {
+            say(format_args!("  {} in the person's registry", counted(values, "value")));
+        }
     }
     say(match items.len() {
         0 => styled(CARE, "It finds nothing that would be carried."),
@@ -160,15 +167,15 @@ pub(crate) fn tried(machine: &Machine, id: &str, about: Option<&str>, looked: &[
     });
 }
 
-/// True for the item of a rule, whoever owns it.
-fn is_of(item_id: &str, rule_id: &str) -> bool {
-    item_id.split_once('/').is_some_and(|(_, below)| below == rule_id)
+/// True for an item that a rule found, whoever owns it; for each profile of a program, too.
+fn is_of(item: &Item, rule_id: &str) -> bool {
+    item.rule.as_ref().is_some_and(|rule| rule.id == rule_id)
 }
 
 /// `porter-rule-tried/1`.
 pub(crate) fn tried_json(machine: &Machine, id: &str, looked: &[Looked], survey: &Survey) -> Value {
     let row = |row: &Looked| json!({"account": row.account, "place": row.place, "found": row.found});
-    let items = survey.items.iter().filter(|row| is_of(&row.item.id, id)).map(|row| {
+    let items = survey.items.iter().filter(|row| is_of(&row.item, id)).map(|row| {
         json!({
             "id": row.item.id,
             "files": row.to_capture.files,

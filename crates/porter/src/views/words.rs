@@ -29,6 +29,9 @@ pub(crate) fn marks(cautions: &[Caution]) -> String {
 pub(crate) fn in_general(why: &Reason) -> String {
     match why {
         Reason::ChangedSince { .. } => "worked on since it landed".to_owned(),
+        Reason::RegistryStays { .. } => {
+            "what was in the old registry stays in the trunk: this system has none".to_owned()
+        }
         Reason::Entered { .. } => "its browser knows it, and opens another profile by itself".to_owned(),
         why => reason(why),
     }
