@@ -72,7 +72,7 @@ impl Item {
             Some(id) => Some(machine.account(id)?),
             None => None,
         };
-        machine.place(owner, part.place)
+        machine.place(owner.filter(|_| part.place.is_personal()), part.place)
     }
 
     /// Where a part of it is, below the root of the volume; for loose files, the folder that they are in.

@@ -346,3 +346,39 @@ fn a_capture_waits_until_the_browser_is_closed() {
     let taken = bench.porter(&["take", "trunk", prefs, "-"]).with_status(0).out;
     assert!(taken.contains("written.at.the.end"), "{taken}");
 }
+
+#[test]
+fn a_profile_that_lies_outside_all_folders_of_its_person_lands_among_the_others() {
+    let bench = Workbench::with_demo_machines();
+    let list = format!("LOFT-PC/{FIREFOX}/profiles.ini");
+    let text = bench.read(&list).replace(
+        "IsRelative=1\r\nPath=Profiles/z3q8f6ab.Kite fair",
+        "IsRelative=0\r\nPath=C:\\Browsing\\fair",
+    );
+    bench.write(&list, text);
+    fs::create_dir_all(bench.path("LOFT-PC/Browsing")).unwrap();
+    fs::rename(
+        bench.path(&format!("LOFT-PC/{FIREFOX}/Profiles/z3q8f6ab.Kite fair")),
+        bench.path("LOFT-PC/Browsing/fair"),
+    )
+    .unwrap();
+    bench.write(
+        "LOFT-PC/Browsing/fair/prefs.js",
+        "user_pref(\"a.file\", \"C:\\\\Browsing\\\\fair\\\\list.txt\");\n",
+    );
+    bench.write("LOFT-PC/Browsing/notes.txt", "of nobody");
+
+    bench.porter(&["capture", "LOFT-PC", "trunk", "--quiet"]).with_status(0);
+    bench.porter(&RESTORE).with_status(0);
+    let prefs = bench.read(&format!("TIDEWATER/{FIREFOX}/Profiles/fair/prefs.js"));
+    assert!(
+        prefs.contains(r"C:\\Users\\odile\\AppData\\Roaming\\Mozilla\\Firefox\\Profiles\\fair\\list.txt"),
+        "{prefs}"
+    );
+    assert!(bench.read(&format!("TIDEWATER/{FIREFOX}/profiles.ini")).contains("Path=Profiles/fair"));
+    assert_eq!(bench.read("TIDEWATER/Browsing/notes.txt"), "of nobody");
+    assert!(!bench.path("TIDEWATER/Browsing/fair").exists(), "nothing is carried twice");
+    let receipt = bench.porter(&["check", "trunk", "TIDEWATER", "--json", "-"]).with_status(0).json();
+    let profile = item(&receipt, "odile/browser/firefox/kite-fair");
+    assert_eq!((&profile["verdict"], &profile["counts"][0]["name"]), (&"landed".into(), &"bookmarks".into()));
+}

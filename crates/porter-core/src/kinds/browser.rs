@@ -30,7 +30,7 @@ use crate::catalogue::{CarryRule, Catalogue, PROFILE_PART};
 use crate::item::{Facts, Item, Part, What};
 use crate::kinds::ruled::find_by_rule;
 use crate::machine::account::{id_from_name, unused_id};
-use crate::machine::{Account, Machine, PlaceState};
+use crate::machine::{Account, FoundPlace, Machine, Place, PlaceState};
 use crate::survey::Caution;
 use engine::{Engine, Registered, engine_of};
 use porter_names::RelativePath;
@@ -83,7 +83,7 @@ fn find_profiles(
                     continue;
                 }
             };
-            let Some(part) = part_at(owner, &folder).filter(|_| taken.insert(folder.clone())) else {
+            let Some(part) = part_at(machine, owner, &folder).filter(|_| taken.insert(folder.clone())) else {
                 continue;
             };
             is_all |= folder == root;
@@ -170,11 +170,15 @@ fn is_folder(machine: &Machine, path: &RelativePath) -> bool {
     machine.volume.metadata(path).is_ok_and(|found| found.kind == porter_source::EntryKind::Folder)
 }
 
-/// A folder as a part: below the innermost place of the person that it is in.
-fn part_at(owner: &Account, folder: &RelativePath) -> Option<Part> {
-    let places = owner.places.iter().filter(|(_, found)| found.state == PlaceState::Present);
-    let around = places.filter(|(_, found)| folder.is_within(&found.path) && *folder != found.path);
-    let (place, found) = around.max_by_key(|(_, found)| found.path.steps().count())?;
-    let below = folder.below(&found.path)?;
-    Some(Part { name: PROFILE_PART.to_owned(), place: *place, what: What::At(below) })
+/// A folder as a part: below the innermost place of the person that it is in; else, of one that somebody put elsewhere, below the root of
+/// the drive.
+fn part_at(machine: &Machine, owner: &Account, folder: &RelativePath) -> Option<Part> {
+    let drive_root = machine.places.get_key_value(&Place::DriveRoot);
+    let below = |(place, found): (&Place, &FoundPlace)| {
+        let is_around = found.state == PlaceState::Present && *folder != found.path;
+        Some((*place, found.path.steps().count(), folder.below(&found.path).filter(|_| is_around)?))
+    };
+    let own = owner.places.iter().filter_map(below).max_by_key(|(_, depth, _)| *depth);
+    let (place, _, below) = own.or_else(|| drive_root.and_then(below))?;
+    Some(Part { name: PROFILE_PART.to_owned(), place, what: What::At(below) })
 }

@@ -5,6 +5,7 @@ use super::engine::{Engine, Entering, engine_of, is_newer};
 use super::in_use;
 use super::profile::ProfileFolder;
 use crate::catalogue::{CarryRule, Catalogue, Find, PROFILE_PART};
+use crate::machine::layout::Family;
 use crate::machine::{Account, Machine, PlaceState, small_file};
 use crate::receipt::Reason;
 use crate::restore::accounts::AccountMap;
@@ -190,9 +191,13 @@ impl Coming<'_> {
         let machine = self.ground.machine;
         let mut paths = OldPaths::of_person(label, old, machine, self.account);
         // The profile's own folder may have got another name.
-        if let Some(place) = old.places.get(&self.part.place) {
-            paths.add(&format!("{place}/{from}"), as_written(machine.layout.family, to));
-        }
+        let was = match old.places.get(&self.part.place) {
+            Some(place) => format!("{place}/{from}"),
+            None => {
+                as_written(Family::from_name(&label.machine.system.family).unwrap_or(Family::Windows), from)
+            }
+        };
+        paths.add(&was, as_written(machine.layout.family, to));
         let paths = Arc::new(paths);
         for file in self.engine.files_with_paths() {
             let Ok(path) = from.join(file.as_bytes()) else { continue };
