@@ -4,6 +4,7 @@
 use super::accounts;
 use crate::machine::facts::SystemFacts;
 use crate::machine::registry::{RegistryKey, RegistryRow, describe, programs, settings};
+use time::OffsetDateTime;
 use winreg::RegKey;
 use winreg::enums::{HKEY_LOCAL_MACHINE, HKEY_USERS};
 
@@ -19,7 +20,8 @@ impl RegistryKey for RegKey {
     }
 
     fn last_written_utc(&self) -> Option<OffsetDateTime> {
-        let FILETIME { dwLowDateTime: low, dwHighDateTime: high } = *self.query_info().ok()?.last_write_time;
+        let info = self.query_info().ok()?;
+        let (high, low) = (info.last_write_time.dwHighDateTime, info.last_write_time.dwLowDateTime);
         porter_source::utc_from_filetime(u64::from(high) << 32 | u64::from(low))
     }
 
