@@ -59,3 +59,58 @@ pub(super) fn key_path<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Str
     }
     Ok(path)
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::catalogue::CarryRule;
+
+    fn rule(more: &str) -> Result<CarryRule, String> {
+        let head = "id = \"kites/planner\"\ntitle = \"Kite Planner\"\n[[find]]\nplace = \"roaming-data\"\npath = \"Kite Planner\"\n";
+        CarryRule::from_toml(&format!("{head}{more}")).map_err(|error| error.to_string())
+    }
+
+    #[test]
+    fn the_table_that_says_most_about_a_key_decides_whatever_the_case() {
+        let rule = rule(
+            "[[registry]]\nkey = 'Software\\Planner'\nhold = \"its own\"\n\
+             [[registry]]\nkey = 'Software\\Planner\\Views'\n\
+             [[registry]]\nkey = 'Software\\Other'\nvalues = [\"Sail\"]\n\
+             [profiles]\nengine = \"chromium\"\nregistry = 'Software\\Browser'\n",
+        )
+        .unwrap();
+        let part = |key: &str| super::part_of(&rule.registry, key);
+        let hold = |key: &str| part(key).map(|part| part.hold.as_deref().unwrap_or("lands"));
+        assert_eq!(hold("SOFTWARE\\planner\\Licence"), Some("its own"));
+        assert_eq!(hold("Software\\Planner\\views\\Left"), Some("lands"));
+        // A key that only begins alike is another one.
+        assert_eq!(hold("Software\\Planner\\ViewsOfOthers"), Some("its own"));
+        assert_eq!(hold("Software\\PlannerPlus"), None);
+        // Of a key with chosen values nothing below it belongs to the rule.
+        assert_eq!((hold("Software\\Other"), hold("Software\\Other\\Below")), (Some("lands"), None));
+        let other = part("Software\\Other").unwrap();
+        assert!(other.has_value("SAIL") && !other.has_value("Spar"));
+        // What its engine brings is below the program's own key.
+        assert!(part("Software\\Browser\\PreferenceMACs\\Default").is_some_and(|part| part.by_profile));
+        assert!(hold("Software\\Browser\\BLBeacon").is_some_and(|why| why != "lands"));
+    }
+
+    #[test]
+    fn a_key_that_leads_anywhere_else_is_refused() {
+        for key in [
+            "HKEY_CURRENT_USER\\Software",
+            "hkcu\\Software",
+            "\\Software",
+            "Software\\\\Kites",
+            "Software/Kites",
+            "",
+        ] {
+            let refused = rule(&format!("[[registry]]\nkey = '{key}'\n")).unwrap_err();
+            assert!(refused.contains("below the person's own registry"), "{key}: {refused}");
+        }
+        let shared = rule("[[registry]]\nkey = 'Software'\n").unwrap();
+        assert_eq!(shared.registry.len(), 1);
+        let machines = "id = \"kites/planner\"\ntitle = \"x\"\n[[find]]\nplace = \"shared-data\"\n[[registry]]\nkey = 'Software'\n";
+        let refused = CarryRule::from_toml(machines).unwrap_err().to_string();
+        assert!(refused.contains("goes with places of people"), "{refused}");
+    }
+}
