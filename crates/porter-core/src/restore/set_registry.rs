@@ -10,6 +10,7 @@ use crate::registry_part::running;
 use crate::undo::WhyKept;
 use porter_names::RelativePath;
 use porter_trunk::RegistryValue;
+use std::collections::HashSet;
 use std::io;
 
 /// Sets what a plan wants, after `write_ahead` has seen it written down. A value that cannot be set is told, and the rest goes on.
@@ -21,7 +22,11 @@ pub(super) fn set_registry(
     report.registry_values = plan.destinations.iter().map(|item| item.registry_values).sum();
     let mut lines: Vec<JournalLine> =
         plan.registry_kept.iter().map(|item| JournalLine::RegistryKept { item: item.clone() }).collect();
-    lines.extend(plan.registry.iter().flat_map(lines_of));
+    // A key above several is told of before all of them, and once: an undo removes it after them.
+    let mut made = HashSet::new();
+    for change in &plan.registry {
+        lines.extend(lines_of(change, &mut made));
+    }
     write_ahead(&lines)?;
     for change in &plan.registry {
         if let Err(cause) = set(change) {
@@ -47,7 +52,7 @@ fn set(change: &RegistryChange) -> io::Result<()> {
     }
 }
 
-fn lines_of(change: &RegistryChange) -> Vec<JournalLine> {
+fn lines_of(change: &RegistryChange, made: &mut HashSet<(String, String)>) -> Vec<JournalLine> {
     let RegistryChange { item, sid, key, value } = change;
     match value {
         Some(becomes) => vec![JournalLine::RegistryValue {
@@ -62,7 +67,7 @@ fn lines_of(change: &RegistryChange) -> Vec<JournalLine> {
             .match_indices('\\')
             .map(|(at, _)| &key[..at])
             .chain([key.as_str()])
-            .filter(|key| !running::has_key(sid, key))
+            .filter(|key| !running::has_key(sid, key) && made.insert((sid.clone(), key.to_lowercase())))
             .map(|key| JournalLine::RegistryKey { sid: sid.clone(), key: key.to_owned() })
             .collect(),
     }
