@@ -91,7 +91,7 @@ impl From<NotMade> for Failure {
             }
             NotMade::ReadOnlyMachine => "Mount its drive for writing, and name that folder.",
             NotMade::Refused { .. } => {
-                "Nothing was restored. Run porter as root, or make the account by hand and name it: --account OLD=NEW."
+                "Nothing was restored. Run porter as root or administrator, or make the account by hand and name it: --account OLD=NEW."
             }
         };
         Self::new(error.to_string(), advice)
