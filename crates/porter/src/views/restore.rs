@@ -119,22 +119,23 @@ fn show_destinations(plan: &Plan) {
             if to.is_root() { "the root of the drive".to_owned() } else { to.to_string() }
         };
         let to: Vec<String> = item.to.iter().map(named).collect();
-        let files = counted(item.to_write.files, "file");
-        say(format_args!(
-            "  {}  {:>13}  {:>9}  {} {}",
-            padded(&item.id, width),
-            files,
-            size(item.to_write.size_in_bytes),
-            styled(FAINT, "to"),
-            if to.is_empty() { "nowhere: see below".to_owned() } else { to.join(", ") }
-        ));
+        let mut id = item.id.as_str();
+        if item.to_write.files + item.to_write.links > 0 {
+            let files = counted(item.to_write.files, "file");
+            say(format_args!(
+                "  {}  {:>13}  {:>9}  {} {}",
+                padded(id, width),
+                files,
+                size(item.to_write.size_in_bytes),
+                styled(FAINT, "to"),
+                if to.is_empty() { "nowhere: see below".to_owned() } else { to.join(", ") }
+            ));
+            id = "";
+        }
         if item.registry_values > 0 {
             let values = counted(item.registry_values, "value");
-            say(format_args!(
-                "  {}  {values} {}",
-                padded("", width),
-                styled(FAINT, "into the person's registry")
-            ));
+            let into = styled(FAINT, "into the person's registry");
+            say(format_args!("  {}  {values:>13}  {:>9}  {into}", padded(id, width), ""));
         }
     }
 }
