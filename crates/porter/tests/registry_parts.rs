@@ -107,12 +107,23 @@ fn who_keeps_what_is_there_keeps_it_and_what_is_missing_comes_all_the_same() {
 
 #[test]
 fn a_registry_that_cannot_be_written_anew_is_named_and_left_alone() {
-    for (name, harm) in [("not there", None), ("no hive", Some(b"x".to_vec())), ("cut off", Some(Vec::new()))]
-    {
+    for (name, harm) in [
+        ("not there", None),
+        ("no hive", Some(b"x".to_vec())),
+        ("cut off", Some(Vec::new())),
+        ("of nothing", Some(vec![0; 4])),
+    ] {
         let bench = Workbench::with_trunk();
         let whole = fs::read(bench.path(HIVE)).unwrap();
         match &harm {
             None => fs::remove_file(bench.path(HIVE)).unwrap(),
+            // The key that holds all others is gone.
+            Some(bytes) if bytes.len() == 4 => {
+                let mut hive = whole.clone();
+                let root = 4096 + u32::from_le_bytes(whole[36..40].try_into().unwrap()) as usize + 4;
+                hive[root..root + 2].copy_from_slice(b"xx");
+                bench.write(HIVE, hive);
+            }
             Some(bytes) if bytes.is_empty() => bench.write(HIVE, &whole[..whole.len() - 4096]),
             Some(bytes) => bench.write(HIVE, bytes),
         }
@@ -147,4 +158,17 @@ fn a_trunk_brings_no_key_that_its_rule_does_not_name() {
     let hive = Hive::from_bytes(fs::read(bench.path(HIVE)).unwrap()).unwrap();
     assert!(hive.key("Software\\Microsoft\\Windows\\CurrentVersion\\Run").is_none());
     assert!(KeyTree::from_hive(&hive).1.is_empty());
+}
+
+#[cfg(unix)]
+#[test]
+fn a_hidden_registry_stays_hidden() {
+    use rustix::fs::{XattrFlags, getxattr, setxattr};
+    let bench = Workbench::with_trunk();
+    // As Samba and Wine keep the mark.
+    setxattr(bench.path(HIVE), "user.DOSATTRIB", b"0x6", XattrFlags::empty()).unwrap();
+    restore(&bench, &[]);
+    let mut mark = [0; 8];
+    let length = getxattr(bench.path(HIVE), "user.DOSATTRIB", &mut mark[..]).unwrap();
+    assert_eq!(&mark[..length], b"0x6");
 }

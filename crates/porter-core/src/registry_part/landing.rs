@@ -66,7 +66,7 @@ pub fn land(
     }
     for (account, parts) in by_account.into_values() {
         let landed = source::open(ground.machine, account).and_then(|registry| {
-            let wanted = wanted(&registry, account, &parts, decide, landings);
+            let wanted = wanted(&registry, account, &parts, decide, landings)?;
             match registry {
                 PersonRegistry::Running(sid) => {
                     set_values(&sid, wanted, landings);
@@ -105,14 +105,11 @@ fn wanted<'p>(
     parts: &'p [Part<'_>],
     decide: Decide<'_>,
     landings: &mut Landings,
-) -> Vec<(&'p TrunkItem, Vec<ComingKey>)> {
+) -> Result<Vec<(&'p TrunkItem, Vec<ComingKey>)>, RegistryTrouble> {
     let mut all = Vec::new();
     for part in parts {
-        let Some(Compared { mut missing, different, differs }) =
-            registry.read(Comparing { keys: &part.keys })
-        else {
-            continue;
-        };
+        let Compared { mut missing, different, differs } =
+            registry.read(Comparing { keys: &part.keys }).ok_or(RegistryTrouble::Unreadable)?;
         if let Some(differs) = differs {
             let at = differs.key.replace('\\', "/");
             let at = account
@@ -136,7 +133,7 @@ fn wanted<'p>(
             all.push((part.item, missing));
         }
     }
-    all
+    Ok(all)
 }
 
 struct Comparing<'k> {

@@ -2,7 +2,7 @@
 
 use super::coming::{ComingKey, coming, folder_of_profile, owner_in};
 use super::landing::{is_same, row_of};
-use super::source::{self, WithKey};
+use super::source::{self, RegistryTrouble, WithKey};
 use crate::catalogue::{CarryRule, PROFILE_PART};
 use crate::machine::layout::Family;
 use crate::machine::registry::RegistryKey;
@@ -50,11 +50,11 @@ pub(crate) fn prove(
     }
     let landed_utc = history.finished_utc(&item.id);
     let looking = Looking { keys: &keys, landed_utc };
-    let found = source::open(machine, account).map(|registry| registry.read(looking));
+    let found = source::open(machine, account)
+        .and_then(|registry| registry.read(looking).ok_or(RegistryTrouble::Unreadable));
     let (landed, differing) = match found {
-        Ok(Some(found)) => found,
-        Ok(None) | Err(_) if captured == 0 => return,
-        Ok(None) => (0, Vec::new()),
+        Ok(found) => found,
+        Err(_) if captured == 0 => return,
         Err(cause) => {
             note(Verdict::Changed, Reason::RegistryNotEntered { detail: cause.to_string() });
             (0, Vec::new())

@@ -138,6 +138,7 @@ pub(super) fn write_bytes_aside(
     file.sync_all().map_err(not_written)?;
     drop(file);
     host::set_folder_owner(&waiting.path, owner);
+    host::copy_marks(target, &waiting.path);
     Ok(waiting)
 }
 

@@ -182,6 +182,18 @@ fn set_windows_metadata(path: &Path, entry: &Entry) {
     }
 }
 
+/// Gives a file the marks of another one, and on NTFS its rights, as far as the volume has them.
+pub(crate) fn copy_marks(from: &Path, to: &Path) {
+    /// No list of rights is longer.
+    const LONGEST_IN_BYTES: usize = 64 << 10;
+    let mut value = vec![0; LONGEST_IN_BYTES];
+    for name in ["system.ntfs_acl", "system.ntfs_attrib_be", "user.DOSATTRIB"] {
+        if let Ok(length) = rustix::fs::lgetxattr(from, name, &mut value[..]) {
+            let _ = rustix::fs::lsetxattr(to, name, &value[..length], XattrFlags::empty());
+        }
+    }
+}
+
 /// The time of last access becomes that of the change: nothing better is known.
 fn set_times(path: &Path, modified_utc: Option<OffsetDateTime>) {
     set_times_in(CWD, path.as_os_str(), modified_utc);

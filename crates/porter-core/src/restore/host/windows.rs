@@ -7,7 +7,7 @@ use std::ffi::OsStr;
 use std::fs::{self, File, FileTimes};
 use std::io;
 use std::os::windows::ffi::OsStrExt;
-use std::os::windows::fs::{FileTimesExt, OpenOptionsExt};
+use std::os::windows::fs::{FileTimesExt, MetadataExt, OpenOptionsExt};
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
@@ -152,17 +152,27 @@ fn times(entry: &Entry) -> FileTimes {
     times
 }
 
-#[allow(unsafe_code, reason = "a call of the system's interface")]
+/// Gives a file the marks of another one. Its rights are those that its folder gives.
+pub(crate) fn copy_marks(from: &Path, to: &Path) {
+    /// Read-only, hidden, system, archive.
+    const MARKS: u32 = 0x27;
+    if let Ok(found) = fs::symlink_metadata(from) {
+        set_bits(to, found.file_attributes() & MARKS);
+    }
+}
+
 fn set_attributes(path: &Path, entry: &Entry) {
-    if entry.attributes.is_empty() {
+    set_bits(path, entry.attributes.windows_bits());
+}
+
+#[allow(unsafe_code, reason = "a call of the system's interface")]
+fn set_bits(path: &Path, bits: u32) {
+    if bits == 0 {
         return;
     }
     let wide: Vec<u16> = path.as_os_str().encode_wide().chain([0]).collect();
     // SAFETY: the path ends with a NUL. What could not be set is found by the check.
     unsafe {
-        windows_sys::Win32::Storage::FileSystem::SetFileAttributesW(
-            wide.as_ptr(),
-            entry.attributes.windows_bits(),
-        );
+        windows_sys::Win32::Storage::FileSystem::SetFileAttributesW(wide.as_ptr(), bits);
     }
 }
