@@ -17,6 +17,19 @@ def mark(root):
         os.setxattr(os.path.join(documents, name), ATTRIBUTES, bits.to_bytes(4, "big"))
 
 
+def hide(path):
+    """As Windows has a person's registry."""
+    os.setxattr(path, ATTRIBUTES, (0x26).to_bytes(4, "big"))
+
+
+def same_marks(one, other):
+    """A file that was written anew has the marks and the rights of what it was."""
+    for name in [ATTRIBUTES, "system.ntfs_acl"]:
+        assert os.getxattr(one, name) == os.getxattr(other, name), name
+    assert int.from_bytes(os.getxattr(other, ATTRIBUTES), "big") & 0x06 == 0x06
+    print("a registry that was written anew is hidden as before, with the same rights")
+
+
 def compare(old, new):
     """Every file of every person: bytes, time, attributes, creation time, streams."""
     files = 0
