@@ -72,4 +72,4 @@ def flip(path):
         file.write(bytes([first ^ 4]))
 
 
-{"mark": mark, "compare": compare, "flip": flip}[sys.argv[1]](*sys.argv[2:])
+{"mark": mark, "hide": hide, "same_marks": same_marks, "compare": compare, "flip": flip}[sys.argv[1]](*sys.argv[2:])
