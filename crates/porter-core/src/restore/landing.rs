@@ -1,9 +1,31 @@
 //! What the kinds decide about their items beside their files: where they go, what in them follows, what is told to whom.
 
+use super::accounts::AccountMap;
+use super::history::History;
+use crate::catalogue::Catalogue;
+use crate::kinds::browser::landing::BrowserWishes;
+use crate::machine::Machine;
 use crate::receipt::Reason;
 use crate::registry_part::landing::RegistryChange;
 use porter_names::RelativePath;
+use porter_trunk::Label;
 use std::collections::{BTreeMap, BTreeSet};
+
+/// All that a kind needs to know to decide.
+pub struct Ground<'a> {
+    /// The trunk's outside.
+    pub label: &'a Label,
+    /// Where to.
+    pub machine: &'a Machine,
+    /// Who is who.
+    pub accounts: &'a AccountMap<'a>,
+    /// What was done before.
+    pub history: &'a History,
+    /// The rules in force.
+    pub catalogue: &'a Catalogue,
+    /// What was decided.
+    pub wishes: BrowserWishes,
+}
 
 /// All of it for one restore.
 #[derive(Default)]

@@ -5,14 +5,14 @@ use super::accounts::{AccountMap, AccountsError, match_accounts, names_on, place
 use super::existing::{Decide, Existing};
 use super::history::History;
 use super::host::most_bytes_in_name;
-use super::landing::{Landings, Moved};
+use super::landing::{Ground, Landings, Moved};
 use super::plan::{ItemPlan, Plan, is_older};
 use super::planner::{Planner, Spot};
 use super::relocate::Relocation;
 use crate::catalogue::Catalogue;
 use crate::events::Conduct;
 use crate::kinds::browser::bookmarks_into::{self, Adding};
-use crate::kinds::browser::landing::{self, BrowserWishes, Ground, NewerProfiles};
+use crate::kinds::browser::landing::{self, BrowserWishes, NewerProfiles};
 use crate::machine::{Account, Machine, Place};
 use crate::packing::Selection;
 use crate::receipt::Reason;

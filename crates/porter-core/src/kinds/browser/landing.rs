@@ -4,16 +4,14 @@ use super::KIND;
 use super::engine::{Engine, Entering, engine_of, is_newer};
 use super::in_use;
 use super::profile::ProfileFolder;
-use crate::catalogue::{CarryRule, Catalogue, Find, PROFILE_PART};
+use crate::catalogue::{CarryRule, Find, PROFILE_PART};
 use crate::machine::layout::Family;
 use crate::machine::{Account, Machine, PlaceState, small_file};
 use crate::receipt::Reason;
-use crate::restore::accounts::AccountMap;
-use crate::restore::history::History;
-use crate::restore::landing::{Adapt, Edit, Landings, Moved};
+use crate::restore::landing::{Adapt, Edit, Ground, Landings, Moved};
 use crate::restore::old_paths::{OldPaths, as_written};
 use porter_names::RelativePath;
-use porter_trunk::{Label, TrunkItem, TrunkPart};
+use porter_trunk::{TrunkItem, TrunkPart};
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
@@ -36,22 +34,6 @@ pub struct BrowserWishes {
     pub opens: bool,
     /// See [`NewerProfiles`].
     pub newer: NewerProfiles,
-}
-
-/// All that profiles need.
-pub struct Ground<'a> {
-    /// The trunk's outside.
-    pub label: &'a Label,
-    /// Where to.
-    pub machine: &'a Machine,
-    /// Who is who.
-    pub accounts: &'a AccountMap<'a>,
-    /// What was done before.
-    pub history: &'a History,
-    /// The rules in force.
-    pub catalogue: &'a Catalogue,
-    /// What was decided.
-    pub wishes: BrowserWishes,
 }
 
 /// Decides about all profiles among `items`.
