@@ -128,6 +128,21 @@ def gecko_see(home, downloads="", bookmark=""):
     assert seen["downloads"] == downloads, seen
 
 
+def gecko_lock(home):
+    """Sets a primary password, as a person does in the settings."""
+    browser = Firefox(home)
+    is_set = browser.run(
+        """
+        const token = Cc["@mozilla.org/security/internalkeytoken;1"].createInstance(Ci.nsIPKCS11Token);
+        if (token.hasPassword) throw new Error("there is one already");
+        if (token.needsUserInit) token.initPassword(arguments[0]); else token.changePassword("", arguments[0]);
+        return token.hasPassword;""",
+        PASSWORD,
+    )
+    browser.quit()
+    assert is_set is True, is_set
+
+
 class Chromium:
     """The browser on a folder of profiles, in the one that opens by itself."""
 

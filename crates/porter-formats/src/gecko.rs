@@ -3,6 +3,7 @@
 //! - [`places`]: bookmarks and history, in `places.sqlite`;
 //! - [`icons`]: their pictures, in `favicons.sqlite`;
 //! - [`logins`]: how many passwords there are, in `logins.json` or `logins.db`;
+//! - [`key_store`]: whether a primary password stands before them, in `key4.db`;
 //! - [`session`]: the open tabs, in `sessionstore.jsonlz4`;
 //! - [`moz_lz4`]: how some of these are compressed;
 //! - [`prefs`]: the settings, in `prefs.js`;
@@ -12,6 +13,7 @@
 pub mod extensions;
 pub mod icons;
 pub mod install_hash;
+pub mod key_store;
 pub mod logins;
 pub mod moz_lz4;
 pub mod places;

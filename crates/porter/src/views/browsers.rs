@@ -67,6 +67,9 @@ fn passwords_beforehand(code: &str) -> String {
         "bound-to-keyring" => {
             "passwords and cookies are bound to the old desktop's keyring: export them there, or turn on sync"
         }
+        "behind-primary-password" => {
+            "the passwords come along, and open only with the primary password that somebody set: ask for it"
+        }
         "same-on-linux" => "passwords and cookies open on another Linux, and on no other system",
         _ => "passwords: not known whether they open elsewhere",
     }
@@ -116,6 +119,9 @@ fn steps(item: &ItemReceipt, to: &str) -> Vec<String> {
         Some("same-on-linux") if to != "linux" => steps.push(format!(
             "{passwords} open on no other system than Linux: export them there and import them here, or type them again; {again}."
         )),
+        Some("behind-primary-password") => {
+            steps.push(format!("{passwords} came along, and open only with the primary password that was set in the old browser: ask for it."));
+        }
         Some("key-missing") => steps.push(format!("{passwords} cannot be opened any more: their key was not on the old machine either.")),
         _ => {}
     }

@@ -12,6 +12,7 @@ use crate::restore::old_paths::OldPaths;
 use porter_formats::FormatError;
 use porter_formats::bookmarks::{Added, Bookmarks, merge};
 use porter_formats::gecko::install_hash::install_hash;
+use porter_formats::gecko::key_store::{self, PrimaryPassword};
 use porter_formats::gecko::{extensions, icons, logins, places, prefs, session};
 use porter_formats::ini::Ini;
 use porter_formats::links::Link;
@@ -23,6 +24,7 @@ use time::OffsetDateTime;
 pub struct Gecko;
 
 const PLACES: &str = "places.sqlite";
+const KEYS: &str = "key4.db";
 const LIST: &str = "profiles.ini";
 const INSTALLS: &str = "installs.ini";
 /// A folder with one of these is a profile, whether it is listed or not.
@@ -42,6 +44,19 @@ fn folder_of(machine: &Machine, root: &RelativePath, path: &str, is_relative: bo
     match machine.layout.family {
         Family::Windows => below_root(path, &|_| None, "C:"),
         Family::Linux | Family::MacOs => RelativePath::from_bytes(path.strip_prefix('/')?.as_bytes()).ok(),
+    }
+}
+
+/// Their key lies in the profile; a primary password may stand before it.
+fn whether_passwords_open(profile: &ProfileFolder<'_>) -> &'static str {
+    if !profile.has(KEYS) && !profile.has("key3.db") {
+        return "key-missing";
+    }
+    match profile.database(KEYS) {
+        Ok(Some(database)) if matches!(key_store::primary_password(&database), Ok(PrimaryPassword::Set)) => {
+            "behind-primary-password"
+        }
+        _ => "travel",
     }
 }
 
@@ -109,8 +124,7 @@ impl Engine for Gecko {
         let has_passwords = matches!(passwords, Ok(Some(number)) if number > 0);
         learned.count("passwords", "logins.json", passwords);
         if has_passwords {
-            let opens = profile.has("key4.db") || profile.has("key3.db");
-            learned.fact("passwords", if opens { "travel" } else { "key-missing" });
+            learned.fact("passwords", whether_passwords_open(profile));
         }
         if let Some(file) = profile.read("extensions.json") {
             let names = extensions::names(&file);
