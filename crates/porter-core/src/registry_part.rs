@@ -5,7 +5,7 @@
 //!
 //! - [`source`]: reading it, wherever it is;
 //! - [`attach`]: what of it an item has;
-//! - [`coming`]: what of a trunk's goes where on the new machine;
+//! - `coming`: what of a trunk's goes where on the new machine;
 //! - [`landing`]: how it gets there: a hive written anew, or values set on the running system;
 //! - [`proof`]: whether it is there;
 //! - [`form`]: all of it as a file that Windows takes in by hand;
