@@ -66,7 +66,7 @@ impl FormWord {
             Self::Registry if item.registry.is_empty() => {
                 return Err(Failure::wrong_use(
                     format!("`{}` has nothing in its owner's registry", item.id),
-                    "Browsers on Windows have, and favourites; take one of those.",
+                    "Favourites and browsers on Windows have; what all profiles of a browser share is with the first of its items.",
                 ));
             }
             Self::Registry => {
