@@ -54,12 +54,14 @@ pub(crate) fn run(rounds: usize, scale: f64, sets: &[&str]) -> Result<(), String
     Ok(())
 }
 
-/// Builds the program as it is shipped. Cargo's own variables are not handed on: with them it would build much of it anew.
+/// Builds the program as it is shipped, or as a profile in the environment says. Cargo's other variables are not handed on: with them it
+/// would build much of it anew.
 pub(crate) fn build_porter() -> Result<PathBuf, String> {
     let mut build = Command::new("cargo");
     build.args(["build", "--release", "--package", "porter"]);
     for (name, _) in std::env::vars_os() {
-        if name.to_string_lossy().starts_with("CARGO_") && name != "CARGO_HOME" {
+        let shown = name.to_string_lossy();
+        if shown.starts_with("CARGO_") && !shown.starts_with("CARGO_PROFILE_") && name != "CARGO_HOME" {
             build.env_remove(name);
         }
     }
