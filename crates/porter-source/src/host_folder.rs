@@ -154,9 +154,16 @@ pub(crate) fn trouble_by_system_code(cause: &io::Error) -> Option<SystemTrouble>
     system::trouble_by_system_code(cause)
 }
 
+/// 1970-01-01, as a `FILETIME`.
+const UNIX_EPOCH_IN_TICKS: i128 = 116_444_736_000_000_000;
+
+/// A time as a `FILETIME`; none before 1601.
+pub fn filetime_from_utc(at_utc: OffsetDateTime) -> Option<u64> {
+    u64::try_from(at_utc.unix_timestamp_nanos() / 100 + UNIX_EPOCH_IN_TICKS).ok()
+}
+
 /// A Windows `FILETIME`: ticks of 100 ns since 1601-01-01 UTC ([MS-DTYP] 2.3.3).
 pub fn utc_from_filetime(ticks: u64) -> Option<OffsetDateTime> {
-    const UNIX_EPOCH_IN_TICKS: i128 = 116_444_736_000_000_000;
     utc_from_unix_ns((i128::from(ticks) - UNIX_EPOCH_IN_TICKS) * 100)
 }
 
@@ -199,6 +206,7 @@ mod tests {
     #[test]
     fn filetime_counts_from_1601() {
         assert_eq!(utc_from_filetime(116_444_736_000_000_000), Some(OffsetDateTime::UNIX_EPOCH));
+        assert_eq!(filetime_from_utc(OffsetDateTime::UNIX_EPOCH), Some(116_444_736_000_000_000));
         assert_eq!(utc_from_filetime(u64::MAX), None);
     }
 }

@@ -13,7 +13,7 @@ pub mod volume;
 pub mod volume_kind;
 
 pub use error::{ReadError, ReadTrouble};
-pub use host_folder::{HostFolder, utc_from_filetime};
+pub use host_folder::{HostFolder, filetime_from_utc, utc_from_filetime};
 pub use host_tree::HostTree;
 pub use metadata::{Details, EntryKind, Listed, Metadata, NamedStream};
 pub use sequential::Sequential;

@@ -231,7 +231,7 @@ fn write_anew(
         return Err(damage.into());
     }
     let mut tree = tree.ok_or(RegistryTrouble::Unreadable)?;
-    let ticks = filetime(now_utc);
+    let ticks = porter_source::filetime_from_utc(now_utc).unwrap_or_default();
     for (item, keys) in wanted {
         for coming in keys {
             *landings.registry_values.entry(item.id.clone()).or_default() += coming.values.len() as u64;
@@ -253,10 +253,4 @@ fn write_anew(
     let content = to_bytes(&tree, &heading)?;
     landings.edits.push(Edit { item, at: file.at.clone(), content, set_aside_too: file.logs.clone() });
     Ok(())
-}
-
-/// A time as Windows counts it: in 100 ns since 1601.
-fn filetime(at_utc: OffsetDateTime) -> u64 {
-    const FROM_1601_TO_1970: i128 = 116_444_736_000_000_000;
-    u64::try_from(at_utc.unix_timestamp_nanos() / 100 + FROM_1601_TO_1970).unwrap_or_default()
 }

@@ -153,16 +153,9 @@ pub(crate) fn set_folder_metadata(path: &Path, entry: &Entry) {
 /// Comes after the times: ntfs-3g loses a time of change that is set after the time of creation, which shows only when
 /// the volume is mounted again.
 fn set_windows_metadata(path: &Path, entry: &Entry) {
-    if let Some(created_utc) = entry.created_utc {
-        let ticks = created_utc.unix_timestamp_nanos() / 100 + 116_444_736_000_000_000;
-        if let Ok(ticks) = u64::try_from(ticks) {
-            let _ = rustix::fs::lsetxattr(
-                path,
-                "system.ntfs_crtime_be",
-                &ticks.to_be_bytes(),
-                XattrFlags::REPLACE,
-            );
-        }
+    if let Some(ticks) = entry.created_utc.and_then(porter_source::filetime_from_utc) {
+        let _ =
+            rustix::fs::lsetxattr(path, "system.ntfs_crtime_be", &ticks.to_be_bytes(), XattrFlags::REPLACE);
     }
     if entry.attributes.is_empty() {
         return;
