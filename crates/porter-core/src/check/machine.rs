@@ -14,7 +14,7 @@ use crate::machine::Machine;
 use crate::meaning::Meaning;
 use crate::packing::Selection;
 use crate::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Receipt, Verdict};
-use crate::registry_part;
+use crate::registry_part::proof::RegistryProof;
 use crate::restore::accounts::{AccountMap, match_accounts, place_of};
 use crate::restore::history::History;
 use crate::restore::links::leads_out;
@@ -142,6 +142,8 @@ pub fn check_machine(
             expected_at: None,
         });
     }
+    let mut registry_proof =
+        RegistryProof { label: trunk.label(), machine, history: &history, opened: HashMap::new() };
     for (at_row, item) in trunk.items().iter().enumerate() {
         if !chosen.get(item.id.as_str()).is_some_and(|(_, chosen)| *chosen) {
             continue;
@@ -156,7 +158,7 @@ pub fn check_machine(
             if let Some(at) = checker.profile_folder(item) {
                 prove(item, rule, machine, account, &at, row);
             }
-            registry_part::proof::prove(trunk.label(), item, rule, machine, account, &history, row);
+            registry_proof.prove(item, rule, account, row);
         }
         if item.parts.is_empty() && !item.facts.is_empty() {
             let now = same_on(item, machine, &accounts);

@@ -1,7 +1,8 @@
 //! What of a trunk's registry keys goes where on the new machine.
 
-use crate::catalogue::CarryRule;
 use crate::catalogue::registry::part_of;
+use crate::catalogue::{CarryRule, PROFILE_PART};
+use crate::machine::{Account, Machine};
 use crate::restore::old_paths::OldPaths;
 use porter_names::RelativePath;
 use porter_trunk::{Label, RegistryKey, RegistryValue, TrunkItem, TrunkPart};
@@ -18,14 +19,21 @@ pub(super) struct ComingKey {
 /// The keys of an item, as far as the rule says that they land. What a trunk has beside them is nobody's, and stays where it is: a
 /// key that starts programs must not come in by a trunk.
 ///
-/// `folder` is the name of the profile's folder on the new machine.
+/// `moved_to` is where the item's profile went or goes, if elsewhere.
 pub(super) fn coming(
+    label: &Label,
     item: &TrunkItem,
     rule: &CarryRule,
-    folder: Option<&str>,
-    paths: &OldPaths,
+    machine: &Machine,
+    account: &Account,
+    moved_to: Option<&RelativePath>,
 ) -> Vec<ComingKey> {
-    item.registry.iter().filter_map(|key| one(key, rule, folder, paths)).collect()
+    let old = label.accounts.iter().find(|old| Some(&old.id) == item.account.as_ref());
+    let Some(old) = old.filter(|_| !item.registry.is_empty()) else { return Vec::new() };
+    let part = item.parts.iter().find(|part| part.name == PROFILE_PART);
+    let folder = part.and_then(|part| folder_of_profile(part, moved_to));
+    let paths = OldPaths::of_person(label, old, machine, account);
+    item.registry.iter().filter_map(|key| one(key, rule, folder.as_deref(), &paths)).collect()
 }
 
 fn one(known: &RegistryKey, rule: &CarryRule, folder: Option<&str>, paths: &OldPaths) -> Option<ComingKey> {
@@ -57,12 +65,7 @@ fn is_path(key: &str) -> bool {
 }
 
 /// The name of the folder that a profile had, or has now if it went elsewhere.
-pub(super) fn folder_of_profile(part: &TrunkPart, moved_to: Option<&RelativePath>) -> Option<String> {
+fn folder_of_profile(part: &TrunkPart, moved_to: Option<&RelativePath>) -> Option<String> {
     let from = RelativePath::from_bytes(part.path.as_bytes()).ok()?;
     String::from_utf8(moved_to.unwrap_or(&from).name()?.to_vec()).ok()
-}
-
-/// The account of a trunk that an item belongs to.
-pub(super) fn owner_in<'l>(label: &'l Label, item: &TrunkItem) -> Option<&'l porter_trunk::AccountLabel> {
-    label.accounts.iter().find(|account| Some(&account.id) == item.account.as_ref())
 }

@@ -3,17 +3,15 @@
 //! A hive in a file becomes a new one, with what comes; what it was is set aside, as with every file that changes. On the running
 //! system single values are set, each written down before.
 
-use super::coming::{ComingKey, coming, folder_of_profile, owner_in};
+use super::coming::{ComingKey, coming};
 use super::running;
 use super::source::{self, HiveFile, PersonRegistry, RegistryTrouble, WithKey};
-use crate::catalogue::PROFILE_PART;
 use crate::machine::Account;
 use crate::machine::layout::Family;
 use crate::machine::registry::{RegistryKey, RegistryRow};
 use crate::receipt::Reason;
 use crate::restore::existing::{Decide, Different, Existing, Side};
 use crate::restore::landing::{Edit, Ground, Landings};
-use crate::restore::old_paths::OldPaths;
 use porter_hive::write::{Heading, Version, to_bytes};
 use porter_hive::{KeyTree, ValueKind};
 use porter_names::RelativePath;
@@ -84,17 +82,9 @@ pub fn land(
 }
 
 fn keys_of(ground: &Ground<'_>, item: &TrunkItem, account: &Account, landings: &Landings) -> Vec<ComingKey> {
-    let (Some(rule), Some(old)) = (ground.catalogue.rule_of(item), owner_in(ground.label, item)) else {
-        return Vec::new();
-    };
-    if item.registry.is_empty() {
-        return Vec::new();
-    }
-    let moved = landings.moves.iter().find(|moved| moved.item == item.id).map(|moved| &moved.to);
-    let part = item.parts.iter().find(|part| part.name == PROFILE_PART);
-    let folder = part.and_then(|part| folder_of_profile(part, moved));
-    let paths = OldPaths::of_person(ground.label, old, ground.machine, account);
-    coming(item, rule, folder.as_deref(), &paths)
+    let Some(rule) = ground.catalogue.rule_of(item) else { return Vec::new() };
+    let moved_to = landings.moves.iter().find(|moved| moved.item == item.id).map(|moved| &moved.to);
+    coming(ground.label, item, rule, ground.machine, account, moved_to)
 }
 
 /// What of each part has to be written: what is there already, as it comes, has not.

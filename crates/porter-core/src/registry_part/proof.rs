@@ -1,18 +1,17 @@
 //! Whether an item's registry keys are on the new machine.
 
-use super::coming::{ComingKey, coming, folder_of_profile, owner_in};
+use super::coming::{ComingKey, coming};
 use super::landing::{is_same, row_of};
-use super::source::{self, RegistryTrouble, WithKey};
-use crate::catalogue::{CarryRule, PROFILE_PART};
+use super::source::{self, PersonRegistry, RegistryTrouble, WithKey};
+use crate::catalogue::CarryRule;
 use crate::machine::layout::Family;
 use crate::machine::registry::RegistryKey;
 use crate::machine::{Account, Machine};
 use crate::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Verdict};
 use crate::restore::history::History;
-use crate::restore::old_paths::OldPaths;
 use porter_names::RelativePath;
 use porter_trunk::{Label, TrunkItem};
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 use time::OffsetDateTime;
 
 /// What is counted.
@@ -20,58 +19,74 @@ pub const COUNT: &str = "registry values";
 /// No more values are named one by one.
 const MOST_NAMED: usize = 5;
 
-/// Reads the item's keys on the machine and compares each value. What a program has written since the restore is its work.
-pub(crate) fn prove(
-    label: &Label,
-    item: &TrunkItem,
-    rule: &CarryRule,
-    machine: &Machine,
-    account: &Account,
-    history: &History,
-    row: &mut ItemReceipt,
-) {
-    let Some(old) = owner_in(label, item).filter(|_| !item.registry.is_empty()) else { return };
-    let mut note = |verdict, reason: Reason| {
-        let needs_attention = reason.needs_attention() && verdict != Verdict::KeptExisting;
-        let path = RelativePath::root();
-        row.find(Finding { path, verdict, reason, needs_attention, expected_at: None });
-    };
-    let part = item.parts.iter().find(|part| part.name == PROFILE_PART);
-    let moved = history.moved(&item.id).map(|moved| &moved.to);
-    let folder = part.and_then(|part| folder_of_profile(part, moved));
-    let paths = OldPaths::of_person(label, old, machine, account);
-    let keys = coming(item, rule, folder.as_deref(), &paths);
-    let captured: u64 = keys.iter().map(|key| key.values.len() as u64).sum();
-    if machine.layout.family != Family::Windows {
+/// Proves the items of one machine.
+pub(crate) struct RegistryProof<'a> {
+    /// The trunk's outside.
+    pub(crate) label: &'a Label,
+    /// Where they landed.
+    pub(crate) machine: &'a Machine,
+    /// What was restored before.
+    pub(crate) history: &'a History,
+    /// The registries that were looked into, by account: several items of a person are in one, and it is read once.
+    pub(crate) opened: HashMap<String, Result<PersonRegistry, RegistryTrouble>>,
+}
+
+impl RegistryProof<'_> {
+    /// Reads the item's keys on the machine and compares each value. What a program has written since the restore is its work.
+    pub(crate) fn prove(
+        &mut self,
+        item: &TrunkItem,
+        rule: &CarryRule,
+        account: &Account,
+        row: &mut ItemReceipt,
+    ) {
+        if item.registry.is_empty() {
+            return;
+        }
+        let mut note = |verdict, reason: Reason| {
+            let needs_attention = reason.needs_attention() && verdict != Verdict::KeptExisting;
+            let path = RelativePath::root();
+            row.find(Finding { path, verdict, reason, needs_attention, expected_at: None });
+        };
+        let moved_to = self.history.moved(&item.id).map(|moved| &moved.to);
+        let keys = coming(self.label, item, rule, self.machine, account, moved_to);
+        let captured: u64 = keys.iter().map(|key| key.values.len() as u64).sum();
+        if self.machine.layout.family != Family::Windows {
+            if captured > 0 {
+                note(Verdict::Landed, Reason::RegistryStays { values: captured });
+            }
+            return;
+        }
+        let landed_utc = self.history.finished_utc(&item.id);
+        let looking = Looking { keys: &keys, landed_utc };
+        let opened =
+            self.opened.entry(account.id.clone()).or_insert_with(|| source::open(self.machine, account));
+        let found = match opened {
+            Ok(registry) => registry.read(looking).ok_or_else(|| RegistryTrouble::Unreadable.to_string()),
+            Err(cause) => Err(cause.to_string()),
+        };
+        let (landed, differing) = match found {
+            Ok(found) => found,
+            Err(_) if captured == 0 => return,
+            Err(detail) => {
+                note(Verdict::Changed, Reason::RegistryNotEntered { detail });
+                (0, Vec::new())
+            }
+        };
+        if !differing.is_empty() {
+            let verdict =
+                if self.history.registry_kept(&item.id) { Verdict::KeptExisting } else { Verdict::Changed };
+            let values = differing.len() as u64;
+            let names = differing.into_iter().take(MOST_NAMED).collect();
+            note(verdict, Reason::RegistryDiffers { values, names });
+        }
+        let held: BTreeSet<&String> = item.registry.iter().filter_map(|key| key.held.as_ref()).collect();
+        for why in held {
+            note(Verdict::Landed, Reason::Held { why: why.clone() });
+        }
         if captured > 0 {
-            note(Verdict::Landed, Reason::RegistryStays { values: captured });
+            row.counts.push(CountReceipt { name: COUNT.to_owned(), captured, landed });
         }
-        return;
-    }
-    let landed_utc = history.finished_utc(&item.id);
-    let looking = Looking { keys: &keys, landed_utc };
-    let found = source::open(machine, account)
-        .and_then(|registry| registry.read(looking).ok_or(RegistryTrouble::Unreadable));
-    let (landed, differing) = match found {
-        Ok(found) => found,
-        Err(_) if captured == 0 => return,
-        Err(cause) => {
-            note(Verdict::Changed, Reason::RegistryNotEntered { detail: cause.to_string() });
-            (0, Vec::new())
-        }
-    };
-    if !differing.is_empty() {
-        let verdict = if history.registry_kept(&item.id) { Verdict::KeptExisting } else { Verdict::Changed };
-        let values = differing.len() as u64;
-        let names = differing.into_iter().take(MOST_NAMED).collect();
-        note(verdict, Reason::RegistryDiffers { values, names });
-    }
-    let held: BTreeSet<&String> = item.registry.iter().filter_map(|key| key.held.as_ref()).collect();
-    for why in held {
-        note(Verdict::Landed, Reason::Held { why: why.clone() });
-    }
-    if captured > 0 {
-        row.counts.push(CountReceipt { name: COUNT.to_owned(), captured, landed });
     }
 }
 
