@@ -2,12 +2,10 @@
 
 use super::running;
 use crate::machine::registry::RegistryKey;
-use crate::machine::{Account, Machine, PlaceState, small_file};
+use crate::machine::registry::hives::open_with_logs;
+use crate::machine::{Account, Machine, PlaceState};
 use porter_hive::{Hive, HiveError, Replayed};
 use porter_names::RelativePath;
-
-/// Beside a hive; each generation of Windows has some of them.
-const LOGS: [&str; 3] = ["NTUSER.DAT.LOG", "NTUSER.DAT.LOG1", "NTUSER.DAT.LOG2"];
 
 /// Where it is.
 pub enum PersonRegistry {
@@ -36,6 +34,9 @@ pub enum RegistryTrouble {
     /// It is there and cannot be read.
     #[error("NTUSER.DAT cannot be read")]
     Unreadable,
+    /// It cannot be opened, in words.
+    #[error("NTUSER.DAT: {0}")]
+    NotOpened(String),
     /// It is damaged.
     #[error("NTUSER.DAT: {0}")]
     Damaged(#[from] HiveError),
@@ -53,16 +54,13 @@ pub fn open(machine: &Machine, account: &Account) -> Result<PersonRegistry, Regi
         return Ok(PersonRegistry::Running(sid.clone()));
     }
     let mut looker = machine.looker();
-    let mut find = |name: &str| {
-        let found = looker.find(&account.home, name);
-        (found.state == PlaceState::IsFile).then_some(found.path)
-    };
-    let at = find("NTUSER.DAT").ok_or(RegistryTrouble::NoneYet)?;
-    let logs: Vec<RelativePath> = LOGS.iter().filter_map(|name| find(name)).collect();
-    let read = |path: &RelativePath| small_file::read(&*machine.volume, path);
-    let contents: Vec<Vec<u8>> = logs.iter().filter_map(read).collect();
-    let bytes = read(&at).ok_or(RegistryTrouble::Unreadable)?;
-    let hive = Hive::with_logs(bytes, &contents.iter().map(Vec::as_slice).collect::<Vec<_>>())?;
+    let found = looker.find(&account.home, "NTUSER.DAT");
+    if found.state != PlaceState::IsFile {
+        return Err(RegistryTrouble::NoneYet);
+    }
+    let at = found.path;
+    let (hive, logs) =
+        open_with_logs(&*machine.volume, &at, &mut looker).map_err(RegistryTrouble::NotOpened)?;
     Ok(PersonRegistry::InFile(HiveFile { at, hive, logs }))
 }
 

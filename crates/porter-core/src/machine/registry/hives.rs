@@ -91,36 +91,41 @@ struct Reader<'v> {
 
 impl Reader<'_> {
     fn open(&mut self, path: &RelativePath, looker: &mut Looker<'_>) -> Option<Hive> {
-        let bytes = match read(self.volume, path) {
-            Ok(bytes) => bytes,
-            Err(what) => {
-                self.troubles.push((path.clone(), HiveTrouble::Unreadable(what)));
-                return None;
-            }
-        };
-        let folder = path.parent().unwrap_or_default();
-        let name = String::from_utf8_lossy(path.name().unwrap_or_default()).into_owned();
-        let logs: Vec<Vec<u8>> = LOGS
-            .iter()
-            .map(|end| looker.find(&folder, &format!("{name}{end}")))
-            .filter(|found| found.state == PlaceState::IsFile)
-            .filter_map(|found| read(self.volume, &found.path).ok())
-            .collect();
-        let logs: Vec<&[u8]> = logs.iter().map(Vec::as_slice).collect();
-        match Hive::with_logs(bytes, &logs) {
-            Ok(hive) => {
+        match open_with_logs(self.volume, path, looker) {
+            Ok((hive, _)) => {
                 if hive.replayed() == Replayed::NothingFits {
                     self.troubles.push((path.clone(), HiveTrouble::NewestMissing));
                 }
                 self.replayed |= matches!(hive.replayed(), Replayed::Changes(_));
                 Some(hive)
             }
-            Err(error) => {
-                self.troubles.push((path.clone(), HiveTrouble::Unreadable(error.to_string())));
+            Err(what) => {
+                self.troubles.push((path.clone(), HiveTrouble::Unreadable(what)));
                 None
             }
         }
     }
+}
+
+/// Reads a hive with what its logs add. Gives the logs that are beside it, too; fails in words.
+pub(crate) fn open_with_logs(
+    volume: &dyn Volume,
+    path: &RelativePath,
+    looker: &mut Looker<'_>,
+) -> Result<(Hive, Vec<RelativePath>), String> {
+    let bytes = read(volume, path)?;
+    let folder = path.parent().unwrap_or_default();
+    let name = String::from_utf8_lossy(path.name().unwrap_or_default()).into_owned();
+    let logs: Vec<RelativePath> = LOGS
+        .iter()
+        .map(|end| looker.find(&folder, &format!("{name}{end}")))
+        .filter(|found| found.state == PlaceState::IsFile)
+        .map(|found| found.path)
+        .collect();
+    let contents: Vec<Vec<u8>> = logs.iter().filter_map(|log| read(volume, log).ok()).collect();
+    let contents: Vec<&[u8]> = contents.iter().map(Vec::as_slice).collect();
+    let hive = Hive::with_logs(bytes, &contents).map_err(|error| error.to_string())?;
+    Ok((hive, logs))
 }
 
 fn read(volume: &dyn Volume, path: &RelativePath) -> Result<Vec<u8>, String> {
