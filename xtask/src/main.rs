@@ -45,7 +45,8 @@ fn main() -> ExitCode {
                 Err(_) => Err(format!("`{times}` is no number")),
             },
             ["release"] => release::release(),
-            ["windows-tests"] => release::windows_tests(),
+            ["lane-program"] => release::lane_program().map(|path| println!("{}", path.display())),
+            ["windows-tests"] => release::windows_tests().map(|path| println!("{}", path.display())),
             _ => Err("cargo xtask bench [ROUNDS [SCALE]] [SET]...\n\
                                                  measure porter against cp, tar | zstd, sha256sum and b3sum\n\
                       cargo xtask dataset SET FOLDER     build the data that bench measures on\n\
@@ -55,7 +56,8 @@ fn main() -> ExitCode {
                       cargo xtask bench-hive             time the walk through a registry hive of 60 MB\n\
                       cargo xtask mutate-hives [TIMES]   change bytes of a hive and read it, ten million times\n\
                       cargo xtask release                build the programs for Windows and Linux into target/dist\n\
-                      cargo xtask windows-tests          run all tests as Windows programs"
+                      cargo xtask lane-program           build the Linux program that the lanes try out, and say where it is\n\
+                      cargo xtask windows-tests          run all tests as Windows programs, and say where their porter.exe is"
                 .to_owned()),
         };
     match done {

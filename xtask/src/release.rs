@@ -10,15 +10,12 @@ use std::process::Command;
 
 const WINDOWS_7: &str = "x86_64-win7-windows-gnu";
 const LINUX: &str = "x86_64-unknown-linux-gnu";
+/// The profile of what is only tried out.
+const LANE: &str = "lane";
 
 /// Leaves `porter` and `porter.exe` in `target/dist`.
 pub(crate) fn release() -> Result<(), String> {
-    let mut linux = Command::new(env!("CARGO"));
-    linux
-        .args(["build", "--release", "--package", "porter", "--target", LINUX])
-        .env("RUSTFLAGS", "-C target-feature=+crt-static")
-        .env("CARGO_TARGET_DIR", root().join("target/static"));
-    run(&mut linux)?;
+    run(&mut cargo_for_any_linux("release"))?;
     let mut windows = cargo_for_windows_7("build", "std,panic_abort");
     windows.args(["--release", "--package", "porter", "--config", "profile.release.panic=\"abort\""]);
     run(&mut windows)?;
@@ -36,9 +33,15 @@ pub(crate) fn release() -> Result<(), String> {
     Ok(())
 }
 
+/// Builds the Linux program that the lanes try out, and returns where it is.
+pub(crate) fn lane_program() -> Result<PathBuf, String> {
+    run(&mut cargo_for_any_linux(LANE))?;
+    Ok(root().join(format!("target/static/{LINUX}/{LANE}/porter")))
+}
+
 /// Runs all tests as Windows programs, with the runner that Cargo is told of
-/// (`CARGO_TARGET_X86_64_WIN7_WINDOWS_GNU_RUNNER`).
-pub(crate) fn windows_tests() -> Result<(), String> {
+/// (`CARGO_TARGET_X86_64_WIN7_WINDOWS_GNU_RUNNER`). Leaves the `porter.exe` that they drive, and returns where it is.
+pub(crate) fn windows_tests() -> Result<PathBuf, String> {
     let mut tests = cargo_for_windows_7("test", "std,panic_abort,test");
     tests
         .args([
@@ -47,16 +50,28 @@ pub(crate) fn windows_tests() -> Result<(), String> {
             "xtask",
             "--quiet",
             "--no-fail-fast",
+            "--profile",
+            LANE,
             "--config",
-            "profile.dev.panic=\"abort\"",
+            "profile.lane.panic=\"abort\"",
         ])
         // The smallest that still names the line that failed.
-        .args(["--config", "profile.dev.debug=\"line-tables-only\"", "-Zpanic-abort-tests"])
+        .args(["--config", "profile.lane.debug=\"line-tables-only\"", "-Zpanic-abort-tests"])
         .args(["--lib", "--bins", "--tests"])
         // Otherwise each test is a program of its own, and one after the other: Wine now and then fails to start one of many.
         // What a test says before it aborts would be lost with it.
         .args(["--", "-Zunstable-options", "--force-run-in-process", "--test-threads=1", "--nocapture"]);
-    run(&mut tests)
+    run(&mut tests)?;
+    Ok(root().join(format!("target/win7/{WINDOWS_7}/{LANE}/porter.exe")))
+}
+
+fn cargo_for_any_linux(profile: &str) -> Command {
+    let mut cargo = Command::new(env!("CARGO"));
+    cargo
+        .args(["build", "--profile", profile, "--package", "porter", "--target", LINUX])
+        .env("RUSTFLAGS", "-C target-feature=+crt-static")
+        .env("CARGO_TARGET_DIR", root().join("target/static"));
+    cargo
 }
 
 fn cargo_for_windows_7(what: &str, standard_library: &str) -> Command {
