@@ -278,3 +278,74 @@ fn lines_that_lie_about_their_contents_are_found_and_cost_nothing() {
         assert!(read.is_err() || ContentHash::of(&content) != ContentHash::of(b"what it claims"));
     }
 }
+
+/// Gives so many bytes and then breaks off, as a drive does.
+struct BreaksOff<'a> {
+    content: &'a [u8],
+}
+
+impl Read for BreaksOff<'_> {
+    fn read(&mut self, buffer: &mut [u8]) -> std::io::Result<usize> {
+        match self.content.read(buffer)? {
+            0 => Err(std::io::Error::other("unreadable sector")),
+            read => Ok(read),
+        }
+    }
+}
+
+#[test]
+fn films_share_what_they_have_in_common_and_one_that_breaks_off_harms_no_other() {
+    let mut dice = Dice(2012);
+    let film: Vec<u8> = (0..30_000_000).map(|_| dice.below(256) as u8).collect();
+    // Cut anew: something put in near the beginning, a scene exchanged, the end left out.
+    let mut cut_anew = film[..3_000_000].to_vec();
+    cut_anew.extend_from_slice(b"a title");
+    cut_anew.extend_from_slice(&film[3_000_000..29_000_000]);
+    cut_anew[15_000_000..15_400_000].fill(7);
+    let file = |content: &[u8]| (content.to_vec(), LONG_AGO);
+    let files: Files = [
+        ("a.mp4".to_owned(), file(&film)),
+        ("b.mp4".to_owned(), file(&cut_anew)),
+        ("c.mp4".to_owned(), file(&film)),
+    ]
+    .into();
+
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("trunk");
+    let trunk = begin(&path);
+    let broken = entry("broken.mp4", Some(LONG_AGO));
+    let stored = trunk.store(
+        &broken.address,
+        broken.modified_utc,
+        &mut BreaksOff { content: &film[..20_000_000] },
+        &|_| {},
+    );
+    assert!(stored.is_err(), "a file that broke off is none");
+    let (_, tally) = store(&trunk, &files);
+    finish(&trunk, tally);
+    drop(trunk);
+    assert!(contents(std::slice::from_ref(&path)) == files);
+    let rows: Vec<PathBuf> = fs::read_dir(&path).unwrap().map(|row| row.unwrap().path()).collect();
+    let size: u64 = rows.iter().map(|path| fs::metadata(path).unwrap().len()).sum();
+    assert!(
+        size < 52_000_000,
+        "{size}: what was read before it broke off is used, and what is alike is kept once"
+    );
+
+    // Of what lies in one block, only what is hurt is lost: the block has many contents, and each has its proof.
+    let pack = rows.iter().find(|path| path.to_string_lossy().contains("pack-00001")).unwrap();
+    let mut bytes = fs::read(pack).unwrap();
+    let at = bytes.len() / 2;
+    bytes[at] ^= 1;
+    fs::remove_file(pack).unwrap();
+    fs::write(pack, bytes).unwrap();
+    let trunk = PackedTrunk::load(std::slice::from_ref(&path), None).unwrap();
+    let mut audit = trunk.audit(Depth::Full).unwrap();
+    for entry in trunk.entries().unwrap().map(Result::unwrap) {
+        let mut content = Vec::new();
+        let read = trunk.open_content(&entry).unwrap().read_to_end(&mut content);
+        let Content::File { hash, .. } = entry.content else { continue };
+        audit.see(&entry, read.is_ok() && ContentHash::of(&content) == hash);
+    }
+    assert!(!audit.finish().unwrap().is_empty(), "a flipped bit within a film is noticed");
+}

@@ -41,6 +41,19 @@ pub(super) enum Bytes {
 }
 
 impl Bytes {
+    /// Takes in what follows directly in the same shared buffer. False, and nothing taken in, if it does not.
+    pub(super) fn join(&mut self, next: &Self) -> bool {
+        match (self, next) {
+            (Self::Shared(buffer, range), Self::Shared(its, more))
+                if Arc::ptr_eq(buffer, its) && range.end == more.start =>
+            {
+                range.end = more.end;
+                true
+            }
+            _ => false,
+        }
+    }
+
     /// Sees to it that the buffer is used again.
     pub(super) fn into_own(self) -> Option<Vec<u8>> {
         match self {

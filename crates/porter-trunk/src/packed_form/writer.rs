@@ -85,6 +85,13 @@ struct OpenBlock {
     bytes: Vec<u8>,
 }
 
+/// Consecutive dense contents, which become a block as they stand in the buffer that they were read into.
+struct DenseRun {
+    number: u32,
+    directory: Directory,
+    bytes: Bytes,
+}
+
 struct Lists {
     list: Option<ListWriter>,
     /// Entries that stand in no pack yet.
@@ -252,16 +259,33 @@ impl PackedTrunkWriter {
         Ok(at)
     }
 
-    /// Puts a new dense content into a block of its own, without copying it.
-    fn store_alone(&self, id: ContentId, bytes: Bytes) -> Result<Whereabouts, TrunkError> {
-        let number = self.number();
-        let raw_in_bytes = bytes.len();
-        let length = u32::try_from(raw_in_bytes).unwrap_or(u32::MAX);
-        let at = Whereabouts { block: number, row: 0 };
+    /// Puts a new dense content into a block of those that stand beside it, without copying any of them.
+    fn append_to_run(
+        &self,
+        run: &mut Option<DenseRun>,
+        id: ContentId,
+        bytes: Bytes,
+    ) -> Result<Whereabouts, TrunkError> {
+        let length = u32::try_from(bytes.len()).unwrap_or(u32::MAX);
+        if !run.as_mut().is_some_and(|open| open.bytes.join(&bytes)) {
+            self.close_run(run.take())?;
+        }
+        let open = run.get_or_insert_with(|| DenseRun {
+            number: self.number(),
+            directory: Directory::default(),
+            bytes,
+        });
+        let row = u32::try_from(open.directory.rows.len()).unwrap_or(u32::MAX);
+        open.directory.rows.push((id, length));
+        let at = Whereabouts { block: open.number, row };
         self.stock.index.insert(id, at);
-        let directory = Directory { rows: vec![(id, length)] };
-        self.write_block(number, &directory, Codec::Plain, bytes, raw_in_bytes)?;
         Ok(at)
+    }
+
+    fn close_run(&self, run: Option<DenseRun>) -> Result<(), TrunkError> {
+        let Some(DenseRun { number, directory, bytes }) = run else { return Ok(()) };
+        let raw_in_bytes = bytes.len();
+        self.write_block(number, &directory, Codec::Plain, bytes, raw_in_bytes)
     }
 
     fn close_block(&self, block: OpenBlock, shelf: Shelf) -> Result<(), TrunkError> {
@@ -369,8 +393,9 @@ impl TrunkWriter for PackedTrunkWriter {
         let mut size_in_bytes = 0;
         let mut whole = ContentHasher::default();
         let mut only = None;
+        let mut run = None;
         let name = address.path.name().unwrap_or_default();
-        cut(content, name, |cut_piece, is_all| {
+        let done = cut(content, name, |cut_piece, is_all| {
             let piece = cut_piece.bytes;
             size_in_bytes += piece.len() as u64;
             progress(piece.len() as u64);
@@ -392,7 +417,7 @@ impl TrunkWriter for PackedTrunkWriter {
                     let shelf = Shelf::of(Texture::of(piece), name, is_all);
                     match cut_piece.shared() {
                         Some(bytes) if shelf.is_dense() && piece.len() >= shelf.block_in_bytes() / 4 => {
-                            self.store_alone(id, bytes)?
+                            self.append_to_run(&mut run, id, bytes)?
                         }
                         _ => self.append(shelf, id, piece)?,
                     }
@@ -400,11 +425,14 @@ impl TrunkWriter for PackedTrunkWriter {
             };
             extents.push(Extent::Contents { block: at.block, first: at.row, count: 1 });
             Ok(())
-        })
-        .map_err(|failed| match failed {
+        });
+        // Also of a file that broke off: other files may count on what is known of it.
+        let closed = self.close_run(run);
+        done.map_err(|failed| match failed {
             PieceFailed::Reading(cause) => StoreError::Source(cause),
             PieceFailed::Using(cause) => StoreError::Trunk(cause),
         })?;
+        closed.map_err(StoreError::Trunk)?;
         self.since_entries_in_bytes.fetch_add(size_in_bytes, Ordering::Relaxed);
         let hash = only.unwrap_or_else(|| whole.finish());
         Ok(Stored { size_in_bytes, hash, extents: Extents::from_iter(extents) })
