@@ -10,7 +10,7 @@ use std::fs::{self, File};
 use std::io::{self, Seek, Write};
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
-use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
 /// Why one entry did not land.
 #[derive(Debug)]
@@ -21,12 +21,68 @@ pub(super) enum NotLanded {
     VolumeFailed(io::Error),
 }
 
-/// A file with its final content and metadata, waiting for its name. Dropped without one, it is removed.
-pub(super) struct Waiting {
-    folder: Rc<host::Folder>,
-    path: PathBuf,
-    named: bool,
+/// Where an entry is to land.
+pub(super) struct Place<'a> {
+    pub(super) target: &'a Path,
+    /// The new name of what stands there.
+    pub(super) set_aside: Option<&'a Path>,
+    pub(super) owner: Option<host::Owner>,
+    /// Where the same file landed under another name.
+    pub(super) same_as: Option<&'a Path>,
 }
+
+/// Lands a file or link with what its entry says of it. `adapted` is its content where that is not the trunk's; `mark` is the run's.
+pub(super) fn land(
+    trunk: &dyn Trunk,
+    entry: &Entry,
+    adapted: Option<&[u8]>,
+    place: &Place<'_>,
+    mark: &str,
+    conduct: Conduct<'_>,
+) -> Result<(), NotLanded> {
+    let write = || match adapted {
+        Some(content) => write_adapted_aside(entry, content, place, mark),
+        None => write_aside(trunk, entry, place, mark, conduct),
+    };
+    let waiting = write()?;
+    match give_name(waiting, place)? {
+        Name::Given => Ok(()),
+        // No more such files are made now.
+        Name::NotForNameless => give_name(write()?, place).map(drop),
+    }
+}
+
+/// Lands a file of the machine that gets another content: its marks, and its permissions if it has a successor, are those of what stands there.
+pub(super) fn land_bytes(content: &[u8], place: &Place<'_>, mark: &str) -> Result<(), NotLanded> {
+    let (waiting, path, file) = bytes_aside(content, place.target, mark)?;
+    if let Ok(there) = fs::symlink_metadata(place.target) {
+        file.set_permissions(there.permissions()).map_err(not_written)?;
+    }
+    file.sync_all().map_err(not_written)?;
+    drop(file);
+    host::set_folder_owner(&path, place.owner);
+    host::copy_marks(place.target, &path);
+    give_name(waiting, place).map(drop)
+}
+
+/// A file with its final content and metadata, waiting for its name. Dropped without one, it is removed.
+struct Waiting {
+    folder: Rc<host::Folder>,
+    held: Held,
+}
+
+/// By what a waiting file is held.
+enum Held {
+    /// By a name that nothing else has.
+    Path(PathBuf),
+    /// By nothing but us.
+    Nameless(File),
+    /// It has its own name.
+    Named,
+}
+
+/// Whether volumes have given names to files that had none. Until one does not, they do.
+static NAMES_ARE_GIVEN: AtomicBool = AtomicBool::new(true);
 
 /// The folder that a path is in, open. The threads of a run make most of its files in one after the other, and end with it.
 fn folder_of(path: &Path) -> io::Result<Rc<host::Folder>> {
@@ -46,8 +102,8 @@ fn folder_of(path: &Path) -> io::Result<Rc<host::Folder>> {
 
 impl Drop for Waiting {
     fn drop(&mut self) {
-        if !self.named {
-            let _ = fs::remove_file(&self.path);
+        if let Held::Path(path) = &self.held {
+            let _ = fs::remove_file(path);
         }
     }
 }
@@ -57,100 +113,90 @@ pub(crate) fn waiting_prefix(mark: &str) -> String {
     format!(".porter-{mark}-")
 }
 
-/// Writes an entry beside its place, under a name that nothing else has, and proves the content on the way. `same_as` is where the
-/// same file landed under another name. `mark` is the run's.
-pub(super) fn write_aside(
+/// Writes an entry beside its place, under a name that nothing else has or under none, and proves the content on the way.
+fn write_aside(
     trunk: &dyn Trunk,
     entry: &Entry,
-    target: &Path,
+    place: &Place<'_>,
     mark: &str,
-    owner: Option<host::Owner>,
-    same_as: Option<&Path>,
     conduct: Conduct<'_>,
 ) -> Result<Waiting, NotLanded> {
-    let folder = target.parent().unwrap_or(target);
-    let name = waiting_name(mark);
-    let path = folder.join(&name);
-    let open_folder = folder_of(target).map_err(not_written)?;
-    let waiting = |path| Waiting { folder: Rc::clone(&open_folder), path, named: false };
+    let &Place { target, owner, same_as, .. } = place;
+    let folder = folder_of(target).map_err(not_written)?;
+    let waiting = |held| Waiting { folder: Rc::clone(&folder), held };
+    let beside = || {
+        let name = waiting_name(mark);
+        (target.parent().unwrap_or(target).join(&name), name)
+    };
     match &entry.content {
         Content::File { .. } => {
             // Another name of a file that landed already. Where the volume knows none, it becomes a file of its own.
-            if same_as.is_some_and(|landed| fs::hard_link(landed, &path).is_ok()) {
-                return Ok(waiting(path));
+            if let Some(landed) = same_as {
+                let (path, _) = beside();
+                if fs::hard_link(landed, &path).is_ok() {
+                    return Ok(waiting(Held::Path(path)));
+                }
             }
-            if let Some(kept) = trunk.content_file(entry)
-                && let Ok(linked) = link_proved(trunk, entry, &kept, &path, conduct)
+            if let Some(kept) = trunk.content_file(entry) {
+                let (path, _) = beside();
+                if let Ok(linked) = link_proved(trunk, entry, &kept, &path, conduct) {
+                    let waiting = waiting(Held::Path(path.clone()));
+                    linked?;
+                    let file = File::open(&path).map_err(not_written)?;
+                    host::set_file_metadata(file, &folder, &path, entry, owner).map_err(not_written)?;
+                    return Ok(waiting);
+                }
+            }
+            if NAMES_ARE_GIVEN.load(Ordering::Relaxed)
+                && let Some(file) = folder.create_nameless()
             {
-                let waiting = waiting(path);
-                linked?;
-                let file = File::open(&waiting.path).map_err(not_written)?;
-                host::set_file_metadata(file, &open_folder, &waiting.path, entry, owner)
-                    .map_err(not_written)?;
-                return Ok(waiting);
+                copy_proved(trunk, entry, &file, conduct)?;
+                host::set_nameless_metadata(&file, entry, owner).map_err(not_written)?;
+                return Ok(waiting(Held::Nameless(file)));
             }
-            let file = open_folder.create_new(name.as_ref()).map_err(not_written)?;
-            let waiting = waiting(path);
+            let (path, name) = beside();
+            let file = folder.create_new(name.as_ref()).map_err(not_written)?;
+            let waiting = waiting(Held::Path(path.clone()));
             copy_proved(trunk, entry, &file, conduct)?;
-            host::set_file_metadata(file, &open_folder, &waiting.path, entry, owner).map_err(not_written)?;
+            host::set_file_metadata(file, &folder, &path, entry, owner).map_err(not_written)?;
             Ok(waiting)
         }
         Content::Link { target } => {
+            let (path, _) = beside();
             host::make_link(target, &path).map_err(|cause| match not_written(cause) {
                 NotLanded::Refused(_) => {
                     NotLanded::Refused(Reason::LinkNotMade { target: on_screen(target) })
                 }
                 failed => failed,
             })?;
-            let waiting = waiting(path);
-            host::set_link_metadata(&waiting.path, entry, owner);
-            Ok(waiting)
+            host::set_link_metadata(&path, entry, owner);
+            Ok(waiting(Held::Path(path)))
         }
         Content::Folder => Err(NotLanded::Refused(Reason::NotWritten { detail: "a folder".to_owned() })),
     }
 }
 
 /// The same for a file whose content is not the trunk's, with the dates and marks of its entry.
-pub(super) fn write_adapted_aside(
+fn write_adapted_aside(
     entry: &Entry,
     content: &[u8],
-    target: &Path,
+    place: &Place<'_>,
     mark: &str,
-    owner: Option<host::Owner>,
 ) -> Result<Waiting, NotLanded> {
-    let (waiting, file) = bytes_aside(content, target, mark)?;
-    host::set_file_metadata(file, &waiting.folder, &waiting.path, entry, owner).map_err(not_written)?;
-    Ok(waiting)
-}
-
-/// The same for a file of the machine that gets another content: its marks, and its permissions if it has a successor, are those of what
-/// stands there.
-pub(super) fn write_bytes_aside(
-    content: &[u8],
-    target: &Path,
-    mark: &str,
-    owner: Option<host::Owner>,
-) -> Result<Waiting, NotLanded> {
-    let (waiting, file) = bytes_aside(content, target, mark)?;
-    if let Ok(there) = fs::symlink_metadata(target) {
-        file.set_permissions(there.permissions()).map_err(not_written)?;
-    }
-    file.sync_all().map_err(not_written)?;
-    drop(file);
-    host::set_folder_owner(&waiting.path, owner);
-    host::copy_marks(target, &waiting.path);
+    let (waiting, path, file) = bytes_aside(content, place.target, mark)?;
+    host::set_file_metadata(file, &waiting.folder, &path, entry, place.owner).map_err(not_written)?;
     Ok(waiting)
 }
 
 /// A new file beside its place, with its content.
-fn bytes_aside(content: &[u8], target: &Path, mark: &str) -> Result<(Waiting, File), NotLanded> {
+fn bytes_aside(content: &[u8], target: &Path, mark: &str) -> Result<(Waiting, PathBuf, File), NotLanded> {
     let folder = folder_of(target).map_err(not_written)?;
     let name = waiting_name(mark);
     let file = folder.create_new(name.as_ref()).map_err(not_written)?;
     let path = target.parent().unwrap_or(target).join(&name);
-    let waiting = Waiting { folder, path, named: false };
+    let waiting = Waiting { folder, held: Held::Path(path.clone()) };
     (&file).write_all(content).map_err(not_written)?;
-    Ok((waiting, file))
+    Ok((waiting, path, file))
 }
 
 fn waiting_name(mark: &str) -> String {
@@ -158,32 +204,43 @@ fn waiting_name(mark: &str) -> String {
     format!("{}{}.part", waiting_prefix(mark), NUMBER.fetch_add(1, Ordering::Relaxed))
 }
 
-/// Gives the waiting file its name. What stands there is first renamed to `set_aside`; if anything else came to stand
-/// there meanwhile, it is left alone.
-pub(super) fn give_name(
-    mut waiting: Waiting,
-    target: &Path,
-    set_aside: Option<&Path>,
-) -> Result<(), NotLanded> {
+/// What became of a waiting file.
+enum Name {
+    Given,
+    /// The volume makes files without names, and gives them none.
+    NotForNameless,
+}
+
+/// Gives the waiting file its name. What stands there is first set aside; if anything else came to stand there meanwhile, it is left
+/// alone.
+fn give_name(mut waiting: Waiting, place: &Place<'_>) -> Result<Name, NotLanded> {
     // All names are in one folder.
-    let at = target.parent().unwrap_or(target);
+    let at = place.target.parent().unwrap_or(place.target);
     let name = |path: &Path| path.file_name().unwrap_or_default().to_owned();
     let rename = |from: &Path, to: &Path| waiting.folder.rename_without_replacing(at, &name(from), &name(to));
-    if let Some(aside) = set_aside {
-        rename(target, aside).map_err(not_written)?;
+    if let Some(aside) = place.set_aside {
+        rename(place.target, aside).map_err(not_written)?;
     }
-    match rename(&waiting.path, target) {
-        Ok(()) => {
-            waiting.named = true;
-            Ok(())
+    let named = match &waiting.held {
+        Held::Path(path) => rename(path, place.target),
+        Held::Nameless(file) => waiting.folder.give_name(file, &name(place.target)),
+        Held::Named => Ok(()),
+    };
+    let Err(cause) = named else {
+        waiting.held = Held::Named;
+        return Ok(Name::Given);
+    };
+    if let Some(aside) = place.set_aside {
+        // Nothing landed, so what was there gets its name back.
+        let _ = rename(aside, place.target);
+    }
+    let is_taken = cause.kind() == io::ErrorKind::AlreadyExists;
+    match (not_written(cause), &waiting.held) {
+        (NotLanded::Refused(_), Held::Nameless(_)) if !is_taken => {
+            NAMES_ARE_GIVEN.store(false, Ordering::Relaxed);
+            Ok(Name::NotForNameless)
         }
-        Err(cause) => {
-            if let Some(aside) = set_aside {
-                // Nothing landed, so what was there gets its name back.
-                let _ = rename(aside, target);
-            }
-            Err(not_written(cause))
-        }
+        (failed, _) => Err(failed),
     }
 }
 

@@ -3,7 +3,7 @@
 use super::flusher::flush_meanwhile;
 use super::host::{self, Owner, owner_like};
 use super::journal::{FORMAT, Journal, JournalLine, PathField};
-use super::land::{NotLanded, give_name, not_written, write_adapted_aside, write_aside, write_bytes_aside};
+use super::land::{NotLanded, Place, land, land_bytes, not_written};
 use super::landing::Moved;
 use super::plan::{Action, Due, NewFolder, Plan, Refused};
 use super::set_registry::set_registry;
@@ -411,8 +411,8 @@ impl Runner<'_> {
                 let aside =
                     aside.as_ref().map(|to| self.host_path(to)).transpose().map_err(NotLanded::Refused)?;
                 let owner = path.parent().and_then(|folder| self.owner_in(folder));
-                let waiting = write_bytes_aside(&edit.content, &path, self.mark, owner)?;
-                give_name(waiting, &path, aside.as_deref())
+                let place = Place { target: &path, set_aside: aside.as_deref(), owner, same_as: None };
+                land_bytes(&edit.content, &place, self.mark)
             })();
             match written {
                 Ok(()) => {
@@ -505,12 +505,8 @@ impl Runner<'_> {
             matches!(due.entry.content, Content::File { hash: ours, .. } if ours == *hash)
                 .then_some(path.as_path())
         });
-        let waiting = match due.adapted {
-            Some(content) => write_adapted_aside(&due.entry, content, &path, self.mark, owner),
-            None => write_aside(self.trunk, &due.entry, &path, self.mark, owner, same_as, self.conduct),
-        }
-        .map_err(sort)?;
-        give_name(waiting, &path, aside.as_deref()).map_err(sort)?;
+        let place = Place { target: &path, set_aside: aside.as_deref(), owner, same_as };
+        land(self.trunk, &due.entry, due.adapted, &place, self.mark, self.conduct).map_err(sort)?;
         if let (Some((number, linked)), Content::File { hash, .. }) = (&mut linked, &due.entry.content) {
             linked.insert(*number, (path, *hash));
         }

@@ -11,6 +11,8 @@ use std::io;
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::Path;
+#[cfg(target_os = "linux")]
+use std::sync::OnceLock;
 use std::time::SystemTime;
 use time::OffsetDateTime;
 
@@ -67,6 +69,25 @@ impl Folder {
         Ok(rustix::fs::openat(&self.0, name, flags, Mode::from_raw_mode(0o666))?.into())
     }
 
+    /// A new file without any name: nothing is left of it if it never gets one, and a name is given more quickly than changed. None where
+    /// the volume or the system has no such thing.
+    pub(crate) fn create_nameless(&self) -> Option<File> {
+        #[cfg(target_os = "linux")]
+        if can_name_open_files() {
+            let flags = OFlags::TMPFILE | OFlags::WRONLY | OFlags::CLOEXEC;
+            return Some(rustix::fs::openat(&self.0, ".", flags, Mode::from_raw_mode(0o666)).ok()?.into());
+        }
+        None
+    }
+
+    /// Gives a file that has none its name. Fails with `AlreadyExists` rather than replace anything.
+    pub(crate) fn give_name(&self, file: &File, name: &OsStr) -> io::Result<()> {
+        #[cfg(target_os = "linux")]
+        return Ok(rustix::fs::linkat(file, "", &self.0, name, AtFlags::EMPTY_PATH)?);
+        #[cfg(not(target_os = "linux"))]
+        Err(io::ErrorKind::Unsupported.into())
+    }
+
     /// [`rename_without_replacing`] within the folder, whose path is `at`.
     pub(crate) fn rename_without_replacing(&self, at: &Path, from: &OsStr, to: &OsStr) -> io::Result<()> {
         #[cfg(any(target_os = "linux", target_os = "android"))]
@@ -76,6 +97,21 @@ impl Folder {
         }
         rename_without_replacing(&at.join(from), &at.join(to))
     }
+}
+
+/// Whether a file that is open can be given a name: for that Linux asks for the right to search everywhere, which root may have been left
+/// without. Tried out once, with a file that is known to no folder.
+#[cfg(target_os = "linux")]
+fn can_name_open_files() -> bool {
+    static CAN: OnceLock<bool> = OnceLock::new();
+    *CAN.get_or_init(|| {
+        let Ok(file) = rustix::fs::memfd_create("porter", rustix::fs::MemfdFlags::CLOEXEC) else {
+            return false;
+        };
+        // On another volume than any folder: with the right it fails for that reason, and without it because nothing is found.
+        let tried = rustix::fs::linkat(&file, "", CWD, ".porter", AtFlags::EMPTY_PATH);
+        tried == Err(Errno::XDEV)
+    })
 }
 
 /// Returns when all that was written to the volume of `folder` is on the medium.
@@ -97,12 +133,32 @@ pub(crate) fn set_file_metadata(
     entry: &Entry,
     owner: Option<Owner>,
 ) -> io::Result<()> {
+    set_owner_streams_and_mode(&file, entry, owner)?;
+    drop(file);
+    set_times_in(&folder.0, path.file_name().unwrap_or_default(), entry.modified_utc);
+    set_windows_metadata(path, entry);
+    Ok(())
+}
+
+/// The same for a file that has no name yet. Only volumes of Linux' own have such files.
+pub(crate) fn set_nameless_metadata(file: &File, entry: &Entry, owner: Option<Owner>) -> io::Result<()> {
+    set_owner_streams_and_mode(file, entry, owner)?;
+    if let Some(mark) = samba_mark(entry) {
+        let _ = rustix::fs::fsetxattr(file, SAMBA_ATTRIBUTES, mark.as_bytes(), XattrFlags::empty());
+    }
+    if let Some(modified_utc) = entry.modified_utc {
+        let _ = rustix::fs::futimens(file, &both_times(modified_utc));
+    }
+    Ok(())
+}
+
+fn set_owner_streams_and_mode(file: &File, entry: &Entry, owner: Option<Owner>) -> io::Result<()> {
     if let Some(Owner { user, group }) = owner {
-        std::os::unix::fs::fchown(&file, Some(user), Some(group))?;
+        std::os::unix::fs::fchown(file, Some(user), Some(group))?;
     }
     for stream in &entry.streams {
         let name = format!("user.{}", stream.name);
-        let _ = rustix::fs::lsetxattr(path, name, &stream.content, XattrFlags::empty());
+        let _ = rustix::fs::fsetxattr(file, name, &stream.content, XattrFlags::empty());
     }
     if let Some(mode) = entry.unix_mode {
         file.set_permissions(fs::Permissions::from_mode(mode & PERMISSIONS))?;
@@ -110,9 +166,6 @@ pub(crate) fn set_file_metadata(
         let mode = file.metadata()?.permissions().mode();
         file.set_permissions(fs::Permissions::from_mode(mode & !0o222))?;
     }
-    drop(file);
-    set_times_in(&folder.0, path.file_name().unwrap_or_default(), entry.modified_utc);
-    set_windows_metadata(path, entry);
     Ok(())
 }
 
@@ -165,14 +218,17 @@ fn set_windows_metadata(path: &Path, entry: &Entry) {
     if let Ok(4) = rustix::fs::lgetxattr(path, NTFS_ATTRIBUTES, &mut there) {
         let bits = (u32::from_be_bytes(there) & !0x27) | entry.attributes.windows_bits();
         let _ = rustix::fs::lsetxattr(path, NTFS_ATTRIBUTES, &bits.to_be_bytes(), XattrFlags::empty());
-    } else {
-        // The archive mark says nothing to Samba and Wine, and read-only is kept in the mode.
-        let bits = entry.attributes.without_archive().windows_bits();
-        if bits & !0x01 != 0 {
-            let text = format!("{bits:#x}");
-            let _ = rustix::fs::lsetxattr(path, "user.DOSATTRIB", text.as_bytes(), XattrFlags::empty());
-        }
+    } else if let Some(mark) = samba_mark(entry) {
+        let _ = rustix::fs::lsetxattr(path, SAMBA_ATTRIBUTES, mark.as_bytes(), XattrFlags::empty());
     }
+}
+
+const SAMBA_ATTRIBUTES: &str = "user.DOSATTRIB";
+
+/// Attributes as Samba and Wine keep them. The archive mark says nothing to them, and read-only is kept in the mode.
+fn samba_mark(entry: &Entry) -> Option<String> {
+    let bits = entry.attributes.without_archive().windows_bits();
+    (bits & !0x01 != 0).then(|| format!("{bits:#x}"))
 }
 
 /// Gives a file the marks of another one, and on NTFS its rights, as far as the volume has them.
@@ -180,7 +236,7 @@ pub(crate) fn copy_marks(from: &Path, to: &Path) {
     /// No list of rights is longer.
     const LONGEST_IN_BYTES: usize = 64 << 10;
     let mut value = vec![0; LONGEST_IN_BYTES];
-    for name in ["system.ntfs_acl", "system.ntfs_attrib_be", "user.DOSATTRIB"] {
+    for name in ["system.ntfs_acl", "system.ntfs_attrib_be", SAMBA_ATTRIBUTES] {
         if let Ok(length) = rustix::fs::lgetxattr(from, name, &mut value[..]) {
             let _ = rustix::fs::lsetxattr(to, name, &value[..length], XattrFlags::empty());
         }
@@ -194,7 +250,10 @@ fn set_times(path: &Path, modified_utc: Option<OffsetDateTime>) {
 
 fn set_times_in(folder: impl AsFd, name: &OsStr, modified_utc: Option<OffsetDateTime>) {
     let Some(modified_utc) = modified_utc else { return };
+    let _ = rustix::fs::utimensat(folder, name, &both_times(modified_utc), AtFlags::SYMLINK_NOFOLLOW);
+}
+
+fn both_times(modified_utc: OffsetDateTime) -> Timestamps {
     let time = Timespec { tv_sec: modified_utc.unix_timestamp(), tv_nsec: modified_utc.nanosecond().into() };
-    let times = Timestamps { last_access: time, last_modification: time };
-    let _ = rustix::fs::utimensat(folder, name, &times, AtFlags::SYMLINK_NOFOLLOW);
+    Timestamps { last_access: time, last_modification: time }
 }

@@ -52,6 +52,15 @@ impl Folder {
         File::create_new(self.0.join(name))
     }
 
+    /// Windows knows no files without a name.
+    pub(crate) fn create_nameless(&self) -> Option<File> {
+        None
+    }
+
+    pub(crate) fn give_name(&self, _file: &File, _name: &OsStr) -> io::Result<()> {
+        Err(io::ErrorKind::Unsupported.into())
+    }
+
     /// [`rename_without_replacing`] within the folder, whose path is `at`.
     pub(crate) fn rename_without_replacing(&self, at: &Path, from: &OsStr, to: &OsStr) -> io::Result<()> {
         rename_without_replacing(&at.join(from), &at.join(to))
@@ -105,6 +114,11 @@ pub(crate) fn set_file_metadata(
     let _ = file.set_times(times(entry));
     set_attributes(path, entry);
     Ok(())
+}
+
+/// There is none.
+pub(crate) fn set_nameless_metadata(_file: &File, _entry: &Entry, _owner: Option<Owner>) -> io::Result<()> {
+    Err(io::ErrorKind::Unsupported.into())
 }
 
 pub(crate) fn set_link_metadata(_path: &Path, _entry: &Entry, _owner: Option<Owner>) {}
