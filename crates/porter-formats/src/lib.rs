@@ -16,6 +16,7 @@ pub mod gecko;
 pub mod html;
 pub mod ini;
 pub mod links;
+pub mod property_list;
 pub mod registration;
 pub mod safari;
 pub mod shortcut;

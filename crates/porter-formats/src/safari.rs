@@ -3,10 +3,9 @@
 //! A `WebBookmarkTypeList` has `Title` and `Children`, a `WebBookmarkTypeLeaf` has `URLString` and its title in `URIDictionary`. Below
 //! the root stand `BookmarksBar`, `BookmarksMenu` and the reading list.
 
-use crate::FormatError;
 use crate::bookmarks::{Bookmark, Bookmarks, DEEPEST, Folder, Node};
+use crate::{FormatError, property_list};
 use plist::{Dictionary, Value};
-use std::io::Cursor;
 
 const FORMAT: &str = "Safari's bookmarks";
 /// Where the reading list is shown elsewhere.
@@ -14,8 +13,7 @@ const READING_LIST: &str = "Reading List";
 
 /// Reads such a list.
 pub fn from_plist(bytes: &[u8]) -> Result<Bookmarks, FormatError> {
-    let value =
-        Value::from_reader(Cursor::new(bytes)).map_err(|cause| FormatError::damaged(FORMAT, cause))?;
+    let value = property_list::from_bytes(bytes)?;
     let root =
         value.as_dictionary().ok_or_else(|| FormatError::damaged(FORMAT, "its root is no dictionary"))?;
     let mut bookmarks = Bookmarks::default();

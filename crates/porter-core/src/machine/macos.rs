@@ -11,9 +11,9 @@ use super::setting::Setting;
 use super::small_file::{read, read_at};
 use super::time_zone;
 use plist::{Dictionary, Value};
+use porter_formats::property_list;
 use porter_names::RelativePath;
 use porter_source::{EntryKind, Volume};
-use std::io::Cursor;
 
 /// The directory's local node.
 const DIRECTORY: &str = "private/var/db/dslocal/nodes/Default";
@@ -69,7 +69,7 @@ pub(super) fn facts_of(volume: &dyn Volume, looker: &mut Looker<'_>) -> SystemFa
 }
 
 fn dictionary_in(file: &[u8]) -> Option<Dictionary> {
-    Value::from_reader(Cursor::new(file)).ok()?.into_dictionary()
+    property_list::from_bytes(file).ok()?.into_dictionary()
 }
 
 fn text_of(from: &Dictionary, key: &str) -> Option<String> {

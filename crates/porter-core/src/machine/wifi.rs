@@ -74,7 +74,7 @@ fn name_in_key_file(file: &[u8]) -> Option<String> {
 
 /// Each key is `wifi.network.ssid.` and the name.
 fn names_in_plist(file: &[u8]) -> Vec<String> {
-    let networks = plist::Value::from_reader(std::io::Cursor::new(file)).ok();
+    let networks = porter_formats::property_list::from_bytes(file).ok();
     let keys = networks.as_ref().and_then(plist::Value::as_dictionary).map(|networks| networks.keys());
     let names = keys.into_iter().flatten().filter_map(|key| key.strip_prefix("wifi.network.ssid."));
     names.map(str::to_owned).collect()
