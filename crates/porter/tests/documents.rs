@@ -117,7 +117,7 @@ fn events_tell_each_stage_from_its_beginning_to_its_end_and_every_file_once() {
                     open.push(stage);
                 }
                 "stage-ended" => {
-                    assert_eq!(open.pop(), Some(stage), "stages end in the order in which they began")
+                    assert_eq!(open.pop(), Some(stage), "stages end in the order in which they began");
                 }
                 _ => {}
             }
