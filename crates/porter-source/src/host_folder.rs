@@ -45,17 +45,20 @@ impl HostFolder {
         Ok(Self { tree: self.tree.with_drive(name, folder), ..self })
     }
 
-    fn host_path(&self, path: &RelativePath) -> Result<PathBuf, ReadError> {
-        self.tree
+    fn host_path(&self, path: &RelativePath) -> Result<system::Reachable, ReadError> {
+        let host_path = self
+            .tree
             .host_path(path)
-            .map_err(|_| ReadError { path: path.clone(), trouble: ReadTrouble::NameNotHeld })
+            .map_err(|_| ReadError { path: path.clone(), trouble: ReadTrouble::NameNotHeld })?;
+        system::Reachable::by(host_path).map_err(|cause| ReadError::new(path, cause))
     }
 }
 
 impl Volume for HostFolder {
     fn list(&self, folder: &RelativePath) -> Result<Vec<Result<Listed, ReadError>>, ReadError> {
         let wrap = |cause| ReadError::new(folder, cause);
-        let rows = fs::read_dir(self.host_path(folder)?).map_err(wrap)?;
+        let host_path = self.host_path(folder)?;
+        let rows = fs::read_dir(&*host_path).map_err(wrap)?;
         let mut listed = Vec::new();
         for row in rows {
             let row = row.map_err(wrap)?;
@@ -77,8 +80,8 @@ impl Volume for HostFolder {
 
     fn metadata(&self, path: &RelativePath) -> Result<Metadata, ReadError> {
         let host_path = self.host_path(path)?;
-        let found = fs::symlink_metadata(&host_path).map_err(|cause| ReadError::new(path, cause))?;
-        Ok(metadata_from(&found, &self.keeps, || host_path))
+        let found = fs::symlink_metadata(&*host_path).map_err(|cause| ReadError::new(path, cause))?;
+        Ok(metadata_from(&found, &self.keeps, || host_path.to_path_buf()))
     }
 
     fn details(&self, path: &RelativePath) -> Result<Details, ReadError> {
@@ -97,12 +100,12 @@ impl Volume for HostFolder {
         let opened = system::open_without_following(&host_path)
             .and_then(|opened| Ok((opened.metadata()?, opened)))
             .map_err(|cause| ReadError::new(file, cause))?;
-        let metadata = metadata_from(&opened.0, &self.keeps, || host_path);
+        let metadata = metadata_from(&opened.0, &self.keeps, || host_path.to_path_buf());
         Ok((Box::new(HostFile(opened.1)), metadata))
     }
 
     fn link_target(&self, link: &RelativePath) -> Result<Vec<u8>, ReadError> {
-        let target = fs::read_link(self.host_path(link)?).map_err(|cause| ReadError::new(link, cause))?;
+        let target = fs::read_link(&*self.host_path(link)?).map_err(|cause| ReadError::new(link, cause))?;
         Ok(host::name_from_host(target.as_os_str()))
     }
 

@@ -1,6 +1,7 @@
 //! Paths as people type them, and as we show them.
 
 use clap::builder::{OsStringValueParser, TypedValueParser};
+use porter_names::RelativePath;
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
@@ -44,6 +45,21 @@ pub(crate) fn shown(path: &Path) -> String {
 /// The same for a sentence with paths in it.
 pub(crate) fn without_marks(text: &str) -> String {
     text.replace("\\\\?\\UNC\\", "\\\\").replace("\\\\?\\", "")
+}
+
+/// So much of a path is shown; what is longer nobody reads, and it is whole in the JSON.
+const LONGEST_SHOWN: usize = 260;
+
+/// A path in a row that people read: its beginning and its end, if it is very long.
+pub(crate) fn in_a_row(path: &RelativePath) -> String {
+    let whole = path.to_string();
+    let length = whole.chars().count();
+    if length <= LONGEST_SHOWN {
+        return whole;
+    }
+    let begin: String = whole.chars().take(LONGEST_SHOWN / 2).collect();
+    let end: String = whole.chars().skip(length - LONGEST_SHOWN / 2).collect();
+    format!("{begin} \u{2026} {end}")
 }
 
 #[cfg(test)]

@@ -87,9 +87,9 @@ fn a_harmed_machine_is_surveyed_and_captured_whatever_its_files_hold() {
             let bench = Workbench::new();
             let machine = bench.path(name);
             match name {
-                "LOFT-PC" => drop(build_loft_pc(&machine, DemoSize::Small).unwrap()),
-                "WINDSOCK" => drop(build_windsock(&machine, DemoSize::Small).unwrap()),
-                _ => drop(build_sailroom(&machine, DemoSize::Small).unwrap()),
+                "LOFT-PC" => build_loft_pc(&machine, DemoSize::Small).unwrap(),
+                "WINDSOCK" => build_windsock(&machine, DemoSize::Small).unwrap(),
+                _ => build_sailroom(&machine, DemoSize::Small).unwrap(),
             }
             let mut dice = Dice::named(&format!("{name} {seed}"));
             let understood: Vec<PathBuf> =

@@ -6,6 +6,7 @@ mod workbench;
 
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
+use std::process::Command;
 use workbench::Workbench;
 
 /// A Linux with one person, whose documents are called something else.
@@ -130,4 +131,44 @@ fn what_is_only_in_a_cloud_is_left_and_named() {
     assert!(!bench.path("trunk/data/odile/documents/in the cloud.docx").exists());
     let receipt = bench.porter(&["check", "trunk", "--json", "-"]).with_status(3).json();
     assert!(receipt.to_string().contains("cloud-only"), "the receipt names it too");
+}
+
+/// Folders that a program copied into themselves again and again: no system takes such a path at once.
+#[test]
+fn what_lies_deeper_than_a_path_can_be_long_is_captured_and_can_be_taken_out() {
+    let bench = Workbench::new();
+    bench.empty_machine("OLD", "odile");
+    bench.empty_machine("NEW", "odile");
+    let documents = bench.path("OLD/Users/odile/Documents");
+    let dig = "i=0; while [ $i -lt 300 ]; do mkdir \"copy of everything\" && cd -P \"copy of everything\" || exit 1; i=$((i+1)); \
+               if [ $i = 299 ]; then printf 'spar 12 mm' > plan.txt; fi; done";
+    let dug = Command::new("sh").args(["-c", dig]).current_dir(&documents).status().unwrap();
+    assert!(dug.success());
+    let capture = bench.porter(&["capture", "OLD", "trunk", "--json"]).with_status(0).json();
+    let is_lost = |row: &serde_json::Value| row["needs_attention"] == true;
+    assert_eq!(capture["captured"]["folders"], 300);
+    assert!(!capture["left_behind"].as_array().unwrap().iter().any(is_lost));
+
+    // From its middle on it is short enough.
+    let below = vec!["copy of everything"; 298].join("/");
+    bench
+        .porter(&["take", "trunk", &format!("odile/folder/documents/{below}"), "out", "--quiet"])
+        .with_status(0);
+    let plan = bench.path("out/copy of everything/copy of everything/plan.txt");
+    assert_eq!(fs::read_to_string(plan).unwrap(), "spar 12 mm");
+
+    // Where it cannot be, each thing says so and nothing stands there half.
+    let restore = bench.porter(&["restore", "trunk", "NEW", "--yes", "--json"]).with_status(3).json();
+    let all = restore["refused"].as_array().unwrap();
+    let refused: Vec<_> = all.iter().filter(|row| row["needs_attention"] == true).collect();
+    assert!(refused.iter().any(|row| row["path"].as_str().unwrap().ends_with("plan.txt")), "{refused:?}");
+    assert!(
+        refused.iter().all(|row| row["reason"].as_str().unwrap().contains("longer than this system takes"))
+    );
+    let receipt = bench.porter(&["check", "trunk", "NEW"]).with_status(3);
+    assert!(
+        receipt.out.lines().all(|line| line.chars().count() < 400),
+        "nobody reads paths of thousands of characters"
+    );
+    assert!(!receipt.out.contains("had landed"), "{}", receipt.out);
 }

@@ -618,6 +618,7 @@ pub(crate) fn verdict_on_refused(reason: &Reason) -> Verdict {
         | Reason::LinkLeadsOut { .. }
         | Reason::LinkNotMade { .. }
         | Reason::EntryRefused { .. }
+        | Reason::TooDeep { .. }
         | Reason::Twice => Verdict::LeftBehind,
         _ => Verdict::Missing,
     }

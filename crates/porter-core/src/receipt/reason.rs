@@ -194,6 +194,11 @@ pub enum Reason {
         /// Where.
         path: String,
     },
+    /// The path would be longer than the system of the new machine takes.
+    TooDeep {
+        /// The longest that it takes.
+        most_in_bytes: u64,
+    },
     /// The trunk has two entries for the same thing.
     Twice,
     /// The trunk's own content is not what was captured.

@@ -314,6 +314,7 @@ impl<'a> Planner<'a> {
         // Another case is what Windows takes for the same name.
         let renamed = !fold::same_name(destination.path.as_bytes(), own_path.as_bytes());
         let at = destination.path;
+        self.tree.host_path(&at)?;
         let action = match (&entry.content, destination.is_there) {
             (Content::Folder, Some(EntryKind::Folder)) => Action::Identical,
             (Content::Folder, Some(EntryKind::Link)) => {

@@ -2,6 +2,7 @@
 //!
 //! Works on names only: what is there is listed, what is planned is remembered, and nothing is written.
 
+use super::host::most_bytes_in_path;
 use crate::receipt::Reason;
 use porter_names::{NameRules, RelativePath, host};
 use porter_source::{EntryKind, HostTree};
@@ -73,7 +74,13 @@ impl TargetTree {
 
     /// Below the running system's root.
     pub fn host_path(&self, path: &RelativePath) -> Result<PathBuf, Reason> {
-        self.host.host_path(path).map_err(|cause| Reason::NotWritten { detail: cause.to_string() })
+        let host =
+            self.host.host_path(path).map_err(|cause| Reason::NotWritten { detail: cause.to_string() })?;
+        let most_in_bytes = most_bytes_in_path();
+        if host.as_os_str().len() > most_in_bytes {
+            return Err(Reason::TooDeep { most_in_bytes: most_in_bytes as u64 });
+        }
+        Ok(host)
     }
 
     /// Chooses the name for `exact_name` in `folder`. A name that is there already, in any spelling that counts as the

@@ -9,10 +9,12 @@
 use super::{utc_from_filetime, utc_from_unix_ns};
 use crate::error::SystemTrouble;
 use crate::{Capacity, Details, NamedStream};
+use rustix::fd::{AsRawFd, OwnedFd};
 use rustix::fs::{Mode, OFlags};
 use rustix::io::Errno;
 use std::fs;
 use std::io;
+use std::ops::Deref;
 use std::os::unix::fs::{FileExt, MetadataExt};
 use std::path::{Path, PathBuf};
 use time::OffsetDateTime;
@@ -33,6 +35,49 @@ impl Keeps {
         let ntfs_metadata = rustix::fs::lgetxattr(root, NTFS_ATTRIBUTES, &mut [0_u8; 8]).is_ok();
         let extended_attributes = rustix::fs::llistxattr(root, &mut [0_u8; 0]).is_ok();
         Self { ntfs_metadata, extended_attributes }
+    }
+}
+
+/// A path that the system takes. It takes no more than 4096 bytes at once, and folders that were copied into themselves again and again lie
+/// deeper: these are reached from a folder on the way, which stays open as long as the path is used.
+pub(super) struct Reachable {
+    path: PathBuf,
+    _on_the_way: Option<OwnedFd>,
+}
+
+impl Reachable {
+    /// The most that is asked for at once, with room for a name.
+    const MOST_IN_BYTES: usize = 3800;
+
+    pub(super) fn by(path: PathBuf) -> io::Result<Self> {
+        if path.as_os_str().len() <= Self::MOST_IN_BYTES {
+            return Ok(Self { path, _on_the_way: None });
+        }
+        let mut on_the_way: Option<OwnedFd> = None;
+        let mut rest = PathBuf::new();
+        for step in path.components() {
+            if rest.as_os_str().len() + step.as_os_str().len() > Self::MOST_IN_BYTES {
+                let flags = OFlags::PATH | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+                let opened = match &on_the_way {
+                    Some(folder) => rustix::fs::openat(folder, &rest, flags, Mode::empty()),
+                    None => rustix::fs::open(&rest, flags, Mode::empty()),
+                };
+                on_the_way = Some(opened?);
+                rest = PathBuf::new();
+            }
+            rest.push(step);
+        }
+        if let Some(folder) = &on_the_way {
+            rest = Path::new("/proc/self/fd").join(folder.as_raw_fd().to_string()).join(rest);
+        }
+        Ok(Self { path: rest, _on_the_way: on_the_way })
+    }
+}
+
+impl Deref for Reachable {
+    type Target = Path;
+    fn deref(&self) -> &Path {
+        &self.path
     }
 }
 

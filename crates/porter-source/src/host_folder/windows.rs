@@ -15,6 +15,7 @@ use crate::error::SystemTrouble;
 use crate::{Capacity, Details};
 use std::fs;
 use std::io;
+use std::ops::Deref;
 use std::os::windows::fs::{FileExt, MetadataExt, OpenOptionsExt};
 use std::path::{Path, PathBuf};
 use time::OffsetDateTime;
@@ -34,6 +35,22 @@ pub(super) struct Keeps;
 impl Keeps {
     pub(super) fn of(_root: &Path) -> Self {
         Self
+    }
+}
+
+/// Any path: with the prefix that all of ours have, Windows takes as much as a volume of its own can hold.
+pub(super) struct Reachable(PathBuf);
+
+impl Reachable {
+    pub(super) fn by(path: PathBuf) -> io::Result<Self> {
+        Ok(Self(path))
+    }
+}
+
+impl Deref for Reachable {
+    type Target = Path;
+    fn deref(&self) -> &Path {
+        &self.0
     }
 }
 

@@ -134,7 +134,7 @@ pub(crate) fn show(
             format_args!("{} could not be captured:", counted(attention.len() as u64, "entry")),
         ));
         for left in attention.iter().take(LONGEST_LIST) {
-            say(format_args!("  {}", left.volume_path));
+            say(format_args!("  {}", paths::in_a_row(&left.volume_path)));
             say(format_args!("      {}", words::left(&left.reason)));
         }
         if attention.len() > LONGEST_LIST {

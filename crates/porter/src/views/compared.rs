@@ -4,6 +4,7 @@ use super::numbers::{counted, date_and_time};
 use super::receipt::sentence;
 use super::restore::{LONGEST_LIST, fold};
 use super::words;
+use crate::paths;
 use crate::screen::{BAD, BOLD, CARE, GOOD, say, styled};
 use anstyle::Style;
 use porter_core::receipt::compared::Row;
@@ -38,7 +39,11 @@ fn list(style: Style, word: &str, rows: &[Row]) {
     say(format_args!("  {} {}", styled(style, word), counted(rows.len() as u64, "entry")));
     for row in rows.iter().take(LONGEST_LIST) {
         let item = row.item.as_deref().unwrap_or("the trunk");
-        say(format_args!("      {}  {item}  {}", row.finding.verdict.words(), row.finding.path));
+        say(format_args!(
+            "      {}  {item}  {}",
+            row.finding.verdict.words(),
+            paths::in_a_row(&row.finding.path)
+        ));
     }
     fold(rows.len());
 }

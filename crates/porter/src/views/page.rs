@@ -9,6 +9,7 @@ use super::receipt::{
 };
 use super::survey::system;
 use super::words;
+use crate::paths;
 use porter_core::receipt::{ByVerdict, Finding, ItemReceipt, Receipt, Verdict};
 use std::fmt::Write;
 
@@ -144,7 +145,7 @@ fn findings(page: &mut String, receipt: &Receipt, heading: &str, rows: &[&Findin
             page,
             "<tr><td>{}</td><td><bdi>{}</bdi></td><td>{}</td></tr>",
             text(verdict_words(receipt, finding.verdict)),
-            text(&finding.path.to_string()),
+            text(&paths::in_a_row(&finding.path)),
             text(&words::reason(&finding.reason))
         );
     }

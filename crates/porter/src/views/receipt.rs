@@ -4,6 +4,7 @@ use super::browsers;
 use super::by_hand::{self, Steps};
 use super::numbers::{count, counted, date_and_time, padded, padded_left, rfc3339, size};
 use super::words;
+use crate::paths;
 use crate::screen::{BAD, BOLD, CARE, FAINT, GOOD, say, styled};
 use anstyle::Style;
 use porter_core::machine::layout::Family;
@@ -317,7 +318,11 @@ fn show_findings(receipt: &Receipt, findings: &[&Finding]) {
         findings.iter().partition(|finding| finding.reason == Reason::NotThere);
     for finding in telling.into_iter().chain(nowhere).take(LONGEST_LIST) {
         let verdict = verdict_words(receipt, finding.verdict);
-        say(format_args!("      {}  {}", styled(style_of(finding.verdict), verdict), finding.path));
+        say(format_args!(
+            "      {}  {}",
+            styled(style_of(finding.verdict), verdict),
+            paths::in_a_row(&finding.path)
+        ));
         say(format_args!("        {}", words::reason(&finding.reason)));
     }
     if findings.len() > LONGEST_LIST {

@@ -175,7 +175,7 @@ fn show_refused(refused: &[Refused]) {
     }
     say(styled(CARE, row("cannot land", &counted(attention.len() as u64, "entry"))));
     for row in attention.iter().take(LONGEST_LIST) {
-        say(format_args!("      {}  {}", row.item.as_deref().unwrap_or("?"), row.path));
+        say(format_args!("      {}  {}", row.item.as_deref().unwrap_or("?"), paths::in_a_row(&row.path)));
         say(format_args!("        {}", words::reason(&row.reason)));
     }
     fold(attention.len());

@@ -335,6 +335,9 @@ pub(crate) fn reason(reason: &Reason) -> String {
             )
         }
         Reason::InTheWay { what, path } => format!("{what} stands in its way ({path}) and was kept"),
+        Reason::TooDeep { most_in_bytes } => format!(
+            "its path would be longer than this system takes ({most_in_bytes} bytes); take it out of the trunk into a folder nearer to the root"
+        ),
         Reason::Twice => "the trunk has it twice; the first one counts".to_owned(),
         Reason::TrunkDamaged { detail } => format!("the trunk is damaged: {detail}"),
         Reason::NotWritten { detail } => format!("it could not be written ({detail})"),

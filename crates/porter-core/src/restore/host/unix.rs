@@ -39,6 +39,11 @@ pub(crate) const fn most_bytes_in_name() -> usize {
     255
 }
 
+/// Longest path that is asked for: Linux takes 4096 bytes with the end, and a waiting file has a longer name than its own.
+pub(crate) const fn most_bytes_in_path() -> usize {
+    4000
+}
+
 /// Renames, and fails with `AlreadyExists` rather than replace anything.
 pub(crate) fn rename_without_replacing(from: &Path, to: &Path) -> io::Result<()> {
     #[cfg(any(target_os = "linux", target_os = "android"))]

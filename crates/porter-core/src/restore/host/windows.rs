@@ -29,6 +29,11 @@ pub(crate) const fn most_bytes_in_name() -> usize {
     usize::MAX
 }
 
+/// Windows counts UTF-16 units here too, and takes more than its own volumes hold.
+pub(crate) const fn most_bytes_in_path() -> usize {
+    usize::MAX
+}
+
 /// Renames, and fails with `AlreadyExists` rather than replace anything.
 #[allow(unsafe_code, reason = "a call of the system's interface")]
 pub(crate) fn rename_without_replacing(from: &Path, to: &Path) -> io::Result<()> {

@@ -80,6 +80,7 @@ impl Planner<'_> {
 
     pub(super) fn make_folder(&mut self, folder: &RelativePath, name: &[u8]) -> Result<Destination, Reason> {
         let destination = self.tree.choose(folder, name)?;
+        self.tree.host_path(&destination.path)?;
         let set_aside = match destination.is_there {
             Some(EntryKind::Folder) => return Ok(destination),
             Some(EntryKind::Link) => {
