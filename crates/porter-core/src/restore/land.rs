@@ -40,15 +40,18 @@ pub(super) fn land(
     mark: &str,
     conduct: Conduct<'_>,
 ) -> Result<(), NotLanded> {
-    let write = || match adapted {
+    let write = |nameless| match adapted {
         Some(content) => write_adapted_aside(entry, content, place, mark),
-        None => write_aside(trunk, entry, place, mark, conduct),
+        None => write_aside(trunk, entry, place, mark, nameless, conduct),
     };
-    let waiting = write()?;
-    match give_name(waiting, place)? {
+    match give_name(write(NAMES_ARE_GIVEN.load(Ordering::Relaxed))?, place)? {
         Name::Given => Ok(()),
-        // No more such files are made now.
-        Name::NotForNameless => give_name(write()?, place).map(drop),
+        Name::NotForNameless => {
+            give_name(write(false)?, place)?;
+            // So it was for that reason alone.
+            NAMES_ARE_GIVEN.store(false, Ordering::Relaxed);
+            Ok(())
+        }
     }
 }
 
@@ -119,6 +122,7 @@ fn write_aside(
     entry: &Entry,
     place: &Place<'_>,
     mark: &str,
+    nameless: bool,
     conduct: Conduct<'_>,
 ) -> Result<Waiting, NotLanded> {
     let &Place { target, owner, same_as, .. } = place;
@@ -147,9 +151,7 @@ fn write_aside(
                     return Ok(waiting);
                 }
             }
-            if NAMES_ARE_GIVEN.load(Ordering::Relaxed)
-                && let Some(file) = folder.create_nameless()
-            {
+            if nameless && let Some(file) = folder.create_nameless() {
                 copy_proved(trunk, entry, &file, conduct)?;
                 host::set_nameless_metadata(&file, entry, owner).map_err(not_written)?;
                 return Ok(waiting(Held::Nameless(file)));
@@ -236,10 +238,7 @@ fn give_name(mut waiting: Waiting, place: &Place<'_>) -> Result<Name, NotLanded>
     }
     let is_taken = cause.kind() == io::ErrorKind::AlreadyExists;
     match (not_written(cause), &waiting.held) {
-        (NotLanded::Refused(_), Held::Nameless(_)) if !is_taken => {
-            NAMES_ARE_GIVEN.store(false, Ordering::Relaxed);
-            Ok(Name::NotForNameless)
-        }
+        (NotLanded::Refused(_), Held::Nameless(_)) if !is_taken => Ok(Name::NotForNameless),
         (failed, _) => Err(failed),
     }
 }
