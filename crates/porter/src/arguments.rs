@@ -47,6 +47,10 @@ pub(crate) enum Command {
     Demo(demo::DemoArguments),
 }
 
+/// Headings in the help. They stand at each option: a heading for a group goes on behind it, and then stands over what is not its.
+pub(crate) const CHOOSING: &str = "Choosing what";
+const SEALED: &str = "Sealed trunks";
+
 /// How a long command behaves.
 #[derive(Debug, Clone, Default, Args)]
 pub(crate) struct ConductArguments {
@@ -60,13 +64,12 @@ pub(crate) struct ConductArguments {
 
 /// What opens a sealed trunk, or seals a new one.
 #[derive(Debug, Clone, Default, Args)]
-#[command(next_help_heading = "Sealed trunks")]
 pub(crate) struct KeyArguments {
     /// File whose first line is the passphrase; or the environment variable PORTER_PASSPHRASE
-    #[arg(long, value_name = "FILE", value_parser = paths::typed())]
+    #[arg(help_heading = SEALED, long, value_name = "FILE", value_parser = paths::typed())]
     pub(crate) passphrase_file: Option<PathBuf>,
     /// The secret half of the workshop's recovery key, if the passphrase was forgotten
-    #[arg(long, value_name = "FILE", value_parser = paths::typed())]
+    #[arg(help_heading = SEALED, long, value_name = "FILE", value_parser = paths::typed())]
     pub(crate) workshop_key: Option<PathBuf>,
 }
 
@@ -94,10 +97,10 @@ impl TrunkArguments {
 #[derive(Debug, Clone, Default, Args)]
 pub(crate) struct SelectionArguments {
     /// Only items that fit: an id, the beginning of one, or a pattern such as '*/folder/music'
-    #[arg(long, value_name = "PATTERN")]
+    #[arg(help_heading = CHOOSING, long, value_name = "PATTERN")]
     pub(crate) only: Vec<String>,
     /// No items that fit
-    #[arg(long, value_name = "PATTERN")]
+    #[arg(help_heading = CHOOSING, long, value_name = "PATTERN")]
     pub(crate) skip: Vec<String>,
 }
 
@@ -105,13 +108,13 @@ pub(crate) struct SelectionArguments {
 #[derive(Debug, Clone, Default, Args)]
 pub(crate) struct ChoiceArguments {
     /// Only people who used the machine within this time before it was last used at all: 90d, 12w, 6m, 2y
-    #[arg(long, value_name = "TIME", value_parser = amounts::time)]
+    #[arg(help_heading = CHOOSING, long, value_name = "TIME", value_parser = amounts::time)]
     pub(crate) used_within: Option<time::Duration>,
     /// Leave files with such names out, such as '*.iso'
-    #[arg(long, value_name = "PATTERN")]
+    #[arg(help_heading = CHOOSING, long, value_name = "PATTERN")]
     pub(crate) leave_files: Vec<String>,
     /// Leave files out that are larger than this: 700MB, 4GB
-    #[arg(long, value_name = "SIZE", value_parser = amounts::size_in_bytes)]
+    #[arg(help_heading = CHOOSING, long, value_name = "SIZE", value_parser = amounts::size_in_bytes)]
     pub(crate) leave_files_over: Option<u64>,
 }
 
@@ -119,7 +122,7 @@ pub(crate) struct ChoiceArguments {
 #[derive(Debug, Clone, Default, Args)]
 pub(crate) struct ListArguments {
     /// Only the items that the packing list FILE carries
-    #[arg(long, value_name = "FILE", value_parser = paths::typed())]
+    #[arg(help_heading = CHOOSING, long, value_name = "FILE", value_parser = paths::typed())]
     pub(crate) list: Option<PathBuf>,
 }
 

@@ -162,3 +162,124 @@ fn events_tell_each_stage_from_its_beginning_to_its_end_and_every_file_once() {
     assert_eq!(both[..told.len()], told[..], "events are appended");
     assert!(stages(&both[told.len()..]).contains(&"check".to_owned()));
 }
+
+/// The sum of a number over the rows of a list.
+fn sum(rows: &Value, path: &[&str]) -> u64 {
+    let number = |row: &Value| path.iter().fold(row, |value, name| &value[*name]).as_u64().unwrap_or(0);
+    rows.as_array().unwrap().iter().map(number).sum()
+}
+
+#[test]
+fn the_numbers_of_every_document_add_up_and_agree_with_each_other() {
+    let bench = Workbench::with_demo_machines();
+    let survey = bench.porter(&["survey", "LOFT-PC", "--json"]).with_status(0).json();
+    for account in survey["accounts"].as_array().unwrap() {
+        let its: Vec<&Value> = survey["items"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .filter(|item| item["account"] == account["id"])
+            .collect();
+        let its = Value::from(its.into_iter().cloned().collect::<Vec<_>>());
+        for name in ["files", "size_in_bytes"] {
+            assert_eq!(account[name].as_u64().unwrap(), sum(&its, &[name]), "{} of {}", name, account["id"]);
+        }
+    }
+
+    let capture = bench.porter(&["capture", "LOFT-PC", "trunk", "--json"]).with_status(0).json();
+    for name in ["files", "folders", "links", "bytes"] {
+        let captured = capture["captured"][name].as_u64().unwrap();
+        assert_eq!(captured, sum(&capture["items"], &["captured", name]), "{name}");
+        assert!(captured <= capture["seen"][name].as_u64().unwrap());
+    }
+    // What a survey promised is what a capture took.
+    for item in capture["items"].as_array().unwrap() {
+        let promised =
+            survey["items"].as_array().unwrap().iter().find(|row| row["id"] == item["id"]).unwrap();
+        assert_eq!(promised["files"], item["captured"]["files"], "{}", item["id"]);
+        assert_eq!(promised["size_in_bytes"], item["captured"]["bytes"], "{}", item["id"]);
+    }
+
+    let to = ["--account", "tamsin=tamsin.okafor"];
+    let tried = bench
+        .porter(&[&["restore", "trunk", "TIDEWATER", "--try", "--json"][..], &to].concat())
+        .with_status(0)
+        .json();
+    let restored = bench
+        .porter(&[&["restore", "trunk", "TIDEWATER", "--yes", "--json"][..], &to].concat())
+        .with_status(0)
+        .json();
+    let edited = restored["written"]["files"].as_u64().unwrap() - tried["written"]["files"].as_u64().unwrap();
+    assert!(edited < 12, "beyond what was said only files of the machine that are changed: {edited}");
+    assert_eq!(
+        tried["written"]["files"].as_u64().unwrap(),
+        sum(&tried["destinations"], &["written", "files"])
+    );
+    assert_eq!(
+        tried["set_aside"].as_array().unwrap().is_empty(),
+        restored["set_aside"].as_array().unwrap().is_empty()
+    );
+
+    let receipt = bench.porter(&["check", "trunk", "TIDEWATER", "--json", "-"]).with_status(0).json();
+    let verdicts = ["landed", "changed", "missing", "kept_existing", "left_behind"];
+    for verdict in verdicts {
+        for count in ["files", "bytes"] {
+            let total = receipt["totals"][count][verdict].as_u64().unwrap();
+            assert_eq!(total, sum(&receipt["items"], &[count, verdict]), "{count} {verdict}");
+        }
+        let items =
+            receipt["items"].as_array().unwrap().iter().filter(|item| item["verdict"] == verdict).count();
+        assert_eq!(receipt["totals"]["items"][verdict], items, "{verdict}");
+    }
+    for item in receipt["items"].as_array().unwrap() {
+        let captured =
+            capture["items"].as_array().unwrap().iter().find(|row| row["id"] == item["id"]).unwrap();
+        let judged: u64 = verdicts.iter().map(|verdict| item["files"][verdict].as_u64().unwrap()).sum();
+        let known =
+            captured["captured"]["files"].as_u64().unwrap() + captured["left"]["files"].as_u64().unwrap();
+        assert!(judged >= captured["captured"]["files"].as_u64().unwrap() && judged <= known, "{item}");
+    }
+
+    let undone = bench.porter(&["undo", "TIDEWATER", "--yes", "--json"]).with_status(0).json();
+    let files =
+        undone["removed"]["files"].as_u64().unwrap() + undone["kept"].as_array().unwrap().len() as u64;
+    assert_eq!(files, restored["written"]["files"].as_u64().unwrap(), "{undone}");
+}
+
+#[test]
+fn every_option_is_told_in_the_guides() {
+    let bench = Workbench::new();
+    let guides = [
+        include_str!("../../../README.md"),
+        include_str!("../../../docs/json.md"),
+        include_str!("../../../docs/packing-list.md"),
+        include_str!("../../../docs/carry-rules.md"),
+        include_str!("../../../docs/browsers.md"),
+        include_str!("../../../docs/settings.md"),
+        include_str!("../../../CHANGELOG.md"),
+    ]
+    .concat();
+    let help = bench.porter(&["--help"]).with_status(0).out;
+    let commands: Vec<&str> = help
+        .lines()
+        .skip_while(|line| !line.starts_with("Commands:"))
+        .skip(1)
+        .take_while(|line| line.starts_with("  "))
+        // What is set in further goes on with the line above.
+        .filter(|line| !line.starts_with("   "))
+        .filter_map(|line| line.split_whitespace().next())
+        .filter(|name| *name != "help")
+        .collect();
+    assert!(commands.len() >= 10, "{commands:?}");
+    let mut untold = BTreeSet::new();
+    for command in commands {
+        assert!(guides.contains(&format!("porter {command}")), "nothing is said of {command}");
+        let help = bench.porter(&[command, "--help"]).with_status(0).out;
+        for word in help.split(|c: char| !c.is_alphanumeric() && c != '-') {
+            if word.starts_with("--") && word.len() > 3 && word != "--help" && !guides.contains(word) {
+                untold.insert(format!("{command} {word}"));
+            }
+        }
+    }
+    assert!(untold.is_empty(), "{untold:?}");
+}

@@ -2,7 +2,9 @@
 
 use super::rules::OwnRulesArguments;
 use super::survey::look_at;
-use crate::arguments::{ChoiceArguments, ConductArguments, KeyArguments, ListArguments, SelectionArguments};
+use crate::arguments::{
+    CHOOSING, ChoiceArguments, ConductArguments, KeyArguments, ListArguments, SelectionArguments,
+};
 use crate::failure::{Failure, Outcome};
 use crate::screen::{ask, say_json, tell};
 use crate::{amounts, keys, open, paths, views};
@@ -34,7 +36,7 @@ pub(crate) struct CaptureArguments {
     #[command(flatten)]
     making: MakingArguments,
     /// Only the items of this account (may be given several times)
-    #[arg(long, value_name = "NAME")]
+    #[arg(help_heading = CHOOSING, long, value_name = "NAME")]
     account: Vec<String>,
     #[command(flatten)]
     selection: SelectionArguments,
@@ -56,38 +58,40 @@ pub(crate) struct CaptureArguments {
     conduct: ConductArguments,
 }
 
+const MAKING: &str = "Making the trunk";
+const LABEL: &str = "On the label";
+
 /// How the trunk is made.
 #[derive(Debug, Args)]
-#[command(next_help_heading = "Making the trunk")]
 struct MakingArguments {
     /// Form of the trunk
-    #[arg(long, value_enum, default_value_t = Form::Packed)]
+    #[arg(help_heading = MAKING, long, value_enum, default_value_t = Form::Packed)]
     form: Form,
     /// Encrypt everything in the trunk but its label
-    #[arg(long)]
+    #[arg(help_heading = MAKING, long)]
     seal: bool,
     /// What brings the passphrase back to mind; anyone can read it
-    #[arg(long, value_name = "TEXT", requires = "seal")]
+    #[arg(help_heading = MAKING, long, value_name = "TEXT", requires = "seal")]
     reminder: Option<String>,
     #[command(flatten)]
     key: KeyArguments,
     /// Spare data that repairs so much damage: 5%
-    #[arg(long, value_name = "SHARE", value_parser = amounts::percent)]
+    #[arg(help_heading = MAKING, long, value_name = "SHARE", value_parser = amounts::percent)]
     spare: Option<f64>,
     /// The stick is full: go on in this folder on another one
-    #[arg(long, value_name = "FOLDER", value_parser = paths::typed())]
+    #[arg(help_heading = MAKING, long, value_name = "FOLDER", value_parser = paths::typed())]
     continue_on: Option<PathBuf>,
     /// Folder of a part of the trunk between the first and the last (may be given several times)
-    #[arg(long = "with", value_name = "FOLDER", value_parser = paths::typed())]
+    #[arg(help_heading = MAKING, long = "with", value_name = "FOLDER", value_parser = paths::typed())]
     with: Vec<PathBuf>,
     /// Begin although it may not fit
-    #[arg(long)]
+    #[arg(help_heading = MAKING, long)]
     may_not_fit: bool,
     /// Do not read the trunk back now. Run `porter check TRUNK` before you rely on it
-    #[arg(long)]
+    #[arg(help_heading = MAKING, long)]
     prove_later: bool,
     /// Largest file of the trunk
-    #[arg(long, value_name = "SIZE", value_parser = amounts::size_in_bytes, default_value = "1GiB")]
+    #[arg(help_heading = MAKING, long, value_name = "SIZE", value_parser = amounts::size_in_bytes, default_value = "1GiB")]
     pack_size: u64,
 }
 
@@ -104,22 +108,21 @@ enum Form {
 
 /// What to write on the outside of the trunk.
 #[derive(Debug, Args)]
-#[command(next_help_heading = "On the label")]
 struct LabelArguments {
     /// What the workshop calls the job
-    #[arg(long, value_name = "NUMBER")]
+    #[arg(help_heading = LABEL, long, value_name = "NUMBER")]
     job: Option<String>,
     /// Who makes the capture
-    #[arg(long, value_name = "NAME")]
+    #[arg(help_heading = LABEL, long, value_name = "NAME")]
     technician: Option<String>,
     /// The workshop
-    #[arg(long, value_name = "NAME")]
+    #[arg(help_heading = LABEL, long, value_name = "NAME")]
     workshop: Option<String>,
     /// Whose things these are
-    #[arg(long, value_name = "NAME")]
+    #[arg(help_heading = LABEL, long, value_name = "NAME")]
     owner: Option<String>,
     /// How to reach them if the trunk is found
-    #[arg(long, value_name = "TEXT")]
+    #[arg(help_heading = LABEL, long, value_name = "TEXT")]
     return_to: Option<String>,
 }
 

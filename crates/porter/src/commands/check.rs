@@ -1,7 +1,7 @@
 //! `porter check`.
 
 use super::rules::OwnRulesArguments;
-use crate::arguments::{ConductArguments, ListArguments, SelectionArguments, TrunkArguments};
+use crate::arguments::{CHOOSING, ConductArguments, ListArguments, SelectionArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
 use crate::publish::publish;
 use crate::screen::say_json;
@@ -22,7 +22,7 @@ pub(crate) struct CheckArguments {
     #[arg(value_parser = paths::typed())]
     machine: Option<PathBuf>,
     /// OLD=NEW, if it was restored without porter's records. A name alone: only the items of that account
-    #[arg(long, value_name = "OLD=NEW")]
+    #[arg(help_heading = CHOOSING, long, value_name = "OLD=NEW")]
     account: Vec<String>,
     #[command(flatten)]
     selection: SelectionArguments,

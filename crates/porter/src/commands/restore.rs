@@ -19,6 +19,8 @@ use porter_trunk::{Trunk, TrunkItem};
 use std::io::IsTerminal;
 use std::path::PathBuf;
 
+const LANDING: &str = "How it lands";
+
 /// Restore a trunk's items onto another machine. Nothing there is deleted or overwritten
 #[derive(Debug, Args)]
 pub(crate) struct RestoreArguments {
@@ -28,10 +30,10 @@ pub(crate) struct RestoreArguments {
     #[arg(value_parser = paths::typed())]
     machine: PathBuf,
     /// OLD=NEW: the account OLD goes into the account NEW. A name alone: only the items of that account
-    #[arg(long, value_name = "OLD=NEW")]
+    #[arg(help_heading = LANDING, long, value_name = "OLD=NEW")]
     account: Vec<String>,
     /// Make accounts for people who have none on the new machine (Linux as root; the running Windows as administrator)
-    #[arg(long)]
+    #[arg(help_heading = LANDING, long)]
     make_accounts: bool,
     #[command(flatten)]
     selection: SelectionArguments,
@@ -41,21 +43,21 @@ pub(crate) struct RestoreArguments {
     rules: OwnRulesArguments,
     /// When a file is there already and differs: `set-aside` it under a dated name, `keep` it and put the trunk's beside it,
     /// let the `newer` one have the name, or `ask` for each
-    #[arg(long, value_name = "WHICH", default_value = "set-aside")]
+    #[arg(help_heading = LANDING, long, value_name = "WHICH", default_value = "set-aside")]
     existing: ExistingWord,
     /// PLACE[/FOLDER]: what was at the root of the old drive goes there, such as `shared-documents/Old drive`; else to the root of the new
     /// one, if it is of the same kind of system
-    #[arg(long, value_name = "PLACE[/FOLDER]", value_parser = place_and_folder)]
+    #[arg(help_heading = LANDING, long, value_name = "PLACE[/FOLDER]", value_parser = place_and_folder)]
     drive_root: Option<(Place, RelativePath)>,
     /// Browsers open the profiles that were restored by themselves, instead of those that do now
-    #[arg(long)]
+    #[arg(help_heading = LANDING, long)]
     restored_profiles_open: bool,
     /// What becomes of a browser's profile that a later version has used than is here: `leave` it in the trunk, carry its `bookmarks` alone,
     /// or `carry` it for the day the browser is brought up to date
-    #[arg(long, value_name = "WHAT", default_value = "leave")]
+    #[arg(help_heading = LANDING, long, value_name = "WHAT", default_value = "leave")]
     newer_profiles: NewerWord,
     /// Add the bookmarks of all browsers in the trunk to this one as well, without duplicates: firefox, chrome, edge, favourites…
-    #[arg(long, value_name = "BROWSER")]
+    #[arg(help_heading = LANDING, long, value_name = "BROWSER")]
     bookmarks_into: Option<String>,
     /// Say what would happen, and change nothing
     #[arg(long = "try")]

@@ -52,7 +52,7 @@ enum What {
 #[derive(Debug, Clone, Default, Args)]
 pub(crate) struct OwnRulesArguments {
     /// A further carry rule (may be given several times)
-    #[arg(long = "rules", value_name = "FILE", value_parser = paths::typed())]
+    #[arg(help_heading = crate::arguments::CHOOSING, long = "rules", value_name = "FILE", value_parser = paths::typed())]
     pub(crate) files: Vec<PathBuf>,
 }
 

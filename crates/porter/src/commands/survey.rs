@@ -2,7 +2,7 @@
 
 use super::choose;
 use super::rules::OwnRulesArguments;
-use crate::arguments::{ChoiceArguments, ConductArguments, SelectionArguments};
+use crate::arguments::{CHOOSING, ChoiceArguments, ConductArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
 use crate::publish::publish;
 use crate::screen::say_json;
@@ -23,7 +23,7 @@ pub(crate) struct SurveyArguments {
     #[arg(value_parser = paths::typed())]
     machine: PathBuf,
     /// Only the items of this account (may be given several times)
-    #[arg(long, value_name = "NAME")]
+    #[arg(help_heading = CHOOSING, long, value_name = "NAME")]
     account: Vec<String>,
     #[command(flatten)]
     selection: SelectionArguments,
