@@ -220,7 +220,7 @@ fn the_numbers_of_every_document_add_up_and_agree_with_each_other() {
         restored["set_aside"].as_array().unwrap().is_empty()
     );
 
-    let receipt = bench.porter(&["check", "trunk", "TIDEWATER", "--json", "-"]).with_status(0).json();
+    let receipt = bench.porter(&["check", "trunk", "TIDEWATER", "--json"]).with_status(0).json();
     let verdicts = ["landed", "changed", "missing", "kept_existing", "left_behind"];
     for verdict in verdicts {
         for count in ["files", "bytes"] {
@@ -239,6 +239,9 @@ fn the_numbers_of_every_document_add_up_and_agree_with_each_other() {
             captured["captured"]["files"].as_u64().unwrap() + captured["left"]["files"].as_u64().unwrap();
         assert!(judged >= captured["captured"]["files"].as_u64().unwrap() && judged <= known, "{item}");
     }
+
+    let text = bench.porter(&["check", "trunk", "TIDEWATER"]).with_status(0).out;
+    assert!(!text.contains("  0 saved passwords"), "what was not there needs no advice: {text}");
 
     let undone = bench.porter(&["undo", "TIDEWATER", "--yes", "--json"]).with_status(0).json();
     let files =

@@ -36,8 +36,8 @@ pub(crate) struct CheckArguments {
     /// Repair the trunk with its spare data first
     #[arg(long, conflicts_with = "machine")]
     mend: bool,
-    /// Write the receipt as JSON; `-` is standard output
-    #[arg(long, value_name = "FILE|-", value_parser = paths::typed())]
+    /// Write the receipt as JSON: into FILE, or without one on standard output
+    #[arg(long, value_name = "FILE", num_args = 0..=1, default_missing_value = "-", value_parser = paths::typed())]
     json: Option<PathBuf>,
     /// Write the receipt as a page to print and sign
     #[arg(long, value_name = "FILE.html", value_parser = paths::typed())]

@@ -105,24 +105,33 @@ fn steps(item: &ItemReceipt, to: &str) -> Vec<String> {
     let mut steps = Vec::new();
     let number = item.counts.iter().find(|row| row.name == "passwords").map_or(0, |row| row.captured);
     let passwords = counted(number, "saved password");
-    let again = "sign in to the sites again";
+    // Cookies are bound as passwords are, where there are none of these too.
+    let bound = |how: &str, rescue: &str| {
+        if number == 0 {
+            format!("Sign-ins {how}: sign in to the sites again.")
+        } else {
+            format!(
+                "{passwords} {how}: export them there and import them here, {rescue}; sign in to the sites again."
+            )
+        }
+    };
+    const TYPE: &str = "or type them again";
     match item.facts.get("passwords").map(String::as_str) {
-        Some("bound-to-windows") => steps.push(format!(
-            "{passwords} stayed bound to the old Windows account: export them there and import them here, or turn on sync, or type them again; {again}."
-        )),
-        Some("bound-to-keychain") => steps.push(format!(
-            "{passwords} stayed in the keychain of the old Mac: export them there and import them here, or type them again; {again}."
-        )),
-        Some("bound-to-keyring") => steps.push(format!(
-            "{passwords} open only with the keyring of the old desktop: export them there and import them here, or type them again; {again}."
-        )),
-        Some("same-on-linux") if to != "linux" => steps.push(format!(
-            "{passwords} open on no other system than Linux: export them there and import them here, or type them again; {again}."
-        )),
-        Some("behind-primary-password") => {
+        Some("bound-to-windows") => steps
+            .push(bound("stayed bound to the old Windows account", "or turn on sync, or type them again")),
+        Some("bound-to-keychain") => steps.push(bound("stayed in the keychain of the old Mac", TYPE)),
+        Some("bound-to-keyring") => steps.push(bound("open only with the keyring of the old desktop", TYPE)),
+        Some("same-on-linux") if to != "linux" => {
+            steps.push(bound("open on no other system than Linux", TYPE));
+        }
+        Some("behind-primary-password") if number > 0 => {
             steps.push(format!("{passwords} came along, and open only with the primary password that was set in the old browser: ask for it."));
         }
-        Some("key-missing") => steps.push(format!("{passwords} cannot be opened any more: their key was not on the old machine either.")),
+        Some("key-missing") if number > 0 => {
+            steps.push(format!(
+                "{passwords} cannot be opened any more: their key was not on the old machine either."
+            ));
+        }
         _ => {}
     }
     let entered = item.findings.iter().find_map(|finding| match &finding.reason {
