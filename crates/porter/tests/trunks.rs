@@ -159,3 +159,58 @@ fn names_of_one_file_and_holes_come_back_as_such() {
     fs::remove_dir_all(bench.path("PC/Users")).unwrap();
     bench.porter(&["check", "PC/parked", "--quiet"]).with_status(0);
 }
+
+/// What happens to sticks: the first is full, both are carried about and hurt, one is left at home, and the passphrase is asked for at every turn.
+#[test]
+fn a_sealed_trunk_on_two_sticks_with_spare_data_survives_what_happens_to_sticks() {
+    let bench = bench();
+    bench.write("passphrase.txt", "forty kites at four");
+    let key = ["--passphrase-file", "passphrase.txt"];
+    let porter = |status: i32, words: &[&str]| bench.porter(&[words, &key].concat()).with_status(status);
+    porter(0, &["capture", "PC", "first", "--seal", "--spare", "8%", "--quiet"]);
+    bench.write("PC/Users/odile/Documents/Orders/late.txt", "one more kite ".repeat(9000));
+    bench.write("PC/Users/odile/Documents/second.jpg", porter_demo::writing::noise("second photo", 700_000));
+    porter(0, &["capture", "PC", "first", "--continue-on", "second", "--spare", "8%", "--quiet"]);
+    let both = |command: &'static str, more: &[&'static str]| -> Vec<&str> {
+        [&[command, "second", "--with", "first"][..], more].concat()
+    };
+
+    // Each tells what it is a part of; alone it is not enough, and the message names the other.
+    for part in ["first", "second"] {
+        let label = bench.porter(&["look", part]).with_status(0).out;
+        assert!(!label.contains("late.txt") && !label.contains("documents"), "{label}");
+    }
+    let alone = porter(1, &["check", "second"]);
+    assert!(alone.err.contains("part 1") && alone.err.contains("--with"), "{}", alone.err);
+    porter(0, &both("check", &["--quiet"]));
+
+    // Less is hurt than there is spare data, on each of them.
+    let packs = |part: &str| -> Vec<std::path::PathBuf> {
+        let rows = fs::read_dir(bench.path(part)).unwrap().map(|row| row.unwrap().path());
+        let mut packs: Vec<_> =
+            rows.filter(|path| path.extension().is_some_and(|ending| ending == "pack")).collect();
+        packs.sort();
+        packs
+    };
+    let whole: Vec<Vec<u8>> =
+        ["first", "second"].iter().flat_map(|part| packs(part)).map(|pack| fs::read(pack).unwrap()).collect();
+    for (pack, whole) in packs("first").iter().chain(&packs("second")).zip(&whole) {
+        let mut hurt = whole.clone();
+        let (at, length) = (whole.len() / 2, whole.len() / 40);
+        hurt[at..at + length].iter_mut().for_each(|byte| *byte ^= 0x5a);
+        fs::write(pack, hurt).unwrap();
+    }
+    porter(3, &both("check", &["--quiet"]));
+    porter(0, &both("check", &["--mend", "--quiet"]));
+    for (pack, whole) in packs("first").iter().chain(&packs("second")).zip(&whole) {
+        assert!(fs::read(pack).unwrap() == *whole, "{} is as it was", pack.display());
+    }
+
+    // Everything comes out, and onto the machine.
+    let taken =
+        porter(0, &["take", "second", "--with", "first", "odile/folder/documents/Orders/late.txt", "-"]);
+    assert_eq!(taken.out, "one more kite ".repeat(9000));
+    porter(0, &["restore", "second", "NEW", "--with", "first", "--yes", "--quiet"]);
+    porter(0, &["check", "second", "NEW", "--with", "first", "--quiet"]);
+    assert_eq!(bench.read("NEW/Users/odile/Documents/Kites/plan 8.txt"), "spar 8\n".repeat(90));
+}

@@ -7,7 +7,7 @@ use std::sync::mpsc::{RecvTimeoutError, channel};
 use std::time::Duration;
 
 /// Short enough for little to be left at the end; long enough for small files to be written in one go.
-const EVERY: Duration = Duration::from_millis(250);
+const EVERY: Duration = Duration::from_secs(1);
 
 /// Flushes the drives again and again as long as `work` goes on. That it failed shows in the flush at the end.
 pub(super) fn flush_meanwhile<R>(drives: &BTreeSet<PathBuf>, work: impl FnOnce() -> R) -> R {
