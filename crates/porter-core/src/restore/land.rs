@@ -5,7 +5,6 @@ use crate::events::{Conduct, Event};
 use crate::receipt::Reason;
 use porter_names::screen::on_screen;
 use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, clone_file, in_pieces};
-use std::cell::RefCell;
 use std::fs::{self, File};
 use std::io::{self, Seek, Write};
 use std::path::{Path, PathBuf};
@@ -21,12 +20,30 @@ pub(super) enum NotLanded {
     VolumeFailed(io::Error),
 }
 
+/// A folder that things land in, as the running system has it. Finding out about it costs more than making a file in it.
+#[derive(Clone)]
+pub(super) struct Home {
+    pub(super) path: PathBuf,
+    /// Whose the things in it are to be.
+    pub(super) owner: Option<host::Owner>,
+    folder: Rc<host::Folder>,
+}
+
+impl Home {
+    /// The folder at `path`, which is there.
+    pub(super) fn open(path: PathBuf, owner: Option<host::Owner>) -> Result<Self, NotLanded> {
+        let folder = Rc::new(host::Folder::open(&path).map_err(not_written)?);
+        Ok(Self { path, owner, folder })
+    }
+}
+
 /// Where an entry is to land.
 pub(super) struct Place<'a> {
+    pub(super) home: &'a Home,
+    /// In that folder.
     pub(super) target: &'a Path,
     /// The new name of what stands there.
     pub(super) set_aside: Option<&'a Path>,
-    pub(super) owner: Option<host::Owner>,
     /// Where the same file landed under another name.
     pub(super) same_as: Option<&'a Path>,
 }
@@ -57,13 +74,13 @@ pub(super) fn land(
 
 /// Lands a file of the machine that gets another content: its marks, and its permissions if it has a successor, are those of what stands there.
 pub(super) fn land_bytes(content: &[u8], place: &Place<'_>, mark: &str) -> Result<(), NotLanded> {
-    let (waiting, path, file) = bytes_aside(content, place.target, mark)?;
+    let (waiting, path, file) = bytes_aside(content, place.home, mark)?;
     if let Ok(there) = fs::symlink_metadata(place.target) {
         file.set_permissions(there.permissions()).map_err(not_written)?;
     }
     file.sync_all().map_err(not_written)?;
     drop(file);
-    host::set_folder_owner(&path, place.owner);
+    host::set_folder_owner(&path, place.home.owner);
     host::copy_marks(place.target, &path);
     give_name(waiting, place).map(drop)
 }
@@ -87,22 +104,6 @@ enum Held {
 /// Whether volumes have given names to files that had none. Until one does not, they do.
 static NAMES_ARE_GIVEN: AtomicBool = AtomicBool::new(true);
 
-/// The folder that a path is in, open. The threads of a run make most of its files in one after the other, and end with it.
-fn folder_of(path: &Path) -> io::Result<Rc<host::Folder>> {
-    thread_local! {
-        static LAST: RefCell<Option<(PathBuf, Rc<host::Folder>)>> = const { RefCell::new(None) };
-    }
-    let folder = path.parent().unwrap_or(path);
-    LAST.with_borrow_mut(|last| match last {
-        Some((known, open)) if known == folder => Ok(Rc::clone(open)),
-        _ => {
-            let open = Rc::new(host::Folder::open(folder)?);
-            *last = Some((folder.to_path_buf(), Rc::clone(&open)));
-            Ok(open)
-        }
-    })
-}
-
 impl Drop for Waiting {
     fn drop(&mut self) {
         if let Held::Path(path) = &self.held {
@@ -125,12 +126,12 @@ fn write_aside(
     nameless: bool,
     conduct: Conduct<'_>,
 ) -> Result<Waiting, NotLanded> {
-    let &Place { target, owner, same_as, .. } = place;
-    let folder = folder_of(target).map_err(not_written)?;
-    let waiting = |held| Waiting { folder: Rc::clone(&folder), held };
+    let &Place { home: Home { path: at, owner, folder }, same_as, .. } = place;
+    let owner = *owner;
+    let waiting = |held| Waiting { folder: Rc::clone(folder), held };
     let beside = || {
         let name = waiting_name(mark);
-        (target.parent().unwrap_or(target).join(&name), name)
+        (at.join(&name), name)
     };
     match &entry.content {
         Content::File { .. } => {
@@ -147,7 +148,7 @@ fn write_aside(
                     let waiting = waiting(Held::Path(path.clone()));
                     linked?;
                     let file = File::open(&path).map_err(not_written)?;
-                    host::set_file_metadata(file, &folder, &path, entry, owner).map_err(not_written)?;
+                    host::set_file_metadata(file, folder, &path, entry, owner).map_err(not_written)?;
                     return Ok(waiting);
                 }
             }
@@ -160,7 +161,7 @@ fn write_aside(
             let file = folder.create_new(name.as_ref()).map_err(not_written)?;
             let waiting = waiting(Held::Path(path.clone()));
             copy_proved(trunk, entry, &file, conduct)?;
-            host::set_file_metadata(file, &folder, &path, entry, owner).map_err(not_written)?;
+            host::set_file_metadata(file, folder, &path, entry, owner).map_err(not_written)?;
             Ok(waiting)
         }
         Content::Link { target } => {
@@ -185,18 +186,17 @@ fn write_adapted_aside(
     place: &Place<'_>,
     mark: &str,
 ) -> Result<Waiting, NotLanded> {
-    let (waiting, path, file) = bytes_aside(content, place.target, mark)?;
-    host::set_file_metadata(file, &waiting.folder, &path, entry, place.owner).map_err(not_written)?;
+    let (waiting, path, file) = bytes_aside(content, place.home, mark)?;
+    host::set_file_metadata(file, &waiting.folder, &path, entry, place.home.owner).map_err(not_written)?;
     Ok(waiting)
 }
 
 /// A new file beside its place, with its content.
-fn bytes_aside(content: &[u8], target: &Path, mark: &str) -> Result<(Waiting, PathBuf, File), NotLanded> {
-    let folder = folder_of(target).map_err(not_written)?;
+fn bytes_aside(content: &[u8], home: &Home, mark: &str) -> Result<(Waiting, PathBuf, File), NotLanded> {
     let name = waiting_name(mark);
-    let file = folder.create_new(name.as_ref()).map_err(not_written)?;
-    let path = target.parent().unwrap_or(target).join(&name);
-    let waiting = Waiting { folder, held: Held::Path(path.clone()) };
+    let file = home.folder.create_new(name.as_ref()).map_err(not_written)?;
+    let path = home.path.join(&name);
+    let waiting = Waiting { folder: Rc::clone(&home.folder), held: Held::Path(path.clone()) };
     (&file).write_all(content).map_err(not_written)?;
     Ok((waiting, path, file))
 }
@@ -217,7 +217,7 @@ enum Name {
 /// alone.
 fn give_name(mut waiting: Waiting, place: &Place<'_>) -> Result<Name, NotLanded> {
     // All names are in one folder.
-    let at = place.target.parent().unwrap_or(place.target);
+    let at = &place.home.path;
     let name = |path: &Path| path.file_name().unwrap_or_default().to_owned();
     let rename = |from: &Path, to: &Path| waiting.folder.rename_without_replacing(at, &name(from), &name(to));
     if let Some(aside) = place.set_aside {

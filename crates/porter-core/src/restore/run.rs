@@ -3,7 +3,7 @@
 use super::flusher::flush_meanwhile;
 use super::host::{self, Owner, owner_like};
 use super::journal::{FORMAT, Journal, JournalLine, PathField};
-use super::land::{NotLanded, Place, land, land_bytes, not_written};
+use super::land::{Home, NotLanded, Place, land, land_bytes, not_written};
 use super::landing::Moved;
 use super::plan::{Action, Due, NewFolder, Plan, Refused};
 use super::set_registry::set_registry;
@@ -13,12 +13,15 @@ use crate::in_order::in_order;
 use crate::receipt::Reason;
 use crate::undo::{runs_in, sweep};
 use porter_names::RelativePath;
+use porter_names::host::to_host;
 use porter_source::HostTree;
 use porter_trunk::{Content, ContentHash, Tally, Trunk, TrunkId};
+use std::cell::RefCell;
 use std::collections::HashMap;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::rc::Rc;
 use std::sync::{Mutex, PoisonError};
 use time::OffsetDateTime;
 
@@ -410,8 +413,10 @@ impl Runner<'_> {
                 let path = self.host_path(&edit.at).map_err(NotLanded::Refused)?;
                 let aside =
                     aside.as_ref().map(|to| self.host_path(to)).transpose().map_err(NotLanded::Refused)?;
-                let owner = path.parent().and_then(|folder| self.owner_in(folder));
-                let place = Place { target: &path, set_aside: aside.as_deref(), owner, same_as: None };
+                let folder = path.parent().unwrap_or(&path).to_path_buf();
+                let owner = self.owner_in(&folder);
+                let home = Home::open(folder, owner)?;
+                let place = Place { home: &home, target: &path, set_aside: aside.as_deref(), same_as: None };
                 land_bytes(&edit.content, &place, self.mark)
             })();
             match written {
@@ -480,20 +485,47 @@ impl Runner<'_> {
         }
     }
 
+    /// The folder that a step goes into. The threads of a run take most steps of one after the other, and end with it.
+    fn home(&self, due: &Due<'_>) -> Result<Rc<Home>, NotLanded> {
+        thread_local! {
+            static LAST: RefCell<Option<(u32, Rc<Home>)>> = const { RefCell::new(None) };
+        }
+        LAST.with_borrow_mut(|last| match last {
+            Some((number, home)) if *number == due.step.home => Ok(Rc::clone(home)),
+            _ => {
+                let folder = due.at.parent().unwrap_or_default();
+                let path = self.host_path(&folder).map_err(NotLanded::Refused)?;
+                let owner = self.owner_in(&path);
+                let home = Rc::new(Home::open(path, owner)?);
+                *last = Some((due.step.home, Rc::clone(&home)));
+                Ok(home)
+            }
+        })
+    }
+
     fn take(&self, due: &Due<'_>) -> Result<(), StepFailed> {
         if matches!(due.step.action, Action::FolderMade | Action::Identical) {
             return Ok(());
         }
-        let set_aside = due.aside();
-        let path = self.host_path(&due.at).map_err(StepFailed::Refused)?;
-        let aside =
-            set_aside.as_ref().map(|to| self.host_path(to)).transpose().map_err(StepFailed::Refused)?;
-        let owner = path.parent().and_then(|folder| self.owner_in(folder));
         let sort = |failed| match failed {
             NotLanded::Refused(reason) => StepFailed::Refused(reason),
             NotLanded::VolumeFailed(cause) => {
-                StepFailed::Ends(RestoreError::Volume { path: path.clone(), cause })
+                let path = self.host_path(&due.at).unwrap_or_default();
+                StepFailed::Ends(RestoreError::Volume { path, cause })
             }
+        };
+        let home = self.home(due).map_err(sort)?;
+        let in_home = |name: &[u8]| {
+            RelativePath::root()
+                .join(name)
+                .map_err(|refused| refused.to_string())
+                .and_then(|name| to_host(&home.path, &name).map_err(|cause| cause.to_string()))
+                .map_err(|detail| StepFailed::Refused(Reason::NotWritten { detail }))
+        };
+        let path = in_home(due.at.name().unwrap_or_default())?;
+        let aside = match &due.step.action {
+            Action::SetAside(name) => Some(in_home(name)?),
+            _ => None,
         };
         // Files with several names come one after the other: the second finds the first.
         let mut linked = due
@@ -505,7 +537,7 @@ impl Runner<'_> {
             matches!(due.entry.content, Content::File { hash: ours, .. } if ours == *hash)
                 .then_some(path.as_path())
         });
-        let place = Place { target: &path, set_aside: aside.as_deref(), owner, same_as };
+        let place = Place { home: &home, target: &path, set_aside: aside.as_deref(), same_as };
         land(self.trunk, &due.entry, due.adapted, &place, self.mark, self.conduct).map_err(sort)?;
         if let (Some((number, linked)), Content::File { hash, .. }) = (&mut linked, &due.entry.content) {
             linked.insert(*number, (path, *hash));
