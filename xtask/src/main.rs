@@ -37,6 +37,10 @@ fn main() -> ExitCode {
                     }
                 }
             }
+            ["bench-scale", largest, ref sets @ ..] => match largest.parse() {
+                Ok(largest) => bench::scale(sets, largest),
+                Err(_) => Err(format!("`{largest}` is no number")),
+            },
             ["bench-survey"] => bench::survey(500_000, 5),
             ["bench-hive"] => hives::bench(),
             ["mutate-hives"] => hives::mutate(10_000_000),
@@ -52,6 +56,8 @@ fn main() -> ExitCode {
                       cargo xtask dataset SET FOLDER     build the data that bench measures on\n\
                       cargo xtask crash [COUNT] [PART]...\n\
                                                  kill captures, top-ups, restores and undos, and let them go on\n\
+                      cargo xtask bench-scale UNITS [SET]...\n\
+                                                 the same steps for 0.1, 1 and UNITS times the data\n\
                       cargo xtask bench-survey           measure the survey of 500,000 files against du\n\
                       cargo xtask bench-hive             time the walk through a registry hive of 60 MB\n\
                       cargo xtask mutate-hives [TIMES]   change bytes of a hive and read it, ten million times\n\
