@@ -1,4 +1,6 @@
-//! Machines on which somebody goes on working: while they are captured, and while something is restored onto them.
+//! Machines on which somebody goes on working: while they are captured, and while something is restored onto them. (On Windows whoever writes a
+//! file keeps others out of it.)
+#![cfg(unix)]
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod workbench;
