@@ -37,12 +37,14 @@ thread_local! {
 /// than writing them.
 pub(super) struct Piece<'b> {
     pub(super) bytes: &'b [u8],
+    /// Of a file that is longer than what is read at once.
+    pub(super) of_long_file: bool,
     shared: Option<(&'b Arc<Buffer>, usize)>,
 }
 
 impl<'b> Piece<'b> {
-    const fn to_copy(bytes: &'b [u8]) -> Self {
-        Self { bytes, shared: None }
+    const fn to_copy(bytes: &'b [u8], of_long_file: bool) -> Self {
+        Self { bytes, of_long_file, shared: None }
     }
 
     /// The same bytes, to be kept; none where they have to be copied.
@@ -70,7 +72,7 @@ pub(super) fn cut<E>(
             return if end == 0 {
                 Ok(())
             } else {
-                use_content(Piece::to_copy(&buffer[..end]), true).map_err(PieceFailed::Using)
+                use_content(Piece::to_copy(&buffer[..end], false), true).map_err(PieceFailed::Using)
             };
         }
         // Decided by the beginning alone, so that every copy of a file is cut alike.
@@ -79,7 +81,9 @@ pub(super) fn cut<E>(
         if is_coarse {
             return cut_coarsely(content, std::mem::take(buffer), end, at_end, use_content);
         }
-        cut_finely(content, buffer, end, at_end, |bytes, is_all| use_content(Piece::to_copy(bytes), is_all))
+        cut_finely(content, buffer, end, at_end, |bytes, is_all| {
+            use_content(Piece::to_copy(bytes, !at_end), is_all)
+        })
     })
 }
 
@@ -131,7 +135,7 @@ fn cut_coarsely<E>(
         while begin < end && (at_end || end - begin >= COARSE.max) {
             let rest = &full[begin..end];
             let length = if is_all { rest.len() } else { next_cut(rest, COARSE) };
-            let piece = Piece { bytes: &rest[..length], shared: Some((&full, begin)) };
+            let piece = Piece { bytes: &rest[..length], of_long_file: !is_all, shared: Some((&full, begin)) };
             use_content(piece, is_all).map_err(PieceFailed::Using)?;
             begin += length;
         }

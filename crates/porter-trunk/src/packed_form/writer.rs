@@ -85,6 +85,9 @@ struct OpenBlock {
     bytes: Vec<u8>,
 }
 
+/// The open blocks of one long file, by shelf.
+type OwnBlocks = [Option<OpenBlock>; SHELVES];
+
 /// Consecutive dense contents, which become a block as they stand in the buffer that they were read into.
 struct DenseRun {
     number: u32,
@@ -243,20 +246,47 @@ impl PackedTrunkWriter {
     /// Puts a new content into the open block of its like.
     fn append(&self, shelf: Shelf, id: ContentId, piece: &[u8]) -> Result<Whereabouts, TrunkError> {
         let mut open = self.open[shelf.0].lock().unwrap_or_else(PoisonError::into_inner);
-        let mut full = None;
-        if !open.bytes.is_empty() && open.bytes.len() + piece.len() > shelf.block_in_bytes() {
-            let fresh = OpenBlock::new(self.number(), self.packs.buffer(shelf.block_in_bytes()));
-            full = Some(std::mem::replace(&mut *open, fresh));
-        }
+        let (at, full) = self.put(&mut open, shelf, id, piece);
+        drop(open);
+        full.map_or(Ok(()), |full| self.close_block(full, shelf))?;
+        Ok(at)
+    }
+
+    /// The same with the blocks of one long file. What stands together in it is mostly wanted together, and several files are stored at one time.
+    fn append_to_own(
+        &self,
+        own: &mut OwnBlocks,
+        shelf: Shelf,
+        id: ContentId,
+        piece: &[u8],
+    ) -> Result<Whereabouts, TrunkError> {
+        let open = own[shelf.0].get_or_insert_with(|| self.fresh_block(shelf));
+        let (at, full) = self.put(open, shelf, id, piece);
+        full.map_or(Ok(()), |full| self.close_block(full, shelf))?;
+        Ok(at)
+    }
+
+    /// Gives the block back that was closed for it.
+    fn put(
+        &self,
+        open: &mut OpenBlock,
+        shelf: Shelf,
+        id: ContentId,
+        piece: &[u8],
+    ) -> (Whereabouts, Option<OpenBlock>) {
+        let is_full = !open.bytes.is_empty() && open.bytes.len() + piece.len() > shelf.block_in_bytes();
+        let full = is_full.then(|| std::mem::replace(open, self.fresh_block(shelf)));
         let row = u32::try_from(open.directory.rows.len()).unwrap_or(u32::MAX);
         let length = u32::try_from(piece.len()).unwrap_or(u32::MAX);
         open.directory.rows.push((id, length));
         open.bytes.extend_from_slice(piece);
         let at = Whereabouts { block: open.number, row };
-        drop(open);
         self.stock.index.insert(id, at);
-        full.map_or(Ok(()), |full| self.close_block(full, shelf))?;
-        Ok(at)
+        (at, full)
+    }
+
+    fn fresh_block(&self, shelf: Shelf) -> OpenBlock {
+        OpenBlock::new(self.number(), self.packs.buffer(shelf.block_in_bytes()))
     }
 
     /// Puts a new dense content into a block of those that stand beside it, without copying any of them.
@@ -394,6 +424,7 @@ impl TrunkWriter for PackedTrunkWriter {
         let mut whole = ContentHasher::default();
         let mut only = None;
         let mut run = None;
+        let mut own: OwnBlocks = std::array::from_fn(|_| None);
         let name = address.path.name().unwrap_or_default();
         let done = cut(content, name, |cut_piece, is_all| {
             let piece = cut_piece.bytes;
@@ -419,6 +450,7 @@ impl TrunkWriter for PackedTrunkWriter {
                         Some(bytes) if shelf.is_dense() && piece.len() >= shelf.block_in_bytes() / 4 => {
                             self.append_to_run(&mut run, id, bytes)?
                         }
+                        _ if cut_piece.of_long_file => self.append_to_own(&mut own, shelf, id, piece)?,
                         _ => self.append(shelf, id, piece)?,
                     }
                 }
@@ -427,7 +459,11 @@ impl TrunkWriter for PackedTrunkWriter {
             Ok(())
         });
         // Also of a file that broke off: other files may count on what is known of it.
-        let closed = self.close_run(run);
+        let closed = self.close_run(run).and_then(|()| {
+            let open = own.into_iter().enumerate();
+            open.filter_map(|(shelf, block)| Some((block?, Shelf(shelf))))
+                .try_for_each(|(block, shelf)| self.close_block(block, shelf))
+        });
         done.map_err(|failed| match failed {
             PieceFailed::Reading(cause) => StoreError::Source(cause),
             PieceFailed::Using(cause) => StoreError::Trunk(cause),
