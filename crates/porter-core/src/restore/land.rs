@@ -21,7 +21,6 @@ pub(super) enum NotLanded {
 }
 
 /// A folder that things land in, as the running system has it. Finding out about it costs more than making a file in it.
-#[derive(Clone)]
 pub(super) struct Home {
     pub(super) path: PathBuf,
     /// Whose the things in it are to be.
