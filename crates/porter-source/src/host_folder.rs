@@ -7,6 +7,9 @@ mod system;
 #[path = "host_folder/windows.rs"]
 mod system;
 
+#[cfg(target_os = "linux")]
+mod mapping;
+
 use crate::error::SystemTrouble;
 use crate::{Capacity, Details, EntryKind, HostTree, Listed, Metadata, ReadError, ReadTrouble};
 use crate::{Volume, VolumeFile};
@@ -123,6 +126,11 @@ struct HostFile(fs::File);
 impl VolumeFile for HostFile {
     fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize> {
         system::read_at(&self.0, offset_in_bytes, buffer)
+    }
+
+    #[cfg(target_os = "linux")]
+    fn look_at(&self, offset_in_bytes: u64, length_in_bytes: usize, look: &mut dyn FnMut(&[u8])) -> bool {
+        mapping::look_at(&self.0, offset_in_bytes, length_in_bytes, look)
     }
 }
 

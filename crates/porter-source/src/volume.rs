@@ -42,6 +42,15 @@ pub trait Volume: Send + Sync {
 pub trait VolumeFile: Send + Sync {
     /// Reads up to `buffer.len()` bytes; 0 at the end.
     fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize>;
+
+    /// Lets `look` see a stretch where the system keeps it, all of it at once, which saves a copy.
+    ///
+    /// False if this file cannot be seen so, or ceased to be there while `look` looked: what it made of the stretch then counts for nothing,
+    /// and [`read_at`](Self::read_at) tells what is wrong. Somebody may write to the file meanwhile, as between two reads.
+    fn look_at(&self, offset_in_bytes: u64, length_in_bytes: usize, look: &mut dyn FnMut(&[u8])) -> bool {
+        let _ = (offset_in_bytes, length_in_bytes, look);
+        false
+    }
 }
 
 /// How large a volume is.

@@ -37,19 +37,32 @@ impl ContentHash {
         Ok(hasher.finish())
     }
 
-    /// The hash of a long content of known length, by several threads at once: BLAKE3 is a tree, and its branches do not need each other.
-    /// `read_at` is asked for stretches, each once; `seen` is told of what was read. Content that is shorter than it should be is an error.
+    /// The hash of a long content of known length, by `threads` at once: BLAKE3 is a tree, and its branches do not need each other.
+    /// `seen` is told of what was read. Content that is shorter than it should be is an error.
     pub fn of_long(
         size_in_bytes: u64,
-        read_at: &(dyn Fn(u64, &mut [u8]) -> io::Result<usize> + Sync),
+        content: &dyn LongContent,
+        threads: usize,
         seen: &(dyn Fn(u64) + Sync),
     ) -> io::Result<Self> {
-        tree::hash(size_in_bytes, read_at, seen).map(Self)
+        tree::hash(size_in_bytes, content, threads, seen).map(Self)
     }
 
     /// Reads 64 hexadecimal digits.
     pub fn from_hex(text: &str) -> Option<Self> {
         Some(Self(array_from_hex(text)?))
+    }
+}
+
+/// A content that can be had from anywhere in it, by several threads at once.
+pub trait LongContent: Sync {
+    /// Reads up to `buffer.len()` bytes; 0 at the end.
+    fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize>;
+
+    /// Lets `look` see a stretch without a copy. False if it cannot, or if what `look` saw does not count; then the stretch is read.
+    fn look_at(&self, offset_in_bytes: u64, length_in_bytes: usize, look: &mut dyn FnMut(&[u8])) -> bool {
+        let _ = (offset_in_bytes, length_in_bytes, look);
+        false
     }
 }
 

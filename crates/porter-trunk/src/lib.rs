@@ -30,7 +30,7 @@ pub mod sealing;
 pub mod spare;
 pub mod tally;
 
-pub use content_hash::{ContentHash, ContentHasher, PieceFailed, in_pieces};
+pub use content_hash::{ContentHash, ContentHasher, LongContent, PieceFailed, in_pieces};
 pub use entry::{Attributes, Content, Entry, EntryAddress, EntryRefused, NamedStream};
 pub use error::{Damage, StoreError, TrunkError};
 pub use extent::{Extent, Extents};

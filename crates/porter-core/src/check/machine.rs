@@ -22,8 +22,8 @@ use crate::restore::relocate::Relocation;
 use porter_names::RelativePath;
 use porter_source::{EntryKind, Metadata, ReadError, ReadTrouble, Sequential, VolumeFile};
 use porter_trunk::{
-    Content, ContentHash, Entry, EntryAddress, EntryRefused, MachineLabel, Tally, Trunk, TrunkError,
-    TrunkItem, TrunkPart,
+    Content, ContentHash, Entry, EntryAddress, EntryRefused, LongContent, MachineLabel, Tally, Trunk,
+    TrunkError, TrunkItem, TrunkPart,
 };
 use std::collections::{BTreeMap, HashMap};
 use time::OffsetDateTime;
@@ -33,8 +33,10 @@ const PERMISSIONS: u32 = 0o777;
 /// Times that differ by no more count as the same: FAT keeps them to 2 s.
 const TIME_TOLERANCE_IN_SECONDS: i64 = 2;
 
-/// Files from this length on are read by several threads.
+/// Files from this length on are read by two threads.
 const LONG_IN_BYTES: u64 = 64 << 20;
+/// From this length on it is worth the trouble to look at files where the system keeps them, instead of reading them.
+const SEEN_FROM_IN_BYTES: u64 = 256 << 10;
 
 /// Reads every byte that landed and compares it with what was captured.
 ///
@@ -519,9 +521,10 @@ impl Checker<'_> {
                     return Ok(Some(differs));
                 }
                 let opened = opened.map_or_else(|| volume.open(path), Ok)?;
-                let found = if *size_in_bytes >= LONG_IN_BYTES {
+                let found = if *size_in_bytes >= SEEN_FROM_IN_BYTES {
+                    let threads = if *size_in_bytes >= LONG_IN_BYTES { 2 } else { 1 };
                     let seen = |size_in_bytes| self.conduct.send(&Event::Bytes { size_in_bytes });
-                    ContentHash::of_long(*size_in_bytes, &|at, buffer| opened.read_at(at, buffer), &seen)
+                    ContentHash::of_long(*size_in_bytes, &Opened(&*opened), threads, &seen)
                 } else {
                     let content = Sequential::of_known_size(opened, *size_in_bytes);
                     ContentHash::of_reader(&mut Counted { from: content, conduct: self.conduct })
@@ -605,6 +608,19 @@ impl Checker<'_> {
         expected_at: Option<RelativePath>,
     ) -> Finding {
         Finding { path: entry.address.path.clone(), verdict, reason, needs_attention, expected_at }
+    }
+}
+
+/// A file whose hash is taken.
+struct Opened<'f>(&'f dyn VolumeFile);
+
+impl LongContent for Opened<'_> {
+    fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> std::io::Result<usize> {
+        self.0.read_at(offset_in_bytes, buffer)
+    }
+
+    fn look_at(&self, offset_in_bytes: u64, length_in_bytes: usize, look: &mut dyn FnMut(&[u8])) -> bool {
+        self.0.look_at(offset_in_bytes, length_in_bytes, look)
     }
 }
 

@@ -1,6 +1,7 @@
 //! BLAKE3 of a long content by several threads. Each takes the next branch of the tree and gives its chaining value; at the end these are
 //! joined (section 2.1 of the BLAKE3 paper, by the `hazmat` functions of the crate).
 
+use super::LongContent;
 use blake3::hazmat::{
     ChainingValue, HasherExt, Mode, left_subtree_len, merge_subtrees_non_root, merge_subtrees_root,
 };
@@ -12,12 +13,11 @@ use std::sync::{Mutex, PoisonError};
 const BRANCH_IN_BYTES: usize = 8 << 20;
 /// What is read at once: it is still in the processor's second cache when it is hashed.
 const PIECE_IN_BYTES: usize = 128 << 10;
-/// Threads, where the content has enough branches.
-const THREADS: usize = 2;
 
 pub(super) fn hash(
     size_in_bytes: u64,
-    read_at: &(dyn Fn(u64, &mut [u8]) -> io::Result<usize> + Sync),
+    content: &dyn LongContent,
+    threads: usize,
     seen: &(dyn Fn(u64) + Sync),
 ) -> io::Result<[u8; 32]> {
     let branches =
@@ -26,7 +26,7 @@ pub(super) fn hash(
     let values = Mutex::new(vec![[0; 32]; branches]);
     let failed = Mutex::new(None);
     let work = || {
-        let mut buffer = vec![0; PIECE_IN_BYTES];
+        let mut buffer = Vec::new();
         loop {
             let at = next.fetch_add(1, Ordering::Relaxed);
             if at >= branches {
@@ -34,7 +34,7 @@ pub(super) fn hash(
             }
             let offset_in_bytes = (at * BRANCH_IN_BYTES) as u64;
             let length = (size_in_bytes - offset_in_bytes).min(BRANCH_IN_BYTES as u64);
-            match branch(offset_in_bytes, length, &mut buffer, read_at, seen) {
+            match branch(offset_in_bytes, length, &mut buffer, content, seen) {
                 Ok(hasher) if branches > 1 => {
                     values.lock().unwrap_or_else(PoisonError::into_inner)[at] = hasher.finalize_non_root();
                 }
@@ -50,7 +50,7 @@ pub(super) fn hash(
         }
     };
     std::thread::scope(|scope| {
-        for _ in 1..THREADS.min(branches) {
+        for _ in 1..threads.min(branches) {
             scope.spawn(work);
         }
         work();
@@ -72,16 +72,27 @@ pub(super) fn hash(
 fn branch(
     offset_in_bytes: u64,
     length: u64,
-    buffer: &mut [u8],
-    read_at: &(dyn Fn(u64, &mut [u8]) -> io::Result<usize> + Sync),
+    buffer: &mut Vec<u8>,
+    content: &dyn LongContent,
     seen: &(dyn Fn(u64) + Sync),
 ) -> io::Result<blake3::Hasher> {
-    let mut hasher = blake3::Hasher::new();
-    hasher.set_input_offset(offset_in_bytes);
+    let begin = || {
+        let mut hasher = blake3::Hasher::new();
+        hasher.set_input_offset(offset_in_bytes);
+        hasher
+    };
+    let mut hasher = begin();
+    let at_once = usize::try_from(length).unwrap_or(usize::MAX);
+    if content.look_at(offset_in_bytes, at_once, &mut |bytes| _ = hasher.update(bytes)) {
+        seen(length);
+        return Ok(hasher);
+    }
+    hasher = begin();
+    buffer.resize(PIECE_IN_BYTES, 0);
     let mut done = 0;
     while done < length {
         let wanted = usize::try_from(length - done).unwrap_or(usize::MAX).min(buffer.len());
-        match read_at(offset_in_bytes + done, &mut buffer[..wanted]) {
+        match content.read_at(offset_in_bytes + done, &mut buffer[..wanted]) {
             Ok(0) => return Err(io::ErrorKind::UnexpectedEof.into()),
             Ok(read) => {
                 hasher.update(&buffer[..read]);
@@ -117,30 +128,52 @@ mod tests {
     use super::*;
     use crate::sealing::fill_random;
 
+    /// Gives its bytes in two ways. What is seen of it can turn out not to count.
+    struct Either<'a> {
+        content: &'a [u8],
+        can_be_seen: bool,
+        counts: bool,
+    }
+
+    impl LongContent for Either<'_> {
+        fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize> {
+            let rest = &self.content[offset_in_bytes as usize..];
+            let read = rest.len().min(buffer.len()).min(100_000);
+            buffer[..read].copy_from_slice(&rest[..read]);
+            Ok(read)
+        }
+
+        fn look_at(&self, offset_in_bytes: u64, length: usize, look: &mut dyn FnMut(&[u8])) -> bool {
+            let stretch = self.content[offset_in_bytes as usize..].get(..length);
+            match stretch.filter(|_| self.can_be_seen) {
+                Some(stretch) => look(if self.counts { stretch } else { &stretch[length / 2..] }),
+                None => return false,
+            }
+            self.counts
+        }
+    }
+
     #[test]
     fn the_tree_gives_the_hash_that_one_thread_gives_and_a_short_content_is_told() {
         let mut content = vec![0; 5 * BRANCH_IN_BYTES + 77];
         fill_random(&mut content).unwrap();
-        for length in [
-            0,
-            1,
-            1024,
-            BRANCH_IN_BYTES,
-            BRANCH_IN_BYTES + 1,
-            2 * BRANCH_IN_BYTES,
-            4 * BRANCH_IN_BYTES + 1024,
-            content.len(),
+        for (length, threads) in [
+            (0, 2),
+            (1, 2),
+            (1024, 1),
+            (BRANCH_IN_BYTES, 2),
+            (BRANCH_IN_BYTES + 1, 1),
+            (2 * BRANCH_IN_BYTES, 2),
+            (4 * BRANCH_IN_BYTES + 1024, 3),
+            (content.len(), 2),
         ] {
-            let read_at = |offset: u64, buffer: &mut [u8]| {
-                let rest = &content[offset as usize..length];
-                let read = rest.len().min(buffer.len()).min(100_000);
-                buffer[..read].copy_from_slice(&rest[..read]);
-                Ok(read)
-            };
             let expected = *blake3::hash(&content[..length]).as_bytes();
-            assert_eq!(hash(length as u64, &read_at, &|_| ()).unwrap(), expected, "{length}");
-            let more = hash(length as u64 + 1, &read_at, &|_| ());
-            assert_eq!(more.unwrap_err().kind(), io::ErrorKind::UnexpectedEof);
+            for (can_be_seen, counts) in [(true, true), (true, false), (false, false)] {
+                let content = Either { content: &content[..length], can_be_seen, counts };
+                assert_eq!(hash(length as u64, &content, threads, &|_| ()).unwrap(), expected, "{length}");
+                let more = hash(length as u64 + 1, &content, threads, &|_| ());
+                assert_eq!(more.unwrap_err().kind(), io::ErrorKind::UnexpectedEof);
+            }
         }
     }
 }
