@@ -5,10 +5,11 @@
 //! replaces by empty memory, and notes that. Whoever looked gets told afterwards, and reads instead (mmap(2), sigaction(2)).
 
 use rustix::fs::Advice;
+use rustix::io::{ReadWriteFlags, preadv2};
 use rustix::mm::{MapFlags, ProtFlags, mmap, mmap_anonymous, munmap};
 use std::ffi::{c_int, c_void};
 use std::fs::File;
-use std::io;
+use std::io::{self, IoSliceMut};
 use std::mem::MaybeUninit;
 use std::num::NonZeroU64;
 use std::sync::OnceLock;
@@ -109,14 +110,23 @@ pub(super) fn look_at(
     length_in_bytes: usize,
     look: &mut dyn FnMut(&[u8]),
 ) -> bool {
-    // On a slow drive all of it is asked for at once, not page by page.
-    let _ =
-        rustix::fs::fadvise(file, offset_in_bytes, NonZeroU64::new(length_in_bytes as u64), Advice::WillNeed);
+    if !is_at_hand(file, offset_in_bytes + length_in_bytes as u64) {
+        // On a slow drive all of it is asked for at once, not page by page.
+        let length = NonZeroU64::new(length_in_bytes as u64);
+        let _ = rustix::fs::fadvise(file, offset_in_bytes, length, Advice::WillNeed);
+    }
     let Ok(mapping) = Mapping::of(file, offset_in_bytes, length_in_bytes) else { return false };
     // SAFETY: the memory stays mapped until `mapping` goes, whatever becomes of the file. Somebody may write to the file while `look` looks:
     // it takes bytes for what they are just then, as the hashing of mapped files does everywhere, and builds nothing on them.
     look(unsafe { std::slice::from_raw_parts(mapping.memory.cast(), length_in_bytes) });
     !mapping.place.is_lost.load(Ordering::Acquire)
+}
+
+/// True if what stands before `end_in_bytes` is in memory already.
+fn is_at_hand(file: &File, end_in_bytes: u64) -> bool {
+    let mut last = [0];
+    let wanted = &mut [IoSliceMut::new(&mut last)];
+    matches!(preadv2(file, wanted, end_in_bytes.saturating_sub(1), ReadWriteFlags::NOWAIT), Ok(1))
 }
 
 /// Sets the handler, and gives what was there before.

@@ -9,8 +9,12 @@ use std::io;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};
 
-/// Length of a branch. Has to be a power of two.
-const BRANCH_IN_BYTES: usize = 8 << 20;
+/// Lengths of a branch. They have to be powers of two. Those of very long contents are longer: to see a stretch where the system keeps it has a
+/// price for each stretch.
+const BRANCH_IN_BYTES: u64 = 8 << 20;
+const LONG_BRANCH_IN_BYTES: u64 = 32 << 20;
+/// From this length on.
+const VERY_LONG_IN_BYTES: u64 = 512 << 20;
 /// What is read at once: it is still in the processor's second cache when it is hashed.
 const PIECE_IN_BYTES: usize = 128 << 10;
 
@@ -20,8 +24,19 @@ pub(super) fn hash(
     threads: usize,
     seen: &(dyn Fn(u64) + Sync),
 ) -> io::Result<[u8; 32]> {
-    let branches =
-        usize::try_from(size_in_bytes.div_ceil(BRANCH_IN_BYTES as u64)).map_err(io::Error::other)?;
+    let is_very_long = size_in_bytes >= VERY_LONG_IN_BYTES;
+    let branch_in_bytes = if is_very_long { LONG_BRANCH_IN_BYTES } else { BRANCH_IN_BYTES };
+    by_branches(branch_in_bytes, size_in_bytes, content, threads, seen)
+}
+
+fn by_branches(
+    branch_in_bytes: u64,
+    size_in_bytes: u64,
+    content: &dyn LongContent,
+    threads: usize,
+    seen: &(dyn Fn(u64) + Sync),
+) -> io::Result<[u8; 32]> {
+    let branches = usize::try_from(size_in_bytes.div_ceil(branch_in_bytes)).map_err(io::Error::other)?;
     let next = AtomicUsize::new(0);
     let values = Mutex::new(vec![[0; 32]; branches]);
     let failed = Mutex::new(None);
@@ -32,8 +47,8 @@ pub(super) fn hash(
             if at >= branches {
                 return;
             }
-            let offset_in_bytes = (at * BRANCH_IN_BYTES) as u64;
-            let length = (size_in_bytes - offset_in_bytes).min(BRANCH_IN_BYTES as u64);
+            let offset_in_bytes = at as u64 * branch_in_bytes;
+            let length = (size_in_bytes - offset_in_bytes).min(branch_in_bytes);
             match branch(offset_in_bytes, length, &mut buffer, content, seen) {
                 Ok(hasher) if branches > 1 => {
                     values.lock().unwrap_or_else(PoisonError::into_inner)[at] = hasher.finalize_non_root();
@@ -63,7 +78,7 @@ pub(super) fn hash(
         [] => *blake3::hash(b"").as_bytes(),
         [only] => *only,
         _ => {
-            let (left, right) = halves(&values, size_in_bytes);
+            let (left, right) = halves(&values, size_in_bytes, branch_in_bytes);
             *merge_subtrees_root(&left, &right, Mode::Hash).as_bytes()
         }
     })
@@ -107,17 +122,18 @@ fn branch(
 }
 
 /// The values of both branches below a node of at least two. Recurs as deep as the tree, which is the logarithm of its length.
-fn halves(values: &[ChainingValue], length: u64) -> (ChainingValue, ChainingValue) {
+fn halves(values: &[ChainingValue], length: u64, branch_in_bytes: u64) -> (ChainingValue, ChainingValue) {
     let left_length = left_subtree_len(length);
-    let at = usize::try_from(left_length / BRANCH_IN_BYTES as u64).unwrap_or(0).clamp(1, values.len() - 1);
-    (value_of(&values[..at], left_length), value_of(&values[at..], length - left_length))
+    let at = usize::try_from(left_length / branch_in_bytes).unwrap_or(0).clamp(1, values.len() - 1);
+    let (left, right) = values.split_at(at);
+    (value_of(left, left_length, branch_in_bytes), value_of(right, length - left_length, branch_in_bytes))
 }
 
-fn value_of(values: &[ChainingValue], length: u64) -> ChainingValue {
+fn value_of(values: &[ChainingValue], length: u64, branch_in_bytes: u64) -> ChainingValue {
     match values {
         [only] => *only,
         _ => {
-            let (left, right) = halves(values, length);
+            let (left, right) = halves(values, length, branch_in_bytes);
             merge_subtrees_non_root(&left, &right, Mode::Hash)
         }
     }
@@ -155,24 +171,18 @@ mod tests {
 
     #[test]
     fn the_tree_gives_the_hash_that_one_thread_gives_and_a_short_content_is_told() {
-        let mut content = vec![0; 5 * BRANCH_IN_BYTES + 77];
+        const BRANCH: usize = 128 << 10;
+        let mut content = vec![0; 21 * BRANCH + 77];
         fill_random(&mut content).unwrap();
-        for (length, threads) in [
-            (0, 2),
-            (1, 2),
-            (1024, 1),
-            (BRANCH_IN_BYTES, 2),
-            (BRANCH_IN_BYTES + 1, 1),
-            (2 * BRANCH_IN_BYTES, 2),
-            (4 * BRANCH_IN_BYTES + 1024, 3),
-            (content.len(), 2),
-        ] {
+        let lengths = (0..22).map(|branches| branches * BRANCH).chain([1, 1024, BRANCH + 1, content.len()]);
+        for (length, threads) in lengths.zip([1, 2, 3].into_iter().cycle()) {
             let expected = *blake3::hash(&content[..length]).as_bytes();
             for (can_be_seen, counts) in [(true, true), (true, false), (false, false)] {
                 let content = Either { content: &content[..length], can_be_seen, counts };
-                assert_eq!(hash(length as u64, &content, threads, &|_| ()).unwrap(), expected, "{length}");
-                let more = hash(length as u64 + 1, &content, threads, &|_| ());
-                assert_eq!(more.unwrap_err().kind(), io::ErrorKind::UnexpectedEof);
+                let hash =
+                    |length: usize| by_branches(BRANCH as u64, length as u64, &content, threads, &|_| ());
+                assert_eq!(hash(length).unwrap(), expected, "{length}");
+                assert_eq!(hash(length + 1).unwrap_err().kind(), io::ErrorKind::UnexpectedEof);
             }
         }
     }
