@@ -35,7 +35,7 @@ pub use entry::{Attributes, Content, Entry, EntryAddress, EntryRefused, NamedStr
 pub use error::{Damage, StoreError, TrunkError};
 pub use extent::{Extent, Extents};
 pub use form::{Audit, Depth, Inventory, Stored, Trunk, TrunkWriter};
-pub use host::{clone_file, flush_volume, free_space_in_bytes, largest_file_in_bytes};
+pub use host::{clone_file, flush_volume, free_space_in_bytes, largest_file_in_bytes, write_in_portions};
 pub use item::{MeaningCount, TrunkItem, TrunkPart};
 pub use label::{AccountLabel, Label, MachineLabel, SystemLabel, TrunkId};
 pub use left::{LeftBehind, LeftReason, written_path};

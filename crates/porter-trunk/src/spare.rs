@@ -6,7 +6,7 @@
 //! Layout, integers little-endian: head; table (8 bytes of BLAKE3 of each shard, then of each spare shard); the spare shards,
 //! group after group; the table again; the head again. Described in `docs/trunk-format.md`.
 
-use crate::host::{create_new, open_plain_file, read_exact_at};
+use crate::host::{create_new, open_plain_file, read_exact_at, write_in_portions};
 use crate::{Damage, TrunkError};
 use reed_solomon_simd::{ReedSolomonDecoder, ReedSolomonEncoder};
 use std::fs::{self, File};
@@ -161,7 +161,7 @@ pub(crate) fn write(path: &Path, name: &str, percent: f64, private: bool) -> io:
         for shard in encoder.encode().map_err(other)?.recovery_iter() {
             put_mark(next_spare, shard);
             next_spare += 1;
-            to.write_all(shard)?;
+            write_in_portions(&mut to, shard)?;
         }
     }
     let head = plan.head(&table);

@@ -4,7 +4,9 @@ use super::host;
 use crate::events::{Conduct, Event};
 use crate::receipt::Reason;
 use porter_names::screen::on_screen;
-use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, clone_file, in_pieces};
+use porter_trunk::{
+    Content, ContentHasher, Entry, PieceFailed, Trunk, clone_file, in_pieces, write_in_portions,
+};
 use std::fs::{self, File};
 use std::io::{self, Seek, Write};
 use std::path::{Path, PathBuf};
@@ -196,7 +198,7 @@ fn bytes_aside(content: &[u8], home: &Home, mark: &str) -> Result<(Waiting, Path
     let file = home.folder.create_new(name.as_ref()).map_err(not_written)?;
     let path = home.path.join(&name);
     let waiting = Waiting { folder: Rc::clone(&home.folder), held: Held::Path(path.clone()) };
-    (&file).write_all(content).map_err(not_written)?;
+    write_in_portions(&mut &file, content).map_err(not_written)?;
     Ok((waiting, path, file))
 }
 

@@ -5,11 +5,11 @@
 use super::block::{self, Directory, HEAD_IN_BYTES, Head, Kind, Opened, Proving, Sealed};
 use super::buffers::Buffer;
 use super::buffers::Bytes;
-use crate::host::{open_plain_file, read_exact_at};
+use crate::host::{open_plain_file, read_exact_at, write_in_portions};
 use crate::sealing::{FileKey, TrunkKey};
 use crate::{Damage, TrunkId};
 use std::fs::File;
-use std::io::{self, IoSlice, Write};
+use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
 const TAIL_MAGIC: [u8; 8] = *b"PORTEREN";
@@ -164,7 +164,8 @@ impl BlockFileWriter {
 
     pub(super) fn append(&mut self, block: &Sealed) -> io::Result<()> {
         let head = block.head.to_bytes();
-        match write_all_of(&mut self.file, [&head, &block.directory, &block.body]) {
+        let parts: [&[u8]; 3] = [&head, &block.directory, &block.body];
+        match parts.into_iter().try_for_each(|part| write_in_portions(&mut self.file, part)) {
             Ok(()) => {
                 self.rows.push((self.length_in_bytes, block.head));
                 self.length_in_bytes += block.head.whole_in_bytes();
@@ -220,21 +221,6 @@ fn tail(index_at: u64, length_in_bytes: u64) -> [u8; TAIL_IN_BYTES] {
     let check: [u8; 32] = blake3::hash(&bytes[..24]).into();
     bytes[24..].copy_from_slice(&check[..16]);
     bytes
-}
-
-fn write_all_of(to: &mut File, parts: [&[u8]; 3]) -> io::Result<()> {
-    let mut slices = parts.map(IoSlice::new);
-    let mut rest = &mut slices[..];
-    IoSlice::advance_slices(&mut rest, 0);
-    while !rest.is_empty() {
-        match to.write_vectored(rest) {
-            Ok(0) => return Err(io::ErrorKind::WriteZero.into()),
-            Ok(written) => IoSlice::advance_slices(&mut rest, written),
-            Err(cause) if cause.kind() == io::ErrorKind::Interrupted => {}
-            Err(cause) => return Err(cause),
-        }
-    }
-    Ok(())
 }
 
 /// A whole file, to be read.
