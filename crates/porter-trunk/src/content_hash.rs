@@ -4,8 +4,8 @@
 mod tree;
 
 use crate::hex::{array_from_hex, to_hex};
+use serde::de::Visitor;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
-use std::borrow::Cow;
 use std::cell::RefCell;
 use std::convert::Infallible;
 use std::fmt;
@@ -86,8 +86,17 @@ impl Serialize for ContentHash {
 
 impl<'de> Deserialize<'de> for ContentHash {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        let text = Cow::<str>::deserialize(deserializer)?;
-        Self::from_hex(&text).ok_or_else(|| serde::de::Error::custom("no BLAKE3 in hexadecimal digits"))
+        struct Digits;
+        impl Visitor<'_> for Digits {
+            type Value = ContentHash;
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("a BLAKE3 in hexadecimal digits")
+            }
+            fn visit_str<E: serde::de::Error>(self, text: &str) -> Result<ContentHash, E> {
+                ContentHash::from_hex(text).ok_or_else(|| E::custom("no BLAKE3 in hexadecimal digits"))
+            }
+        }
+        deserializer.deserialize_str(Digits)
     }
 }
 

@@ -1,7 +1,8 @@
 //! Where a file's content lies in a packed trunk.
 
-use serde::de::Error as _;
+use serde::de::{Error as _, SeqAccess, Visitor};
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
+use std::fmt;
 
 /// A stretch of a file's content.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -86,18 +87,45 @@ impl Serialize for Extents {
 
 impl<'de> Deserialize<'de> for Extents {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        let rows = Vec::<Vec<u64>>::deserialize(deserializer)?;
-        let extent = |row: Vec<u64>| {
-            let number = |at: usize| {
-                row.get(at).and_then(|n| u32::try_from(*n).ok()).ok_or_else(|| D::Error::custom("no extent"))
-            };
-            match row.len() {
-                1 => Ok(Extent::Zeros { length_in_bytes: row[0] }),
+        let rows = Vec::<Row>::deserialize(deserializer)?;
+        let extent = |Row { numbers, count }: Row| {
+            let number = |at: usize| u32::try_from(numbers[at]).map_err(|_| D::Error::custom("no extent"));
+            match count {
+                1 => Ok(Extent::Zeros { length_in_bytes: numbers[0] }),
                 3 => Ok(Extent::Contents { block: number(0)?, first: number(1)?, count: number(2)? }),
                 _ => Err(D::Error::custom("an extent has one number or three")),
             }
         };
         rows.into_iter().map(extent).collect()
+    }
+}
+
+/// The numbers of an extent, without memory of their own: there are millions.
+#[derive(Default)]
+struct Row {
+    numbers: [u64; 3],
+    count: usize,
+}
+
+impl<'de> Deserialize<'de> for Row {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct Numbers;
+        impl<'de> Visitor<'de> for Numbers {
+            type Value = Row;
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("an extent: one number or three")
+            }
+            fn visit_seq<A: SeqAccess<'de>>(self, mut given: A) -> Result<Row, A::Error> {
+                let mut row = Row::default();
+                while let Some(number) = given.next_element()? {
+                    *row.numbers.get_mut(row.count).ok_or_else(|| A::Error::invalid_length(4, &self))? =
+                        number;
+                    row.count += 1;
+                }
+                Ok(row)
+            }
+        }
+        deserializer.deserialize_seq(Numbers)
     }
 }
 

@@ -124,8 +124,7 @@ pub(super) fn unpack(frame: &[u8], raw_in_bytes: usize) -> Option<Buffer> {
             none => none.insert(Decompressor::new().ok()?),
         };
         let mut bytes = Buffer::with_room(raw_in_bytes);
-        bytes.resize(raw_in_bytes, 0);
-        let written = decompressor.decompress_to_buffer(frame, &mut bytes[..]).ok()?;
+        let written = decompressor.decompress_to_buffer(frame, &mut *bytes).ok()?;
         (written == raw_in_bytes).then_some(bytes)
     })
 }
