@@ -15,6 +15,7 @@
 //!
 //! The long operations send [`events`] and stop when asked to; [`in_order`] spreads their work over threads.
 
+mod ahead;
 mod attributes;
 pub mod capture;
 pub mod catalogue;

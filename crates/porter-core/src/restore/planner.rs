@@ -11,6 +11,7 @@ use super::landing::{AdaptWith, Edit, Landings};
 use super::links::leads_out;
 use super::plan::{Action, NewFolder, Plan, Refused, Renamed, Step, mark_of};
 use super::target::{Destination, TargetTree};
+use crate::ahead::ahead;
 use crate::check::refused_entry;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
@@ -115,32 +116,34 @@ impl<'a> Planner<'a> {
         let planner = &mut *self;
         in_order(
             |hand_over| {
-                for (number, entry) in (0_u32..).zip(entries) {
-                    let to_compare = match entry {
-                        Ok(mut entry) if items.contains(&entry.item) => {
-                            planner.adapt(trunk, &mut entry, number);
-                            planner.plan_entry(entry, number, target, conduct)
+                ahead(entries, |entries| {
+                    for (number, entry) in (0_u32..).zip(entries) {
+                        let to_compare = match entry {
+                            Ok(mut entry) if items.contains(&entry.item) => {
+                                planner.adapt(trunk, &mut entry, number);
+                                planner.plan_entry(entry, number, target, conduct)
+                            }
+                            // An entry of an item that the trunk does not list has no one to answer for it.
+                            Ok(entry) if !trunk.items().iter().any(|item| item.id == entry.item) => {
+                                let problem = "the trunk does not list its item".to_owned();
+                                planner.refuse(&entry, Reason::EntryRefused { line: 0, problem }, true);
+                                None
+                            }
+                            Ok(_) => None,
+                            Err(refused) => {
+                                planner.refuse_line(refused, items);
+                                None
+                            }
+                        };
+                        let went_on = to_compare.is_none_or(|what| {
+                            let size_in_bytes = what.entry.size_in_bytes();
+                            hand_over(what, size_in_bytes)
+                        });
+                        if conduct.is_stopped() || !went_on {
+                            return;
                         }
-                        // An entry of an item that the trunk does not list has no one to answer for it.
-                        Ok(entry) if !trunk.items().iter().any(|item| item.id == entry.item) => {
-                            let problem = "the trunk does not list its item".to_owned();
-                            planner.refuse(&entry, Reason::EntryRefused { line: 0, problem }, true);
-                            None
-                        }
-                        Ok(_) => None,
-                        Err(refused) => {
-                            planner.refuse_line(refused, items);
-                            None
-                        }
-                    };
-                    let went_on = to_compare.is_none_or(|what| {
-                        let size_in_bytes = what.entry.size_in_bytes();
-                        hand_over(what, size_in_bytes)
-                    });
-                    if conduct.is_stopped() || !went_on {
-                        return;
                     }
-                }
+                });
             },
             |what| {
                 let identical = is_identical(&what, &host, conduct);
