@@ -17,6 +17,9 @@ const PIECES_IN_A_BATCH: usize = 48;
 /// are best made by one thread, because a folder lets only one at a time make files in it.
 const BYTES_IN_A_BATCH: u64 = 2 << 20;
 
+/// What a small file counts for where several come as one piece: as much as by itself.
+pub const BYTES_FOR_A_PIECE: u64 = BYTES_IN_A_BATCH / PIECES_IN_A_BATCH as u64;
+
 /// Threads that do the work: a few more than small machines have cores, because they mostly wait for the drive. Many more
 /// would only make its head jump.
 pub fn workers() -> usize {

@@ -28,6 +28,7 @@ pub mod relocate;
 pub mod run;
 pub(crate) mod set_registry;
 pub mod target;
+mod whole_folder;
 
 pub use existing::{Different, Existing};
 pub use new_account::{NotMade, make_account, possible_name};
@@ -42,6 +43,7 @@ pub(crate) use land::waiting_prefix;
 use porter_trunk::TrunkError;
 use std::io;
 use std::path::PathBuf;
+pub(crate) use whole_folder::remove_waiting_folder;
 
 /// Why nothing was restored, or not all of the plan.
 #[derive(Debug, thiserror::Error)]

@@ -73,6 +73,24 @@ pub(super) fn land(
     }
 }
 
+/// Makes a file in a folder that waits for its own name, under the name that it will have in it. One that fails leaves nothing.
+pub(super) fn land_directly(
+    trunk: &dyn Trunk,
+    entry: &Entry,
+    home: &Home,
+    path: &Path,
+    conduct: Conduct<'_>,
+) -> Result<(), NotLanded> {
+    let file = home.folder.create_new(path.file_name().unwrap_or_default()).map_err(not_written)?;
+    let landed = copy_proved(trunk, entry, &file, conduct).and_then(|()| {
+        host::set_file_metadata(file, &home.folder, path, entry, home.owner).map_err(not_written)
+    });
+    if landed.is_err() {
+        let _ = host::remove_file(path);
+    }
+    landed
+}
+
 /// Lands a file of the machine that gets another content: its marks, and its permissions if it has a successor, are those of what stands there.
 pub(super) fn land_bytes(content: &[u8], place: &Place<'_>, mark: &str) -> Result<(), NotLanded> {
     let (waiting, path, file) = bytes_aside(content, place.home, mark)?;
@@ -202,7 +220,7 @@ fn bytes_aside(content: &[u8], home: &Home, mark: &str) -> Result<(Waiting, Path
     Ok((waiting, path, file))
 }
 
-fn waiting_name(mark: &str) -> String {
+pub(super) fn waiting_name(mark: &str) -> String {
     static NUMBER: AtomicU64 = AtomicU64::new(0);
     format!("{}{}.part", waiting_prefix(mark), NUMBER.fetch_add(1, Ordering::Relaxed))
 }

@@ -7,9 +7,10 @@ use super::land::{Home, NotLanded, Place, land, land_bytes, not_written};
 use super::landing::Moved;
 use super::plan::{Action, Due, NewFolder, Plan, Refused};
 use super::set_registry::set_registry;
+use super::whole_folder::{Lot, WholeFolders, land_whole};
 use super::{EntryKey, RestoreError};
 use crate::events::{Conduct, Event, Stage};
-use crate::in_order::in_order;
+use crate::in_order::{BYTES_FOR_A_PIECE, in_order};
 use crate::receipt::Reason;
 use crate::undo::{runs_in, sweep};
 use porter_names::RelativePath;
@@ -66,8 +67,10 @@ pub fn run_plan(
         Some(records) => Some(begin_journal(records, trunk, &plan, &mark)?),
         None => None,
     };
+    let refused = std::mem::take(&mut plan.refused);
     let runner = Runner {
         trunk,
+        whole_folders: WholeFolders::of(&plan),
         target: &plan.target,
         mark: &mark,
         journal: journal.as_ref(),
@@ -80,7 +83,7 @@ pub fn run_plan(
         identical: plan.identical,
         set_aside: Vec::new(),
         renamed: Vec::new(),
-        refused: std::mem::take(&mut plan.refused),
+        refused,
         registry_values: 0,
         journal: journal.as_ref().map(|journal| journal.path().to_path_buf()),
     };
@@ -88,7 +91,7 @@ pub fn run_plan(
         runner.journal_refused(refused)?;
     }
     runner.note_folders(&plan)?;
-    for folder in &plan.folders {
+    for folder in plan.folders.iter().filter(|folder| !runner.whole_folders.contain(&folder.at)) {
         runner.make_folder(folder)?;
         if let Some(to) = &folder.set_aside {
             report.set_aside.push((folder.at.clone(), to.clone()));
@@ -170,31 +173,30 @@ fn take_steps(
             };
             finding_failed = find().err();
         },
-        |due| {
-            let taken = runner.take(&due);
-            (due, taken)
+        |lot| {
+            let taken = runner.take_all(&lot);
+            (lot, taken)
         },
-        |(due, taken)| {
-            match taken {
-                Ok(()) => report.note_landed(&due, conduct),
-                Err(StepFailed::Refused(reason)) => {
-                    let refused = refused_step(&due, reason);
-                    if refused.needs_attention {
-                        conduct.send(&Event::Trouble {
-                            item: &due.entry.item,
-                            path: &due.at,
-                            code: "not-written",
-                        });
+        |(lot, taken)| {
+            for (due, taken) in lot.dues.into_iter().zip(taken) {
+                match taken {
+                    Ok(()) => report.note_landed(&due, conduct),
+                    Err(StepFailed::Refused(reason)) => {
+                        let refused = refused_step(&due, reason);
+                        if refused.needs_attention {
+                            let (item, path) = (&due.entry.item, &due.at);
+                            conduct.send(&Event::Trouble { item, path, code: "not-written" });
+                        }
+                        if let Err(cause) = runner.journal_refused(&refused) {
+                            failed = Some(cause);
+                            return false;
+                        }
+                        report.refused.push(refused);
                     }
-                    if let Err(cause) = runner.journal_refused(&refused) {
+                    Err(StepFailed::Ends(cause)) => {
                         failed = Some(cause);
                         return false;
                     }
-                    report.refused.push(refused);
-                }
-                Err(StepFailed::Ends(cause)) => {
-                    failed = Some(cause);
-                    return false;
                 }
             }
             true
@@ -292,16 +294,17 @@ enum StepFailed {
     Ends(RestoreError),
 }
 
-struct Runner<'a> {
-    trunk: &'a dyn Trunk,
+pub(super) struct Runner<'a> {
+    pub(super) trunk: &'a dyn Trunk,
+    whole_folders: WholeFolders<'a>,
     target: &'a HostTree,
-    mark: &'a str,
+    pub(super) mark: &'a str,
     journal: Option<&'a Journal>,
     /// Whose the things in a folder are to be: the folder's owner's.
     owners: Mutex<HashMap<PathBuf, Option<Owner>>>,
     /// Where files with several names landed, by their numbers in the trunk.
     linked: Mutex<HashMap<u64, (PathBuf, ContentHash)>>,
-    conduct: Conduct<'a>,
+    pub(super) conduct: Conduct<'a>,
 }
 
 impl Runner<'_> {
@@ -329,17 +332,22 @@ impl Runner<'_> {
     fn write_ahead<'p>(
         &self,
         stretch: &mut Vec<Due<'p>>,
-        hand_over: &mut dyn FnMut(Due<'p>, u64) -> bool,
+        hand_over: &mut dyn FnMut(Lot<'p>, u64) -> bool,
     ) -> Result<bool, RestoreError> {
         if let Some(journal) = self.journal {
             let lines: Vec<JournalLine> = stretch.iter().filter_map(line_of).collect();
             self.write_all(&lines)?;
             journal.flush().map_err(|cause| journal_failed(journal.path(), cause))?;
         }
-        Ok(stretch.drain(..).all(|due| {
-            self.trunk.will_read(&due.entry);
-            let size_in_bytes = due.entry.size_in_bytes();
-            hand_over(due, size_in_bytes) && !self.conduct.is_stopped()
+        Ok(self.whole_folders.lots(self.trunk, stretch.drain(..)).into_iter().all(|lot| {
+            let mut weight_in_bytes = 0_u64;
+            for due in &lot.dues {
+                self.trunk.will_read(&due.entry);
+                let size_in_bytes = due.entry.size_in_bytes();
+                let at_least = if lot.is_whole { BYTES_FOR_A_PIECE } else { 0 };
+                weight_in_bytes = weight_in_bytes.saturating_add(size_in_bytes.max(at_least));
+            }
+            hand_over(lot, weight_in_bytes) && !self.conduct.is_stopped()
         }))
     }
 
@@ -449,11 +457,11 @@ impl Runner<'_> {
         }
     }
 
-    fn host_path(&self, path: &RelativePath) -> Result<PathBuf, Reason> {
+    pub(super) fn host_path(&self, path: &RelativePath) -> Result<PathBuf, Reason> {
         self.target.host_path(path).map_err(|cause| Reason::NotWritten { detail: cause.to_string() })
     }
 
-    fn owner_in(&self, folder: &Path) -> Option<Owner> {
+    pub(super) fn owner_in(&self, folder: &Path) -> Option<Owner> {
         let mut owners = self.owners.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(owner) = owners.get(folder) {
             return *owner;
@@ -472,16 +480,23 @@ impl Runner<'_> {
                 return Ok(());
             }
         }
-        match fs::create_dir(&path) {
-            Ok(()) => {
-                let owner = path.parent().and_then(|above| self.owner_in(above));
-                host::set_folder_owner(&path, owner);
-                Ok(())
-            }
-            Err(cause) => match not_written(cause) {
-                NotLanded::VolumeFailed(cause) => Err(RestoreError::Volume { path, cause }),
-                NotLanded::Refused(_) => Ok(()),
-            },
+        match self.make_owned(&path).map_err(not_written) {
+            Err(NotLanded::VolumeFailed(cause)) => Err(RestoreError::Volume { path, cause }),
+            Ok(()) | Err(NotLanded::Refused(_)) => Ok(()),
+        }
+    }
+
+    fn make_owned(&self, path: &Path) -> io::Result<()> {
+        fs::create_dir(path)?;
+        host::set_folder_owner(path, path.parent().and_then(|above| self.owner_in(above)));
+        Ok(())
+    }
+
+    /// Makes a folder that might have landed whole, unless another thread did.
+    pub(super) fn make_awaited(&self, path: &Path) -> io::Result<()> {
+        match self.make_owned(path) {
+            Err(cause) if cause.kind() == io::ErrorKind::AlreadyExists => Ok(()),
+            made => made,
         }
     }
 
@@ -495,7 +510,13 @@ impl Runner<'_> {
             _ => {
                 let folder = due.at.parent().unwrap_or_default();
                 let path = self.host_path(&folder).map_err(NotLanded::Refused)?;
-                let owner = self.owner_in(&path);
+                let owner = if self.whole_folders.contain(&folder) {
+                    self.make_awaited(&path).map_err(not_written)?;
+                    // Another thread may be about to give it away.
+                    path.parent().and_then(|above| self.owner_in(above))
+                } else {
+                    self.owner_in(&path)
+                };
                 let home = Rc::new(Home::open(path, owner)?);
                 *last = Some((due.step.home, Rc::clone(&home)));
                 Ok(home)
@@ -503,25 +524,45 @@ impl Runner<'_> {
         })
     }
 
-    fn take(&self, due: &Due<'_>) -> Result<(), StepFailed> {
-        if matches!(due.step.action, Action::FolderMade | Action::Identical) {
-            return Ok(());
-        }
-        let sort = |failed| match failed {
+    /// Where something of that name is in a folder.
+    pub(super) fn path_in(&self, home: &Home, name: &[u8]) -> Result<PathBuf, Reason> {
+        RelativePath::root()
+            .join(name)
+            .map_err(|refused| refused.to_string())
+            .and_then(|name| to_host(&home.path, &name).map_err(|cause| cause.to_string()))
+            .map_err(|detail| Reason::NotWritten { detail })
+    }
+
+    fn failed(&self, due: &Due<'_>, failed: NotLanded) -> StepFailed {
+        match failed {
             NotLanded::Refused(reason) => StepFailed::Refused(reason),
             NotLanded::VolumeFailed(cause) => {
                 let path = self.host_path(&due.at).unwrap_or_default();
                 StepFailed::Ends(RestoreError::Volume { path, cause })
             }
-        };
+        }
+    }
+
+    /// Takes all steps of a lot, and says of each what became of it.
+    fn take_all(&self, lot: &Lot<'_>) -> Vec<Result<(), StepFailed>> {
+        let whole = if lot.is_whole { land_whole(self, lot) } else { None };
+        let dues = lot.dues.iter();
+        match whole {
+            Some(landed) => dues
+                .zip(landed)
+                .map(|(due, landed)| landed.map_err(|failed| self.failed(due, failed)))
+                .collect(),
+            None => dues.map(|due| self.take(due)).collect(),
+        }
+    }
+
+    fn take(&self, due: &Due<'_>) -> Result<(), StepFailed> {
+        if matches!(due.step.action, Action::FolderMade | Action::Identical) {
+            return Ok(());
+        }
+        let sort = |failed| self.failed(due, failed);
         let home = self.home(due).map_err(sort)?;
-        let in_home = |name: &[u8]| {
-            RelativePath::root()
-                .join(name)
-                .map_err(|refused| refused.to_string())
-                .and_then(|name| to_host(&home.path, &name).map_err(|cause| cause.to_string()))
-                .map_err(|detail| StepFailed::Refused(Reason::NotWritten { detail }))
-        };
+        let in_home = |name: &[u8]| self.path_in(&home, name).map_err(StepFailed::Refused);
         let path = in_home(due.at.name().unwrap_or_default())?;
         let aside = match &due.step.action {
             Action::SetAside(name) => Some(in_home(name)?),

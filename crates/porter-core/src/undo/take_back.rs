@@ -6,7 +6,7 @@ use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
 use crate::restore::host;
 use crate::restore::journal::{EntryKey, JournalLine};
-use crate::restore::{set_registry, waiting_prefix};
+use crate::restore::{remove_waiting_folder, set_registry, waiting_prefix};
 use porter_names::RelativePath;
 use porter_names::host::name_from_host;
 use porter_source::HostTree;
@@ -155,7 +155,7 @@ pub fn take_back(
     Ok(report)
 }
 
-/// Removes the files of a run that was cut off which still wait for their names.
+/// Removes the files of a run that was cut off which still wait for their names, and the folders that do.
 pub fn sweep(run: &Run, target: &HostTree) -> io::Result<()> {
     if run.finished_utc.is_some() || run.mark.is_empty() {
         return Ok(());
@@ -167,24 +167,34 @@ pub fn sweep(run: &Run, target: &HostTree) -> io::Result<()> {
         else {
             continue;
         };
+        // A file waits beside its place, and a folder that lands whole beside its own.
         let folder = at.0.parent().unwrap_or_default();
-        let Ok(path) = target.host_path(&folder) else { continue };
-        // A link in the way was put there by somebody else.
-        if !looked_into.insert(folder) || !fs::symlink_metadata(&path).is_ok_and(|found| found.is_dir()) {
-            continue;
-        }
-        let was = fs::metadata(&path).and_then(|found| found.modified()).ok();
-        let mut swept = false;
-        for row in fs::read_dir(&path).into_iter().flatten().flatten() {
-            if row.file_name().to_string_lossy().starts_with(&prefix) {
-                swept |= host::remove_file(&row.path()).is_ok();
+        for folder in [folder.parent(), Some(folder)].into_iter().flatten() {
+            let Ok(path) = target.host_path(&folder) else { continue };
+            // A link in the way was put there by somebody else.
+            if looked_into.insert(folder) && fs::symlink_metadata(&path).is_ok_and(|found| found.is_dir()) {
+                sweep_folder(&path, &prefix);
             }
-        }
-        if let Some(was) = was.filter(|_| swept) {
-            let _ = host::set_folder_time(&path, was);
         }
     }
     Ok(())
+}
+
+fn sweep_folder(path: &Path, prefix: &str) {
+    let was = fs::metadata(path).and_then(|found| found.modified()).ok();
+    let mut swept = false;
+    for row in fs::read_dir(path).into_iter().flatten().flatten() {
+        if row.file_name().to_string_lossy().starts_with(prefix) {
+            swept |= if row.file_type().is_ok_and(|kind| kind.is_dir()) {
+                remove_waiting_folder(&row.path())
+            } else {
+                host::remove_file(&row.path()).is_ok()
+            };
+        }
+    }
+    if let Some(was) = was.filter(|_| swept) {
+        let _ = host::set_folder_time(path, was);
+    }
 }
 
 fn what_is_at(
