@@ -8,6 +8,7 @@ use crate::receipt::Reason;
 use porter_names::RelativePath;
 use porter_trunk::{ContentHash, RegistryValue, TrunkId, written_path};
 use serde::{Deserialize, Serialize};
+use std::borrow::Borrow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs::{self, File};
 use std::io::{self, BufWriter, Write};
@@ -17,6 +18,8 @@ use time::OffsetDateTime;
 
 /// The format's name and version.
 pub const FORMAT: &str = "porter-journal/2";
+/// So much is handed to the system at once.
+const BUFFER_IN_BYTES: usize = 64 << 10;
 /// The one before: it tells a check all it needs, and an undo too little.
 pub const FIRST_FORMAT: &str = "porter-journal/1";
 
@@ -221,8 +224,9 @@ impl Journal {
             let path = records.join(format!("restore-{at}-{number:02}-{short}.jsonl"));
             match File::create_new(&path) {
                 Ok(file) => {
-                    let journal = Self { path, to: Mutex::new(BufWriter::new(file)) };
-                    journal.write(std::slice::from_ref(first))?;
+                    let journal =
+                        Self { path, to: Mutex::new(BufWriter::with_capacity(BUFFER_IN_BYTES, file)) };
+                    journal.write([first])?;
                     return Ok(journal);
                 }
                 Err(cause) if cause.kind() == io::ErrorKind::AlreadyExists && number < 99 => number += 1,
@@ -237,14 +241,15 @@ impl Journal {
     }
 
     /// Writes lines and hands them to the system, before the steps they tell of are taken.
-    pub fn write(&self, lines: &[JournalLine]) -> io::Result<()> {
+    pub fn write(&self, lines: impl IntoIterator<Item = impl Borrow<JournalLine>>) -> io::Result<()> {
+        let mut to = self.to.lock().unwrap_or_else(PoisonError::into_inner);
         let mut text = Vec::new();
         for line in lines {
-            serde_json::to_writer(&mut text, line)?;
+            text.clear();
+            serde_json::to_writer(&mut text, line.borrow())?;
             text.push(b'\n');
+            to.write_all(&text)?;
         }
-        let mut to = self.to.lock().unwrap_or_else(PoisonError::into_inner);
-        to.write_all(&text)?;
         to.flush()
     }
 
@@ -255,7 +260,7 @@ impl Journal {
 
     /// Writes the last line and sees the journal onto the medium.
     pub fn end(&self, finished_utc: OffsetDateTime) -> io::Result<()> {
-        self.write(&[JournalLine::End { finished_utc }])?;
+        self.write([JournalLine::End { finished_utc }])?;
         self.to.lock().unwrap_or_else(PoisonError::into_inner).get_ref().sync_all()
     }
 }

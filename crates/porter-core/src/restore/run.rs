@@ -335,11 +335,12 @@ impl Runner<'_> {
         hand_over: &mut dyn FnMut(Lot<'p>, u64) -> bool,
     ) -> Result<bool, RestoreError> {
         if let Some(journal) = self.journal {
-            let lines: Vec<JournalLine> = stretch.iter().filter_map(line_of).collect();
-            self.write_all(&lines)?;
-            journal.flush().map_err(|cause| journal_failed(journal.path(), cause))?;
+            journal
+                .write(stretch.iter().filter_map(line_of))
+                .and_then(|()| journal.flush())
+                .map_err(|cause| journal_failed(journal.path(), cause))?;
         }
-        Ok(self.whole_folders.lots(self.trunk, stretch.drain(..)).into_iter().all(|lot| {
+        Ok(self.whole_folders.in_lots(self.trunk, stretch.drain(..), |lot| {
             let mut weight_in_bytes = 0_u64;
             for due in &lot.dues {
                 self.trunk.will_read(&due.entry);

@@ -64,26 +64,31 @@ impl<'p> WholeFolders<'p> {
         self.paths.contains(folder)
     }
 
-    /// Puts steps together that belong together; the others stay by themselves.
-    pub(super) fn lots<'d>(&self, trunk: &dyn Trunk, dues: impl Iterator<Item = Due<'d>>) -> Vec<Lot<'d>> {
-        let mut lots: Vec<Lot<'d>> = Vec::new();
-        for due in dues {
-            match lots.last_mut() {
-                Some(last) if last.dues.last().is_some_and(|before| before.step.home == due.step.home) => {
-                    last.dues.push(due);
-                }
-                _ => lots.push(Lot { dues: vec![due], is_whole: false }),
+    /// Puts steps together that belong together, and hands them over; the others go by themselves. False as soon as `hand_over` says so.
+    pub(super) fn in_lots<'d>(
+        &self,
+        trunk: &dyn Trunk,
+        dues: impl Iterator<Item = Due<'d>>,
+        mut hand_over: impl FnMut(Lot<'d>) -> bool,
+    ) -> bool {
+        let mut dues = dues.peekable();
+        while let Some(first) = dues.next() {
+            let home = first.step.home;
+            let mut together = vec![first];
+            while let Some(next) = dues.next_if(|due| due.step.home == home) {
+                together.push(next);
+            }
+            let went_on = if self.is_whole(trunk, &together) {
+                hand_over(Lot { dues: together, is_whole: true })
+            } else {
+                let mut single = together.into_iter().map(|due| Lot { dues: vec![due], is_whole: false });
+                single.all(&mut hand_over)
+            };
+            if !went_on {
+                return false;
             }
         }
-        let split = lots.into_iter().flat_map(|mut lot| {
-            lot.is_whole = self.is_whole(trunk, &lot.dues);
-            if lot.is_whole {
-                vec![lot]
-            } else {
-                lot.dues.into_iter().map(|due| Lot { dues: vec![due], is_whole: false }).collect()
-            }
-        });
-        split.collect()
+        true
     }
 
     fn is_whole(&self, trunk: &dyn Trunk, dues: &[Due<'_>]) -> bool {

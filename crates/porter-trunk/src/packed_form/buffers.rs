@@ -9,6 +9,8 @@ const MOST_WAITING: usize = 12;
 const LONGEST_KEPT_IN_BYTES: usize = 8 << 20;
 /// Shorter ones cost nothing.
 const SHORTEST_KEPT_IN_BYTES: usize = 64 << 10;
+/// Room comes in steps, so that what was made for one block fits the next.
+const STEP_IN_BYTES: usize = 1 << 20;
 
 static WAITING: Mutex<Vec<Vec<u8>>> = Mutex::new(Vec::new());
 
@@ -23,11 +25,16 @@ impl Buffer {
             Vec::new()
         } else {
             let mut waiting = WAITING.lock().unwrap_or_else(PoisonError::into_inner);
-            let fits = waiting.iter().rposition(|bytes| bytes.capacity() >= length_in_bytes);
-            fits.map(|at| waiting.swap_remove(at)).unwrap_or_default()
+            let fit = |bytes: &Vec<u8>| bytes.capacity() >= length_in_bytes;
+            let fits = waiting.iter().enumerate().filter(|(_, bytes)| fit(bytes));
+            let smallest = fits.min_by_key(|(_, bytes)| bytes.capacity()).map(|(at, _)| at);
+            smallest.map(|at| waiting.swap_remove(at)).unwrap_or_default()
         };
         if bytes.capacity() < length_in_bytes {
-            bytes = Vec::with_capacity(length_in_bytes);
+            let is_long = length_in_bytes > STEP_IN_BYTES / 2;
+            let room =
+                if is_long { length_in_bytes.next_multiple_of(STEP_IN_BYTES) } else { length_in_bytes };
+            bytes = Vec::with_capacity(room);
         }
         Self(bytes)
     }
