@@ -9,6 +9,7 @@ use porter_core::restore::EntryKey;
 use porter_core::restore::accounts::{AccountsError, match_accounts};
 use porter_core::restore::history::History;
 use porter_core::restore::journal::{FORMAT, Journal, JournalLine, PathField};
+use porter_core::undo::runs_in;
 use porter_source::HostFolder;
 use porter_trunk::{Attributes, Content, Entry, EntryAddress, TrunkId};
 use std::collections::{BTreeMap, BTreeSet};
@@ -167,4 +168,16 @@ fn accounts_are_matched_by_hand_then_by_record_then_by_name() {
         matches!(matched(&[("zelda", "nobody")], &[]), Err(AccountsError::NotOnMachine { has, .. }) if has.len() == 3)
     );
     assert!(matches!(matched(&[("zelda", "odile")], &[]), Err(AccountsError::TwoIntoOne { .. })));
+}
+
+#[test]
+fn restores_within_a_second_keep_their_order_whichever_trunks_they_are_of() {
+    let folder = tempfile::tempdir().unwrap();
+    // Among random trunks there are some whose ids are in another order than their restores.
+    let trunks: Vec<TrunkId> = (0..12).map(|_| TrunkId::random().unwrap()).collect();
+    for trunk in &trunks {
+        Journal::begin(folder.path(), &begin(trunk, "odile", "odile/folder/documents")).unwrap();
+    }
+    let runs: Vec<TrunkId> = runs_in(folder.path()).into_iter().map(|run| run.trunk_id).collect();
+    assert_eq!(runs, trunks);
 }

@@ -10,6 +10,7 @@ use porter_trunk::{ContentHash, RegistryValue, TrunkId, written_path};
 use serde::{Deserialize, Serialize};
 use std::borrow::Borrow;
 use std::collections::{BTreeMap, BTreeSet};
+use std::ffi::OsString;
 use std::fs::{self, File};
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
@@ -218,9 +219,15 @@ impl Journal {
             started_utc.minute(),
             started_utc.second()
         );
-        let mut number = 1;
+        // Restores within a second are told apart by a number, in order, whichever trunks they are of.
+        let number_in = |name: OsString| -> Option<u32> {
+            let name = name.into_string().ok()?;
+            name.strip_prefix(&format!("restore-{at}-"))?.split('-').next()?.parse().ok()
+        };
+        let rows = fs::read_dir(records)?.flatten();
+        let last = rows.filter_map(|row| number_in(row.file_name())).max();
+        let mut number = last.map_or(1, |last| last.saturating_add(1));
         loop {
-            // Two restores within a second are told apart by a number, in order.
             let path = records.join(format!("restore-{at}-{number:02}-{short}.jsonl"));
             match File::create_new(&path) {
                 Ok(file) => {
