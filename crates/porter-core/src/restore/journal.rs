@@ -19,10 +19,10 @@ use time::OffsetDateTime;
 
 /// The format's name and version.
 pub const FORMAT: &str = "porter-journal/2";
-/// So much is handed to the system at once.
-const BUFFER_IN_BYTES: usize = 64 << 10;
 /// The one before: it tells a check all it needs, and an undo too little.
 pub const FIRST_FORMAT: &str = "porter-journal/1";
+/// So much is handed to the system at once.
+const BUFFER_IN_BYTES: usize = 64 << 10;
 
 /// A path as a JSON object: readable, and exact where that differs.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]

@@ -73,7 +73,7 @@ pub(super) fn land(
     }
 }
 
-/// Makes a file in a folder that waits for its own name, under the name that it will have in it. One that fails leaves nothing.
+/// Makes a file at `path` in its folder: under a name that waits, or in a folder that does. One that fails leaves nothing.
 pub(super) fn land_directly(
     trunk: &dyn Trunk,
     entry: &Entry,
@@ -148,21 +148,18 @@ fn write_aside(
     let &Place { home: Home { path: at, owner, folder }, same_as, .. } = place;
     let owner = *owner;
     let waiting = |held| Waiting { folder: Rc::clone(folder), held };
-    let beside = || {
-        let name = waiting_name(mark);
-        (at.join(&name), name)
-    };
+    let beside = || at.join(waiting_name(mark));
     match &entry.content {
         Content::File { .. } => {
             // Another name of a file that landed already. Where the volume knows none, it becomes a file of its own.
             if let Some(landed) = same_as {
-                let (path, _) = beside();
+                let path = beside();
                 if fs::hard_link(landed, &path).is_ok() {
                     return Ok(waiting(Held::Path(path)));
                 }
             }
             if let Some(kept) = trunk.content_file(entry) {
-                let (path, _) = beside();
+                let path = beside();
                 if let Ok(linked) = link_proved(trunk, entry, &kept, &path, conduct) {
                     let waiting = waiting(Held::Path(path.clone()));
                     linked?;
@@ -176,15 +173,12 @@ fn write_aside(
                 host::set_nameless_metadata(&file, entry, owner).map_err(not_written)?;
                 return Ok(waiting(Held::Nameless(file)));
             }
-            let (path, name) = beside();
-            let file = folder.create_new(name.as_ref()).map_err(not_written)?;
-            let waiting = waiting(Held::Path(path.clone()));
-            copy_proved(trunk, entry, &file, conduct)?;
-            host::set_file_metadata(file, folder, &path, entry, owner).map_err(not_written)?;
-            Ok(waiting)
+            let path = beside();
+            land_directly(trunk, entry, place.home, &path, conduct)?;
+            Ok(waiting(Held::Path(path)))
         }
         Content::Link { target } => {
-            let (path, _) = beside();
+            let path = beside();
             host::make_link(target, &path).map_err(|cause| match not_written(cause) {
                 NotLanded::Refused(_) => {
                     NotLanded::Refused(Reason::LinkNotMade { target: on_screen(target) })
