@@ -240,7 +240,7 @@ pub(super) fn seal(
             let (nonce, tag) = key.seal(&head.proved_bytes(), &mut text)?;
             head.nonce = nonce;
             head.proof[..TAG_LENGTH_IN_BYTES].copy_from_slice(&tag);
-            body = Bytes::Own(text);
+            body = Bytes::Own(text.into());
         }
     }
     Ok(Sealed { head, directory, body })

@@ -193,7 +193,7 @@ impl BlockFileWriter {
             block::Codec::Plain,
             u32::try_from(self.rows.len()).unwrap_or(u32::MAX),
             &Directory::default(),
-            Bytes::Own(rows),
+            Bytes::Own(rows.into()),
             length,
             key,
         )?;

@@ -38,12 +38,19 @@ impl Buffer {
         }
         Self(bytes)
     }
+
+    /// The same with nothing in it.
+    pub(super) fn empty(room_in_bytes: usize) -> Self {
+        let mut buffer = Self::with_room(room_in_bytes);
+        buffer.clear();
+        buffer
+    }
 }
 
 /// Bytes to be kept: a buffer of their own, or a stretch of one that others use as well.
 #[derive(Debug)]
 pub(super) enum Bytes {
-    Own(Vec<u8>),
+    Own(Buffer),
     Shared(Arc<Buffer>, Range<usize>),
 }
 
@@ -58,14 +65,6 @@ impl Bytes {
                 true
             }
             _ => false,
-        }
-    }
-
-    /// Sees to it that the buffer is used again.
-    pub(super) fn into_own(self) -> Option<Vec<u8>> {
-        match self {
-            Self::Own(bytes) => Some(bytes),
-            Self::Shared(..) => None,
         }
     }
 }

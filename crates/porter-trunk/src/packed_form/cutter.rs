@@ -20,7 +20,7 @@ struct Cuts {
 const FINE: Cuts = Cuts { min: 16 << 10, average: 64 << 10, max: 256 << 10 };
 /// For photos and films, and whatever is large and compressed already: whole copies are still kept once, and cutting them
 /// costs next to nothing. (The average counts from the shortest on.)
-const COARSE: Cuts = Cuts { min: 1 << 20, average: 256 << 10, max: 2 << 20 };
+const COARSE: Cuts = Cuts { min: 1 << 20, average: 128 << 10, max: 2 << 20 };
 /// From this length on a dense file is cut coarsely, whatever its name.
 const LARGE_IN_BYTES: usize = 8 << 20;
 /// Files that are made once and hardly ever changed in the middle.

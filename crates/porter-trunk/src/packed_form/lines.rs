@@ -42,7 +42,7 @@ pub(super) fn of_bytes(kind: Kind, number: u32, bytes: Vec<u8>, key: Option<&Fil
     let raw_in_bytes = bytes.len();
     let (codec, body) = match squeeze::pack(&bytes)? {
         Some(packed) => (Codec::Zstd, packed),
-        None => (Codec::Plain, bytes),
+        None => (Codec::Plain, bytes.into()),
     };
     block::seal(kind, codec, number, &Directory::default(), Bytes::Own(body), raw_in_bytes, key)
 }

@@ -47,8 +47,6 @@ enum Job {
 struct Shared {
     written_in_bytes: AtomicU64,
     broken: Mutex<Option<Broken>>,
-    /// Long buffers to be used again: fresh ones cost more than filling them.
-    buffers: Mutex<Vec<Vec<u8>>>,
 }
 
 /// Why nothing more is written.
@@ -125,27 +123,6 @@ impl PackWriter {
     pub(super) fn written_in_bytes(&self) -> u64 {
         self.shared.written_in_bytes.load(Ordering::Relaxed)
     }
-
-    /// An empty buffer of so much room, used before if there is one.
-    pub(super) fn buffer(&self, room_in_bytes: usize) -> Vec<u8> {
-        let used = self.shared.buffers.lock().unwrap_or_else(PoisonError::into_inner).pop();
-        let mut buffer = used.unwrap_or_default();
-        buffer.clear();
-        buffer.reserve(room_in_bytes);
-        buffer
-    }
-
-    /// Takes a buffer back.
-    pub(super) fn give_back(&self, buffer: Vec<u8>) {
-        give_back(&self.shared, buffer);
-    }
-}
-
-fn give_back(shared: &Shared, buffer: Vec<u8>) {
-    let mut buffers = shared.buffers.lock().unwrap_or_else(PoisonError::into_inner);
-    if buffers.len() < BLOCKS_WAITING + 4 && buffer.capacity() >= 1 << 20 {
-        buffers.push(buffer);
-    }
 }
 
 impl Drop for PackWriter {
@@ -205,9 +182,6 @@ impl Writing {
                     }
                     if let Err((path, cause)) = self.write(&block) {
                         self.shared.fail(&path, &cause);
-                    }
-                    if let Some(buffer) = block.body.into_own() {
-                        give_back(&self.shared, buffer);
                     }
                 }
             }

@@ -63,24 +63,22 @@ impl Texture {
     /// Looks at a few samples: their bytes' spread (Shannon's entropy of order 0), and whether they are text.
     pub(super) fn of(content: &[u8]) -> Self {
         const SAMPLE_IN_BYTES: usize = 1024;
-        let mut counts = [0_u32; 256];
-        let mut sampled = 0_u32;
-        let mut count = |bytes: &[u8]| {
-            bytes.iter().for_each(|byte| counts[usize::from(*byte)] += 1);
-            sampled += u32::try_from(bytes.len()).unwrap_or(0);
-        };
-        if content.len() <= 3 * SAMPLE_IN_BYTES {
-            count(content);
+        let samples = if content.len() <= 3 * SAMPLE_IN_BYTES {
+            [content, &[], &[]]
         } else {
             // Not the very beginning alone: a header says little of what follows.
-            for at in [content.len() / 8, content.len() / 2, content.len() - SAMPLE_IN_BYTES] {
-                count(&content[at..at + SAMPLE_IN_BYTES.min(content.len() - at)]);
-            }
-        }
-        let control = |byte: usize| byte < 32 && ![9, 10, 12, 13, 27].contains(&byte);
-        if counts.iter().enumerate().all(|(byte, count)| *count == 0 || !control(byte)) {
+            [content.len() / 8, content.len() / 2, content.len() - SAMPLE_IN_BYTES]
+                .map(|at| &content[at..at + SAMPLE_IN_BYTES])
+        };
+        // Most of what is not dense is told by this alone, which looks at many bytes at once.
+        let is_control = |byte: u8| byte < 32 && ![9, 10, 12, 13, 27].contains(&byte);
+        let has_control = |sample: &[u8]| sample.iter().fold(false, |any, byte| any | is_control(*byte));
+        if !samples.iter().any(|sample| has_control(sample)) {
             return Self::Text;
         }
+        let mut counts = [0_u32; 256];
+        samples.iter().copied().flatten().for_each(|byte| counts[usize::from(*byte)] += 1);
+        let sampled: u32 = counts.iter().sum();
         // A short sample of noise cannot show all its spread, so a perfect one is the measure.
         let most = f64::from(sampled.min(256)).log2().min(8.0);
         let entropy: f64 = counts
@@ -100,8 +98,13 @@ thread_local! {
     static DECOMPRESSOR: RefCell<Option<Decompressor<'static>>> = const { RefCell::new(None) };
 }
 
+/// So much room a frame of so many bytes can take while it is made.
+pub(super) fn longest_frame_of(length_in_bytes: usize) -> usize {
+    zstd::zstd_safe::compress_bound(length_in_bytes)
+}
+
 /// A zstd frame of `bytes`; none if that would not be smaller.
-pub(super) fn pack(bytes: &[u8]) -> io::Result<Option<Vec<u8>>> {
+pub(super) fn pack(bytes: &[u8]) -> io::Result<Option<Buffer>> {
     COMPRESSOR.with_borrow_mut(|compressor| {
         let compressor = match compressor {
             Some(ready) => ready,
@@ -111,7 +114,8 @@ pub(super) fn pack(bytes: &[u8]) -> io::Result<Option<Vec<u8>>> {
                 none.insert(new)
             }
         };
-        let packed = compressor.compress(bytes)?;
+        let mut packed = Buffer::empty(longest_frame_of(bytes.len()));
+        compressor.compress_to_buffer(bytes, &mut *packed)?;
         Ok((packed.len() < bytes.len()).then_some(packed))
     })
 }

@@ -3,7 +3,7 @@
 use super::PackedTrunk;
 use super::block::{self, Codec, ContentId, Directory, Kind};
 use super::block_file::Run;
-use super::buffers::Bytes;
+use super::buffers::{Buffer, Bytes};
 use super::content_index::Whereabouts;
 use super::cutter::{cut, is_zeros};
 use super::layout::{FileName, LABEL, SEAL};
@@ -82,7 +82,7 @@ pub struct PackedTrunkWriter {
 struct OpenBlock {
     number: u32,
     directory: Directory,
-    bytes: Vec<u8>,
+    bytes: Buffer,
 }
 
 /// The open blocks of one long file, by shelf.
@@ -187,7 +187,7 @@ impl PackedTrunkWriter {
         };
         let packs = PackWriter::begin(plan, Arc::clone(&run));
         let first_block = stock.next_block;
-        let open = |at: u32| Mutex::new(OpenBlock::new(first_block + at, Vec::new()));
+        let open = |at: u32| Mutex::new(OpenBlock::new(first_block + at, Buffer::default()));
         Ok(Self {
             folders: parts.folders().map(|(_, folder)| folder.to_path_buf()).collect(),
             folder: folder.to_path_buf(),
@@ -286,7 +286,7 @@ impl PackedTrunkWriter {
     }
 
     fn fresh_block(&self, shelf: Shelf) -> OpenBlock {
-        OpenBlock::new(self.number(), self.packs.buffer(shelf.block_in_bytes()))
+        OpenBlock::new(self.number(), Buffer::empty(squeeze::longest_frame_of(shelf.block_in_bytes())))
     }
 
     /// Puts a new dense content into a block of those that stand beside it, without copying any of them.
@@ -324,10 +324,7 @@ impl PackedTrunkWriter {
         let packed =
             if shelf.is_dense() { None } else { squeeze::pack(&bytes).map_err(|cause| self.io(cause))? };
         let (codec, body) = match packed {
-            Some(packed) => {
-                self.packs.give_back(bytes);
-                (Codec::Zstd, packed)
-            }
+            Some(packed) => (Codec::Zstd, packed),
             None => (Codec::Plain, bytes),
         };
         self.write_block(number, &directory, codec, Bytes::Own(body), raw_in_bytes)
@@ -351,7 +348,7 @@ impl PackedTrunkWriter {
         for (shelf, open) in self.open.iter().enumerate() {
             let mut open = open.lock().unwrap_or_else(PoisonError::into_inner);
             if !open.bytes.is_empty() {
-                let fresh = OpenBlock::new(self.number(), Vec::new());
+                let fresh = OpenBlock::new(self.number(), Buffer::default());
                 let full = std::mem::replace(&mut *open, fresh);
                 drop(open);
                 self.close_block(full, Shelf(shelf))?;
@@ -368,7 +365,7 @@ impl PackedTrunkWriter {
 }
 
 impl OpenBlock {
-    fn new(number: u32, bytes: Vec<u8>) -> Self {
+    fn new(number: u32, bytes: Buffer) -> Self {
         Self { number, directory: Directory::default(), bytes }
     }
 }
