@@ -16,6 +16,7 @@ mod flusher;
 pub mod history;
 pub(crate) mod host;
 pub mod journal;
+pub(crate) mod journal_name;
 mod land;
 pub mod landing;
 pub mod links;

@@ -16,6 +16,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use time::{Duration, OffsetDateTime};
 
 fn machine(root: &Path, accounts: &[&str]) -> Machine {
     for folder in ["Windows/System32", "ProgramData"] {
@@ -171,12 +172,29 @@ fn accounts_are_matched_by_hand_then_by_record_then_by_name() {
 }
 
 #[test]
-fn restores_within_a_second_keep_their_order_whichever_trunks_they_are_of() {
+fn restores_keep_their_order_within_a_second_and_when_the_clock_is_set_back() {
     let folder = tempfile::tempdir().unwrap();
-    // Among random trunks there are some whose ids are in another order than their restores.
-    let trunks: Vec<TrunkId> = (0..12).map(|_| TrunkId::random().unwrap()).collect();
-    for trunk in &trunks {
-        Journal::begin(folder.path(), &begin(trunk, "odile", "odile/folder/documents")).unwrap();
+    // What is no journal counts for nothing, and journals whose second is later than ours come before us all the same.
+    for (name, content) in [("restore-9999.jsonl", "{}"), ("restore-9999-99-99T999999Z-x.jsonl", "{}")] {
+        fs::write(folder.path().join(name), content).unwrap();
+    }
+    let mut trunks = Vec::new();
+    let mut restore = |started_utc: OffsetDateTime| {
+        let trunk = TrunkId::random().unwrap();
+        let mut first = begin(&trunk, "odile", "odile/folder/documents");
+        if let JournalLine::Begin { started_utc: begun, .. } = &mut first {
+            *begun = started_utc;
+        }
+        Journal::begin(folder.path(), &first).unwrap();
+        trunks.push(trunk);
+    };
+    // More than two digits count, and among random trunks there are some whose ids are in another order than their restores.
+    (0..120).for_each(|_| restore(stand_ins::NOW));
+    // An empty battery, and then the right time again.
+    for back in
+        [Duration::days(9000), Duration::days(8999), Duration::seconds(1), Duration::ZERO, -Duration::days(1)]
+    {
+        restore(stand_ins::NOW - back);
     }
     let runs: Vec<TrunkId> = runs_in(folder.path()).into_iter().map(|run| run.trunk_id).collect();
     assert_eq!(runs, trunks);

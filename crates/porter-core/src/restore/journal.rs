@@ -4,13 +4,13 @@
 //! `docs/journal-format.md`. What is written here is all that an undo has.
 
 use super::host;
+use super::journal_name::JournalName;
 use crate::receipt::Reason;
 use porter_names::RelativePath;
 use porter_trunk::{ContentHash, RegistryValue, TrunkId, written_path};
 use serde::{Deserialize, Serialize};
 use std::borrow::Borrow;
 use std::collections::{BTreeMap, BTreeSet};
-use std::ffi::OsString;
 use std::fs::{self, File};
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
@@ -23,6 +23,8 @@ pub const FORMAT: &str = "porter-journal/2";
 pub const FIRST_FORMAT: &str = "porter-journal/1";
 /// So much is handed to the system at once.
 const BUFFER_IN_BYTES: usize = 64 << 10;
+/// More restores than that do not begin at one moment.
+const MOST_AT_ONE_TIME: u32 = 99;
 
 /// A path as a JSON object: readable, and exact where that differs.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -206,29 +208,13 @@ impl Journal {
     /// Begins a journal in `records`, which is made if it is not there.
     pub fn begin(records: &Path, first: &JournalLine) -> io::Result<Self> {
         make_records_folder(records)?;
-        let (started_utc, short) = match first {
-            JournalLine::Begin { started_utc, trunk_id, .. } => (*started_utc, trunk_id.short()),
-            _ => return Err(io::Error::other("a journal begins with its beginning")),
+        let JournalLine::Begin { started_utc, trunk_id, .. } = first else {
+            return Err(io::Error::other("a journal begins with its beginning"));
         };
-        let at = format!(
-            "{:04}-{:02}-{:02}T{:02}{:02}{:02}Z",
-            started_utc.year(),
-            u8::from(started_utc.month()),
-            started_utc.day(),
-            started_utc.hour(),
-            started_utc.minute(),
-            started_utc.second()
-        );
-        // Restores within a second are told apart by a number, in order, whichever trunks they are of.
-        let number_in = |name: OsString| -> Option<u32> {
-            let name = name.into_string().ok()?;
-            name.strip_prefix(&format!("restore-{at}-"))?.split('-').next()?.parse().ok()
-        };
-        let rows = fs::read_dir(records)?.flatten();
-        let last = rows.filter_map(|row| number_in(row.file_name())).max();
-        let mut number = last.map_or(1, |last| last.saturating_add(1));
-        loop {
-            let path = records.join(format!("restore-{at}-{number:02}-{short}.jsonl"));
+        let there = fs::read_dir(records)?.flatten().filter_map(|row| JournalName::of(&row.path()));
+        let mut name = JournalName::after(there, *started_utc);
+        for _ in 0..MOST_AT_ONE_TIME {
+            let path = records.join(name.file_name(trunk_id));
             match File::create_new(&path) {
                 Ok(file) => {
                     let journal =
@@ -236,10 +222,11 @@ impl Journal {
                     journal.write([first])?;
                     return Ok(journal);
                 }
-                Err(cause) if cause.kind() == io::ErrorKind::AlreadyExists && number < 99 => number += 1,
+                Err(cause) if cause.kind() == io::ErrorKind::AlreadyExists => name = name.next(),
                 Err(cause) => return Err(cause),
             }
         }
+        Err(io::ErrorKind::AlreadyExists.into())
     }
 
     /// Where it is.

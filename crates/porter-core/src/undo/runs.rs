@@ -1,6 +1,7 @@
 //! Which restores a machine has seen, and what became of them.
 
 use crate::restore::journal::{FORMAT, JournalLine};
+use crate::restore::journal_name::JournalName;
 use porter_trunk::TrunkId;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -51,8 +52,7 @@ pub fn runs_in(records: &Path) -> Vec<Run> {
     let rows = std::fs::read_dir(records).into_iter().flatten().flatten();
     let is_journal = |path: &PathBuf| path.extension().is_some_and(|extension| extension == "jsonl");
     let mut journals: Vec<PathBuf> = rows.map(|row| row.path()).filter(is_journal).collect();
-    // Their names begin with the date.
-    journals.sort();
+    journals.sort_by_cached_key(|path| (JournalName::of(path), path.clone()));
     journals.into_iter().filter_map(run_of).collect()
 }
 
