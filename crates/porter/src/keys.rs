@@ -96,6 +96,8 @@ fn passphrase(
                 "Name a file whose first line is the passphrase.",
             )
         })?);
+        // Notepad puts a mark before the text that nobody would type.
+        let text = text.trim_start_matches('\u{feff}');
         return not_empty(Zeroizing::new(text.lines().next().unwrap_or_default().to_owned()));
     }
     if let Ok(passphrase) = std::env::var(variable) {

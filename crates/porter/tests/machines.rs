@@ -80,15 +80,28 @@ fn a_mac_tells_its_people_and_its_documents_are_documents_on_windows() {
 #[test]
 fn a_drive_that_is_not_mounted_is_told_by_its_first_bytes() {
     let bench = Workbench::new();
-    let mut image = vec![0_u8; 4096];
-    image[3..11].copy_from_slice(b"-FVE-FS-");
-    bench.write("locked.img", &image);
-    let said = bench.porter(&["survey", "locked.img"]).with_status(1);
-    assert!(
-        said.err.contains("is encrypted by BitLocker") && said.err.contains("recovery key"),
-        "{}",
-        said.err
-    );
+    // Where the published formats have their marks, and what somebody needs to be told.
+    let marks: [(usize, &[u8], [&str; 2]); 9] = [
+        (3, b"-FVE-FS-", ["is encrypted by BitLocker", "recovery key"]),
+        (0, b"LUKS\xba\xbe\x00\x02", ["is encrypted by LUKS", "cryptsetup open --readonly"]),
+        (32, b"NXSB", ["APFS container", "called Data"]),
+        (1024, b"H+\x00\x04", ["HFS+", "read-only"]),
+        (3, b"NTFS    ", ["NTFS volume that is not mounted", "ntfs-3g -o ro"]),
+        (1080, b"\x53\xef", ["is a volume that is not mounted", "read-only"]),
+        (510, b"\x55\xaa", ["is a whole drive", "lsblk -f"]),
+        (88, b"CS", ["Core Storage", "FileVault"]),
+        (700, b"kites", ["is no folder", "Windows and Users"]),
+    ];
+    for (at, mark, words) in marks {
+        let mut image = vec![0_u8; 4096];
+        image[at..at + mark.len()].copy_from_slice(mark);
+        bench.write("drive.img", &image);
+        for command in [&["survey", "drive.img"][..], &["capture", "drive.img", "trunk"]] {
+            let said = bench.porter(command).with_status(1);
+            assert!(words.iter().all(|words| said.err.contains(words)), "{mark:?}: {}", said.err);
+        }
+    }
+    assert!(!bench.path("trunk").exists());
     #[cfg(unix)]
     {
         // Nobody waits for somebody to write into it.

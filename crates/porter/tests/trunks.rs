@@ -67,6 +67,68 @@ fn a_sealed_trunk_shows_its_label_only_until_the_passphrase_is_given() {
 }
 
 #[test]
+fn what_does_not_open_a_sealed_trunk_says_why_and_what_opens_it_need_not_be_typed_the_same_way() {
+    let bench = bench();
+    assert!(bench.porter(&["workshop-key", "show"]).with_status(0).out.contains("There is no recovery key"));
+    // As Notepad saves it, and with the line ends of Windows.
+    bench.write("passphrase.txt", "\u{feff}forty kites at four\r\n");
+    bench.write("empty.txt", "\n");
+    bench.porter(&["workshop-key", "new", "secret.txt"]).with_status(0);
+    let shown = bench.porter(&["workshop-key", "show"]).with_status(0).out;
+    let public = shown.trim().rsplit(' ').next().unwrap().to_owned();
+    let seal = ["capture", "PC", "trunk", "--seal", "--quiet", "--passphrase-file"];
+    bench.porter(&[&seal[..], &["empty.txt"]].concat()).with_status(2);
+    assert!(!bench.path("trunk").exists(), "a refused capture begins nothing");
+    bench.porter(&[&seal[..], &["passphrase.txt"]].concat()).with_status(0);
+
+    let typed = |passphrase: &str| {
+        let mut check = bench.command(&["check", "trunk", "--quiet"]);
+        check.env("PORTER_PASSPHRASE", passphrase);
+        workbench::run(check)
+    };
+    typed("forty kites at four").with_status(0);
+    typed("forty kites at five").with_status(1);
+    typed("").with_status(2);
+
+    // Another workshop's key, files that are no keys, and none at all.
+    fs::rename(bench.path("config"), bench.path("other workshop")).unwrap();
+    bench.porter(&["workshop-key", "new", "elsewhere.txt"]).with_status(0);
+    let other = bench.porter(&["workshop-key", "show"]).with_status(0).out;
+    assert!(!other.contains(&public), "{other}");
+    for (key, status, words) in [
+        ("elsewhere.txt", 1, "workshop-key show"),
+        ("passphrase.txt", 2, "holds no recovery key"),
+        ("none.txt", 1, "cannot be read"),
+        ("secret.txt", 0, ""),
+    ] {
+        let said = bench.porter(&["check", "trunk", "--quiet", "--workshop-key", key]).with_status(status);
+        assert!(said.err.contains(words), "{key}: {}", said.err);
+    }
+
+    // The wraps of the key: of a later version, changed, and gone.
+    let seal = bench.read("trunk/seal.json");
+    for (changed, words) in [
+        (seal.replacen("\"version\": 1", "\"version\": 9", 1), "or a later one"),
+        (seal[..seal.len() / 2].to_owned(), "another copy"),
+    ] {
+        assert_ne!(changed, seal);
+        bench.write("trunk/seal.json", changed);
+        let said = typed("forty kites at four").with_status(1);
+        assert!(said.err.contains(words), "{}", said.err);
+    }
+    fs::remove_file(bench.path("trunk/seal.json")).unwrap();
+    typed("forty kites at four").with_status(1);
+    bench.write("trunk/seal.json", seal);
+    typed("forty kites at four").with_status(0);
+
+    // What was begun open stays open, and nobody believes otherwise.
+    bench.porter(&["capture", "PC", "plain", "--quiet"]).with_status(0);
+    let late = ["capture", "PC", "plain", "--seal", "--quiet", "--passphrase-file", "passphrase.txt"];
+    assert!(bench.porter(&late).with_status(2).err.contains("begun without --seal"));
+    bench.porter(&["check", "plain", "--quiet"]).with_status(0);
+}
+
+#[test]
 fn a_second_capture_tops_up_and_another_machine_is_refused() {
     let bench = bench();
     bench.porter(&["capture", "PC", "trunk", "--quiet"]).with_status(0);

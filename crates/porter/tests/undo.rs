@@ -103,6 +103,70 @@ fn a_file_that_is_there_keeps_its_name_if_it_is_to_and_work_since_the_restore_is
     assert!(text.contains("was worked on until") || text.contains("removed or renamed it since"), "{text}");
 }
 
+#[test]
+fn each_restore_in_the_list_says_what_became_of_it_and_what_stays_says_why() {
+    let bench = Workbench::new();
+    for (machine, letter) in [("OLD", "from the old machine"), ("NEW", "from the new one")] {
+        bench.empty_machine(machine, "odile");
+        for name in ["letter.txt", "rota.txt"] {
+            bench.write(&format!("{machine}/Users/odile/Documents/{name}"), letter);
+        }
+    }
+    bench.write("OLD/Users/odile/Documents/Kites/plan.txt", "12 mm spar");
+    let documents = bench.path("NEW/Users/odile/Documents");
+    let list = || bench.porter(&["undo", "NEW", "--list"]).with_status(0).out;
+    assert!(list().contains("Nothing was restored to NEW yet"), "{}", list());
+    bench.porter(&["capture", "OLD", "trunk"]).with_status(0);
+    let before = bench.snapshot("NEW/Users");
+    bench.porter(&["restore", "trunk", "NEW", "--yes"]).with_status(0);
+    assert!(list().contains("OLD, trunk ") && list().contains("  stands\n"), "{}", list());
+    let tried = bench.porter(&["undo", "NEW", "--try"]).with_status(0).out;
+    let numbers = |row: &str| {
+        let line = tried.lines().find(|line| line.contains(row)).unwrap_or_else(|| panic!("{row}: {tried}"));
+        line.split(row).nth(1).unwrap().trim().to_owned()
+    };
+    assert!(numbers("to remove").starts_with("3 files, ") && numbers("to remove").ends_with("; 1 folder"));
+    assert_eq!(numbers("to put back"), "2 entries");
+
+    // As if the power had failed before the last line.
+    let records = fs::read_dir(bench.path("NEW/ProgramData/Loyal Porter")).unwrap();
+    let journal = records.flatten().map(|row| row.path()).find(|path| path.extension().is_some()).unwrap();
+    let text = fs::read_to_string(&journal).unwrap();
+    let (all_but_last, _) = text.trim_end().rsplit_once('\n').unwrap();
+    fs::write(&journal, format!("{all_but_last}\n")).unwrap();
+    assert!(list().contains("  was cut off\n"), "{}", list());
+    fs::write(&journal, &text).unwrap();
+
+    // What was set aside for one letter is thrown away, the other letter itself is, and a folder gets a guest.
+    let aside = |name: &str| {
+        let stem = name.strip_suffix(".txt").unwrap();
+        let rows = fs::read_dir(&documents).unwrap().flatten().map(|row| row.path());
+        let mut found = rows.filter(|path| {
+            let shown = path.file_name().unwrap().to_string_lossy().into_owned();
+            shown.starts_with(stem) && shown != name
+        });
+        found.next().unwrap_or_else(|| panic!("nothing was set aside for {name}"))
+    };
+    let (lost, _) = (aside("letter.txt"), fs::remove_file(documents.join("rota.txt")).unwrap());
+    fs::remove_file(&lost).unwrap();
+    bench.write("NEW/Users/odile/Documents/Kites/guest.txt", "new work");
+    let said = bench.porter(&["undo", "NEW", "--yes"]).with_status(3).out;
+    for words in ["and is gone: this is all there is", "something that was not restored is in this folder"] {
+        assert!(said.contains(words), "{words}: {said}");
+    }
+    assert!(list().contains("; 2 entries stayed\n"), "{}", list());
+    assert_eq!(bench.read("NEW/Users/odile/Documents/letter.txt"), "from the old machine");
+    assert_eq!(bench.read("NEW/Users/odile/Documents/rota.txt"), "from the new one");
+    assert!(!documents.join("Kites/plan.txt").exists());
+    // With the guest and the letter gone, nothing tells this machine from what it was.
+    fs::remove_dir_all(documents.join("Kites")).unwrap();
+    let mut expected = before;
+    expected.retain(|path, _| !path.ends_with("letter.txt"));
+    let mut found = bench.snapshot("NEW/Users");
+    found.retain(|path, _| !path.ends_with("letter.txt"));
+    assert_eq!(found, expected);
+}
+
 #[cfg(unix)]
 #[test]
 fn undo_goes_through_no_link_and_a_damaged_journal_costs_only_its_damaged_lines() {

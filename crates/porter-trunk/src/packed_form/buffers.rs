@@ -3,8 +3,8 @@
 use std::ops::{Deref, DerefMut, Range};
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// So many wait for their next use at most.
-const MOST_WAITING: usize = 12;
+/// So much waits for its next use at most.
+const MOST_WAITING_IN_BYTES: usize = 32 << 20;
 /// Longer ones are given back to the system.
 const LONGEST_KEPT_IN_BYTES: usize = 8 << 20;
 /// Shorter ones cost nothing.
@@ -85,7 +85,8 @@ impl Drop for Buffer {
             return;
         }
         let mut waiting = WAITING.lock().unwrap_or_else(PoisonError::into_inner);
-        if waiting.len() < MOST_WAITING {
+        let waiting_in_bytes: usize = waiting.iter().map(Vec::capacity).sum();
+        if waiting_in_bytes + self.0.capacity() <= MOST_WAITING_IN_BYTES {
             waiting.push(std::mem::take(&mut self.0));
         }
     }
