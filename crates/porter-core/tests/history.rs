@@ -174,7 +174,7 @@ fn accounts_are_matched_by_hand_then_by_record_then_by_name() {
 #[test]
 fn restores_keep_their_order_within_a_second_and_when_the_clock_is_set_back() {
     let folder = tempfile::tempdir().unwrap();
-    // What is no journal counts for nothing, and journals whose second is later than ours come before us all the same.
+    // What is no journal counts for nothing, however much its name looks like one.
     for (name, content) in [("restore-9999.jsonl", "{}"), ("restore-9999-99-99T999999Z-x.jsonl", "{}")] {
         fs::write(folder.path().join(name), content).unwrap();
     }
