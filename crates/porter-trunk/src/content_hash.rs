@@ -3,13 +3,14 @@
 
 mod tree;
 
-use crate::hex::{array_from_hex, to_hex};
+use crate::hex::{array_from_hex, with_hex_of_32};
 use serde::de::Visitor;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use std::cell::RefCell;
 use std::convert::Infallible;
 use std::fmt;
-use std::io::{self, Read};
+use std::fs::File;
+use std::io::{self, BufRead, BufReader, Read};
 
 /// BLAKE3 of some content.
 #[derive(Clone, Copy, PartialEq, Eq, Hash)]
@@ -34,6 +35,18 @@ impl ContentHash {
     pub fn of_reader(content: &mut dyn Read) -> io::Result<Self> {
         let mut hasher = ContentHasher::default();
         read_all(content, |piece| hasher.update(piece))?;
+        Ok(hasher.finish())
+    }
+
+    /// The hash of a content of a trunk. `seen` is told of what was read.
+    pub fn of_content(content: &mut dyn BufRead, seen: &dyn Fn(u64)) -> io::Result<Self> {
+        let mut hasher = ContentHasher::default();
+        let read = in_pieces(content, |piece| {
+            hasher.update(piece);
+            seen(piece.len() as u64);
+            Ok(())
+        });
+        read.map_err(unfailing)?;
         Ok(hasher.finish())
     }
 
@@ -68,7 +81,7 @@ pub trait LongContent: Sync {
 
 impl fmt::Display for ContentHash {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(&to_hex(&self.0))
+        with_hex_of_32(&self.0, |text| f.write_str(text))
     }
 }
 
@@ -80,7 +93,7 @@ impl fmt::Debug for ContentHash {
 
 impl Serialize for ContentHash {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        serializer.collect_str(self)
+        with_hex_of_32(&self.0, |text| serializer.serialize_str(text))
     }
 }
 
@@ -100,17 +113,24 @@ impl<'de> Deserialize<'de> for ContentHash {
     }
 }
 
-/// [`in_pieces`] for uses that cannot fail.
+/// [`read_in_pieces`] for uses that cannot fail.
 pub(crate) fn read_all(content: &mut dyn Read, mut use_piece: impl FnMut(&[u8])) -> io::Result<()> {
-    in_pieces(content, |piece| {
+    read_in_pieces(content, |piece| {
         use_piece(piece);
-        Ok::<_, Infallible>(())
+        Ok(())
     })
-    .map_err(|failed| match failed {
+    .map_err(unfailing)
+}
+
+fn unfailing(failed: PieceFailed<Infallible>) -> io::Error {
+    match failed {
         PieceFailed::Reading(cause) => cause,
         PieceFailed::Using(never) => match never {},
-    })
+    }
 }
+
+/// Pieces are no longer.
+const PIECE_IN_BYTES: usize = 256 << 10;
 
 /// Which side of [`in_pieces`] failed.
 #[derive(Debug)]
@@ -121,14 +141,40 @@ pub enum PieceFailed<E> {
     Using(E),
 }
 
-/// Reads all of `content` and gives it away in pieces, through one buffer a thread: most files are small, and a fresh
-/// buffer for each would cost more than they do. `use_piece` must not call this again.
+/// Gives all of a trunk's `content` away in pieces, from where it was unpacked.
 pub fn in_pieces<E>(
+    content: &mut dyn BufRead,
+    mut use_piece: impl FnMut(&[u8]) -> Result<(), E>,
+) -> Result<(), PieceFailed<E>> {
+    loop {
+        let piece = match content.fill_buf() {
+            Ok(all) => &all[..all.len().min(PIECE_IN_BYTES)],
+            Err(cause) if cause.kind() == io::ErrorKind::Interrupted => continue,
+            Err(cause) => return Err(PieceFailed::Reading(cause)),
+        };
+        if piece.is_empty() {
+            return Ok(());
+        }
+        let length_in_bytes = piece.len();
+        use_piece(piece).map_err(PieceFailed::Using)?;
+        content.consume(length_in_bytes);
+    }
+}
+
+/// A file that a trunk keeps a content in, to be read in pieces.
+pub(crate) fn content_in(file: File, size_in_bytes: u64) -> BufReader<File> {
+    let room = usize::try_from(size_in_bytes).unwrap_or(PIECE_IN_BYTES);
+    BufReader::with_capacity(room.clamp(1, PIECE_IN_BYTES), file)
+}
+
+/// The same for what comes from elsewhere, through one buffer a thread: most files are small, and a fresh buffer for each would
+/// cost more than they do. `use_piece` must not call this again.
+pub(crate) fn read_in_pieces<E>(
     content: &mut dyn Read,
     mut use_piece: impl FnMut(&[u8]) -> Result<(), E>,
 ) -> Result<(), PieceFailed<E>> {
     thread_local! {
-        static BUFFER: RefCell<Vec<u8>> = RefCell::new(vec![0; 256 * 1024]);
+        static BUFFER: RefCell<Vec<u8>> = RefCell::new(vec![0; PIECE_IN_BYTES]);
     }
     BUFFER.with_borrow_mut(|buffer| {
         loop {

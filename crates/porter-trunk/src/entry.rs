@@ -261,10 +261,13 @@ impl Entry {
             item: line.map(|line| line.item),
             problem,
         };
-        match serde_json::from_slice(bytes) {
+        // Looked at as a whole, and not again for each text in it.
+        let text = std::str::from_utf8(bytes).map_err(|cause| refused(None, cause.to_string()))?;
+        match serde_json::from_str(text) {
             // What it claims is looked at once more only where that is told: nearly all lines are right.
-            Ok(line) => from_checked_line(line)
-                .map_err(|problem| refused(serde_json::from_slice(bytes).ok(), problem)),
+            Ok(line) => {
+                from_checked_line(line).map_err(|problem| refused(serde_json::from_str(text).ok(), problem))
+            }
             Err(cause) => Err(refused(None, cause.to_string())),
         }
     }

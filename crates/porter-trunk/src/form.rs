@@ -5,7 +5,7 @@ use crate::{
     TrunkError, TrunkItem, TrunkProgram,
 };
 use porter_names::NameRules;
-use std::io::Read;
+use std::io::{BufRead, Read};
 use std::path::{Path, PathBuf};
 use time::OffsetDateTime;
 
@@ -122,7 +122,7 @@ pub trait Trunk: Sync {
     fn left(&self) -> Result<Rows<'_, LeftBehind, EntryRefused>, TrunkError>;
 
     /// Reads a file's content. Not proved: whoever uses it compares its hash.
-    fn open_content(&self, entry: &Entry) -> Result<Box<dyn Read + Send + '_>, Damage>;
+    fn open_content(&self, entry: &Entry) -> Result<Box<dyn BufRead + Send + '_>, Damage>;
 
     /// The file that is an entry's content, where the trunk keeps it as one on the machine's own volume: a restore may link to it.
     fn content_file(&self, _entry: &Entry) -> Option<PathBuf> {

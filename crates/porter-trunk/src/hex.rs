@@ -1,14 +1,26 @@
 //! Bytes as hexadecimal digits, and back.
 
+fn digits_of(byte: u8) -> [u8; 2] {
+    const DIGITS: &[u8; 16] = b"0123456789abcdef";
+    [DIGITS[usize::from(byte >> 4)], DIGITS[usize::from(byte & 0x0f)]]
+}
+
 /// Two lower-case digits a byte.
 pub(crate) fn to_hex(bytes: &[u8]) -> String {
-    const DIGITS: &[u8; 16] = b"0123456789abcdef";
     let mut text = String::with_capacity(2 * bytes.len());
     for byte in bytes {
-        text.push(char::from(DIGITS[usize::from(byte >> 4)]));
-        text.push(char::from(DIGITS[usize::from(byte & 0x0f)]));
+        text.extend(digits_of(*byte).map(char::from));
     }
     text
+}
+
+/// The same for 32 bytes, handed to `use_text` from the stack: a list has millions of them.
+pub(crate) fn with_hex_of_32<R>(bytes: &[u8; 32], use_text: impl FnOnce(&str) -> R) -> R {
+    let mut text = [0; 64];
+    for (pair, byte) in text.as_chunks_mut::<2>().0.iter_mut().zip(bytes) {
+        *pair = digits_of(*byte);
+    }
+    use_text(std::str::from_utf8(&text).unwrap_or_default())
 }
 
 /// None if the text is not exactly what [`to_hex`] writes. Capitals are refused too: every changed bit of a trunk's

@@ -5,7 +5,7 @@
 //! Label and list are those of the packed form. In place of packs there is a folder `kept` with numbered files; an entry's
 //! extent names the number.
 
-use crate::content_hash::read_all;
+use crate::content_hash::{content_in, read_all};
 use crate::form::{Depth, Rows};
 use crate::host::{self, open_plain_file};
 use crate::lock::Lock;
@@ -20,7 +20,7 @@ use crate::{
 };
 use porter_names::NameRules;
 use std::fs;
-use std::io::{self, Read};
+use std::io::{self, BufRead, Read};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Mutex, PoisonError};
@@ -291,16 +291,15 @@ impl Trunk for ParkedTrunk {
         self.list.name().to_owned()
     }
 
-    fn open_content(&self, entry: &Entry) -> Result<Box<dyn Read + Send + '_>, Damage> {
+    fn open_content(&self, entry: &Entry) -> Result<Box<dyn BufRead + Send + '_>, Damage> {
         let shown = || entry.address.path.to_string();
         let path = self.content_file(entry).ok_or_else(|| Damage::ListsDisagree(shown()))?;
-        open_plain_file(&path).map(|file| Box::new(file) as Box<dyn Read + Send>).map_err(|cause| match cause
-            .kind()
-        {
+        let file = open_plain_file(&path).map_err(|cause| match cause.kind() {
             io::ErrorKind::NotFound => Damage::FileMissing(shown()),
             io::ErrorKind::InvalidInput => Damage::NotAPlainFile(shown()),
             _ => Damage::FileUnreadable(shown(), cause.to_string()),
-        })
+        })?;
+        Ok(Box::new(content_in(file, entry.size_in_bytes())))
     }
 
     fn content_file(&self, entry: &Entry) -> Option<PathBuf> {

@@ -2,7 +2,6 @@
 
 use super::CheckError;
 use super::finder::{Finder, Found};
-use super::trunk::Counted;
 use crate::attributes::attributes_of;
 use crate::catalogue::{Catalogue, PROFILE_PART};
 use crate::events::{Conduct, Event, Stage};
@@ -26,6 +25,7 @@ use porter_trunk::{
     TrunkError, TrunkItem, TrunkPart,
 };
 use std::collections::{BTreeMap, HashMap};
+use std::io::{self, Read};
 use time::OffsetDateTime;
 
 /// Permissions of a Unix, without those that lend the owner's rights to others.
@@ -532,7 +532,7 @@ impl Checker<'_> {
                 match found {
                     Ok(found) => Ok((found != *hash).then_some(differs)),
                     // It became shorter meanwhile.
-                    Err(cause) if cause.kind() == std::io::ErrorKind::UnexpectedEof => Ok(Some(differs)),
+                    Err(cause) if cause.kind() == io::ErrorKind::UnexpectedEof => Ok(Some(differs)),
                     Err(cause) => Err(ReadError::new(path, cause)),
                 }
             }
@@ -615,7 +615,7 @@ impl Checker<'_> {
 struct Opened<'f>(&'f dyn VolumeFile);
 
 impl LongContent for Opened<'_> {
-    fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> std::io::Result<usize> {
+    fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize> {
         self.0.read_at(offset_in_bytes, buffer)
     }
 
@@ -637,5 +637,18 @@ pub(crate) fn verdict_on_refused(reason: &Reason) -> Verdict {
         | Reason::TooDeep { .. }
         | Reason::Twice => Verdict::LeftBehind,
         _ => Verdict::Missing,
+    }
+}
+/// Tells of every piece that is read.
+struct Counted<'a, R> {
+    from: R,
+    conduct: Conduct<'a>,
+}
+
+impl<R: Read> Read for Counted<'_, R> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let read = self.from.read(buffer)?;
+        self.conduct.send(&Event::Bytes { size_in_bytes: read as u64 });
+        Ok(read)
     }
 }

@@ -7,7 +7,7 @@ use crate::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
 use porter_names::RelativePath;
 use porter_trunk::{Content, ContentHash, Damage, Depth, Entry, EntryRefused, Tally, Trunk, TrunkError};
 use std::collections::HashMap;
-use std::io::{self, Read};
+use std::io::BufRead;
 use time::OffsetDateTime;
 
 /// Proves a trunk as deep as asked, and compares its lists with each other. Gives each damaged place, with the entry
@@ -97,15 +97,16 @@ fn is_looked_into(entry: &Entry, depth: Depth) -> bool {
 }
 
 fn prove_content(
-    content: Option<Result<Box<dyn Read + Send + '_>, Damage>>,
+    content: Option<Result<Box<dyn BufRead + Send + '_>, Damage>>,
     entry: &Entry,
     conduct: Conduct<'_>,
 ) -> Option<Damage> {
     let Content::File { hash, .. } = &entry.content else { return None };
     let shown = || entry.address.path.to_string();
+    let seen = |size_in_bytes| conduct.send(&Event::Bytes { size_in_bytes });
     match content? {
         Err(damage) => Some(damage),
-        Ok(content) => match ContentHash::of_reader(&mut Counted { from: content, conduct }) {
+        Ok(mut content) => match ContentHash::of_content(&mut *content, &seen) {
             Ok(found) if found == *hash => None,
             Ok(_) => Some(Damage::ContentChanged(shown())),
             Err(cause) => Some(match cause.get_ref().and_then(|inner| inner.downcast_ref::<Damage>()) {
@@ -113,20 +114,6 @@ fn prove_content(
                 _ => Damage::FileUnreadable(shown(), cause.to_string()),
             }),
         },
-    }
-}
-
-/// Tells of every piece that is read.
-pub(super) struct Counted<'a, R> {
-    pub(super) from: R,
-    pub(super) conduct: Conduct<'a>,
-}
-
-impl<R: Read> Read for Counted<'_, R> {
-    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        let read = self.from.read(buffer)?;
-        self.conduct.send(&Event::Bytes { size_in_bytes: read as u64 });
-        Ok(read)
     }
 }
 

@@ -6,6 +6,7 @@ use super::layout::{
 };
 use super::manifest;
 use super::sha512::Sha512Hash;
+use crate::content_hash::content_in;
 use crate::form::{Depth, Rows};
 use crate::host::{forget_cached, open_plain_file, will_be_read};
 use crate::label::{FORMAT, MAJOR};
@@ -169,7 +170,7 @@ impl Trunk for OpenTrunk {
         })))
     }
 
-    fn open_content(&self, entry: &Entry) -> Result<Box<dyn Read + Send + '_>, Damage> {
+    fn open_content(&self, entry: &Entry) -> Result<Box<dyn BufRead + Send + '_>, Damage> {
         let address = &entry.address;
         let shown_path = address.safe_path.as_ref().unwrap_or(&address.path);
         let payload = payload_path(address).map_err(|_| Damage::FileMissing(shown_path.to_string()))?;
@@ -181,7 +182,7 @@ impl Trunk for OpenTrunk {
             forget_cached(&file);
         }
         will_be_read(&file);
-        Ok(Box::new(file))
+        Ok(Box::new(content_in(file, entry.size_in_bytes())))
     }
 
     fn list_name(&self) -> String {

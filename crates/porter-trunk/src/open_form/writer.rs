@@ -6,7 +6,7 @@ use super::layout::{
 };
 use super::sha512::{Sha512, Sha512Hash};
 use super::{OpenTrunk, bag_info, manifest};
-use crate::content_hash::{ContentHasher, PieceFailed, in_pieces};
+use crate::content_hash::{ContentHasher, PieceFailed, read_in_pieces};
 use crate::flush_volume;
 use crate::host::open_plain_file;
 use crate::{
@@ -259,7 +259,7 @@ fn copy_and_hash(
     let mut hasher = ContentHasher::default();
     let mut sha512 = Sha512::new();
     let mut size_in_bytes = 0;
-    in_pieces(from, |piece| {
+    read_in_pieces(from, |piece| {
         to.write_all(piece)?;
         hasher.update(piece);
         sha512.update(piece);

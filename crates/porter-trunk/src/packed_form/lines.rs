@@ -1,6 +1,6 @@
 //! Lists of lines, block by block.
 
-use super::block::{self, Codec, Directory, Kind, Sealed};
+use super::block::{self, Codec, Directory, Kind, Sealed, Unpacked};
 use super::buffers::Bytes;
 use super::squeeze;
 use crate::sealing::FileKey;
@@ -34,6 +34,39 @@ impl Lines {
         }
         let text = std::mem::take(&mut self.text);
         of_bytes(self.kind, number, text, key).map(Some)
+    }
+}
+
+/// The lines of a block, where they were unpacked.
+pub(super) struct UnpackedLines {
+    block: Unpacked,
+    /// Where each line that has something in it begins and ends.
+    lines: Vec<(u32, u32)>,
+}
+
+impl UnpackedLines {
+    pub(super) fn of(block: Unpacked) -> Self {
+        let mut lines = Vec::new();
+        let mut begin = 0;
+        let text = block.body();
+        // A block of a list is never longer than its length in 32 bits can tell.
+        for end in memchr::memchr_iter(b'\n', text).chain([text.len()]) {
+            if begin < end {
+                lines
+                    .push((u32::try_from(begin).unwrap_or(u32::MAX), u32::try_from(end).unwrap_or(u32::MAX)));
+            }
+            begin = end + 1;
+        }
+        Self { block, lines }
+    }
+
+    pub(super) fn get(&self, number: usize) -> Option<&[u8]> {
+        let (begin, end) = self.lines.get(number)?;
+        self.block.body().get(*begin as usize..*end as usize)
+    }
+
+    pub(super) fn iter(&self) -> impl Iterator<Item = &[u8]> {
+        (0..self.lines.len()).filter_map(|number| self.get(number))
     }
 }
 

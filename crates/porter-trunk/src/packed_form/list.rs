@@ -3,7 +3,7 @@
 use super::block::{Kind, Proving};
 use super::block_file::{BlockFile, BlockFileWriter, Finished, NotRead, Role, Run, name_of};
 use super::layout::FileName;
-use super::lines::{self, Lines};
+use super::lines::{self, Lines, UnpackedLines};
 use super::parts::Parts;
 use crate::hex::{from_hex, to_hex};
 use crate::sealing::TrunkKey;
@@ -167,26 +167,56 @@ impl List {
         rows.map(|(row, _)| row).collect()
     }
 
-    /// The lines of a kind, block by block; a block that is damaged is one line that cannot be used.
-    fn lines(&self, kind: Kind) -> impl Iterator<Item = Result<Vec<u8>, Damage>> + Send + '_ {
-        self.rows(kind).into_iter().flat_map(|row| match unpacked_lines(&self.file, row) {
-            Ok(lines) => lines.into_iter().map(Ok).collect::<Vec<_>>(),
-            Err(damage) => vec![Err(damage)],
-        })
+    /// What the lines of a kind tell, by `read`, which gets a line and its number.
+    fn lines<T>(&self, kind: Kind, read: ReadLine<T>) -> ListLines<'_, T> {
+        ListLines { file: &self.file, rows: self.rows(kind).into_iter(), block: None, number: 0, read }
     }
 
     pub(crate) fn entries(&self) -> impl Iterator<Item = Result<Entry, EntryRefused>> + Send + '_ {
-        (1..).zip(self.lines(Kind::Entries)).map(|(number, line)| match line {
-            Ok(line) => Entry::from_line(&line, number),
-            Err(damage) => Err(refused(number, damage.to_string())),
-        })
+        self.lines(Kind::Entries, Entry::from_line)
     }
 
     pub(crate) fn left(&self) -> impl Iterator<Item = Result<LeftBehind, EntryRefused>> + Send + '_ {
-        (1..).zip(self.lines(Kind::Left)).map(|(number, line)| {
-            let line = line.map_err(|damage| refused(number, damage.to_string()))?;
-            serde_json::from_slice(&line).map_err(|cause| refused(number, cause.to_string()))
+        self.lines(Kind::Left, |line, number| {
+            serde_json::from_slice(line).map_err(|cause| refused(number, cause.to_string()))
         })
+    }
+}
+
+type ReadLine<T> = fn(&[u8], u64) -> Result<T, EntryRefused>;
+
+/// Goes through lines block by block; a block that is damaged is one line that cannot be used.
+struct ListLines<'l, T> {
+    file: &'l BlockFile,
+    rows: std::vec::IntoIter<usize>,
+    /// The block at hand, and how many of its lines were read.
+    block: Option<(UnpackedLines, usize)>,
+    /// Lines so far.
+    number: u64,
+    read: ReadLine<T>,
+}
+
+impl<T> Iterator for ListLines<'_, T> {
+    type Item = Result<T, EntryRefused>;
+
+    fn next(&mut self) -> Option<Self::Item> {
+        loop {
+            if let Some((block, read)) = &mut self.block
+                && let Some(line) = block.get(*read)
+            {
+                *read += 1;
+                self.number += 1;
+                return Some((self.read)(line, self.number));
+            }
+            match unpacked_lines(self.file, self.rows.next()?) {
+                Ok(block) => self.block = Some((block, 0)),
+                Err(damage) => {
+                    self.block = None;
+                    self.number += 1;
+                    return Some(Err(refused(self.number, damage.to_string())));
+                }
+            }
+        }
     }
 }
 
@@ -194,11 +224,9 @@ fn refused(line: u64, problem: String) -> EntryRefused {
     EntryRefused { line, item: None, path: Vec::new(), problem }
 }
 
-pub(super) fn unpacked_lines(file: &BlockFile, row: usize) -> Result<Vec<Vec<u8>>, Damage> {
+pub(super) fn unpacked_lines(file: &BlockFile, row: usize) -> Result<UnpackedLines, Damage> {
     let changed = || Damage::ContentChanged(file.name.clone());
-    let block = file.read(row, Proving::Everything)?.unpacked().map_err(|_| changed())?;
-    let lines = block.body().split(|byte| *byte == b'\n').filter(|line| !line.is_empty());
-    Ok(lines.map(<[u8]>::to_vec).collect())
+    file.read(row, Proving::Everything)?.unpacked().map(UnpackedLines::of).map_err(|_| changed())
 }
 
 /// The inventory of a list or a pack.

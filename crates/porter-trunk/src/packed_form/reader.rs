@@ -13,7 +13,7 @@ use crate::{
     TrunkProgram,
 };
 use std::collections::{HashMap, HashSet};
-use std::io::{self, Read};
+use std::io::{self, BufRead, Read};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
@@ -186,7 +186,7 @@ impl Trunk for PackedTrunk {
         self.list.file.name.clone()
     }
 
-    fn open_content(&self, entry: &Entry) -> Result<Box<dyn Read + Send + '_>, Damage> {
+    fn open_content(&self, entry: &Entry) -> Result<Box<dyn BufRead + Send + '_>, Damage> {
         // A length that a line only claims must not make anybody read for ever.
         let rest_in_bytes = entry.size_in_bytes();
         let extents = entry.extents.as_slice().to_vec().into_iter();
@@ -219,34 +219,37 @@ enum Now {
     Zeros(u64),
 }
 
+impl Now {
+    fn is_used_up(&self) -> bool {
+        match self {
+            Self::Nothing => true,
+            Self::Block(_, range) => range.is_empty(),
+            Self::Zeros(left) => *left == 0,
+        }
+    }
+}
+
+/// A stretch of what a hole reads as.
+static ZEROS: [u8; 64 << 10] = [0; 64 << 10];
+
 impl Read for Reading<'_> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        let most = usize::try_from(self.rest_in_bytes).unwrap_or(usize::MAX).min(buffer.len());
-        if most == 0 {
-            return Ok(0);
+        let piece = self.fill_buf()?;
+        let length_in_bytes = piece.len().min(buffer.len());
+        buffer[..length_in_bytes].copy_from_slice(&piece[..length_in_bytes]);
+        self.consume(length_in_bytes);
+        Ok(length_in_bytes)
+    }
+}
+
+impl BufRead for Reading<'_> {
+    fn fill_buf(&mut self) -> io::Result<&[u8]> {
+        if self.rest_in_bytes == 0 {
+            return Ok(&[]);
         }
-        loop {
-            let read = match &mut self.now {
-                Now::Nothing => 0,
-                Now::Block(block, range) => {
-                    let length = range.len().min(most);
-                    buffer[..length].copy_from_slice(&block.body()[range.start..range.start + length]);
-                    range.start += length;
-                    length
-                }
-                Now::Zeros(left) => {
-                    let length = usize::try_from(*left).unwrap_or(usize::MAX).min(most);
-                    buffer[..length].fill(0);
-                    *left -= length as u64;
-                    length
-                }
-            };
-            if read > 0 {
-                self.rest_in_bytes -= read as u64;
-                return Ok(read);
-            }
+        while self.now.is_used_up() {
             self.now = match self.extents.next() {
-                None => return Ok(0),
+                None => return Ok(&[]),
                 Some(Extent::Zeros { length_in_bytes }) => Now::Zeros(length_in_bytes),
                 Some(Extent::Contents { block, first, count }) => {
                     let ready = self.trunk.block(block).map_err(io::Error::other)?;
@@ -256,6 +259,21 @@ impl Read for Reading<'_> {
                     Now::Block(ready, range)
                 }
             };
+        }
+        let most = |length: u64| usize::try_from(length.min(self.rest_in_bytes)).unwrap_or(usize::MAX);
+        Ok(match &self.now {
+            Now::Nothing => &[],
+            Now::Block(block, range) => &block.body()[range.start..range.start + most(range.len() as u64)],
+            Now::Zeros(left) => &ZEROS[..most(*left).min(ZEROS.len())],
+        })
+    }
+
+    fn consume(&mut self, length_in_bytes: usize) {
+        self.rest_in_bytes = self.rest_in_bytes.saturating_sub(length_in_bytes as u64);
+        match &mut self.now {
+            Now::Nothing => {}
+            Now::Block(_, range) => range.start += length_in_bytes,
+            Now::Zeros(left) => *left = left.saturating_sub(length_in_bytes as u64),
         }
     }
 }

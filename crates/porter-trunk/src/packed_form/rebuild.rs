@@ -116,8 +116,9 @@ impl Gathered {
                     }
                 }
                 Kind::Entries => {
-                    for line in unpacked_lines(pack, row).into_iter().flatten() {
-                        let Ok(entry) = Entry::from_line(&line, 1) else { continue };
+                    let Ok(lines) = unpacked_lines(pack, row) else { continue };
+                    for line in lines.iter() {
+                        let Ok(entry) = Entry::from_line(line, 1) else { continue };
                         match self.at.get(&entry.address) {
                             Some(at) => self.entries[*at] = entry,
                             None => {

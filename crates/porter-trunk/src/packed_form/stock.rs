@@ -4,6 +4,7 @@ use super::block::Kind;
 use super::block_file::{self, BlockFile, NotRead, Role};
 use super::content_index::{ContentIndex, Whereabouts};
 use super::layout::FileName;
+use super::lines::UnpackedLines;
 use super::list::{self, List, PackRow, contents_of, not_read, unpacked_lines};
 use super::parts::Parts;
 use crate::sealing::TrunkKey;
@@ -150,10 +151,8 @@ pub(crate) struct Known {
     blocks: HashSet<u32>,
     pub(super) files: u64,
     pub(super) size_in_bytes: u64,
-    recent: Mutex<VecDeque<(u32, u32, LinesOfBlock)>>,
+    recent: Mutex<VecDeque<(u32, u32, Arc<UnpackedLines>)>>,
 }
-
-type LinesOfBlock = Arc<Vec<Vec<u8>>>;
 
 #[derive(Clone, Copy)]
 struct Line {
@@ -176,7 +175,7 @@ impl Known {
                 continue;
             }
             let lines = unpacked_lines(&file, row as usize).map_err(TrunkError::Damaged)?;
-            for (line, text) in (0..).zip(&lines) {
+            for (line, text) in (0..).zip(lines.iter()) {
                 if let Ok(entry) = Entry::from_line(text, 1) {
                     let before = self.by_address.insert(key_of(&entry.address), Line { source, row, line });
                     if before.is_none() && matches!(entry.content, Content::File { .. }) {
@@ -221,7 +220,7 @@ impl Known {
         (is_safe && entry.address == *address).then_some(entry)
     }
 
-    fn lines(&self, at: Line) -> Option<LinesOfBlock> {
+    fn lines(&self, at: Line) -> Option<Arc<UnpackedLines>> {
         /// Workers are never further apart than a few blocks.
         const RECENT: usize = 6;
         let mut recent = self.recent.lock().unwrap_or_else(PoisonError::into_inner);
