@@ -26,7 +26,9 @@ pub fn name_from_host(name: &OsStr) -> Vec<u8> {
 
 /// `path` below `root`, in the system's own spelling.
 pub fn to_host(root: &Path, path: &RelativePath) -> Result<PathBuf, NameNotHeld> {
-    let mut joined = root.to_path_buf();
+    // Room for all of it: a path is made for each of a million files.
+    let mut joined = PathBuf::with_capacity(root.as_os_str().len() + 1 + path.as_bytes().len());
+    joined.push(root);
     for step in path.steps() {
         joined.push(system::name_to_host(step)?);
     }

@@ -119,6 +119,15 @@ impl RelativePath {
         Some(Self(self.0[..end].to_vec()))
     }
 
+    /// True when `self` is something in `folder`, not further down.
+    pub fn is_directly_in(&self, folder: &RelativePath) -> bool {
+        let name_in_bytes = self.name().map_or(0, <[u8]>::len);
+        let slash_in_bytes = usize::from(!folder.is_root());
+        name_in_bytes > 0
+            && self.0.len() == folder.0.len() + slash_in_bytes + name_in_bytes
+            && self.0.starts_with(&folder.0)
+    }
+
     /// True when `self` is `folder` or lies below it.
     pub fn is_within(&self, folder: &RelativePath) -> bool {
         folder.is_root()
@@ -185,6 +194,9 @@ mod tests {
         assert_eq!(path.steps().collect::<Vec<_>>(), [&b"Kites"[..], b"\xff\xfe", b"C:\\x"]);
         assert_eq!(path.name(), Some(&b"C:\\x"[..]));
         let kites = RelativePath::from_bytes(b"Kites").unwrap();
+        let folders = [&RelativePath::root(), &kites, &path.parent().unwrap(), &path];
+        assert_eq!(folders.map(|folder| path.is_directly_in(folder)), [false, false, true, false]);
+        assert!(kites.is_directly_in(&RelativePath::root()) && !RelativePath::root().is_directly_in(&kites));
         assert!(path.is_within(&kites) && !RelativePath::from_bytes(b"Kites2").unwrap().is_within(&kites));
         assert_eq!(kites.parent(), Some(RelativePath::root()));
     }

@@ -5,11 +5,13 @@ use super::landing::{Edit, Moved};
 use crate::kinds::browser::bookmarks_into::Merged;
 use crate::receipt::{Reason, Verdict};
 use crate::registry_part::landing::RegistryChange;
+use foldhash::HashMap;
+use foldhash::quality::FixedState;
 use porter_names::RelativePath;
 use porter_source::HostTree;
 use porter_trunk::{Content, ContentHash, Damage, Entry, SystemLabel, Tally, Trunk, TrunkError};
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
-use std::hash::{DefaultHasher, Hash, Hasher};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::hash::BuildHasher;
 use std::path::PathBuf;
 use time::OffsetDateTime;
 
@@ -252,10 +254,9 @@ pub(super) fn is_older(new: &SystemLabel, old: &SystemLabel) -> bool {
 /// Tells one entry from another, well enough to notice that a list was exchanged.
 #[expect(clippy::cast_possible_truncation, reason = "half of the hash is enough")]
 pub(super) fn mark_of(entry: &Entry) -> u32 {
-    let mut hasher = DefaultHasher::new();
     let address = &entry.address;
-    (&entry.item, &address.owner, &address.place, address.path.as_bytes()).hash(&mut hasher);
-    hasher.finish() as u32
+    let path = address.path.as_bytes();
+    FixedState::default().hash_one((&entry.item, &address.owner, &address.place, path)) as u32
 }
 
 fn list_changed() -> TrunkError {

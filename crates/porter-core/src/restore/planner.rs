@@ -16,10 +16,11 @@ use crate::check::refused_entry;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
 use crate::receipt::Reason;
+use foldhash::HashMap;
 use porter_names::{NameRules, RelativePath, fold, screen::on_screen};
 use porter_source::{EntryKind, HostTree};
 use porter_trunk::{Content, ContentHash, Entry, EntryRefused, Tally, Trunk, free_space_in_bytes};
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 use time::OffsetDateTime;
 
@@ -30,6 +31,13 @@ pub(super) struct Spot {
     pub(super) place: String,
     pub(super) base: RelativePath,
     pub(super) path: RelativePath,
+}
+
+/// The folder that was asked for last: what is in one folder comes together.
+struct LastFolder {
+    key: FolderKey,
+    below: RelativePath,
+    at: RelativePath,
 }
 
 /// Gives that for an entry and its path as far as it is taken.
@@ -51,6 +59,8 @@ pub(super) struct Planner<'a> {
     beside_edits: Vec<(RelativePath, RelativePath)>,
     homes: Vec<RelativePath>,
     home_numbers: HashMap<RelativePath, u32>,
+    last_home: u32,
+    last_folder: Option<LastFolder>,
     renamed: Vec<Renamed>,
     refused: Vec<Refused>,
     to_write: Tally,
@@ -79,21 +89,23 @@ impl<'a> Planner<'a> {
             tree: TargetTree::new(target, rules, now_utc.date()),
             now_utc,
             history,
-            folders: HashMap::new(),
+            folders: HashMap::default(),
             taken: None,
             new_folders: Vec::new(),
             steps: Vec::new(),
             landings: Landings::default(),
-            adapts: HashMap::new(),
-            adapted: HashMap::new(),
+            adapts: HashMap::default(),
+            adapted: HashMap::default(),
             edits: Vec::new(),
             beside_edits: Vec::new(),
             homes: Vec::new(),
-            home_numbers: HashMap::new(),
+            home_numbers: HashMap::default(),
+            last_home: 0,
+            last_folder: None,
             renamed: Vec::new(),
             refused: Vec::new(),
             to_write: Tally::default(),
-            to_write_by_item: HashMap::new(),
+            to_write_by_item: HashMap::default(),
             identical: Tally::default(),
         }
     }
@@ -222,7 +234,10 @@ impl<'a> Planner<'a> {
 
     fn count_to_write(&mut self, entry: &Entry, at: &RelativePath) {
         self.to_write += tally_of(entry);
-        *self.to_write_by_item.entry(entry.item.clone()).or_default() += tally_of(entry);
+        match self.to_write_by_item.get_mut(&entry.item) {
+            Some(tally) => *tally += tally_of(entry),
+            None => drop(self.to_write_by_item.insert(entry.item.clone(), tally_of(entry))),
+        }
         let size_in_bytes = entry.size_in_bytes().saturating_add(MOST_LOST_PER_ENTRY_IN_BYTES);
         let drive = self.tree.host().drive_of(at);
         match self.needed_on.get_mut(drive) {
@@ -338,7 +353,7 @@ impl<'a> Planner<'a> {
             self.renamed.push(Renamed { key, is_folder, at: at.clone(), number });
         }
         let keeps_name = at.name() == entry.address.path.name() && !matches!(action, Action::SetAside(_));
-        let home = self.home_number(at.parent().unwrap_or_default());
+        let home = self.home_number(&at);
         self.steps.push(Step {
             number,
             mark: mark_of(entry),
@@ -362,13 +377,13 @@ impl<'a> Planner<'a> {
         let too_long =
             |refused: porter_names::PathRefused| Reason::NotWritten { detail: refused.to_string() };
         let own_path = base.join_path(path).map_err(too_long)?;
-        let key = (entry.address.owner.clone(), place);
         let Some(name) = path.name() else { return Err(Reason::Twice) };
-        let folder = self.folder_for(&key, &base, &path.parent().unwrap_or_default())?;
+        let folder = self.folder_of(&entry.address.owner, &place, &base, path)?;
         // What landed under another name before is compared with that.
         let before = self.history.landed_as(entry).filter(|at| at.parent().as_ref() == Some(&folder));
         let before = before.and_then(|at| Some(at.name()?.to_vec()));
         if entry.content == Content::Folder {
+            let key = (entry.address.owner.clone(), place);
             if let Some(known) = self.folders.get(&key).and_then(|folders| folders.get(path)) {
                 // It was made for what is in it, before its own line came.
                 return known.clone().map(|path| (Destination { path, is_there: None }, own_path));

@@ -100,8 +100,9 @@ pub fn plan_restore(
         Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue).with(&landings.moves);
     planner.heed(landings);
     let target = |entry: &Entry, _: &RelativePath| {
-        let EntryAddress { place, path, .. } = relocation.address(entry);
-        let base = place_of(machine, &accounts, &relocation.address(entry))?.path.clone();
+        let address = relocation.address(entry);
+        let base = place_of(machine, &accounts, &address)?.path.clone();
+        let EntryAddress { place, path, .. } = address;
         Ok(Spot { place, base, path })
     };
     planner.plan_entries(trunk, &items, &target, decide, conduct)?;

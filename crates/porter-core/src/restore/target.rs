@@ -4,10 +4,11 @@
 
 use super::host::most_bytes_in_path;
 use crate::receipt::Reason;
+use foldhash::HashMap;
+use foldhash::quality::RandomState;
 use porter_names::{NameRules, RelativePath, host};
 use porter_source::{EntryKind, HostTree};
-use std::collections::HashMap;
-use std::collections::hash_map::{Entry as Slot, RandomState};
+use std::collections::hash_map::Entry as Slot;
 use std::fs;
 use std::hash::BuildHasher;
 use std::path::PathBuf;
@@ -22,7 +23,10 @@ pub struct TargetTree {
     rules: NameRules,
     /// The date that names set-aside things.
     today: Date,
-    folders: HashMap<RelativePath, FolderView>,
+    folders: Vec<FolderView>,
+    folder_numbers: HashMap<RelativePath, usize>,
+    /// The one that was asked for last: what is in one folder comes together.
+    last: Option<(RelativePath, usize)>,
     hashes: RandomState,
 }
 
@@ -64,7 +68,15 @@ pub struct Destination {
 impl TargetTree {
     /// A tree whose volume holds names by `rules`.
     pub fn new(host: HostTree, rules: NameRules, today: Date) -> Self {
-        Self { host, rules, today, folders: HashMap::new(), hashes: RandomState::new() }
+        Self {
+            host,
+            rules,
+            today,
+            folders: Vec::new(),
+            folder_numbers: HashMap::default(),
+            last: None,
+            hashes: RandomState::default(),
+        }
     }
 
     /// Where the running system shows it.
@@ -87,7 +99,7 @@ impl TargetTree {
     /// same, is used; one that another thing of this restore has taken, or that cannot be held, is replaced by a safe one.
     pub fn choose(&mut self, folder: &RelativePath, exact_name: &[u8]) -> Result<Destination, Reason> {
         let rules = self.rules;
-        let hashes = self.hashes.clone();
+        let hashes = self.hashes;
         let view = self.view(folder)?;
         let mut wanted = if rules.hold(exact_name) {
             exact_name.to_vec()
@@ -139,7 +151,7 @@ impl TargetTree {
         let mark = format!(" ({word} {:04}-{:02}-{:02}", today.year(), u8::from(today.month()), today.day());
         let folder = path.parent().unwrap_or_default();
         let name = path.name().unwrap_or_default().to_vec();
-        let hashes = self.hashes.clone();
+        let hashes = self.hashes;
         let view = self.view(&folder)?;
         let mut number = 1;
         loop {
@@ -159,11 +171,23 @@ impl TargetTree {
     }
 
     fn view(&mut self, folder: &RelativePath) -> Result<&mut FolderView, Reason> {
-        if !self.folders.contains_key(folder) {
-            let view = self.look(folder)?;
-            self.folders.insert(folder.clone(), view);
-        }
-        Ok(self.folders.entry(folder.clone()).or_default())
+        let number = match &self.last {
+            Some((at, number)) if at == folder => *number,
+            _ => {
+                let number = match self.folder_numbers.get(folder) {
+                    Some(number) => *number,
+                    None => {
+                        let view = self.look(folder)?;
+                        self.folders.push(view);
+                        self.folder_numbers.insert(folder.clone(), self.folders.len() - 1);
+                        self.folders.len() - 1
+                    }
+                };
+                self.last = Some((folder.clone(), number));
+                number
+            }
+        };
+        Ok(&mut self.folders[number])
     }
 
     /// What is in a folder; nothing if it is not there yet.

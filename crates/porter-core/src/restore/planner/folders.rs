@@ -2,24 +2,54 @@
 
 use super::super::plan::NewFolder;
 use super::super::target::Destination;
-use super::{FolderKey, Planner};
+use super::{FolderKey, LastFolder, Planner};
 use crate::receipt::Reason;
 use porter_names::RelativePath;
 use porter_source::EntryKind;
 
 impl Planner<'_> {
-    pub(super) fn home_number(&mut self, home: RelativePath) -> u32 {
-        if let Some(number) = self.home_numbers.get(&home) {
-            return *number;
+    /// The number of the folder that something goes into.
+    pub(super) fn home_number(&mut self, at: &RelativePath) -> u32 {
+        let last = self.homes.get(self.last_home as usize);
+        if last.is_none_or(|home| !at.is_directly_in(home)) {
+            let home = at.parent().unwrap_or_default();
+            self.last_home = match self.home_numbers.get(&home) {
+                Some(number) => *number,
+                None => {
+                    let number = u32::try_from(self.homes.len()).unwrap_or(u32::MAX);
+                    self.homes.push(home.clone());
+                    self.home_numbers.insert(home, number);
+                    number
+                }
+            };
         }
-        let number = u32::try_from(self.homes.len()).unwrap_or(u32::MAX);
-        self.homes.push(home.clone());
-        self.home_numbers.insert(home, number);
-        number
+        self.last_home
+    }
+
+    /// The folder on the machine of what is at `path` in a place of the trunk.
+    pub(super) fn folder_of(
+        &mut self,
+        owner: &Option<String>,
+        place: &str,
+        base: &RelativePath,
+        path: &RelativePath,
+    ) -> Result<RelativePath, Reason> {
+        if let Some(LastFolder { key, below, at }) = &self.last_folder
+            && key.0 == *owner
+            && key.1 == place
+            && path.is_directly_in(below)
+        {
+            return Ok(at.clone());
+        }
+        let key = (owner.clone(), place.to_owned());
+        let below = path.parent().unwrap_or_default();
+        let at = self.folder_for(&key, base, &below)?;
+        self.last_folder = Some(LastFolder { key, below, at: at.clone() });
+        Ok(at)
     }
 
     /// Where a folder of the trunk is on the machine. Whatever of it is not there is planned.
-    pub(super) fn folder_for(
+    fn folder_for(
         &mut self,
         key: &FolderKey,
         base: &RelativePath,
