@@ -307,6 +307,53 @@ fn safari_stays_in_the_trunk_elsewhere_and_its_bookmarks_become_favourites() {
     bench.porter(&[&RESTORE[..], &["--bookmarks-into", "kitebrowser"]].concat()).with_status(2);
 }
 
+/// Safari counts seconds from 2001, and keeps the titles with the visits.
+#[test]
+fn safaris_history_becomes_a_page_with_the_latest_visit_of_each_address_first() {
+    let bench = Workbench::new();
+    porter_demo::build_sailroom(&bench.path("SAILROOM"), porter_demo::DemoSize::Small).unwrap();
+    let at = bench.path("SAILROOM/Users/tamsin/Library/Safari/History.db");
+    let database = Connection::open(&at).unwrap();
+    database
+        .execute_batch(
+            "CREATE TABLE history_items (id INTEGER PRIMARY KEY, url TEXT NOT NULL);
+             CREATE TABLE history_visits (id INTEGER PRIMARY KEY, history_item INTEGER, visit_time REAL, title TEXT);
+             INSERT INTO history_items VALUES (1, 'https://cloth.example/?a=1&b=2'), (2, 'https://tides.example/');
+             INSERT INTO history_visits VALUES
+                 (1, 1, 353548800.5, 'Old title'), (2, 1, 353721600.25, '<Sail> cloth'), (3, 2, 353635200.0, NULL);",
+        )
+        .unwrap();
+    drop(database);
+    let survey = bench.porter(&["survey", "SAILROOM", "--json"]).with_status(0).json();
+    assert_eq!(item(&survey, "tamsin/browser/safari")["counts"]["pages in history"], 2);
+    bench.porter(&["capture", "SAILROOM", "trunk", "--account", "tamsin", "--quiet"]).with_status(0);
+    let words = ["take", "trunk", "tamsin/browser/safari", "-", "--as", "history"];
+    let page = bench.porter(&words).with_status(0).out;
+    let cloth = page.find("https://cloth.example/?a=1&amp;b=2").unwrap_or_else(|| panic!("{page}"));
+    let tides = page.find("https://tides.example/").unwrap();
+    assert!(cloth < tides, "not the latest first: {page}");
+    assert!(page.contains("&lt;Sail&gt; cloth") && !page.contains("Old title"), "{page}");
+    assert!(page.contains("2012-03-18") && page.contains("2012-03-17"), "{page}");
+    // What Safari does not keep there gives an empty list and no error.
+    let feeds = bench
+        .porter(&["take", "trunk", "tamsin/browser/safari", "feeds.opml", "--as", "feeds"])
+        .with_status(0)
+        .out;
+    assert!(feeds.contains("0 feeds"), "{feeds}");
+    assert!(bench.read("feeds.opml").contains("<opml"), "{}", bench.read("feeds.opml"));
+
+    // A history that is damaged is told in the survey, carried as it is, and gives no page.
+    let mut content = fs::read(&at).unwrap();
+    content.truncate(content.len() / 2);
+    fs::write(&at, content).unwrap();
+    let survey = bench.porter(&["survey", "SAILROOM", "--json"]).with_status(0).json();
+    assert_eq!(codes(item(&survey, "tamsin/browser/safari")), ["profile-damaged"]);
+    bench.porter(&["capture", "SAILROOM", "damaged", "--account", "tamsin", "--quiet"]).with_status(0);
+    let words = ["take", "damaged", "tamsin/browser/safari", "page.html", "--as", "history"];
+    bench.porter(&words).with_status(1);
+    assert!(!bench.path("page.html").exists());
+}
+
 #[test]
 fn chromes_bookmarks_file_is_added_to_with_a_checksum_that_fits() {
     let bench = Workbench::with_trunk();

@@ -120,8 +120,10 @@ impl Workbench {
                 } else if found.is_dir() {
                     folders.push(path.clone());
                     ("folder".to_owned(), Vec::new(), None)
-                } else {
+                } else if found.is_file() {
                     ("file".to_owned(), fs::read(&path).unwrap(), found.modified().ok())
+                } else {
+                    ("device".to_owned(), Vec::new(), None)
                 };
                 seen.insert(path.strip_prefix(&root).unwrap().to_path_buf(), entry);
             }
