@@ -17,6 +17,7 @@ pub mod history;
 pub(crate) mod host;
 pub mod journal;
 pub(crate) mod journal_name;
+mod kept;
 mod land;
 pub mod landing;
 pub mod links;

@@ -5,15 +5,16 @@
 mod stand_ins;
 
 use porter_core::check::{check_machine, check_trunk};
+use porter_core::events::Conduct;
 use porter_core::kinds::browser::landing::BrowserWishes;
 use porter_core::machine::{Machine, recognise};
 use porter_core::packing::Selection;
 use porter_core::receipt::{Reason, Receipt, Verdict};
-use porter_core::restore::{Action, Existing, RestoreError, Wishes, plan_restore, plan_take, run_plan};
+use porter_core::restore::{Action, Existing, Plan, RestoreError, Wishes, plan_restore, plan_take, run_plan};
 use porter_names::host::to_host;
 use porter_source::HostFolder;
-use porter_trunk::Trunk;
 use porter_trunk::open_form::{OpenTrunk, OpenTrunkWriter};
+use porter_trunk::{Trunk, TrunkError};
 use stand_ins::{Script, ScriptedVolume};
 use std::collections::BTreeMap;
 use std::fs;
@@ -42,6 +43,11 @@ impl Bench {
             volume.add(&format!("Users/odile/Documents/{name}"), script);
         }
         volume.add("Users/odile/Music/song.wav", Script::File(b"la".to_vec()));
+        Self::of(volume)
+    }
+
+    /// The same for any machine.
+    fn of(volume: ScriptedVolume) -> Self {
         let old = volume.recognised();
         let bench = Self { folder: tempfile::tempdir().unwrap() };
         let found = stand_ins::surveyed(&old);
@@ -75,25 +81,8 @@ impl Bench {
         let machine = self.machine();
         let records = to_host(&self.path("new"), &machine.records_folder().unwrap()).unwrap();
         stand_ins::undisturbed(&mut |conduct| {
-            let nothing = BTreeMap::new();
-            let selection = Selection::default();
             let trunk = self.trunk();
-            let plan = plan_restore(
-                &trunk,
-                &machine,
-                &stand_ins::catalogue(),
-                &Wishes {
-                    accounts: &nothing,
-                    selection: &selection,
-                    drive_root: None,
-                    browsers: BrowserWishes::default(),
-                    bookmarks_into: None,
-                    now_utc: stand_ins::NOW,
-                },
-                &mut |_| Existing::SetAside,
-                conduct,
-            )
-            .unwrap();
+            let plan = planned(&trunk, &machine, conduct).unwrap();
             run_plan(&trunk, plan, Some(&records), &stand_ins::now, conduct).unwrap();
         });
     }
@@ -116,6 +105,19 @@ impl Bench {
         });
         receipt.unwrap()
     }
+}
+
+/// Of all items, into the accounts of the same names.
+fn planned(trunk: &OpenTrunk, machine: &Machine, conduct: Conduct<'_>) -> Result<Plan, RestoreError> {
+    let wishes = Wishes {
+        accounts: &BTreeMap::new(),
+        selection: &Selection::default(),
+        drive_root: None,
+        browsers: BrowserWishes::default(),
+        bookmarks_into: None,
+        now_utc: stand_ins::NOW,
+    };
+    plan_restore(trunk, machine, &stand_ins::catalogue(), &wishes, &mut |_| Existing::SetAside, conduct)
 }
 
 /// The findings in an item, by path, as a short text each.
@@ -215,23 +217,7 @@ fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
     let trunk = bench.trunk();
     let machine = bench.machine();
     stand_ins::undisturbed(&mut |conduct| {
-        let selection = Selection::default();
-        let plan = plan_restore(
-            &trunk,
-            &machine,
-            &stand_ins::catalogue(),
-            &Wishes {
-                accounts: &BTreeMap::new(),
-                selection: &selection,
-                drive_root: None,
-                browsers: BrowserWishes::default(),
-                bookmarks_into: None,
-                now_utc: stand_ins::NOW,
-            },
-            &mut |_| Existing::SetAside,
-            conduct,
-        )
-        .unwrap();
+        let plan = planned(&trunk, &machine, conduct).unwrap();
         let action = |name: &str| {
             let path = stand_ins::path(name);
             let mut due = plan.due(&trunk).unwrap().map(Result::unwrap);
@@ -250,23 +236,43 @@ fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
 
         // A volume of which there is no folder here can be surveyed and captured, not restored to.
         let elsewhere = ScriptedVolume::windows().recognised();
-        let refused = plan_restore(
-            &trunk,
-            &elsewhere,
-            &stand_ins::catalogue(),
-            &Wishes {
-                accounts: &BTreeMap::new(),
-                selection: &selection,
-                drive_root: None,
-                browsers: BrowserWishes::default(),
-                bookmarks_into: None,
-                now_utc: stand_ins::NOW,
-            },
-            &mut |_| Existing::SetAside,
-            conduct,
-        );
+        let refused = planned(&trunk, &elsewhere, conduct);
         assert!(matches!(refused, Err(RestoreError::ReadOnlyMachine)));
     });
+}
+
+/// A list of few entries is kept with the plan; one of many is read again while the plan is carried out.
+#[test]
+fn many_entries_are_read_again_and_a_list_that_was_exchanged_meanwhile_is_noticed() {
+    const FILES: usize = 720;
+    let name = |number: usize| format!("Kites/{}/kite {number}.txt", number % 7);
+    let mut volume = ScriptedVolume::windows();
+    for number in 0..FILES {
+        let content = format!("kite {number}").into_bytes();
+        volume.add(&format!("Users/odile/Documents/{}", name(number)), Script::WithLongNote(content));
+    }
+    let many = Bench::of(volume);
+    let (few, another) = (Bench::new(), Bench::new());
+    fs::remove_dir_all(another.path("trunk")).unwrap();
+    fs::rename(many.path("trunk"), another.path("trunk")).unwrap();
+    let (trunk_of_many, trunk_of_few) = (another.trunk(), few.trunk());
+    stand_ins::undisturbed(&mut |conduct| {
+        let plan = planned(&trunk_of_few, &few.machine(), conduct).unwrap();
+        let due = plan.due(&trunk_of_many).unwrap();
+        assert_eq!(due.map(|due| due.unwrap().at).count(), 7, "the list of few was not kept");
+
+        let machine = many.machine();
+        let plan = planned(&trunk_of_many, &machine, conduct).unwrap();
+        let found = plan.due(&trunk_of_few).unwrap().find_map(Result::err);
+        assert!(matches!(found, Some(TrunkError::Damaged(_))), "an exchanged list is not noticed");
+        assert_eq!(plan.due(&trunk_of_many).unwrap().map(Result::unwrap).count(), FILES + 8);
+        let records = to_host(&many.path("new"), &machine.records_folder().unwrap()).unwrap();
+        let report = run_plan(&trunk_of_many, plan, Some(&records), &stand_ins::now, conduct).unwrap();
+        assert_eq!((report.written.files, report.refused.len()), (FILES as u64, 1));
+    });
+    for number in 0..FILES {
+        assert_eq!(fs::read_to_string(many.document(&name(number))).unwrap(), format!("kite {number}"));
+    }
 }
 
 #[test]

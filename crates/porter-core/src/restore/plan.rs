@@ -1,6 +1,7 @@
 //! What becomes of each entry, decided before anything is written.
 
 use super::journal::EntryKey;
+use super::kept::Kept;
 use super::landing::{Edit, Moved};
 use crate::kinds::browser::bookmarks_into::Merged;
 use crate::receipt::{Reason, Verdict};
@@ -9,7 +10,10 @@ use foldhash::HashMap;
 use foldhash::quality::FixedState;
 use porter_names::RelativePath;
 use porter_source::HostTree;
-use porter_trunk::{Content, ContentHash, Damage, Entry, SystemLabel, Tally, Trunk, TrunkError};
+use porter_trunk::{
+    Content, ContentHash, Damage, Entry, EntryRefused, SystemLabel, Tally, Trunk, TrunkError,
+};
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::hash::BuildHasher;
 use std::path::PathBuf;
@@ -17,8 +21,8 @@ use time::OffsetDateTime;
 
 /// A whole restore, not yet begun.
 ///
-/// Of an entry no more is kept than what was decided about it: a million of them fit into memory, and each is read from the
-/// trunk again when its turn comes.
+/// Of an entry among many no more is kept than what was decided about it: a million of them fit into memory, and each is read from
+/// the trunk again when its turn comes.
 pub struct Plan {
     /// Everything is written below this.
     pub target: HostTree,
@@ -71,6 +75,8 @@ pub struct Plan {
     pub(super) registry_kept: BTreeSet<String>,
     /// Entries, in the trunk's order.
     pub(super) steps: Vec<Step>,
+    /// Those entries, if they are few.
+    pub(super) kept: Kept,
     /// The folders that steps go into, below the root.
     pub(super) homes: Vec<RelativePath>,
 }
@@ -147,7 +153,7 @@ pub struct Due<'p> {
     /// What was decided.
     pub step: &'p Step,
     /// Its entry.
-    pub entry: Entry,
+    pub entry: Cow<'p, Entry>,
     /// Where it goes, below the root.
     pub at: RelativePath,
     /// Its content, where it is not the trunk's.
@@ -204,15 +210,21 @@ impl Plan {
         &'p self,
         trunk: &'p dyn Trunk,
     ) -> Result<impl Iterator<Item = Result<Due<'p>, TrunkError>> + Send + 'p, TrunkError> {
-        let mut rows = (0_u32..).zip(trunk.entries()?);
+        type Numbered<'p> = (u32, Result<Cow<'p, Entry>, EntryRefused>);
+        let mut rows: Box<dyn Iterator<Item = Numbered<'p>> + Send> = match self.kept.all() {
+            Some(kept) => Box::new(kept.iter().map(|(number, entry)| (*number, Ok(Cow::Borrowed(entry))))),
+            None => Box::new((0..).zip(trunk.entries()?.map(|entry| entry.map(Cow::Owned)))),
+        };
         Ok(self.steps.iter().map(move |step| {
             let row = rows.find(|(number, _)| *number == step.number);
             match row {
                 Some((_, Ok(mut entry))) if mark_of(&entry) == step.mark => {
-                    entry.unix_mode = entry.unix_mode.filter(|_| self.keeps_modes);
+                    if entry.unix_mode.is_some() && !self.keeps_modes {
+                        entry.to_mut().unix_mode = None;
+                    }
                     let adapted = self.adapted.get(&step.number).map(Vec::as_slice);
                     if let Some(content) = adapted {
-                        entry.content = content_of(content);
+                        entry.to_mut().content = content_of(content);
                     }
                     let at = self.place_of(step, &entry).ok_or_else(list_changed)?;
                     Ok(Due { step, entry, at, adapted })

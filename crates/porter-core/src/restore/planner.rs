@@ -7,6 +7,7 @@ use super::RestoreError;
 use super::existing::{Decide, Different, Side};
 use super::history::History;
 use super::journal::EntryKey;
+use super::kept::Kept;
 use super::landing::{AdaptWith, Edit, Landings};
 use super::links::leads_out;
 use super::plan::{Action, NewFolder, Plan, Refused, Renamed, Step, mark_of};
@@ -52,6 +53,7 @@ pub(super) struct Planner<'a> {
     pub(super) taken: Option<(RelativePath, RelativePath)>,
     new_folders: Vec<NewFolder>,
     steps: Vec<Step>,
+    kept: Kept,
     landings: Landings,
     adapts: HashMap<EntryKey, AdaptWith>,
     adapted: HashMap<u32, Vec<u8>>,
@@ -93,6 +95,7 @@ impl<'a> Planner<'a> {
             taken: None,
             new_folders: Vec::new(),
             steps: Vec::new(),
+            kept: Kept::nothing_yet(),
             landings: Landings::default(),
             adapts: HashMap::default(),
             adapted: HashMap::default(),
@@ -314,11 +317,16 @@ impl<'a> Planner<'a> {
         if self.steps[step].action != Action::Identical {
             self.count_to_write(&entry, &at);
             conduct.send(&Event::Bytes { size_in_bytes: entry.size_in_bytes() });
+            self.kept.keep(number, entry);
             return None;
         }
         self.identical += tally_of(&entry);
-        let is_folder = entry.content == Content::Folder;
-        (!is_folder).then_some(ToCompare { step, entry, at })
+        if entry.content == Content::Folder {
+            self.kept.keep(number, entry);
+            return None;
+        }
+        self.kept.keep_copy(number, &entry);
+        Some(ToCompare { step, entry, at })
     }
 
     /// Plans a step, and gives its number and where it goes. What may be identical is planned as if it was.
@@ -428,6 +436,7 @@ impl<'a> Planner<'a> {
             drives: self.needed_on.into_keys().collect(),
             keeps_modes: false,
             steps: self.steps,
+            kept: self.kept,
             homes: self.homes,
         })
     }

@@ -103,7 +103,7 @@ pub fn run_plan(
             Content::File { .. } => true,
             Content::Folder => {
                 if due.step.action == Action::FolderMade {
-                    folders.push((due.at.clone(), due.entry.clone()));
+                    folders.push((due.at.clone(), due.entry.clone().into_owned()));
                 }
                 false
             }

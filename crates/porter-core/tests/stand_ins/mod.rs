@@ -68,6 +68,8 @@ pub enum Script {
     InUse,
     /// A file with named streams, one of which cannot be read.
     WithStreams(Vec<u8>),
+    /// A file with a stream so long that a list of some hundreds of such files is a long one.
+    WithLongNote(Vec<u8>),
     /// A file whose content is somewhere else; what can be read of it is zeros.
     InTheCloud(Vec<u8>),
     /// A file that its system encrypted for another account.
@@ -128,6 +130,7 @@ fn metadata_of(script: &Script) -> Metadata {
         Script::File(content)
         | Script::BadSectorAfter(_, content)
         | Script::WithStreams(content)
+        | Script::WithLongNote(content)
         | Script::InTheCloud(content) => (EntryKind::File, content.len() as u64),
         Script::Listed(size_in_bytes, _) => (EntryKind::File, *size_in_bytes),
         Script::Vanishes | Script::InUse | Script::EncryptedForAnother => (EntryKind::File, 7),
@@ -175,6 +178,10 @@ impl Volume for ScriptedVolume {
                 vec![porter_source::NamedStream { name: "note".to_owned(), content: b"a note".to_vec() }];
             details.unreadable_streams = vec!["huge".to_owned()];
         }
+        if matches!(self.script(at)?, Script::WithLongNote(_)) {
+            let content = at.as_bytes().repeat(60_000 / at.as_bytes().len());
+            details.streams = vec![porter_source::NamedStream { name: "note".to_owned(), content }];
+        }
         if matches!(self.script(at)?, Script::InTheCloud(_)) {
             // RECALL_ON_DATA_ACCESS and ARCHIVE, as a cloud's own driver leaves them.
             details.windows_attributes = Some(0x0040_0020);
@@ -188,6 +195,7 @@ impl Volume for ScriptedVolume {
             Script::File(content)
             | Script::Listed(_, content)
             | Script::WithStreams(content)
+            | Script::WithLongNote(content)
             | Script::InTheCloud(content) => {
                 Ok(Box::new(ScriptedFile { content: content.clone(), good: usize::MAX }))
             }
