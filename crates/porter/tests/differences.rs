@@ -6,7 +6,7 @@
 mod workbench;
 
 use rustix::fs::{CWD, FileType, Mode, XattrFlags, mknodat, removexattr, setxattr};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fs::{self, File};
 use std::os::unix::fs::symlink;
 use std::path::Path;
@@ -119,6 +119,13 @@ fn each_difference_is_called_by_its_name_and_only_what_is_lost_needs_attention()
     .map(|(path, said)| (path.to_owned(), said.to_owned()))
     .into();
     assert_eq!(found(&bench, 3), expected);
+
+    // An undo takes what is as it landed, and nothing else; it waits for no pipe.
+    let tried = bench.porter(&["undo", "NEW", "--try", "--json", "--quiet"]).with_status(3).json();
+    let kept: BTreeSet<&str> =
+        tried["kept"].as_array().unwrap().iter().map(|row| row["at"].as_str().unwrap()).collect();
+    let changed = ["content", "device", "folder", "leads", "link-instead", "longer", "worked on"];
+    assert_eq!(kept, changed.map(|name| format!("{DOCUMENTS}/{name}")).iter().map(String::as_str).collect());
 
     // Restored again, all of it is as it was; what stood there is set aside, not lost.
     bench.porter(&["restore", "trunk", "NEW", "--yes", "--quiet"]).with_status(0);

@@ -50,7 +50,9 @@ pub struct Undone {
 /// The restores in a folder for records, the earliest first. What is no journal, or cannot be read, is left out.
 pub fn runs_in(records: &Path) -> Vec<Run> {
     let rows = std::fs::read_dir(records).into_iter().flatten().flatten();
-    let is_journal = |path: &PathBuf| path.extension().is_some_and(|extension| extension == "jsonl");
+    // Of a pipe that somebody calls like a journal nothing would ever come.
+    let is_journal =
+        |path: &PathBuf| path.extension().is_some_and(|extension| extension == "jsonl") && path.is_file();
     let mut journals: Vec<PathBuf> = rows.map(|row| row.path()).filter(is_journal).collect();
     journals.sort_by_cached_key(|path| (JournalName::of(path), path.clone()));
     journals.into_iter().filter_map(run_of).collect()

@@ -210,7 +210,9 @@ fn what_is_at(
         Err(cause) if is_not_there(&cause) => return There::Nothing,
         Err(cause) => return There::Unreadable(cause.to_string()),
     };
-    if found.is_symlink() != is_link || found.is_dir() {
+    // A pipe, opened to see what is in it, would keep us waiting for ever.
+    let is_of_that_kind = if is_link { found.is_symlink() } else { found.is_file() };
+    if !is_of_that_kind {
         return There::Other;
     }
     let hash = if is_link {
