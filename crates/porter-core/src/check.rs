@@ -7,7 +7,7 @@ mod trunk;
 
 pub use machine::check_machine;
 pub(crate) use machine::{refused_entry, verdict_on_refused};
-pub use trunk::{check_trunk, prove_trunk};
+pub use trunk::{Proved, check_trunk, prove_trunk};
 
 use crate::packing::BadPattern;
 use crate::restore::accounts::AccountsError;

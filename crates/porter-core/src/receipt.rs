@@ -24,6 +24,8 @@ pub struct Receipt {
     pub accounts: Vec<(String, String)>,
     /// When.
     pub checked_utc: OffsetDateTime,
+    /// Of so many files of a trunk no content was read, because less was asked for: of those only that they are there is known.
+    pub files_not_read: u64,
     /// One row per item of the trunk.
     pub items: Vec<ItemReceipt>,
     /// Findings that belong to no item.

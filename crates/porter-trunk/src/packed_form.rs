@@ -32,4 +32,4 @@ pub use parts::{Opener, Parts};
 pub use reader::PackedTrunk;
 pub use rebuild::{Rebuilt, rebuild};
 pub(crate) use stock::Known;
-pub use writer::{PackedOptions, PackedTrunkWriter, Seal};
+pub use writer::{PACK_SIZES_IN_BYTES, PackedOptions, PackedTrunkWriter, Seal};

@@ -1,5 +1,6 @@
 //! Times and sizes, as people type them.
 
+use porter_trunk::packed_form::PACK_SIZES_IN_BYTES;
 use time::Duration;
 
 /// `90d`, `12w`, `6m`, `2y`.
@@ -39,7 +40,20 @@ pub(crate) fn size_in_bytes(typed: &str) -> Result<u64, String> {
     };
     let number: f64 =
         number.parse().map_err(|_| "a number and kB, MB, GB or TB, such as 700MB".to_owned())?;
+    if number < 0.0 {
+        return Err("not less than nothing".to_owned());
+    }
     Ok((number * factor) as u64)
+}
+
+/// The size of a trunk's files.
+pub(crate) fn pack_size(typed: &str) -> Result<u64, String> {
+    let size_in_bytes = size_in_bytes(typed)?;
+    if PACK_SIZES_IN_BYTES.contains(&size_in_bytes) {
+        Ok(size_in_bytes)
+    } else {
+        Err("from 16MiB to 3.9GiB: FAT holds no larger files".to_owned())
+    }
 }
 
 /// `5%`, `2.5 %`: a share of up to a half.

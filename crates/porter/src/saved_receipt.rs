@@ -34,6 +34,8 @@ struct Saved {
     accounts: Vec<SavedAccount>,
     #[serde(with = "time::serde::rfc3339")]
     checked_utc: OffsetDateTime,
+    #[serde(default)]
+    files_not_read: u64,
     items: Vec<SavedItem>,
     programs: Vec<SavedProgram>,
     reasons: Vec<SavedFinding>,
@@ -95,6 +97,7 @@ pub(crate) fn from_bytes(bytes: &[u8]) -> Result<Receipt, NoReceipt> {
         machine: saved.machine,
         accounts: saved.accounts.into_iter().map(|row| (row.old, row.new)).collect(),
         checked_utc: saved.checked_utc,
+        files_not_read: saved.files_not_read,
         items: saved.items.into_iter().map(item).collect(),
         general: saved.reasons.into_iter().map(finding).collect(),
         programs: saved

@@ -71,7 +71,7 @@ pub fn capture(
     }
     let report = filled?;
     if !job.prove_later {
-        let damage = prove_trunk(&*trunk.read_back()?, Depth::Full, Stage::ReadBack, conduct)?;
+        let damage = prove_trunk(&*trunk.read_back()?, Depth::Full, Stage::ReadBack, conduct)?.damage;
         if conduct.is_stopped() {
             return Err(CaptureError::Cancelled);
         }

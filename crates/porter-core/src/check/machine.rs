@@ -180,6 +180,7 @@ pub fn check_machine(
             .filter_map(|(old, new)| Some((old.clone(), new.as_ref()?.shown_name())))
             .collect(),
         checked_utc,
+        files_not_read: 0,
         items,
         general,
         programs: super::programs::compared(trunk.programs(), Some(machine)),

@@ -10,19 +10,27 @@ use std::collections::HashMap;
 use std::io::BufRead;
 use time::OffsetDateTime;
 
-/// Proves a trunk as deep as asked, and compares its lists with each other. Gives each damaged place, with the entry
-/// whose content is hurt where there is one.
+/// What was found in a trunk.
+#[derive(Debug, Default)]
+pub struct Proved {
+    /// Each damaged place, with the entry whose content is hurt where there is one.
+    pub damage: Vec<(Option<Entry>, Damage)>,
+    /// Of so many files no content was read.
+    pub files_not_read: u64,
+}
+
+/// Proves a trunk as deep as asked, and compares its lists with each other.
 pub fn prove_trunk(
     trunk: &dyn Trunk,
     depth: Depth,
     stage: Stage,
     conduct: Conduct<'_>,
-) -> Result<Vec<(Option<Entry>, Damage)>, TrunkError> {
+) -> Result<Proved, TrunkError> {
     let mut expected = Tally::default();
     trunk.items().iter().for_each(|item| expected += item.captured);
     conduct.send(&Event::StageBegan { stage, expected });
     let mut audit = trunk.audit(depth)?;
-    let mut damage = Vec::new();
+    let Proved { mut damage, mut files_not_read } = Proved::default();
     let entries = trunk.entries()?;
     in_order_by_batch(
         |hand_over| {
@@ -59,6 +67,7 @@ pub fn prove_trunk(
                     let unlisted = audit.see(&entry, is_whole);
                     let wrong = found.or(unlisted);
                     if let Content::File { size_in_bytes, .. } = entry.content {
+                        files_not_read += u64::from(!is_looked_into(&entry, depth));
                         let path = &entry.address.path;
                         conduct.send(&Event::File { item: &entry.item, path, size_in_bytes });
                     }
@@ -78,7 +87,7 @@ pub fn prove_trunk(
         damage.extend(audit.finish()?.into_iter().map(|damage| (None, damage)));
     }
     conduct.send(&Event::StageEnded { stage });
-    Ok(damage)
+    Ok(Proved { damage, files_not_read })
 }
 
 /// True if a check of this depth reads the entry's content. A sample is the same each time, and spread over all folders.
@@ -124,7 +133,7 @@ pub fn check_trunk(
     checked_utc: OffsetDateTime,
     conduct: Conduct<'_>,
 ) -> Result<Receipt, CheckError> {
-    let damage = prove_trunk(trunk, depth, Stage::Check, conduct)?;
+    let Proved { damage, files_not_read } = prove_trunk(trunk, depth, Stage::Check, conduct)?;
     if conduct.is_stopped() {
         return Err(CheckError::Cancelled);
     }
@@ -167,6 +176,7 @@ pub fn check_trunk(
         machine: None,
         accounts: Vec::new(),
         checked_utc,
+        files_not_read,
         items,
         general,
         programs: super::programs::compared(trunk.programs(), None),

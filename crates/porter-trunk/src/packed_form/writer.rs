@@ -23,20 +23,22 @@ use crate::{
 };
 use porter_names::NameRules;
 use std::io::{self, Read};
+use std::ops::RangeInclusive;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU32, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use time::OffsetDateTime;
 use zeroize::Zeroizing;
 
-/// Packs of FAT stay below 4 GiB, and their index has to fit too.
-const LARGEST_PACK_IN_BYTES: u64 = (4 << 30) - (64 << 20);
 /// After so much content the entries so far are written, so that a cut loses little.
 const ENTRIES_EVERY_IN_BYTES: u64 = 16 << 20;
 
+/// How large packs may be: with their index they stay below the 4 GiB of FAT, and the longest block fits into one.
+pub const PACK_SIZES_IN_BYTES: RangeInclusive<u64> = 16 << 20..=(4 << 30) - (64 << 20);
+
 /// How a packed trunk is to be made.
 pub struct PackedOptions {
-    /// Where a pack ends; what is not possible is brought into the possible.
+    /// Where a pack ends; what is not among [`PACK_SIZES_IN_BYTES`] is brought there.
     pub pack_in_bytes: u64,
     /// Spare data beside each pack, as a share of it.
     pub spare_in_percent: Option<f64>,
@@ -181,7 +183,9 @@ impl PackedTrunkWriter {
         let plan = PackPlan {
             folder: folder.to_path_buf(),
             part,
-            limit_in_bytes: options.pack_in_bytes.clamp(16 << 20, LARGEST_PACK_IN_BYTES),
+            limit_in_bytes: options
+                .pack_in_bytes
+                .clamp(*PACK_SIZES_IN_BYTES.start(), *PACK_SIZES_IN_BYTES.end()),
             first_number: stock.next_pack,
             spare_in_percent: options.spare_in_percent,
         };

@@ -90,8 +90,8 @@ struct MakingArguments {
     /// Do not read the trunk back now. Run `porter check TRUNK` before you rely on it
     #[arg(help_heading = MAKING, long)]
     prove_later: bool,
-    /// Largest file of the trunk
-    #[arg(help_heading = MAKING, long, value_name = "SIZE", value_parser = amounts::size_in_bytes, default_value = "1GiB")]
+    /// Largest file of the trunk: from 16MiB to 3.9GiB
+    #[arg(help_heading = MAKING, long, value_name = "SIZE", value_parser = amounts::pack_size, default_value = "1GiB")]
     pack_size: u64,
 }
 

@@ -31,7 +31,7 @@ pub(crate) struct CheckArguments {
     #[command(flatten)]
     rules: OwnRulesArguments,
     /// How deep a trunk alone is checked
-    #[arg(long, value_enum, default_value_t = HowDeep::Full)]
+    #[arg(long, value_enum, default_value_t = HowDeep::Full, conflicts_with = "machine")]
     depth: HowDeep,
     /// Repair the trunk with its spare data first
     #[arg(long, conflicts_with = "machine")]

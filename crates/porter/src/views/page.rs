@@ -300,11 +300,16 @@ fn as_planned(page: &mut String, receipt: &Receipt) {
 }
 
 fn explain(page: &mut String, receipt: &Receipt) {
-    let first = if receipt.machine.is_some() {
-        "<dt>landed</dt><dd>It is on the new machine, and every byte was read and is what was captured.</dd>"
-    } else {
-        "<dt>whole</dt><dd>It is in the trunk, and every byte was read and is what was captured.</dd>"
+    let words = verdict_words(receipt, Verdict::Landed);
+    let what = match (receipt.machine.is_some(), receipt.files_not_read) {
+        (true, _) => "It is on the new machine, and every byte was read and is what was captured.".to_owned(),
+        (false, 0) => "It is in the trunk, and every byte was read and is what was captured.".to_owned(),
+        (false, number) => format!(
+            "It is in the trunk, by its name and length. No content was read of {}.",
+            counted(number, "file")
+        ),
     };
+    let first = format!("<dt>{words}</dt><dd>{what}</dd>");
     let _ = write!(
         page,
         "<section class=\"explain\">\n<h2>What the verdicts mean</h2>\n<dl>\n{first}\n\

@@ -53,7 +53,8 @@ pub(crate) fn by_person(receipt: &Receipt) -> Vec<Group<'_>> {
 pub(crate) fn sentence(receipt: &Receipt) -> String {
     let (items, files, _) = receipt.totals();
     let alone = receipt.machine.is_none();
-    let landed = if alone { "whole" } else { "landed" };
+    let landed = verdict_words(receipt, Verdict::Landed);
+    let not_read = receipt.files_not_read;
     if !receipt.needs_attention() {
         let by_hand = receipt.by_hand().count() as u64;
         let to_install = receipt.to_install().count() as u64;
@@ -67,11 +68,19 @@ pub(crate) fn sentence(receipt: &Receipt) -> String {
         if to_install > 0 && !alone {
             rest.push_str(&format!("; {} to install again", counted(to_install, "program")));
         }
-        return format!(
-            "All is well: {} {landed}, {} proved byte for byte{rest}.",
-            counted(items.landed, "item"),
-            counted(files.landed, "file")
-        );
+        let items = counted(items.landed, "item");
+        let proved = counted(files.landed.saturating_sub(not_read), "file");
+        return match (not_read, not_read < files.landed) {
+            (0, _) => format!("All is well: {items} {landed}, {proved} proved byte for byte{rest}."),
+            (_, true) => format!(
+                "All is well as far as was read: {items} {landed}, {proved} proved byte for byte; {} only looked up{rest}. --depth full proves all.",
+                counted(not_read, "file")
+            ),
+            (_, false) => format!(
+                "Nothing is missing: {items} {landed} with {}{rest}. No content was read; --depth full proves it.",
+                counted(not_read, "file")
+            ),
+        };
     }
     let wrong = Verdict::ALL
         .iter()
@@ -88,9 +97,13 @@ fn attention_count(receipt: &Receipt, verdict: Verdict) -> u64 {
     findings.filter(|finding| finding.needs_attention && finding.verdict == verdict).count() as u64
 }
 
-/// What a verdict is called here: in a check of a trunk alone nothing has landed anywhere.
+/// What a verdict is called here: in a check of a trunk alone nothing has landed anywhere, and what was not read may be there and not be whole.
 pub(crate) fn verdict_words(receipt: &Receipt, verdict: Verdict) -> &'static str {
-    if receipt.machine.is_none() && verdict == Verdict::Landed { "whole" } else { verdict.words() }
+    match verdict {
+        Verdict::Landed if receipt.machine.is_none() && receipt.files_not_read > 0 => "there",
+        Verdict::Landed if receipt.machine.is_none() => "whole",
+        verdict => verdict.words(),
+    }
 }
 
 /// For the terminal.
@@ -390,6 +403,7 @@ pub(crate) fn json(receipt: &Receipt) -> Value {
         "machine": receipt.machine,
         "accounts": receipt.accounts.iter().map(|(old, new)| json!({"old": old, "new": new})).collect::<Vec<_>>(),
         "checked_utc": rfc3339(receipt.checked_utc),
+        "files_not_read": receipt.files_not_read,
         "needs_attention": receipt.needs_attention(),
         "totals": {"items": items, "files": files, "bytes": bytes},
         "items": receipt.items.iter().map(item).collect::<Vec<_>>(),
