@@ -283,7 +283,7 @@ fn taking_writes_only_what_was_asked_for_and_no_records() {
         fs::create_dir_all(folder).unwrap();
         stand_ins::undisturbed(&mut |conduct| {
             let below = stand_ins::path(below);
-            let plan = plan_take(&trunk, item, &below, folder, stand_ins::NOW, conduct).unwrap();
+            let plan = plan_take(&trunk, item, &below, &|_| true, folder, stand_ins::NOW, conduct).unwrap();
             let report = run_plan(&trunk, plan, None, &stand_ins::now, conduct).unwrap();
             assert!(report.journal.is_none());
         });

@@ -114,6 +114,67 @@ fn looking_and_taking_reach_every_file() {
 }
 
 #[test]
+fn what_fits_a_pattern_is_taken_in_its_folders_and_nothing_goes_into_a_trunk() {
+    let bench = Workbench::new();
+    bench.empty_machine("OLD", "odile");
+    for path in
+        ["Kites/2014/plan.kite", "Kites/2014/notes.txt", "Kites/PLAN.KITE", "Rota/June/week.txt", "rota.txt"]
+    {
+        bench.write(&format!("OLD/Users/odile/Documents/{path}"), path);
+    }
+    bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+    bench.porter(&["capture", "OLD", "open", "--form", "open", "--quiet"]).with_status(0);
+    let documents = "odile/folder/documents";
+    let files = |folder: &str| {
+        let found = bench.snapshot(folder).into_iter();
+        let mut files: Vec<String> = found
+            .filter(|(_, (kind, ..))| kind == "file")
+            .map(|(path, _)| path.to_string_lossy().replace('\\', "/"))
+            .collect();
+        files.sort();
+        files
+    };
+    for (folder, item, patterns, expected) in [
+        ("a", documents, &["*.kite"][..], &["Kites/2014/plan.kite", "Kites/PLAN.KITE"][..]),
+        ("b", documents, &["june", "rota.*"], &["Rota/June/week.txt", "rota.txt"]),
+        (
+            "c",
+            "odile/folder/documents/Kites",
+            &["**/2014"],
+            &["Kites/2014/notes.txt", "Kites/2014/plan.kite"],
+        ),
+        ("d", "odile/folder/documents/Kites", &["Kites/*.kite"], &["Kites/PLAN.KITE"]),
+    ] {
+        let mut words = vec!["take", "trunk", item, folder, "--quiet"];
+        patterns.iter().for_each(|pattern| words.extend(["--find", pattern]));
+        let said = bench.porter(&words).with_status(0).out;
+        assert_eq!(files(folder), expected, "{patterns:?}: {said}");
+    }
+    let none = bench.porter(&["take", "trunk", documents, "e", "--find", "*.mast"]).with_status(2);
+    assert!(none.err.contains("fits --find") && !bench.path("e").exists(), "{}", none.err);
+    bench.porter(&["take", "trunk", documents, "e", "--find", "[a"]).with_status(2);
+
+    // Neither into this trunk nor another, nor by a detour; nor a page made from it.
+    let before = (bench.snapshot("trunk"), bench.snapshot("open"));
+    fs::create_dir_all(bench.path("beside")).unwrap();
+    for folder in ["trunk", "trunk/new/folder", "open/data/odile", "beside/../trunk/x", "./open"] {
+        let refused = bench.porter(&["take", "trunk", documents, folder]).with_status(2);
+        assert!(refused.err.contains("lies in a trunk"), "{}", refused.err);
+    }
+    #[cfg(unix)]
+    {
+        std::os::unix::fs::symlink(bench.path("open/data"), bench.path("shortcut")).unwrap();
+        bench.porter(&["take", "trunk", documents, "shortcut/odile"]).with_status(2);
+        let inside = bench.porter(&["capture", "OLD", "shortcut/third", "--quiet"]).with_status(2);
+        assert!(inside.err.contains("inside another one"), "{}", inside.err);
+    }
+    assert!(
+        (bench.snapshot("trunk"), bench.snapshot("open")) == before,
+        "something was written into a trunk"
+    );
+}
+
+#[test]
 fn what_comes_from_several_places_is_taken_whole_and_a_setting_has_no_files_to_take() {
     let bench = Workbench::with_trunk();
     bench.porter(&["take", "trunk", "tamsin/mail/outlook-lists", "out", "--quiet"]).with_status(0);

@@ -59,10 +59,8 @@ pub fn forecast(
     if to_capture.entries() == 0 && chosen.clone().all(|row| row.item.facts.is_empty()) {
         return Err(CaptureError::NothingChosen);
     }
-    if let Ok(trunk) = std::path::absolute(trunk)
-        && let Some(outer) = trunk.ancestors().skip(1).find(|above| is_trunk(above))
-    {
-        return Err(CaptureError::TrunkInTrunk(outer.to_path_buf()));
+    if let Some(outer) = std::path::absolute(trunk).ok().and_then(|trunk| trunk_around(trunk.parent()?)) {
+        return Err(CaptureError::TrunkInTrunk(outer));
     }
     let failed =
         |cause| CaptureError::Trunk(TrunkError::Io { doing: "looking at", path: trunk.to_path_buf(), cause });
@@ -83,6 +81,14 @@ pub fn forecast(
     let holds_any = shape != Shape::Files || largest_file_in_bytes(trunk).is_none();
     let too_large = if holds_any { 0 } else { chosen.map(|row| row.too_large_for_fat32).sum() };
     Ok(Forecast { to_capture, needed_in_bytes, free_in_bytes, too_large })
+}
+
+/// The trunk that a folder is, or lies in, whether it is there yet or not: nothing may be written there that is not the trunk's.
+pub fn trunk_around(folder: &Path) -> Option<PathBuf> {
+    let typed = std::path::absolute(folder).ok()?;
+    let behind_links = nearest_there(&typed).ok();
+    let above = typed.ancestors().chain(behind_links.iter().flat_map(|there| there.ancestors()));
+    above.into_iter().find(|above| is_trunk(above)).map(Path::to_path_buf)
 }
 
 /// An open trunk, or a packed one.

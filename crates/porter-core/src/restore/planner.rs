@@ -44,13 +44,22 @@ struct LastFolder {
 /// Gives that for an entry and its path as far as it is taken.
 pub(super) type ToSpot<'a> = dyn Fn(&Entry, &RelativePath) -> Result<Spot, Reason> + Sync + 'a;
 
+/// What of one item is taken out of the trunk.
+pub(super) struct Taken<'a> {
+    pub(super) below: RelativePath,
+    /// So much of its path is left out.
+    pub(super) cut: RelativePath,
+    /// Tells by a path whether it is wanted.
+    pub(super) wanted: &'a (dyn Fn(&RelativePath) -> bool + Sync),
+}
+
 pub(super) struct Planner<'a> {
     tree: TargetTree,
     now_utc: OffsetDateTime,
     history: &'a History,
     /// Where the folders of the trunk go: by place, and below it.
     folders: HashMap<FolderKey, HashMap<RelativePath, Result<RelativePath, Reason>>>,
-    pub(super) taken: Option<(RelativePath, RelativePath)>,
+    pub(super) taken: Option<Taken<'a>>,
     new_folders: Vec<NewFolder>,
     steps: Vec<Step>,
     kept: Kept,
@@ -282,8 +291,8 @@ impl<'a> Planner<'a> {
         conduct: Conduct<'_>,
     ) -> Option<ToCompare> {
         let mut path = entry.address.path.clone();
-        if let Some((below, cut)) = &self.taken {
-            if !path.is_within(below) {
+        if let Some(Taken { below, cut, wanted }) = &self.taken {
+            if !path.is_within(below) || !wanted(&path) {
                 return None;
             }
             // What is held is not restored by itself, but whoever takes it asks for it.

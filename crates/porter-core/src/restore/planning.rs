@@ -7,7 +7,7 @@ use super::history::History;
 use super::host::most_bytes_in_name;
 use super::landing::{Ground, Landings, Moved};
 use super::plan::{ItemPlan, Plan, is_older};
-use super::planner::{Planner, Spot};
+use super::planner::{Planner, Spot, Taken};
 use super::relocate::Relocation;
 use crate::catalogue::Catalogue;
 use crate::events::Conduct;
@@ -161,11 +161,13 @@ fn from_drive_root<'i>(
     })
 }
 
-/// Plans taking part of one item into a folder: `below` is a path below the item's place.
+/// Plans taking part of one item into a folder: `below` is a path below the item's place, and `wanted` tells by the path of each thing there
+/// whether it is taken.
 pub fn plan_take(
     trunk: &dyn Trunk,
     item: &str,
     below: &RelativePath,
+    wanted: &(dyn Fn(&RelativePath) -> bool + Sync),
     folder: &Path,
     now_utc: OffsetDateTime,
     conduct: Conduct<'_>,
@@ -176,7 +178,7 @@ pub fn plan_take(
     let cut = below.parent().unwrap_or_default();
     let items = BTreeSet::from([item.to_owned()]);
     // A single file or folder is taken by its own name, not with the folders above it.
-    planner.taken = Some((below.clone(), cut));
+    planner.taken = Some(Taken { below: below.clone(), cut, wanted });
     // What comes from several places would meet in one folder: each place gets its own.
     let parts = trunk.items().iter().find(|known| known.id == item).map(|item| item.parts.as_slice());
     let places: BTreeSet<&str> = parts.unwrap_or_default().iter().map(|part| part.place.as_str()).collect();

@@ -98,24 +98,32 @@ fn is_within(entry: &Entry, named: Option<&(&TrunkItem, RelativePath)>) -> bool 
     named.is_none_or(|(item, below)| entry.item == item.id && entry.address.path.is_within(below))
 }
 
+/// Patterns over names and paths, whatever their case. One without a folder is for names, wherever they are.
+pub(crate) fn patterns(texts: &[String]) -> Result<Patterns, Failure> {
+    let anywhere = |text: &String| {
+        if text.contains('/') { text.to_lowercase() } else { format!("**/{}", text.to_lowercase()) }
+    };
+    Patterns::new(texts.iter().map(anywhere).collect()).map_err(|cause| {
+        Failure::wrong_use(
+            format!("--find: {cause}"),
+            "`*` stands for any part of a name, `**/` for any folders.",
+        )
+    })
+}
+
+/// True if one of the patterns fits a path.
+pub(crate) fn fits(patterns: &Patterns, path: &RelativePath) -> bool {
+    patterns.fit(&Candidate::new(&in_lower_case(path)))
+}
+
 fn find(
     trunk: &dyn Trunk,
     named: Option<&(&TrunkItem, RelativePath)>,
     arguments: &LookArguments,
 ) -> Result<Outcome, Failure> {
-    // A pattern without a folder is for names, wherever they are.
-    let anywhere = |text: &String| {
-        if text.contains('/') { text.to_lowercase() } else { format!("**/{}", text.to_lowercase()) }
-    };
-    let patterns = Patterns::new(arguments.find.iter().map(anywhere).collect()).map_err(|cause| {
-        Failure::wrong_use(
-            format!("--find: {cause}"),
-            "`*` stands for any part of a name, `**/` for any folders.",
-        )
-    })?;
-    let fits = |entry: &Entry| patterns.fit(&Candidate::new(&in_lower_case(&entry.address.path)));
-    let found: Vec<Entry> =
-        trunk.entries()?.flatten().filter(|entry| is_within(entry, named) && fits(entry)).collect();
+    let patterns = patterns(&arguments.find)?;
+    let wanted = |entry: &Entry| is_within(entry, named) && fits(&patterns, &entry.address.path);
+    let found: Vec<Entry> = trunk.entries()?.flatten().filter(wanted).collect();
     if arguments.json {
         say_json(&views::look::found_json(&found));
     } else {

@@ -1,6 +1,6 @@
 //! `porter take`.
 
-use super::look::{holds, item_and_path, nothing_there};
+use super::look::{fits, holds, item_and_path, nothing_there, patterns};
 use super::rules::OwnRulesArguments;
 use crate::arguments::{ConductArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
@@ -8,10 +8,11 @@ use crate::screen::say;
 use crate::views::numbers::counted;
 use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
+use porter_core::capture::trunk_around;
 use porter_core::catalogue::Catalogue;
 use porter_core::kinds::browser::forms::{Form, NotTaken, take_as};
 use porter_core::registry_part::form::registration_of;
-use porter_core::restore::{plan_take, run_plan};
+use porter_core::restore::{RestoreError, plan_take, run_plan};
 use porter_names::RelativePath;
 use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, TrunkItem, in_pieces};
 use std::io::Write;
@@ -33,6 +34,9 @@ pub(crate) struct TakeArguments {
     /// page. Of any item: what it has in the person's `registry`, as a file that Windows takes in. The last argument then is the file to write, or `-`
     #[arg(long = "as", value_name = "FORM")]
     form: Option<FormWord>,
+    /// Only what has a name or path that fits, with all that is in it: '*.kite', '**/Plans'
+    #[arg(long, value_name = "PATTERN", conflicts_with = "form")]
+    find: Vec<String>,
     #[command(flatten)]
     rules: OwnRulesArguments,
     #[command(flatten)]
@@ -98,6 +102,7 @@ fn take_form(
             "Name a new file in a folder that can be written to.",
         )
     };
+    refuse_in_a_trunk(to)?;
     if to.exists() {
         return Err(failed(std::io::Error::other("something of that name is there")));
     }
@@ -142,6 +147,19 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
     if arguments.folder.as_os_str() == "-" {
         return give_out(trunk, item, &below);
     }
+    refuse_in_a_trunk(&arguments.folder)?;
+    let patterns = patterns(&arguments.find)?;
+    // A folder that fits is taken with all that is in it.
+    let wanted = |path: &RelativePath| {
+        let mut at = Some(path.clone());
+        patterns.is_empty()
+            || std::iter::from_fn(|| {
+                let next = at.as_ref().and_then(RelativePath::parent);
+                std::mem::replace(&mut at, next)
+            })
+            .any(|at| fits(&patterns, &at))
+    };
+    let is_new = !arguments.folder.exists();
     std::fs::create_dir_all(&arguments.folder).map_err(|cause| {
         Failure::new(
             format!("`{}` cannot be made: {cause}", paths::shown(&arguments.folder)),
@@ -149,11 +167,35 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
         )
     })?;
     let report = open::conducted(&arguments.conduct, |conduct| {
-        let plan = plan_take(trunk, &item.id, &below, &arguments.folder, open::now_utc(), conduct)?;
-        run_plan(trunk, plan, None, &open::now_utc, conduct)
+        let plan = plan_take(trunk, &item.id, &below, &wanted, &arguments.folder, open::now_utc(), conduct)?;
+        let is_empty = (plan.to_write + plan.identical).entries() == 0 && plan.refused.is_empty();
+        let report = run_plan(trunk, plan, None, &open::now_utc, conduct)?;
+        Ok::<_, RestoreError>((report, is_empty))
     })??;
+    let (report, is_empty) = report;
+    if is_empty && !patterns.is_empty() {
+        if is_new {
+            // It is empty; if it cannot be removed, it does no harm.
+            let _ = std::fs::remove_dir(&arguments.folder);
+        }
+        return Err(Failure::wrong_use(
+            format!("nothing in `{}` fits --find", arguments.item),
+            "`porter look TRUNK ITEM --find PATTERN` shows what does.",
+        ));
+    }
     views::restore::show("Taken.", &report);
     Ok(Outcome::attention_if(report.refused.iter().any(|refused| refused.needs_attention)))
+}
+
+/// What is taken out of a trunk does not go into one: there it would be damage, or be lost with it.
+fn refuse_in_a_trunk(folder: &Path) -> Result<(), Failure> {
+    match trunk_around(folder) {
+        None => Ok(()),
+        Some(trunk) => Err(Failure::wrong_use(
+            format!("`{}` lies in a trunk, `{}`", paths::shown(folder), paths::shown(&trunk)),
+            "Nothing was written. Name a folder that is in none.",
+        )),
+    }
 }
 
 /// The content of one file to standard output, proved while it is given out.
