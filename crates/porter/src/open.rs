@@ -6,6 +6,7 @@ use crate::arguments::{
 use crate::commands::rules::OwnRulesArguments;
 use crate::failure::Failure;
 use crate::progress::Progress;
+use crate::publish::refuse_in_a_trunk;
 use crate::rules_folder::own_rules;
 use crate::stop::STOP;
 use crate::{awake, power};
@@ -224,6 +225,7 @@ pub(crate) fn conducted<T>(
 ) -> Result<T, Failure> {
     let file = match &given.events {
         Some(path) => {
+            refuse_in_a_trunk(path)?;
             Some(Mutex::new(File::options().create(true).append(true).open(path).map_err(|cause| {
                 Failure::new(
                     format!("`{}` cannot be written: {cause}", paths::shown(path)),

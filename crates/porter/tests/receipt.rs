@@ -51,3 +51,47 @@ fn a_saved_receipt_says_again_what_the_check_said_and_tells_what_a_later_one_cha
         assert!(refused.err.contains(says), "{}", refused.err);
     }
 }
+
+#[test]
+fn a_document_goes_where_it_can_be_kept_and_what_could_not_be_written_is_told_before_the_work() {
+    let bench = Workbench::new();
+    bench.empty_machine("OLD", "odile");
+    bench.empty_machine("NEW", "odile");
+    bench.write("OLD/Users/odile/Documents/plan.txt", "12 mm spar");
+    bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+    bench.porter(&["check", "trunk", "--quiet", "--json", "saved.json"]).with_status(0);
+    fs::create_dir(bench.path("folder.html")).unwrap();
+    let before = bench.snapshot("trunk");
+    for (words, status, says) in [
+        (&["check", "trunk", "--page", "trunk/receipt.html"][..], 2, "lies in a trunk"),
+        (&["check", "trunk", "--json", "trunk/receipt.json"], 2, "lies in a trunk"),
+        (&["check", "trunk", "--events", "trunk/events.jsonl"], 2, "lies in a trunk"),
+        (&["receipt", "saved.json", "--junit", "trunk/receipt.xml"], 2, "lies in a trunk"),
+        (&["survey", "OLD", "--list", "trunk/list.json"], 2, "lies in a trunk"),
+        (&["check", "trunk", "--page", "folder.html"], 1, "is no file"),
+        (&["check", "trunk", "NEW", "--json", "nowhere/receipt.json"], 1, "its folder is not there"),
+        (&["survey", "OLD", "--programs", "nowhere/programs.csv"], 1, "its folder is not there"),
+    ] {
+        let said = bench.porter(words).with_status(status);
+        assert!(said.err.contains(says) && said.out.is_empty(), "{words:?}: {}{}", said.out, said.err);
+    }
+    assert!(bench.snapshot("trunk") == before, "something was written into the trunk");
+    bench.porter(&["check", "trunk", "--quiet", "--page", "beside the trunk.html"]).with_status(0);
+
+    // The name of a pipe, or of a device, stays what it is; a link stays, too, and what it leads to is written.
+    #[cfg(target_os = "linux")]
+    {
+        use rustix::fs::{CWD, FileType, Mode, mknodat};
+        use std::os::unix::fs::{FileTypeExt, symlink};
+        let pipe = bench.path("pipe.html");
+        mknodat(CWD, &pipe, FileType::Fifo, Mode::from_raw_mode(0o600), 0).unwrap();
+        symlink("pipe.html", bench.path("to the pipe.html")).unwrap();
+        bench.porter(&["check", "trunk", "--quiet", "--page", "pipe.html"]).with_status(1);
+        bench.porter(&["check", "trunk", "--quiet", "--page", "to the pipe.html"]).with_status(1);
+        assert!(fs::symlink_metadata(&pipe).unwrap().file_type().is_fifo());
+        bench.write("real.html", "an earlier one");
+        symlink("real.html", bench.path("latest.html")).unwrap();
+        bench.porter(&["check", "trunk", "--quiet", "--page", "latest.html"]).with_status(0);
+        assert!(bench.path("latest.html").is_symlink() && bench.read("real.html").contains("All is well"));
+    }
+}

@@ -3,7 +3,7 @@
 use super::rules::OwnRulesArguments;
 use crate::arguments::{CHOOSING, ConductArguments, ListArguments, SelectionArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
-use crate::publish::publish;
+use crate::publish::{publish, will_publish};
 use crate::screen::say_json;
 use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
@@ -68,6 +68,7 @@ impl From<HowDeep> for Depth {
 }
 
 pub(crate) fn run(arguments: &CheckArguments) -> Result<Outcome, Failure> {
+    will_publish(arguments.json.iter().chain(&arguments.page))?;
     if arguments.mend {
         let mut done = Vec::new();
         for folder in arguments.trunk.folders() {

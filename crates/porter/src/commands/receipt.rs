@@ -1,7 +1,7 @@
 //! `porter receipt`.
 
 use crate::failure::{Failure, Outcome};
-use crate::publish::publish;
+use crate::publish::{publish, will_publish};
 use crate::screen::say_json;
 use crate::{paths, saved_receipt, views};
 use clap::Args;
@@ -29,6 +29,7 @@ pub(crate) struct ReceiptArguments {
 }
 
 pub(crate) fn run(arguments: &ReceiptArguments) -> Result<Outcome, Failure> {
+    will_publish(arguments.page.iter().chain(&arguments.junit))?;
     let receipt = load(&arguments.receipt)?;
     let Some(later) = &arguments.later else {
         if let Some(path) = &arguments.page {

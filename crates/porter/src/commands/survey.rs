@@ -4,7 +4,7 @@ use super::choose;
 use super::rules::OwnRulesArguments;
 use crate::arguments::{CHOOSING, ChoiceArguments, ConductArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
-use crate::publish::publish;
+use crate::publish::{publish, will_publish};
 use crate::screen::say_json;
 use crate::views::survey::Room;
 use crate::{open, paths, views};
@@ -60,6 +60,7 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<Outcome, Failure> {
             "Write the list with --list FILE and edit it, or choose with --account, --only and --skip.",
         ));
     }
+    will_publish(arguments.list.iter().chain(&arguments.programs).chain(&arguments.page))?;
     let machine = open::machine(&arguments.machine)?;
     let catalogue = open::catalogue(&machine, &arguments.rules)?;
     let selection =

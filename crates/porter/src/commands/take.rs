@@ -4,11 +4,11 @@ use super::look::{fits, holds, item_and_path, nothing_there, patterns};
 use super::rules::OwnRulesArguments;
 use crate::arguments::{ConductArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
+use crate::publish::refuse_in_a_trunk;
 use crate::screen::say;
 use crate::views::numbers::counted;
 use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
-use porter_core::capture::trunk_around;
 use porter_core::catalogue::Catalogue;
 use porter_core::kinds::browser::forms::{Form, NotTaken, take_as};
 use porter_core::registry_part::form::registration_of;
@@ -185,17 +185,6 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
     }
     views::restore::show("Taken.", &report);
     Ok(Outcome::attention_if(report.refused.iter().any(|refused| refused.needs_attention)))
-}
-
-/// What is taken out of a trunk does not go into one: there it would be damage, or be lost with it.
-fn refuse_in_a_trunk(folder: &Path) -> Result<(), Failure> {
-    match trunk_around(folder) {
-        None => Ok(()),
-        Some(trunk) => Err(Failure::wrong_use(
-            format!("`{}` lies in a trunk, `{}`", paths::shown(folder), paths::shown(&trunk)),
-            "Nothing was written. Name a folder that is in none.",
-        )),
-    }
 }
 
 /// The content of one file to standard output, proved while it is given out.
