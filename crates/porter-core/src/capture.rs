@@ -31,6 +31,9 @@ pub enum CaptureError {
     /// The trunk would lie inside another one, which would then hold what none of its lists names.
     #[error("the trunk would lie inside another one, `{}`", .0.display())]
     TrunkInTrunk(PathBuf),
+    /// The trunk holds what this capture leaves out, and would hold it no more.
+    #[error("the trunk holds what this capture leaves out: {}", .0.join(", "))]
+    LeavesOut(Vec<String>),
     /// It will not fit.
     #[error("{needed_in_bytes} bytes are needed and {free_in_bytes} are free")]
     NoRoom {

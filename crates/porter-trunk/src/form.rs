@@ -53,6 +53,11 @@ pub trait TrunkWriter: Sync {
         Ok(())
     }
 
+    /// The items of the finished trunk that is topped up.
+    fn held_items(&self) -> &[TrunkItem] {
+        &[]
+    }
+
     /// Ends a run that cannot go on, so that the next one finds all that was stored.
     fn pause(&self) {}
 

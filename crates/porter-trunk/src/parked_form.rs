@@ -51,6 +51,8 @@ pub struct ParkedTrunkWriter {
     list_number: u32,
     next: AtomicU32,
     known: Known,
+    /// The items of the trunk that is topped up.
+    held_items: Vec<TrunkItem>,
     _lock: Lock,
 }
 
@@ -70,6 +72,7 @@ impl ParkedTrunkWriter {
         fs::create_dir_all(folder).map_err(failed)?;
         let lock = Lock::take(folder)?;
         let mut known = Known::default();
+        let mut held_items = Vec::new();
         let mut list_number = 1;
         if let Some(outside) = before {
             if let Some(machine) = outside.machine.as_ref().filter(|machine| !machine.is_same(&label.machine))
@@ -82,6 +85,7 @@ impl ParkedTrunkWriter {
             label.trunk_id = outside.trunk_id;
             if let Some((path, number)) = newest(&Parts::load(&[folder.to_path_buf()])?)? {
                 let list = List::open(&path, number, &label.trunk_id, None)?;
+                held_items.clone_from(&list.contents.items);
                 known.add_list(list)?;
                 list_number = number + 1;
             }
@@ -96,7 +100,8 @@ impl ParkedTrunkWriter {
         let list = ListWriter::create(folder, list_number, &run)?;
         let next = AtomicU32::new(highest_number(folder).map_err(failed)? + 1);
         let folder = folder.to_path_buf();
-        Ok(Self { folder, label, run, list: Mutex::new(Some(list)), list_number, next, known, _lock: lock })
+        let list = Mutex::new(Some(list));
+        Ok(Self { folder, label, run, list, list_number, next, known, held_items, _lock: lock })
     }
 
     /// The label, with the trunk's own id.
@@ -143,6 +148,10 @@ fn highest_number(folder: &Path) -> io::Result<u32> {
 impl TrunkWriter for ParkedTrunkWriter {
     fn name_rules(&self) -> NameRules {
         NameRules::ANY
+    }
+
+    fn held_items(&self) -> &[TrunkItem] {
+        &self.held_items
     }
 
     fn already(

@@ -198,6 +198,18 @@ impl From<CaptureError> for Failure {
             CaptureError::TrunkInTrunk(_) => {
                 Self::wrong_use(what, "Nothing was written. Name a folder beside the other trunk, not in it.")
             }
+            CaptureError::LeavesOut(items) => {
+                let shown: Vec<&str> = items.iter().take(5).map(String::as_str).collect();
+                let rest = match items.len() - shown.len() {
+                    0 => String::new(),
+                    more => format!(" and {more} more"),
+                };
+                Self::wrong_use(
+                    format!("the trunk holds what this capture leaves out: {}{rest}", shown.join(", ")),
+                    "The trunk is as it was. Choose all that it is to hold, name another folder for the rest,\n\
+                     or let that go: --may-leave-out.",
+                )
+            }
             CaptureError::NoRoom { needed_in_bytes, free_in_bytes } => Self::new(
                 format!(
                     "the trunk needs up to {}, and its volume has {} free",

@@ -51,8 +51,17 @@ pub struct Job<'a> {
     pub unchosen: &'a Unchosen,
     /// Publish the trunk without reading it back: whoever asks for that checks it before relying on it.
     pub prove_later: bool,
+    /// What a trunk that is topped up holds may be in it no more.
+    pub may_leave_out: bool,
     /// What may still be written to the trunk's volume.
     pub free_in_bytes: u64,
+}
+
+/// The items that a trunk holds files of, and that this capture does not choose, or does not find any more.
+fn left_out(survey: &Survey, trunk: &dyn TrunkWriter) -> Vec<String> {
+    let is_captured = |id: &str| survey.items.iter().any(|row| row.chosen && row.item.id == id);
+    let held = trunk.held_items().iter().filter(|item| item.chosen && item.captured.entries() > 0);
+    held.filter(|item| !is_captured(&item.id)).map(|item| item.id.clone()).collect()
 }
 
 /// Fills the trunk with the chosen items, reads it back, and publishes it.
@@ -65,7 +74,12 @@ pub fn capture(
     clock: &dyn Fn() -> OffsetDateTime,
     conduct: Conduct<'_>,
 ) -> Result<CaptureReport, CaptureError> {
-    let filled = fill(job, trunk, clock, conduct);
+    let left_out = left_out(job.survey, trunk);
+    let filled = if left_out.is_empty() || job.may_leave_out {
+        fill(job, trunk, clock, conduct)
+    } else {
+        Err(CaptureError::LeavesOut(left_out))
+    };
     if filled.is_err() {
         trunk.pause();
     }

@@ -382,6 +382,7 @@ pub fn capture_all(
         catalogue: &catalogue,
         survey: found,
         unchosen: &unchosen,
+        may_leave_out: false,
         prove_later: false,
         free_in_bytes: u64::MAX,
     };

@@ -8,7 +8,7 @@ use super::lines::UnpackedLines;
 use super::list::{self, List, PackRow, contents_of, not_read, unpacked_lines};
 use super::parts::Parts;
 use crate::sealing::TrunkKey;
-use crate::{Content, Entry, EntryAddress, Extent, Label, TrunkError};
+use crate::{Content, Entry, EntryAddress, Extent, Label, TrunkError, TrunkItem};
 use std::collections::{HashMap, HashSet, VecDeque};
 use std::fs;
 use std::path::Path;
@@ -27,6 +27,8 @@ pub(super) struct Stock {
     pub(super) next_block: u32,
     /// The label inside, of the newest run.
     pub(super) label: Option<Label>,
+    /// The items of the newest finished list.
+    pub(super) items: Vec<TrunkItem>,
 }
 
 impl Stock {
@@ -49,6 +51,7 @@ impl Stock {
                 listed.insert(row.number, row.clone());
             }
             stock.label = Some(list.contents.label.clone());
+            stock.items.clone_from(&list.contents.items);
             stock.known.add(list.file, list.contents.label.started_utc)?;
         }
         for (name, part, path) in parts.files()? {

@@ -19,7 +19,7 @@ use crate::outside::{Keeping, Outside};
 use crate::sealing::{KeyWraps, TrunkKey, WorkshopPublicKey};
 use crate::{
     ContentHash, Entry, EntryAddress, Extent, Extents, Inventory, Label, LeftBehind, StoreError, Stored,
-    Trunk, TrunkError, TrunkWriter, host,
+    Trunk, TrunkError, TrunkItem, TrunkWriter, host,
 };
 use porter_names::NameRules;
 use std::io::{self, Read};
@@ -501,6 +501,10 @@ impl TrunkWriter for PackedTrunkWriter {
 
     fn record_left(&self, left: &LeftBehind) -> Result<(), TrunkError> {
         self.lists().list.as_mut().map_or(Ok(()), |list| list.left(left, &self.run))
+    }
+
+    fn held_items(&self) -> &[TrunkItem] {
+        &self.stock.items
     }
 
     fn pause(&self) {

@@ -87,6 +87,9 @@ struct MakingArguments {
     /// Begin although it may not fit
     #[arg(help_heading = MAKING, long)]
     may_not_fit: bool,
+    /// What the trunk holds, and this capture does not choose or find any more, may be in it no more
+    #[arg(help_heading = MAKING, long)]
+    may_leave_out: bool,
     /// Do not read the trunk back now. Run `porter check TRUNK` before you rely on it
     #[arg(help_heading = MAKING, long)]
     prove_later: bool,
@@ -175,6 +178,7 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
             survey: &survey,
             unchosen: &unchosen,
             prove_later: making.prove_later,
+            may_leave_out: making.may_leave_out,
             free_in_bytes: forecast.free_in_bytes,
         };
         capture(&job, &*trunk, &open::now_utc, conduct)
