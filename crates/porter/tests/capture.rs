@@ -20,6 +20,11 @@ fn a_packing_list_says_what_is_carried_and_the_capture_what_has_changed_since() 
     );
     let edited = list.replace(odiles, "id = \"odile/folder/music\"\ncarry = false");
     bench.write("list.toml", format!("{edited}\n[[item]]\nid = \"odile/folder/attic\"\ncarry = true\n"));
+    // A second survey does not take the edited list away.
+    let edited = bench.read("list.toml");
+    let again = bench.porter(&["survey", "LOFT-PC", "--list", "list.toml", "--quiet"]).with_status(1);
+    assert!(again.err.contains("Somebody may have edited that list"), "{}", again.err);
+    assert!(again.out.is_empty() && bench.read("list.toml") == edited);
     // The machine goes on living.
     bench.write("LOFT-PC/Scans/page.txt", "new");
     bench.write("LOFT-PC/Users/odile/Documents/new.txt", "new");

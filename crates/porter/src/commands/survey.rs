@@ -61,6 +61,12 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<Outcome, Failure> {
         ));
     }
     will_publish(arguments.list.iter().chain(&arguments.programs).chain(&arguments.page))?;
+    if let Some(path) = arguments.list.as_ref().filter(|path| path.exists()) {
+        return Err(Failure::new(
+            format!("`{}` cannot be written: something of that name is there", paths::shown(path)),
+            "Somebody may have edited that list. Name another file, or take it away first.",
+        ));
+    }
     let machine = open::machine(&arguments.machine)?;
     let catalogue = open::catalogue(&machine, &arguments.rules)?;
     let selection =
