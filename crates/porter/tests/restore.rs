@@ -153,6 +153,7 @@ fn what_fits_a_pattern_is_taken_in_its_folders_and_nothing_goes_into_a_trunk() {
     let none = bench.porter(&["take", "trunk", documents, "e", "--find", "*.mast"]).with_status(2);
     assert!(none.err.contains("fits --find") && !bench.path("e").exists(), "{}", none.err);
     bench.porter(&["take", "trunk", documents, "e", "--find", "[a"]).with_status(2);
+    bench.porter(&["take", "trunk", documents, "-", "--find", "*.kite"]).with_status(2);
 
     // Neither into this trunk nor another, nor by a detour; nor a page made from it.
     let before = (bench.snapshot("trunk"), bench.snapshot("open"));

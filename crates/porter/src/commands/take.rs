@@ -145,19 +145,20 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
         return Err(nothing_there(item, &below));
     }
     if arguments.folder.as_os_str() == "-" {
+        if !arguments.find.is_empty() {
+            return Err(Failure::wrong_use(
+                "only one file can go to standard output, and --find may find several",
+                "Name the file, or a folder to put them into.",
+            ));
+        }
         return give_out(trunk, item, &below);
     }
     refuse_in_a_trunk(&arguments.folder)?;
     let patterns = patterns(&arguments.find)?;
     // A folder that fits is taken with all that is in it.
     let wanted = |path: &RelativePath| {
-        let mut at = Some(path.clone());
-        patterns.is_empty()
-            || std::iter::from_fn(|| {
-                let next = at.as_ref().and_then(RelativePath::parent);
-                std::mem::replace(&mut at, next)
-            })
-            .any(|at| fits(&patterns, &at))
+        let mut with_those_above = std::iter::successors(Some(path.clone()), RelativePath::parent);
+        patterns.is_empty() || with_those_above.any(|at| fits(&patterns, &at))
     };
     let is_new = !arguments.folder.exists();
     std::fs::create_dir_all(&arguments.folder).map_err(|cause| {
@@ -166,13 +167,12 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
             "Name a folder that can be written to.",
         )
     })?;
-    let report = open::conducted(&arguments.conduct, |conduct| {
+    let (report, is_empty) = open::conducted(&arguments.conduct, |conduct| {
         let plan = plan_take(trunk, &item.id, &below, &wanted, &arguments.folder, open::now_utc(), conduct)?;
         let is_empty = (plan.to_write + plan.identical).entries() == 0 && plan.refused.is_empty();
         let report = run_plan(trunk, plan, None, &open::now_utc, conduct)?;
         Ok::<_, RestoreError>((report, is_empty))
     })??;
-    let (report, is_empty) = report;
     if is_empty && !patterns.is_empty() {
         if is_new {
             // It is empty; if it cannot be removed, it does no harm.
