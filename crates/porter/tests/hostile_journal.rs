@@ -22,8 +22,7 @@ fn restored() -> (Workbench, PathBuf) {
     bench.write("outside.txt", "on another drive");
     bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
     bench.porter(&["restore", "trunk", "NEW", "--yes", "--quiet"]).with_status(0);
-    let rows = fs::read_dir(bench.path(RECORDS)).unwrap().flatten().map(|row| row.path());
-    let journal = rows.into_iter().find(|path| path.extension().is_some_and(|end| end == "jsonl")).unwrap();
+    let journal = bench.journal_on("NEW");
     (bench, journal)
 }
 

@@ -129,8 +129,7 @@ fn each_restore_in_the_list_says_what_became_of_it_and_what_stays_says_why() {
     assert_eq!(numbers("to put back"), "2 entries");
 
     // As if the power had failed before the last line.
-    let records = fs::read_dir(bench.path("NEW/ProgramData/Loyal Porter")).unwrap();
-    let journal = records.flatten().map(|row| row.path()).find(|path| path.extension().is_some()).unwrap();
+    let journal = bench.journal_on("NEW");
     let text = fs::read_to_string(&journal).unwrap();
     let (all_but_last, _) = text.trim_end().rsplit_once('\n').unwrap();
     fs::write(&journal, format!("{all_but_last}\n")).unwrap();
@@ -182,8 +181,7 @@ fn undo_goes_through_no_link_and_a_damaged_journal_costs_only_its_damaged_lines(
     let kites = bench.path("NEW/Users/odile/Documents/Kites");
     fs::rename(&kites, bench.path("elsewhere")).unwrap();
     std::os::unix::fs::symlink(bench.path("elsewhere"), &kites).unwrap();
-    let records = fs::read_dir(bench.path("NEW/ProgramData/Loyal Porter")).unwrap();
-    let journal = records.flatten().map(|row| row.path()).find(|path| path.extension().is_some()).unwrap();
+    let journal = bench.journal_on("NEW");
     let damaged: Vec<String> = fs::read_to_string(&journal)
         .unwrap()
         .lines()

@@ -625,6 +625,20 @@ impl LongContent for Opened<'_> {
     }
 }
 
+/// Tells of every piece that is read.
+struct Counted<'a, R> {
+    from: R,
+    conduct: Conduct<'a>,
+}
+
+impl<R: Read> Read for Counted<'_, R> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let read = self.from.read(buffer)?;
+        self.conduct.send(&Event::Bytes { size_in_bytes: read as u64 });
+        Ok(read)
+    }
+}
+
 /// How a receipt counts what the restore refused.
 pub(crate) fn verdict_on_refused(reason: &Reason) -> Verdict {
     match reason {
@@ -638,18 +652,5 @@ pub(crate) fn verdict_on_refused(reason: &Reason) -> Verdict {
         | Reason::TooDeep { .. }
         | Reason::Twice => Verdict::LeftBehind,
         _ => Verdict::Missing,
-    }
-}
-/// Tells of every piece that is read.
-struct Counted<'a, R> {
-    from: R,
-    conduct: Conduct<'a>,
-}
-
-impl<R: Read> Read for Counted<'_, R> {
-    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        let read = self.from.read(buffer)?;
-        self.conduct.send(&Event::Bytes { size_in_bytes: read as u64 });
-        Ok(read)
     }
 }

@@ -105,6 +105,13 @@ impl Workbench {
         command
     }
 
+    /// The journal of the only restore that a Windows machine has seen.
+    pub fn journal_on(&self, machine: &str) -> PathBuf {
+        let records = fs::read_dir(self.path(&format!("{machine}/ProgramData/Loyal Porter"))).unwrap();
+        let mut rows = records.flatten().map(|row| row.path());
+        rows.find(|path| path.extension().is_some_and(|end| end == "jsonl")).unwrap()
+    }
+
     /// Every entry below a folder: what it is, its content or target, and when it was changed.
     pub fn snapshot(&self, below: &str) -> BTreeMap<PathBuf, (String, Vec<u8>, Option<SystemTime>)> {
         let root = self.path(below);
