@@ -7,10 +7,9 @@
 mod stand_ins;
 
 use porter_core::check::check_machine;
-use porter_core::kinds::browser::landing::BrowserWishes;
 use porter_core::machine::{Machine, recognise};
 use porter_core::packing::Selection;
-use porter_core::restore::{Existing, RestoreError, RestoreReport, Wishes, plan_restore, run_plan};
+use porter_core::restore::{Existing, RestoreError, RestoreReport, run_plan};
 use porter_core::undo::{runs_in, take_back};
 use porter_demo::dice::Dice;
 use porter_names::host::to_host;
@@ -138,21 +137,7 @@ fn restore_onto(
     let records = to_host(new, &machine.records_folder().unwrap()).unwrap();
     let mut done = None;
     stand_ins::stopped_after(stop_after, &mut |conduct| {
-        let plan = plan_restore(
-            trunk,
-            &machine,
-            &stand_ins::catalogue(),
-            &Wishes {
-                accounts: &BTreeMap::new(),
-                selection: &Selection::default(),
-                drive_root: None,
-                browsers: BrowserWishes::default(),
-                bookmarks_into: None,
-                now_utc: stand_ins::NOW,
-            },
-            &mut |_| existing,
-            conduct,
-        );
+        let plan = stand_ins::planned(trunk, &machine, existing, conduct);
         done = Some(plan.and_then(|plan| run_plan(trunk, plan, Some(&records), &stand_ins::now, conduct)));
     });
     done.unwrap()

@@ -5,12 +5,10 @@
 mod stand_ins;
 
 use porter_core::check::{check_machine, check_trunk};
-use porter_core::events::Conduct;
-use porter_core::kinds::browser::landing::BrowserWishes;
 use porter_core::machine::{Machine, recognise};
 use porter_core::packing::Selection;
 use porter_core::receipt::{Reason, Receipt, Verdict};
-use porter_core::restore::{Action, Existing, Plan, RestoreError, Wishes, plan_restore, plan_take, run_plan};
+use porter_core::restore::{Action, Existing, RestoreError, plan_take, run_plan};
 use porter_names::host::to_host;
 use porter_source::HostFolder;
 use porter_trunk::open_form::{OpenTrunk, OpenTrunkWriter};
@@ -82,7 +80,7 @@ impl Bench {
         let records = to_host(&self.path("new"), &machine.records_folder().unwrap()).unwrap();
         stand_ins::undisturbed(&mut |conduct| {
             let trunk = self.trunk();
-            let plan = planned(&trunk, &machine, conduct).unwrap();
+            let plan = stand_ins::planned(&trunk, &machine, Existing::SetAside, conduct).unwrap();
             run_plan(&trunk, plan, Some(&records), &stand_ins::now, conduct).unwrap();
         });
     }
@@ -105,19 +103,6 @@ impl Bench {
         });
         receipt.unwrap()
     }
-}
-
-/// Of all items, into the accounts of the same names.
-fn planned(trunk: &OpenTrunk, machine: &Machine, conduct: Conduct<'_>) -> Result<Plan, RestoreError> {
-    let wishes = Wishes {
-        accounts: &BTreeMap::new(),
-        selection: &Selection::default(),
-        drive_root: None,
-        browsers: BrowserWishes::default(),
-        bookmarks_into: None,
-        now_utc: stand_ins::NOW,
-    };
-    plan_restore(trunk, machine, &stand_ins::catalogue(), &wishes, &mut |_| Existing::SetAside, conduct)
 }
 
 /// The findings in an item, by path, as a short text each.
@@ -217,7 +202,7 @@ fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
     let trunk = bench.trunk();
     let machine = bench.machine();
     stand_ins::undisturbed(&mut |conduct| {
-        let plan = planned(&trunk, &machine, conduct).unwrap();
+        let plan = stand_ins::planned(&trunk, &machine, Existing::SetAside, conduct).unwrap();
         let action = |name: &str| {
             let path = stand_ins::path(name);
             let mut due = plan.due(&trunk).unwrap().map(Result::unwrap);
@@ -236,7 +221,7 @@ fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
 
         // A volume of which there is no folder here can be surveyed and captured, not restored to.
         let elsewhere = ScriptedVolume::windows().recognised();
-        let refused = planned(&trunk, &elsewhere, conduct);
+        let refused = stand_ins::planned(&trunk, &elsewhere, Existing::SetAside, conduct);
         assert!(matches!(refused, Err(RestoreError::ReadOnlyMachine)));
     });
 }
@@ -257,12 +242,12 @@ fn many_entries_are_read_again_and_a_list_that_was_exchanged_meanwhile_is_notice
     fs::rename(many.path("trunk"), another.path("trunk")).unwrap();
     let (trunk_of_many, trunk_of_few) = (another.trunk(), few.trunk());
     stand_ins::undisturbed(&mut |conduct| {
-        let plan = planned(&trunk_of_few, &few.machine(), conduct).unwrap();
+        let plan = stand_ins::planned(&trunk_of_few, &few.machine(), Existing::SetAside, conduct).unwrap();
         let due = plan.due(&trunk_of_many).unwrap();
         assert_eq!(due.map(Result::unwrap).collect::<Vec<_>>().len(), 7, "the list of few was not kept");
 
         let machine = many.machine();
-        let plan = planned(&trunk_of_many, &machine, conduct).unwrap();
+        let plan = stand_ins::planned(&trunk_of_many, &machine, Existing::SetAside, conduct).unwrap();
         let found = plan.due(&trunk_of_few).unwrap().find_map(Result::err);
         assert!(matches!(found, Some(TrunkError::Damaged(_))), "an exchanged list is not noticed");
         assert_eq!(plan.due(&trunk_of_many).unwrap().filter(Result::is_ok).count(), FILES + 8);

@@ -30,7 +30,7 @@ pub fn prove_trunk(
     trunk.items().iter().for_each(|item| expected += item.captured);
     conduct.send(&Event::StageBegan { stage, expected });
     let mut audit = trunk.audit(depth)?;
-    let Proved { mut damage, mut files_not_read } = Proved::default();
+    let mut proved = Proved::default();
     let entries = trunk.entries()?;
     in_order_by_batch(
         |hand_over| {
@@ -60,34 +60,34 @@ pub fn prove_trunk(
                 .collect();
             entries.into_iter().zip(found).map(|(entry, found)| entry.map(|entry| (found, entry))).collect()
         },
-        |proved| {
-            match proved {
+        |looked_into| {
+            match looked_into {
                 Ok((found, entry)) => {
                     let is_whole = depth == Depth::Full && found.is_none();
                     let unlisted = audit.see(&entry, is_whole);
                     let wrong = found.or(unlisted);
                     if let Content::File { size_in_bytes, .. } = entry.content {
-                        files_not_read += u64::from(!is_looked_into(&entry, depth));
+                        proved.files_not_read += u64::from(!is_looked_into(&entry, depth));
                         let path = &entry.address.path;
                         conduct.send(&Event::File { item: &entry.item, path, size_in_bytes });
                     }
                     if let Some(wrong) = wrong {
-                        damage.push((Some(entry), wrong));
+                        proved.damage.push((Some(entry), wrong));
                     }
                 }
                 Err(EntryRefused { line, problem, .. }) => {
                     let file = trunk.list_name();
-                    damage.push((None, Damage::BadLine { file, line, problem }));
+                    proved.damage.push((None, Damage::BadLine { file, line, problem }));
                 }
             }
             true
         },
     );
     if !conduct.is_stopped() {
-        damage.extend(audit.finish()?.into_iter().map(|damage| (None, damage)));
+        proved.damage.extend(audit.finish()?.into_iter().map(|damage| (None, damage)));
     }
     conduct.send(&Event::StageEnded { stage });
-    Ok(Proved { damage, files_not_read })
+    Ok(proved)
 }
 
 /// True if a check of this depth reads the entry's content. A sample is the same each time, and spread over all folders.

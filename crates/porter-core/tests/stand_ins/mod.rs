@@ -5,9 +5,11 @@
 use porter_core::capture::{CaptureError, CaptureReport, Job, capture};
 use porter_core::catalogue::Catalogue;
 use porter_core::events::{Conduct, Event};
+use porter_core::kinds::browser::landing::BrowserWishes;
 use porter_core::machine::layout::Family;
 use porter_core::machine::{Machine, recognise};
 use porter_core::packing::{Selection, Unchosen};
+use porter_core::restore::{Existing, Plan, RestoreError, Wishes, plan_restore};
 use porter_core::survey::{Survey, survey};
 use porter_names::{NameRules, RelativePath};
 use porter_source::{
@@ -396,4 +398,22 @@ pub fn surveyed(machine: &Machine) -> Survey {
         found = Some(survey(machine, &catalogue(), &Selection::default(), &everything(), conduct).unwrap());
     });
     found.unwrap()
+}
+
+/// A restore of all items, into the accounts of the same names.
+pub fn planned(
+    trunk: &dyn Trunk,
+    machine: &Machine,
+    existing: Existing,
+    conduct: Conduct<'_>,
+) -> Result<Plan, RestoreError> {
+    let wishes = Wishes {
+        accounts: &BTreeMap::new(),
+        selection: &Selection::default(),
+        drive_root: None,
+        browsers: BrowserWishes::default(),
+        bookmarks_into: None,
+        now_utc: NOW,
+    };
+    plan_restore(trunk, machine, &catalogue(), &wishes, &mut |_| existing, conduct)
 }
