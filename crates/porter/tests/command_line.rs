@@ -143,6 +143,11 @@ fn each_mistake_has_its_status_and_says_what_to_do() {
         (&["survey", "OLD", "--account", "zelda"], 2, "there is no account `zelda` on OLD"),
         (&["capture", "OLD", "new", "--form", "tidy"], 2, "invalid value 'tidy'"),
         (&["capture", "OLD", "new", "--form", "open", "--seal"], 2, "only a packed trunk can have --seal"),
+        (
+            &["capture", "OLD", "new", "--form", "parked", "--spare", "5%"],
+            2,
+            "shares the files that are there",
+        ),
         (&["capture", "OLD", "new", "--seal"], 2, "nobody is there to be asked for the passphrase"),
         (&["look", "OLD"], 1, "is not a trunk: label.json is not there"),
         (&["look", "trunk", "odile/attic"], 2, "no item `odile/attic`"),

@@ -6,11 +6,14 @@ use porter_trunk::Entry;
 /// As much memory as entries may take. A million of them would take ten times that.
 const MOST_IN_BYTES: usize = 40 << 20;
 
+/// Entries lie in shelves of so many: one long row would be copied again and again while it grows, into memory that is dear to touch first.
+const ON_A_SHELF: usize = 1024;
+
 /// See the module.
 pub(super) enum Kept {
     /// With their rows in the trunk's list.
     All {
-        entries: Vec<(u32, Entry)>,
+        shelves: Vec<Vec<(u32, Entry)>>,
         size_in_bytes: usize,
     },
     TooMany,
@@ -18,16 +21,23 @@ pub(super) enum Kept {
 
 impl Kept {
     pub(super) fn nothing_yet() -> Self {
-        Self::All { entries: Vec::new(), size_in_bytes: 0 }
+        Self::All { shelves: Vec::new(), size_in_bytes: 0 }
     }
 
     pub(super) fn keep(&mut self, number: u32, entry: Entry) {
-        let Self::All { entries, size_in_bytes } = self else { return };
+        let Self::All { shelves, size_in_bytes } = self else { return };
         *size_in_bytes += size_in_memory(&entry);
         if *size_in_bytes > MOST_IN_BYTES {
             *self = Self::TooMany;
-        } else {
-            entries.push((number, entry));
+            return;
+        }
+        match shelves.last_mut() {
+            Some(shelf) if shelf.len() < ON_A_SHELF => shelf.push((number, entry)),
+            _ => {
+                let mut shelf = Vec::with_capacity(ON_A_SHELF);
+                shelf.push((number, entry));
+                shelves.push(shelf);
+            }
         }
     }
 
@@ -39,9 +49,9 @@ impl Kept {
     }
 
     /// None if they were too many.
-    pub(super) fn all(&self) -> Option<&[(u32, Entry)]> {
+    pub(super) fn all(&self) -> Option<impl Iterator<Item = &(u32, Entry)>> {
         match self {
-            Self::All { entries, .. } => Some(entries),
+            Self::All { shelves, .. } => Some(shelves.iter().flatten()),
             Self::TooMany => None,
         }
     }

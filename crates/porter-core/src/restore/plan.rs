@@ -212,7 +212,7 @@ impl Plan {
     ) -> Result<impl Iterator<Item = Result<Due<'p>, TrunkError>> + Send + 'p, TrunkError> {
         type Numbered<'p> = (u32, Result<Cow<'p, Entry>, EntryRefused>);
         let mut rows: Box<dyn Iterator<Item = Numbered<'p>> + Send> = match self.kept.all() {
-            Some(kept) => Box::new(kept.iter().map(|(number, entry)| (*number, Ok(Cow::Borrowed(entry))))),
+            Some(kept) => Box::new(kept.map(|(number, entry)| (*number, Ok(Cow::Borrowed(entry))))),
             None => Box::new((0..).zip(trunk.entries()?.map(|entry| entry.map(Cow::Owned)))),
         };
         Ok(self.steps.iter().map(move |step| {

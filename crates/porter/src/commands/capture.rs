@@ -221,16 +221,20 @@ fn closed(machine: &Machine, survey: &Survey, wait: bool) -> Result<bool, Failur
 }
 
 fn refuse_what_does_not_go_together(making: &MakingArguments) -> Result<(), Failure> {
-    let is_packed = making.form == Form::Packed;
+    let why = match making.form {
+        Form::Packed => return Ok(()),
+        Form::Open => "An open trunk is plain folders that anyone can browse",
+        Form::Parked => "A parked trunk shares the files that are there, as they are",
+    };
     for (given, option) in [
         (making.seal, "--seal"),
         (making.spare.is_some(), "--spare"),
         (making.continue_on.is_some(), "--continue-on"),
     ] {
-        if given && !is_packed {
+        if given {
             return Err(Failure::wrong_use(
                 format!("only a packed trunk can have {option}"),
-                "Nothing was done. An open trunk is plain folders that anyone can browse: leave --form out for a packed one.",
+                format!("Nothing was done. {why}: leave --form out for a packed one."),
             ));
         }
     }

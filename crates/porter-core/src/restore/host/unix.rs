@@ -60,18 +60,25 @@ pub(crate) fn rename_without_replacing(from: &Path, to: &Path) -> io::Result<()>
 
 /// An open folder: what is made in it is reached without going through all the folders above again, and nobody can exchange them
 /// meanwhile.
-pub(crate) struct Folder(rustix::fd::OwnedFd);
+pub(crate) struct Folder {
+    folder: rustix::fd::OwnedFd,
+    /// Closing a file changes its times nowhere but on volumes that somebody else writes, such as
+    /// ntfs-3g or a server. Before, they are set more quickly.
+    times_outlast_closing: bool,
+}
 
 impl Folder {
     pub(crate) fn open(path: &Path) -> io::Result<Self> {
         let flags = OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC;
-        Ok(Self(rustix::fs::open(path, flags, Mode::empty())?))
+        let folder = rustix::fs::open(path, flags, Mode::empty())?;
+        let times_outlast_closing = is_volume_of_linux(&folder);
+        Ok(Self { folder, times_outlast_closing })
     }
 
     /// A new file, which must not be there.
     pub(crate) fn create_new(&self, name: &OsStr) -> io::Result<File> {
         let flags = OFlags::CREATE | OFlags::EXCL | OFlags::WRONLY | OFlags::CLOEXEC;
-        Ok(rustix::fs::openat(&self.0, name, flags, Mode::from_raw_mode(0o666))?.into())
+        Ok(rustix::fs::openat(&self.folder, name, flags, Mode::from_raw_mode(0o666))?.into())
     }
 
     /// A new file without any name: nothing is left of it if it never gets one, and a name is given more quickly than changed. None where
@@ -80,7 +87,9 @@ impl Folder {
         #[cfg(target_os = "linux")]
         if can_name_open_files() {
             let flags = OFlags::TMPFILE | OFlags::WRONLY | OFlags::CLOEXEC;
-            return Some(rustix::fs::openat(&self.0, ".", flags, Mode::from_raw_mode(0o666)).ok()?.into());
+            return Some(
+                rustix::fs::openat(&self.folder, ".", flags, Mode::from_raw_mode(0o666)).ok()?.into(),
+            );
         }
         None
     }
@@ -88,7 +97,7 @@ impl Folder {
     /// Gives a file that has none its name. Fails with `AlreadyExists` rather than replace anything.
     pub(crate) fn give_name(&self, file: &File, name: &OsStr) -> io::Result<()> {
         #[cfg(target_os = "linux")]
-        return Ok(rustix::fs::linkat(file, "", &self.0, name, AtFlags::EMPTY_PATH)?);
+        return Ok(rustix::fs::linkat(file, "", &self.folder, name, AtFlags::EMPTY_PATH)?);
         #[cfg(not(target_os = "linux"))]
         Err(io::ErrorKind::Unsupported.into())
     }
@@ -96,12 +105,25 @@ impl Folder {
     /// [`rename_without_replacing`] within the folder, whose path is `at`.
     pub(crate) fn rename_without_replacing(&self, at: &Path, from: &OsStr, to: &OsStr) -> io::Result<()> {
         #[cfg(any(target_os = "linux", target_os = "android"))]
-        match rustix::fs::renameat_with(&self.0, from, &self.0, to, RenameFlags::NOREPLACE) {
+        match rustix::fs::renameat_with(&self.folder, from, &self.folder, to, RenameFlags::NOREPLACE) {
             Err(Errno::INVAL | Errno::NOSYS | Errno::NOTSUP) => {}
             done => return Ok(done?),
         }
         rename_without_replacing(&at.join(from), &at.join(to))
     }
+}
+
+/// True for volumes that Linux itself writes, on this machine.
+#[cfg(target_os = "linux")]
+fn is_volume_of_linux(folder: impl AsFd) -> bool {
+    /// ext4, XFS, btrfs, tmpfs and F2FS (linux/magic.h).
+    const MAGIC: [i64; 5] = [0xef53, 0x5846_5342, 0x9123_683e, 0x0102_1994, 0xf2f5_2010];
+    rustix::fs::fstatfs(folder).is_ok_and(|volume| MAGIC.contains(&volume.f_type))
+}
+
+#[cfg(not(target_os = "linux"))]
+fn is_volume_of_linux(_folder: impl AsFd) -> bool {
+    false
 }
 
 /// Whether a file that is open can be given a name: for that Linux asks for the right to search everywhere, which root may have been left
@@ -139,8 +161,12 @@ pub(crate) fn set_file_metadata(
     owner: Option<Owner>,
 ) -> io::Result<()> {
     set_owner_streams_and_mode(&file, entry, owner)?;
-    drop(file);
-    set_times_in(&folder.0, path.file_name().unwrap_or_default(), entry.modified_utc);
+    if folder.times_outlast_closing {
+        set_times_of(&file, entry.modified_utc);
+    } else {
+        drop(file);
+        set_times_in(&folder.folder, path.file_name().unwrap_or_default(), entry.modified_utc);
+    }
     set_windows_metadata(path, entry);
     Ok(())
 }
@@ -151,9 +177,7 @@ pub(crate) fn set_nameless_metadata(file: &File, entry: &Entry, owner: Option<Ow
     if let Some(mark) = samba_mark(entry) {
         let _ = rustix::fs::fsetxattr(file, SAMBA_ATTRIBUTES, mark.as_bytes(), XattrFlags::empty());
     }
-    if let Some(modified_utc) = entry.modified_utc {
-        let _ = rustix::fs::futimens(file, &both_times(modified_utc));
-    }
+    set_times_of(file, entry.modified_utc);
     Ok(())
 }
 
@@ -251,6 +275,11 @@ pub(crate) fn copy_marks(from: &Path, to: &Path) {
 /// The time of last access becomes that of the change: nothing better is known.
 fn set_times(path: &Path, modified_utc: Option<OffsetDateTime>) {
     set_times_in(CWD, path.as_os_str(), modified_utc);
+}
+
+fn set_times_of(file: &File, modified_utc: Option<OffsetDateTime>) {
+    let Some(modified_utc) = modified_utc else { return };
+    let _ = rustix::fs::futimens(file, &both_times(modified_utc));
 }
 
 fn set_times_in(folder: impl AsFd, name: &OsStr, modified_utc: Option<OffsetDateTime>) {
