@@ -53,7 +53,7 @@ impl RelativePath {
         if bytes[0] == b'/' {
             return Err(PathRefused::Absolute);
         }
-        if bytes.len() > MOST_BYTES || bytes.iter().filter(|b| **b == b'/').count() >= MOST_STEPS {
+        if is_too_long(bytes) {
             return Err(PathRefused::TooLong);
         }
         for step in bytes.split(|b| *b == b'/') {
@@ -83,11 +83,7 @@ impl RelativePath {
             bytes.push(b'/');
         }
         bytes.extend_from_slice(tail);
-        let slashes = bytes.iter().filter(|b| **b == b'/').count();
-        if bytes.len() > MOST_BYTES || slashes >= MOST_STEPS {
-            return Err(PathRefused::TooLong);
-        }
-        Ok(Self(bytes))
+        if is_too_long(&bytes) { Err(PathRefused::TooLong) } else { Ok(Self(bytes)) }
     }
 
     /// The exact bytes, `/` between steps.
@@ -143,6 +139,13 @@ impl RelativePath {
         let mut steps = self.steps().skip(folder.steps().count());
         steps.try_fold(Self::root(), |below, step| below.join(step).ok())
     }
+}
+
+fn is_too_long(path: &[u8]) -> bool {
+    // Nearly all have fewer bytes than they may have steps, and are not counted through.
+    let has_too_many_steps =
+        || path.len() >= MOST_STEPS && path.iter().filter(|byte| **byte == b'/').count() >= MOST_STEPS;
+    path.len() > MOST_BYTES || has_too_many_steps()
 }
 
 fn check_name(name: &[u8]) -> Result<(), PathRefused> {

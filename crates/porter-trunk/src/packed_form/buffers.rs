@@ -14,6 +14,17 @@ const STEP_IN_BYTES: usize = 1 << 20;
 
 static WAITING: Mutex<Vec<Vec<u8>>> = Mutex::new(Vec::new());
 
+/// The smallest that waits and has so much room.
+fn waiting(length_in_bytes: usize) -> Option<Vec<u8>> {
+    if length_in_bytes < SHORTEST_KEPT_IN_BYTES {
+        return None;
+    }
+    let mut waiting = WAITING.lock().unwrap_or_else(PoisonError::into_inner);
+    let fits = waiting.iter().enumerate().filter(|(_, bytes)| bytes.capacity() >= length_in_bytes);
+    let smallest = fits.min_by_key(|(_, bytes)| bytes.capacity()).map(|(at, _)| at);
+    smallest.map(|at| waiting.swap_remove(at))
+}
+
 /// Bytes whose memory is used again when they are dropped.
 #[derive(Debug, Default)]
 pub(super) struct Buffer(Vec<u8>);
@@ -21,21 +32,15 @@ pub(super) struct Buffer(Vec<u8>);
 impl Buffer {
     /// With room for so many bytes. What is in it is left over from earlier.
     pub(super) fn with_room(length_in_bytes: usize) -> Self {
-        let mut bytes = if length_in_bytes < SHORTEST_KEPT_IN_BYTES {
-            Vec::new()
-        } else {
-            let mut waiting = WAITING.lock().unwrap_or_else(PoisonError::into_inner);
-            let fit = |bytes: &Vec<u8>| bytes.capacity() >= length_in_bytes;
-            let fits = waiting.iter().enumerate().filter(|(_, bytes)| fit(bytes));
-            let smallest = fits.min_by_key(|(_, bytes)| bytes.capacity()).map(|(at, _)| at);
-            smallest.map(|at| waiting.swap_remove(at)).unwrap_or_default()
-        };
-        if bytes.capacity() < length_in_bytes {
-            let is_long = length_in_bytes > STEP_IN_BYTES / 2;
-            let room =
-                if is_long { length_in_bytes.next_multiple_of(STEP_IN_BYTES) } else { length_in_bytes };
-            bytes = Vec::with_capacity(room);
-        }
+        let is_long = length_in_bytes > STEP_IN_BYTES / 2;
+        let room = if is_long { length_in_bytes.next_multiple_of(STEP_IN_BYTES) } else { length_in_bytes };
+        Self(waiting(length_in_bytes).unwrap_or_else(|| Vec::with_capacity(room)))
+    }
+
+    /// Of this length. What is in it is left over from earlier, or zeros in memory that nobody has touched yet.
+    pub(super) fn with_length(length_in_bytes: usize) -> Self {
+        let mut bytes = waiting(length_in_bytes).unwrap_or_else(|| vec![0; length_in_bytes]);
+        bytes.resize(length_in_bytes, 0);
         Self(bytes)
     }
 

@@ -63,7 +63,7 @@ pub(super) fn cut<E>(
 ) -> Result<(), PieceFailed<E>> {
     BUFFER.with_borrow_mut(|buffer| {
         if buffer.len() < LARGE_IN_BYTES {
-            *buffer = fresh_buffer();
+            *buffer = Buffer::with_length(LARGE_IN_BYTES);
         }
         let mut end = 0;
         let at_end = fill(content, buffer, &mut end).map_err(PieceFailed::Reading)?;
@@ -85,12 +85,6 @@ pub(super) fn cut<E>(
             use_content(Piece::to_copy(bytes, !at_end), is_all)
         })
     })
-}
-
-fn fresh_buffer() -> Buffer {
-    let mut buffer = Buffer::with_room(LARGE_IN_BYTES);
-    buffer.resize(LARGE_IN_BYTES, 0);
-    buffer
 }
 
 fn cut_finely<E>(
@@ -142,7 +136,7 @@ fn cut_coarsely<E>(
         if at_end {
             return Ok(());
         }
-        buffer = fresh_buffer();
+        buffer = Buffer::with_length(LARGE_IN_BYTES);
         let rest = &full[begin..end];
         buffer[..rest.len()].copy_from_slice(rest);
         end -= begin;
