@@ -6,9 +6,9 @@ use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
-/// So much is kept, of blocks of all sizes: enough for all threads and kinds of content, and bounded. Of many small files of many kinds, whose blocks
-/// are of 2 MiB, 40 MiB are just enough; with less, blocks are read again and again.
-const KEPT_IN_BYTES: u64 = 64 << 20;
+/// So much is kept, of blocks of all sizes: enough for all threads and kinds of content, and bounded. Many small files of many kinds need 48 MiB;
+/// with less, blocks are read again and again. Attachments that come again in later mails gain by the rest.
+const KEPT_IN_BYTES: u64 = 96 << 20;
 /// So many are read before they are asked for.
 const BLOCKS_AHEAD: usize = 6;
 
