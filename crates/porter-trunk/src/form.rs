@@ -27,8 +27,12 @@ pub trait TrunkWriter: Sync {
         progress: &dyn Fn(u64),
     ) -> Result<Stored, StoreError>;
 
-    /// Takes a file that the system shows, by its path, without copying it; none if this form copies.
-    fn store_file(&self, _file: &Path, _progress: &dyn Fn(u64)) -> Option<Result<Stored, StoreError>> {
+    /// Takes a file that the system shows, by its path, without copying it; none if this form copies, and then it does not ask for the path.
+    fn store_file(
+        &self,
+        _file: &dyn Fn() -> Option<PathBuf>,
+        _progress: &dyn Fn(u64),
+    ) -> Option<Result<Stored, StoreError>> {
         None
     }
 

@@ -185,8 +185,12 @@ impl TrunkWriter for ParkedTrunkWriter {
         Err(StoreError::Trunk(TrunkError::CannotPark(self.folder.clone())))
     }
 
-    fn store_file(&self, file: &Path, progress: &dyn Fn(u64)) -> Option<Result<Stored, StoreError>> {
-        Some(self.park(file, progress))
+    fn store_file(
+        &self,
+        file: &dyn Fn() -> Option<PathBuf>,
+        progress: &dyn Fn(u64),
+    ) -> Option<Result<Stored, StoreError>> {
+        Some(self.park(&file()?, progress))
     }
 
     fn record(&self, entry: &Entry) -> Result<(), TrunkError> {

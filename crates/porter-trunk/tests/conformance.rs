@@ -170,7 +170,7 @@ fn store_bytes(trunk: &dyn TrunkWriter, entry: &Entry, content: &[u8]) -> Stored
     // On the volume of the trunk, as the old machine's files are.
     let mut file = tempfile::NamedTempFile::new().unwrap();
     file.write_all(content).unwrap();
-    match trunk.store_file(file.path(), &|_| {}) {
+    match trunk.store_file(&|| Some(file.path().to_path_buf()), &|_| {}) {
         Some(stored) => stored.unwrap(),
         None => trunk.store(&entry.address, entry.modified_utc, &mut &content[..], &|_| {}).unwrap(),
     }
@@ -341,7 +341,7 @@ fn a_second_name_of_a_file_and_a_hole_come_back(form: &Form) {
     hole.as_file().set_len(HOLE_IN_BYTES).unwrap();
     let mut sparse = entry(trunk.name_rules(), b"disk.img", Content::Folder);
     sparse.sparse = true;
-    let stored = match trunk.store_file(hole.path(), &|_| {}) {
+    let stored = match trunk.store_file(&|| Some(hole.path().to_path_buf()), &|_| {}) {
         Some(stored) => stored.unwrap(),
         None => trunk.store(&sparse.address, None, &mut hole.reopen().unwrap(), &|_| {}).unwrap(),
     };

@@ -476,13 +476,13 @@ impl Carrier<'_> {
             Ok(file) => file,
             Err(error) => return Ok(Err(reason_for(error.trouble))),
         };
-        let shown = self.machine.volume.host_tree().and_then(|tree| tree.host_path(&spot.on_volume).ok());
+        let shown = || self.machine.volume.host_tree()?.host_path(&spot.on_volume).ok();
         let progress = |size_in_bytes| self.conduct.send(&Event::Bytes { size_in_bytes });
-        let as_file = shown.and_then(|path| self.trunk.store_file(&path, &progress));
-        // A listed length is not believed: Windows tells old ones of files that are open.
-        let copied =
-            || self.trunk.store(address, metadata.modified_utc, &mut Sequential::new(file), &progress);
-        let stored = as_file.unwrap_or_else(copied);
+        let copied = || {
+            let mut content = Sequential::of_listed_size(file, metadata.size_in_bytes);
+            self.trunk.store(address, metadata.modified_utc, &mut content, &progress)
+        };
+        let stored = self.trunk.store_file(&shown, &progress).unwrap_or_else(copied);
         if let (Ok(stored), Some(number)) = (&stored, metadata.same_file) {
             linked().insert(number, stored.clone());
         }

@@ -93,17 +93,19 @@ pub(super) fn details(path: &Path, keeps: &Keeps) -> io::Result<Details> {
     if !keeps.extended_attributes {
         return Ok(details);
     }
-    let mut names = vec![0_u8; 1024];
-    let length = loop {
-        match rustix::fs::llistxattr(path, &mut names) {
-            Ok(length) => break length,
+    // Most files have no attribute, and need no memory for their names.
+    let (mut few, mut many) = ([0_u8; 1024], Vec::new());
+    let names = loop {
+        let room = if many.is_empty() { &mut few[..] } else { &mut many[..] };
+        match rustix::fs::llistxattr(path, &mut *room) {
+            Ok(length) => break &room[..length],
             // 64 KiB is the most that Linux lets a listing have.
-            Err(Errno::RANGE) if names.len() < 65_536 => names.resize(names.len() * 8, 0),
+            Err(Errno::RANGE) if many.is_empty() => many.resize(65_536, 0),
             Err(Errno::NOTSUP | Errno::RANGE) => return Ok(details),
             Err(cause) => return Err(cause.into()),
         }
     };
-    for name in names[..length].split(|b| *b == 0) {
+    for name in names.split(|b| *b == 0) {
         let Some(stream) = name.strip_prefix(b"user.") else { continue };
         let stream = String::from_utf8_lossy(stream).into_owned();
         let Some(content) = attribute(path, name) else {
