@@ -1,10 +1,12 @@
 //! The proof: a trunk against itself, or a machine against a trunk.
 
 mod finder;
+mod listed;
 mod machine;
 mod programs;
 mod trunk;
 
+pub(crate) use listed::Listed;
 pub use machine::check_machine;
 pub(crate) use machine::{refused_entry, verdict_on_refused};
 pub use trunk::{Proved, check_trunk, prove_trunk};

@@ -2,7 +2,7 @@
 
 use crate::hex::from_hex;
 use crate::left::{exact_bytes, text_and_hex};
-use crate::{ContentHash, Extents};
+use crate::{ContentHash, Extents, Tally};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use porter_names::{NameRules, PathRefused, RelativePath};
@@ -203,6 +203,15 @@ impl Entry {
         match self.content {
             Content::File { size_in_bytes, .. } => size_in_bytes,
             Content::Folder | Content::Link { .. } => 0,
+        }
+    }
+
+    /// Itself, to be counted with others.
+    pub fn tally(&self) -> Tally {
+        match self.content {
+            Content::File { size_in_bytes, .. } => Tally::file(size_in_bytes),
+            Content::Folder => Tally::FOLDER,
+            Content::Link { .. } => Tally::LINK,
         }
     }
 

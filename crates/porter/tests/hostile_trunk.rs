@@ -215,3 +215,60 @@ fn a_flipped_bit_anywhere_in_the_trunk_is_noticed() {
     }
     bench.porter(&["check", "trunk", "--quiet"]).with_status(0);
 }
+
+#[test]
+fn what_a_damaged_list_tells_no_more_of_is_missed_by_every_command() {
+    let bench = Workbench::new();
+    bench.empty_machine("PC", "odile");
+    bench.empty_machine("NEW", "odile");
+    bench.empty_machine("RESTORED", "odile");
+    for number in 0..60 {
+        bench.write(&format!("PC/Users/odile/Documents/Kites/{number}.txt"), format!("spar {number}"));
+    }
+    bench.porter(&["capture", "PC", "trunk", "--quiet"]).with_status(0);
+    bench.porter(&["restore", "trunk", "RESTORED", "--yes", "--quiet"]).with_status(0);
+    let list = bench.path("trunk/list-00001.list");
+    let whole = fs::read(&list).unwrap();
+    let harmed_at = |at: usize| {
+        let mut harmed = whole.clone();
+        harmed[at] ^= 0x20;
+        fs::write(&list, harmed).unwrap();
+        bench.porter(&["check", "trunk", "--json", "-", "--quiet"])
+    };
+    // Wherever the entries stand in it.
+    let at =
+        (0..whole.len()).step_by(64).find(|at| harmed_at(*at).out.contains("captured entries are not in it"));
+    let receipt = harmed_at(at.unwrap()).with_status(3).json();
+    let documents = |receipt: &serde_json::Value| {
+        let items = receipt["items"].as_array().unwrap();
+        items.iter().find(|item| item["id"] == "odile/folder/documents").unwrap().clone()
+    };
+    let row = documents(&receipt);
+    assert_eq!((&row["verdict"], &row["files"]["missing"]), (&"missing".into(), &60.into()), "{row}");
+    assert_eq!(row["files"]["landed"], 0, "{row}");
+
+    // What is on the machine may be right; nobody can tell.
+    let receipt =
+        bench.porter(&["check", "trunk", "RESTORED", "--json", "-", "--quiet"]).with_status(3).json();
+    assert_eq!(documents(&receipt)["verdict"], "missing");
+    let tried = bench.porter(&["restore", "trunk", "NEW", "--try"]).with_status(3);
+    assert!(tried.out.contains("61 of 61 captured entries are not in it"), "{}", tried.out);
+    for words in [
+        &["look", "trunk", "--tree"][..],
+        &["look", "trunk", "odile/folder/documents"],
+        &["look", "trunk", "--find", "*.txt"],
+    ] {
+        let said = bench.porter(words).with_status(3);
+        assert!(said.err.contains("Part of the trunk's list is damaged"), "{words:?}: {}", said.err);
+    }
+    for to in ["out", "-"] {
+        let said = bench.porter(&["take", "trunk", "odile/folder/documents/Kites/7.txt", to]).with_status(1);
+        assert!(said.err.contains("--mend"), "{}", said.err);
+    }
+    assert!(!bench.path("out").exists());
+
+    // Made anew from the packs, it tells of everything.
+    bench.porter(&["look", "trunk", "--mend"]).with_status(0);
+    bench.porter(&["take", "trunk", "odile/folder/documents/Kites/7.txt", "out"]).with_status(0);
+    bench.porter(&["check", "trunk", "RESTORED", "--quiet"]).with_status(0);
+}

@@ -236,6 +236,67 @@ fn spare_data_mends_a_trunk_and_the_receipt_names_what_it_cannot() {
     assert_eq!(bench.read("NEW/Users/odile/Documents/Kites/plan 2.txt"), "spar 2\n".repeat(90));
 }
 
+#[test]
+fn of_each_damage_it_is_told_whether_it_could_be_mended() {
+    let bench = bench();
+    bench.porter(&["capture", "PC", "plain", "--quiet"]).with_status(0);
+    let said = bench.porter(&["check", "plain", "--mend", "--quiet"]).with_status(0);
+    assert!(said.err.contains("has no spare data"), "{}", said.err);
+
+    bench.porter(&["capture", "PC", "trunk", "--spare", "5%", "--quiet"]).with_status(0);
+    let names = ["pack-00001.pack", "pack-00001.pack.spare", "list-00001.list.spare"];
+    let whole = names.map(|name| fs::read(bench.path(&format!("trunk/{name}"))).unwrap());
+    let put_back = || {
+        for (name, content) in names.iter().zip(&whole) {
+            bench.write(&format!("trunk/{name}"), content);
+        }
+    };
+    let cut = |name: &str, by: usize| {
+        let content = fs::read(bench.path(&format!("trunk/{name}"))).unwrap();
+        bench.write(&format!("trunk/{name}"), &content[..content.len() - by]);
+    };
+    let hurt = |name: &str, stretch: std::ops::Range<usize>| {
+        let mut content = fs::read(bench.path(&format!("trunk/{name}"))).unwrap();
+        content[stretch].iter_mut().for_each(|byte| *byte ^= 0x5a);
+        bench.write(&format!("trunk/{name}"), &content);
+    };
+
+    // Its end is what the rest of a pack is found by.
+    cut(names[0], 40);
+    let said = bench.porter(&["check", "trunk", "--quiet"]).with_status(3);
+    assert!(said.out.contains("The whole of it\n      changed  (all of it)"), "{}", said.out);
+    let page = ["check", "trunk", "--quiet", "--page", "receipt.html"];
+    bench.porter(&page).with_status(3);
+    assert!(bench.read("receipt.html").contains("<bdi>(all of it)</bdi>"));
+    let mended = bench.porter(&["check", "trunk", "--mend", "--quiet"]).with_status(0);
+    assert!(mended.err.contains("Mended pack-00001.pack"), "{}", mended.err);
+    assert!(mended.err.contains("1 of 2 files had no damage."), "{}", mended.err);
+
+    // The spare data is hurt, and the file is not.
+    let middle = whole[2].len() / 2;
+    hurt(names[2], middle..middle + 9);
+    let said = bench.porter(&["check", "trunk", "--mend", "--quiet"]).with_status(0);
+    assert!(said.err.contains("Renewed the spare data of list-00001.list"), "{}", said.err);
+
+    // More is hurt than there is spare data: nothing is made worse.
+    hurt(names[0], 1000..whole[0].len() - 1000);
+    let worse = fs::read(bench.path("trunk/pack-00001.pack")).unwrap();
+    let said = bench.porter(&["check", "trunk", "--mend", "--quiet"]).with_status(3);
+    assert!(said.err.contains("Not mended pack-00001.pack"), "{}", said.err);
+    assert_eq!(fs::read(bench.path("trunk/pack-00001.pack")).unwrap(), worse);
+
+    // A list made anew from such a pack names what is lost.
+    put_back();
+    let first = whole[0].windows(4).position(|four| four == b"spar").unwrap_or(whole[0].len() / 4);
+    hurt(names[0], first..first + 2000);
+    fs::remove_file(bench.path("trunk/list-00001.list")).unwrap();
+    let said = bench.porter(&["look", "trunk", "--mend"]);
+    assert!(said.err.contains("lost, because packs are damaged:"), "{}", said.err);
+    assert!(said.err.contains("  odile/documents/"), "{}", said.err);
+    let checked = bench.porter(&["check", "trunk", "--quiet"]).with_status(3);
+    assert!(checked.out.contains("Needs attention"), "{}", checked.out);
+}
+
 #[cfg(unix)]
 #[test]
 fn names_of_one_file_and_holes_come_back_as_such() {

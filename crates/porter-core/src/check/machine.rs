@@ -2,6 +2,7 @@
 
 use super::CheckError;
 use super::finder::{Finder, Found};
+use super::listed::Listed;
 use crate::attributes::attributes_of;
 use crate::catalogue::{Catalogue, PROFILE_PART};
 use crate::events::{Conduct, Event, Stage};
@@ -87,6 +88,7 @@ pub fn check_machine(
     conduct.send(&Event::StageBegan { stage: Stage::Check, expected });
     let mut meanings: Vec<Option<Landed>> = trunk.items().iter().map(Landed::of).collect();
     let mut general: Vec<Finding> = history.cut_off_utc.into_iter().map(cut_off).collect();
+    let mut listed = Listed::default();
     let entries = trunk.entries()?;
     in_order(
         |hand_over| {
@@ -112,6 +114,7 @@ pub fn check_machine(
             match checked {
                 Ok((entry, outcome)) => match chosen.get(entry.item.as_str()) {
                     Some((at, _)) => {
+                        listed.see(&entry);
                         without_creation_time[*at] += u64::from(outcome.creation_time_differs);
                         if let Some(meaning) = &mut meanings[*at] {
                             meaning.see(&entry, outcome.verdict);
@@ -121,6 +124,7 @@ pub fn check_machine(
                     None => general.extend(outcome.findings),
                 },
                 Err(refused) => {
+                    listed.see_refused(&refused);
                     let row = refused.item.as_deref().and_then(|item| chosen.get(item));
                     let finding = refused_entry(&refused);
                     match row {
@@ -150,6 +154,7 @@ pub fn check_machine(
         if !chosen.get(item.id.as_str()).is_some_and(|(_, chosen)| *chosen) {
             continue;
         }
+        listed.note_missing(item, &mut items[at_row]);
         if let Some(meaning) = meanings[at_row].take() {
             meaning.note(item, &mut items[at_row]);
         }

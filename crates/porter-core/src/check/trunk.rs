@@ -1,6 +1,7 @@
 //! A trunk against itself.
 
 use super::CheckError;
+use super::listed::Listed;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order_by_batch;
 use crate::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
@@ -17,6 +18,7 @@ pub struct Proved {
     pub damage: Vec<(Option<Entry>, Damage)>,
     /// Of so many files no content was read.
     pub files_not_read: u64,
+    listed: Listed,
 }
 
 /// Proves a trunk as deep as asked, and compares its lists with each other.
@@ -63,6 +65,7 @@ pub fn prove_trunk(
         |looked_into| {
             match looked_into {
                 Ok((found, entry)) => {
+                    proved.listed.see(&entry);
                     let is_whole = depth == Depth::Full && found.is_none();
                     let unlisted = audit.see(&entry, is_whole);
                     let wrong = found.or(unlisted);
@@ -75,7 +78,9 @@ pub fn prove_trunk(
                         proved.damage.push((Some(entry), wrong));
                     }
                 }
-                Err(EntryRefused { line, problem, .. }) => {
+                Err(refused) => {
+                    // It is a finding of the whole, and what it was to tell of is missing from its item.
+                    let EntryRefused { line, problem, .. } = refused;
                     let file = trunk.list_name();
                     proved.damage.push((None, Damage::BadLine { file, line, problem }));
                 }
@@ -133,14 +138,16 @@ pub fn check_trunk(
     checked_utc: OffsetDateTime,
     conduct: Conduct<'_>,
 ) -> Result<Receipt, CheckError> {
-    let Proved { damage, files_not_read } = prove_trunk(trunk, depth, Stage::Check, conduct)?;
+    let Proved { damage, files_not_read, listed } = prove_trunk(trunk, depth, Stage::Check, conduct)?;
     if conduct.is_stopped() {
         return Err(CheckError::Cancelled);
     }
     let mut items: Vec<ItemReceipt> = trunk.items().iter().map(ItemReceipt::new).collect();
     for (row, item) in items.iter_mut().zip(trunk.items()) {
         if item.chosen {
-            row.count(Verdict::Landed, item.captured.files, item.captured.size_in_bytes);
+            let (files, size_in_bytes) = listed.files_of(item);
+            row.count(Verdict::Landed, files, size_in_bytes);
+            listed.note_missing(item, row);
         } else {
             super::machine::leave_out(row, item);
         }

@@ -201,6 +201,13 @@ pub enum Reason {
     },
     /// The trunk has two entries for the same thing.
     Twice,
+    /// The trunk's list does not tell of all that was captured: it is damaged.
+    NotListed {
+        /// Entries that it does not tell of.
+        missing: u64,
+        /// Entries that were captured.
+        captured: u64,
+    },
     /// The trunk's own content is not what was captured.
     TrunkDamaged {
         /// In words.

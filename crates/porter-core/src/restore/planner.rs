@@ -13,7 +13,7 @@ use super::links::leads_out;
 use super::plan::{Action, NewFolder, Plan, Refused, Renamed, Step, mark_of};
 use super::target::{Destination, TargetTree};
 use crate::ahead::ahead;
-use crate::check::refused_entry;
+use crate::check::{Listed, refused_entry};
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
 use crate::receipt::Reason;
@@ -137,13 +137,15 @@ impl<'a> Planner<'a> {
         let host = self.tree.host().clone();
         let entries = trunk.entries()?;
         let mut different = Vec::new();
-        let planner = &mut *self;
+        let mut listed = Listed::default();
+        let (planner, told) = (&mut *self, &mut listed);
         in_order(
             |hand_over| {
                 ahead(entries, |entries| {
                     for (number, entry) in (0_u32..).zip(entries) {
                         let to_compare = match entry {
                             Ok(mut entry) if items.contains(&entry.item) => {
+                                told.see(&entry);
                                 planner.adapt(trunk, &mut entry, number);
                                 planner.plan_entry(entry, number, target, conduct)
                             }
@@ -155,6 +157,7 @@ impl<'a> Planner<'a> {
                             }
                             Ok(_) => None,
                             Err(refused) => {
+                                told.see_refused(&refused);
                                 planner.refuse_line(refused, items);
                                 None
                             }
@@ -183,6 +186,15 @@ impl<'a> Planner<'a> {
         if conduct.is_stopped() {
             return Err(RestoreError::Cancelled);
         }
+        for item in trunk.items().iter().filter(|item| items.contains(&item.id)) {
+            self.refused.extend(listed.missing_of(item).map(|reason| Refused {
+                item: Some(item.id.clone()),
+                key: None,
+                path: RelativePath::root(),
+                reason,
+                needs_attention: true,
+            }));
+        }
         conduct.send(&Event::StageEnded { stage: Stage::Plan });
         self.settle_what_differs(different, decide);
         Ok(())
@@ -192,7 +204,7 @@ impl<'a> Planner<'a> {
     fn settle_what_differs(&mut self, different: Vec<ToCompare>, decide: Decide<'_>) {
         let mut cannot = BTreeSet::new();
         for ToCompare { step: at, entry, at: existing } in different {
-            self.identical -= tally_of(&entry);
+            self.identical -= entry.tally();
             let pair = self.pair(&entry, &existing);
             let settled = if pair.trunks_gets_the_name(decide(&pair)) {
                 self.tree.choose_aside(&existing).map(|aside| {
@@ -245,10 +257,10 @@ impl<'a> Planner<'a> {
     }
 
     fn count_to_write(&mut self, entry: &Entry, at: &RelativePath) {
-        self.to_write += tally_of(entry);
+        self.to_write += entry.tally();
         match self.to_write_by_item.get_mut(&entry.item) {
-            Some(tally) => *tally += tally_of(entry),
-            None => drop(self.to_write_by_item.insert(entry.item.clone(), tally_of(entry))),
+            Some(tally) => *tally += entry.tally(),
+            None => drop(self.to_write_by_item.insert(entry.item.clone(), entry.tally())),
         }
         let size_in_bytes = entry.size_in_bytes().saturating_add(MOST_LOST_PER_ENTRY_IN_BYTES);
         let drive = self.tree.host().drive_of(at);
@@ -329,7 +341,7 @@ impl<'a> Planner<'a> {
             self.kept.keep(number, entry);
             return None;
         }
-        self.identical += tally_of(&entry);
+        self.identical += entry.tally();
         if entry.content == Content::Folder {
             self.kept.keep(number, entry);
             return None;
@@ -469,14 +481,6 @@ impl<'a> Planner<'a> {
 
 /// The half-empty last block of a file, and its row in the folder.
 const MOST_LOST_PER_ENTRY_IN_BYTES: u64 = 4096 + 512;
-
-fn tally_of(entry: &Entry) -> Tally {
-    match &entry.content {
-        Content::File { size_in_bytes, .. } => Tally::file(*size_in_bytes),
-        Content::Folder => Tally::FOLDER,
-        Content::Link { .. } => Tally::LINK,
-    }
-}
 
 fn is_identical(what: &ToCompare, host: &HostTree, conduct: Conduct<'_>) -> bool {
     let Ok(path) = host.host_path(&what.at) else { return false };

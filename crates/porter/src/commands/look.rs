@@ -2,14 +2,15 @@
 
 use crate::arguments::TrunkArguments;
 use crate::failure::{Failure, Outcome};
-use crate::screen::say_json;
+use crate::screen::{CARE, say_json, styled, tell};
 use crate::{keys, open, views};
 use clap::Args;
 use porter_core::catalogue::patterns::{Candidate, Patterns, in_lower_case};
 use porter_names::RelativePath;
 use porter_trunk::outside::Outside;
-use porter_trunk::packed_form::rebuild;
-use porter_trunk::{Entry, Trunk, TrunkItem};
+use porter_trunk::packed_form::{Rebuilt, rebuild};
+use porter_trunk::{Entry, Trunk, TrunkError, TrunkItem};
+use std::cell::Cell;
 
 /// Show what a trunk holds
 #[derive(Debug, Args)]
@@ -37,9 +38,12 @@ pub(crate) struct LookArguments {
 }
 
 pub(crate) fn run(arguments: &LookArguments) -> Result<Outcome, Failure> {
-    if arguments.mend {
-        mend(&arguments.trunk)?;
-    }
+    let mended = if arguments.mend { mend(&arguments.trunk)? } else { Outcome::Well };
+    let shown = show(arguments)?;
+    Ok(Outcome::attention_if(Outcome::Attention == mended || Outcome::Attention == shown))
+}
+
+fn show(arguments: &LookArguments) -> Result<Outcome, Failure> {
     let trunk = match open::trunk_if_it_opens(&arguments.trunk)? {
         Ok(trunk) => trunk,
         Err(outside) if arguments.item.is_some() => {
@@ -58,22 +62,23 @@ pub(crate) fn run(arguments: &LookArguments) -> Result<Outcome, Failure> {
         }
     };
     let trunk = &*trunk;
+    let list = UsableList::of(trunk);
     let named = arguments.item.as_deref().map(|text| item_and_path(trunk, text)).transpose()?;
     if !arguments.find.is_empty() {
-        return find(trunk, named.as_ref(), arguments);
+        return find(&list, named.as_ref(), arguments);
     }
     if arguments.tree {
-        let entries = trunk.entries()?.flatten().filter(|entry| is_within(entry, named.as_ref()));
+        let entries = list.entries()?.filter(|entry| is_within(entry, named.as_ref()));
         views::look::show_tree(&views::look::tree(entries, arguments.levels));
-        return Ok(Outcome::Well);
+        return Ok(list.outcome());
     }
     let rows = match &named {
         None => None,
         Some((item, below)) => {
-            let entries = trunk.entries()?.flatten().filter(|entry| entry.item == item.id);
+            let entries = list.entries()?.filter(|entry| entry.item == item.id);
             let rows = views::look::rows_at(entries, below);
-            if rows.is_empty() && !below.is_root() && !holds(trunk, item, below)? {
-                return Err(nothing_there(item, below));
+            if rows.is_empty() && !below.is_root() {
+                list.require(item, below)?;
             }
             Some(rows)
         }
@@ -91,8 +96,57 @@ pub(crate) fn run(arguments: &LookArguments) -> Result<Outcome, Failure> {
         }
         (None, _, false) => views::look::show_trunk(trunk.label(), trunk.items()),
     }
-    Ok(Outcome::Well)
+    Ok(list.outcome())
 }
+
+/// A trunk's list as far as it can be used, and whether that is less than all of it.
+pub(crate) struct UsableList<'t> {
+    trunk: &'t dyn Trunk,
+    is_damaged: Cell<bool>,
+}
+
+impl<'t> UsableList<'t> {
+    pub(crate) const fn of(trunk: &'t dyn Trunk) -> Self {
+        Self { trunk, is_damaged: Cell::new(false) }
+    }
+
+    pub(crate) fn entries(&self) -> Result<impl Iterator<Item = Entry>, TrunkError> {
+        Ok(self.trunk.entries()?.filter_map(|entry| {
+            self.is_damaged.set(self.is_damaged.get() || entry.is_err());
+            entry.ok()
+        }))
+    }
+
+    /// Fails if an item has no entry at, or below, a path.
+    pub(crate) fn require(&self, item: &TrunkItem, below: &RelativePath) -> Result<(), Failure> {
+        let fits = |entry: Entry| entry.item == item.id && entry.address.path.is_within(below);
+        if self.entries()?.any(fits) {
+            return Ok(());
+        }
+        if self.is_damaged.get() {
+            return Err(Failure::new(
+                format!(
+                    "the trunk's list is damaged, and what is left of it tells of no `{}/{below}`",
+                    item.id
+                ),
+                MAKE_ANEW,
+            ));
+        }
+        Err(nothing_there(item, below))
+    }
+
+    /// What was shown of it is all there is, or else needs attention.
+    fn outcome(&self) -> Outcome {
+        if self.is_damaged.get() {
+            let what = "! Part of the trunk's list is damaged: what that tells of is not shown.";
+            tell(styled(CARE, what));
+            tell(MAKE_ANEW);
+        }
+        Outcome::attention_if(self.is_damaged.get())
+    }
+}
+
+const MAKE_ANEW: &str = "Of a packed trunk, `porter look TRUNK --mend` makes the list anew from the packs.";
 
 fn is_within(entry: &Entry, named: Option<&(&TrunkItem, RelativePath)>) -> bool {
     named.is_none_or(|(item, below)| entry.item == item.id && entry.address.path.is_within(below))
@@ -117,27 +171,28 @@ pub(crate) fn fits(patterns: &Patterns, path: &RelativePath) -> bool {
 }
 
 fn find(
-    trunk: &dyn Trunk,
+    list: &UsableList<'_>,
     named: Option<&(&TrunkItem, RelativePath)>,
     arguments: &LookArguments,
 ) -> Result<Outcome, Failure> {
     let patterns = patterns(&arguments.find)?;
     let wanted = |entry: &Entry| is_within(entry, named) && fits(&patterns, &entry.address.path);
-    let found: Vec<Entry> = trunk.entries()?.flatten().filter(wanted).collect();
+    let found: Vec<Entry> = list.entries()?.filter(wanted).collect();
     if arguments.json {
         say_json(&views::look::found_json(&found));
     } else {
         views::look::show_found(&found);
     }
-    Ok(Outcome::Well)
+    Ok(list.outcome())
 }
 
-fn mend(given: &TrunkArguments) -> Result<(), Failure> {
+/// Needs attention if something is lost.
+fn mend(given: &TrunkArguments) -> Result<Outcome, Failure> {
     let outside = Outside::load(&given.trunk)?;
     let opener = keys::opener_if_sealed(&given.key, &outside)?;
     let rebuilt = rebuild(&given.folders(), opener.as_ref(), open::now_utc())?;
     views::mend::tell_rebuilt(&rebuilt);
-    Ok(())
+    Ok(Outcome::attention_if(matches!(rebuilt, Rebuilt::FromPacks { lost, .. } if !lost.is_empty())))
 }
 
 /// Tells where an item's id ends and the path in it begins: ids may begin alike, so the longest one counts.
@@ -166,14 +221,8 @@ pub(crate) fn item_and_path<'t>(
     Ok((item, below))
 }
 
-/// True if the item has an entry at, or below, a path.
-pub(crate) fn holds(trunk: &dyn Trunk, item: &TrunkItem, below: &RelativePath) -> Result<bool, Failure> {
-    let mut entries = trunk.entries()?.flatten();
-    Ok(entries.any(|entry| entry.item == item.id && entry.address.path.is_within(below)))
-}
-
 /// The path is not in the item.
-pub(crate) fn nothing_there(item: &TrunkItem, below: &RelativePath) -> Failure {
+fn nothing_there(item: &TrunkItem, below: &RelativePath) -> Failure {
     if porter_core::machine::SettingKind::is_name(&item.kind) {
         return Failure::wrong_use(
             format!("`{}` is a setting: it has values, and no files", item.id),

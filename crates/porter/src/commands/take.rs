@@ -1,6 +1,6 @@
 //! `porter take`.
 
-use super::look::{fits, holds, item_and_path, nothing_there, patterns};
+use super::look::{UsableList, fits, item_and_path, patterns};
 use super::rules::OwnRulesArguments;
 use crate::arguments::{ConductArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
@@ -141,9 +141,7 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
     if let Some(form) = arguments.form {
         return take_form(trunk, item, form, arguments);
     }
-    if !holds(trunk, item, &below)? {
-        return Err(nothing_there(item, &below));
-    }
+    UsableList::of(trunk).require(item, &below)?;
     if arguments.folder.as_os_str() == "-" {
         if !arguments.find.is_empty() {
             return Err(Failure::wrong_use(
@@ -190,7 +188,7 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
 /// The content of one file to standard output, proved while it is given out.
 fn give_out(trunk: &dyn Trunk, item: &TrunkItem, below: &RelativePath) -> Result<Outcome, Failure> {
     let is_it = |entry: &Entry| entry.item == item.id && entry.address.path == *below;
-    let entry = trunk.entries()?.flatten().find(is_it);
+    let entry = UsableList::of(trunk).entries()?.find(is_it);
     let Some((entry, hash)) = entry.and_then(|entry| match entry.content {
         Content::File { hash, .. } => Some((entry, hash)),
         Content::Folder | Content::Link { .. } => None,

@@ -339,6 +339,11 @@ pub(crate) fn reason(reason: &Reason) -> String {
             "its path would be longer than this system takes ({most_in_bytes} bytes); take it out of the trunk into a folder nearer to the root"
         ),
         Reason::Twice => "the trunk has it twice; the first one counts".to_owned(),
+        Reason::NotListed { missing, captured } => format!(
+            "the trunk's list is damaged: {} of {} captured entries are not in it; of a packed trunk, `porter look TRUNK --mend` makes it anew",
+            count(*missing),
+            count(*captured)
+        ),
         Reason::TrunkDamaged { detail } => format!("the trunk is damaged: {detail}"),
         Reason::NotWritten { detail } => format!("it could not be written ({detail})"),
     }
