@@ -117,6 +117,22 @@ pub enum Damage {
     ListsDisagree(String),
 }
 
+impl Damage {
+    /// The file that is concerned.
+    pub fn file(&self) -> &str {
+        match self {
+            Self::ContentChanged(file)
+            | Self::FileMissing(file)
+            | Self::FileNotListed(file)
+            | Self::NotAPlainFile(file)
+            | Self::FileUnreadable(file, _)
+            | Self::Misplaced(file)
+            | Self::BadLine { file, .. }
+            | Self::ListsDisagree(file) => file,
+        }
+    }
+}
+
 impl std::fmt::Display for Damage {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         let shown = |name: &str| on_screen(name.as_bytes());

@@ -12,6 +12,7 @@ use porter_core::restore::accounts::AccountsError;
 use porter_core::restore::{NotMade, RestoreError};
 use porter_core::undo::UndoError;
 use porter_source::VolumeKind;
+use porter_trunk::packed_form::lacks_label;
 use porter_trunk::sealing::NotOpened;
 use porter_trunk::{Damage, TrunkError};
 use std::process::ExitCode;
@@ -119,6 +120,9 @@ impl From<UndoError> for Failure {
     }
 }
 
+const LABEL: &str = "label.json";
+const MAKES_ANEW: &str =
+    "Of a packed trunk, `porter look TRUNK --mend` makes its label and its list anew from the packs.";
 const STOPPED: &str = "stopped before it was done";
 
 impl From<TrunkError> for Failure {
@@ -132,13 +136,21 @@ impl From<TrunkError> for Failure {
             }
             TrunkError::Unfinished(_) => "A capture was cut off. What it copied is still in there, but not proved.\n\
                  Run the same capture again: a packed trunk goes on where it was. An open one has to be begun anew in\n\
-                 another folder; delete this one only when that is done."
+                 another folder; delete this one only when that is done.\n\
+                 If it was finished once and its list was lost, `porter look TRUNK --mend` makes it anew."
                 .to_owned(),
+            TrunkError::NotATrunk { folder, .. } if lacks_label(folder).is_some() => {
+                format!("Its packs are there. {MAKES_ANEW}")
+            }
             TrunkError::NotATrunk { .. } => "Name the folder that a capture made.".to_owned(),
             TrunkError::Unsupported { .. } => "Use the porter that made it, or a later one.".to_owned(),
             TrunkError::Damaged(damage) => match damage {
                 Damage::FileMissing(_) | Damage::FileUnreadable(..) => {
                     "Nothing was changed. If there is another copy of the trunk, use that one.".to_owned()
+                }
+                // What a packed trunk has beside its packs can be told from these.
+                _ if damage.file() == LABEL || damage.file().ends_with(".list") => {
+                    format!("Nothing was changed. {MAKES_ANEW}")
                 }
                 _ => "Nothing was changed. The trunk is not as it was written and must not be trusted as it is.\n\
                       If there is another copy of it, use that one; the files in its folder `data` can be looked at."

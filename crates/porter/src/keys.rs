@@ -21,6 +21,25 @@ const NEW_VARIABLE: &str = "PORTER_NEW_PASSPHRASE";
 
 /// What opens the trunk with this outside. None if nothing was given and nobody is there to be asked.
 pub(crate) fn opener(given: &KeyArguments, outside: &Outside) -> Result<Option<Opener>, Failure> {
+    let ask = || {
+        let reminder = outside.reminder.as_deref();
+        if let Some(reminder) = reminder {
+            tell(format_args!("{} {}", styled(FAINT, "Reminder:"), on_screen(reminder.as_bytes())));
+        }
+        asked(&format!("Passphrase of trunk {}: ", outside.trunk_id.short()))
+    };
+    given_or_asked(given, ask)
+}
+
+/// What opens a sealed trunk whose label is lost.
+pub(crate) fn opener_without_label(given: &KeyArguments) -> Result<Opener, Failure> {
+    given_or_asked(given, || asked("Passphrase of the trunk: "))?.ok_or_else(nobody_there)
+}
+
+fn given_or_asked(
+    given: &KeyArguments,
+    ask: impl FnOnce() -> Result<Zeroizing<String>, Failure>,
+) -> Result<Option<Opener>, Failure> {
     if let Some(path) = &given.workshop_key {
         let text = Zeroizing::new(std::fs::read_to_string(path).map_err(|cause| {
             Failure::new(
@@ -36,13 +55,6 @@ pub(crate) fn opener(given: &KeyArguments, outside: &Outside) -> Result<Option<O
         })?;
         return Ok(Some(Opener::Workshop(key)));
     }
-    let ask = || {
-        let reminder = outside.reminder.as_deref();
-        if let Some(reminder) = reminder {
-            tell(format_args!("{} {}", styled(FAINT, "Reminder:"), on_screen(reminder.as_bytes())));
-        }
-        asked(&format!("Passphrase of trunk {}: ", outside.trunk_id.short()))
-    };
     let passphrase = passphrase(given.passphrase_file.as_deref(), VARIABLE, ask)?;
     Ok(passphrase.map(Opener::Passphrase))
 }

@@ -297,6 +297,47 @@ fn of_each_damage_it_is_told_whether_it_could_be_mended() {
     assert!(checked.out.contains("Needs attention"), "{}", checked.out);
 }
 
+#[test]
+fn a_lost_label_is_made_anew_from_the_packs_to_the_byte() {
+    let bench = bench();
+    bench.write("passphrase.txt", "forty kites at four");
+    let key = ["--passphrase-file", "passphrase.txt"];
+    bench.porter(&["capture", "PC", "plain", "--quiet", "--job", "SK-7", "--owner", "Odile"]).with_status(0);
+    let sealing = ["capture", "PC", "sealed", "--quiet", "--seal", "--reminder", "the usual hour"];
+    bench.porter(&[&sealing[..], &key].concat()).with_status(0);
+    // The second capture's label would not be the trunk's.
+    bench.write("PC/Users/odile/Documents/later.txt", "later");
+    bench.porter(&["capture", "PC", "plain", "--quiet", "--job", "SK-8"]).with_status(0);
+    for (trunk, key) in [("plain", &[][..]), ("sealed", &key)] {
+        let label = bench.path(trunk).join("label.json");
+        let whole = fs::read(&label).unwrap();
+        let porter = |status: i32, words: &[&str]| bench.porter(&[words, key].concat()).with_status(status);
+        for left in [None, Some(&whole[..whole.len() / 2])] {
+            fs::remove_file(&label).unwrap();
+            if let Some(left) = left {
+                fs::write(&label, left).unwrap();
+            }
+            let said = porter(1, &["check", trunk]);
+            assert!(said.err.contains("--mend` makes its label"), "{trunk}: {}", said.err);
+            if trunk == "sealed" {
+                bench.porter(&["look", trunk, "--mend"]).with_status(2);
+                bench.write("wrong.txt", "fifty kites at five");
+                bench.porter(&["look", trunk, "--mend", "--passphrase-file", "wrong.txt"]).with_status(1);
+            }
+            let said = porter(0, &["look", trunk, "--mend"]);
+            assert!(said.err.contains("the label was made anew from the packs"), "{trunk}: {}", said.err);
+            assert!(fs::read(&label).unwrap() == whole, "{trunk}: {}", fs::read_to_string(&label).unwrap());
+            porter(0, &["check", trunk, "--quiet"]);
+        }
+        // One that a later porter wrote is none that is lost.
+        fs::write(&label, bench.read(&format!("{trunk}/label.json")).replace("\"major\": 1", "\"major\": 9"))
+            .unwrap();
+        assert!(porter(1, &["look", trunk, "--mend"]).err.contains("version 9"));
+        fs::write(&label, &whole).unwrap();
+    }
+    bench.porter(&["look", "PC", "--mend"]).with_status(1);
+}
+
 #[cfg(unix)]
 #[test]
 fn names_of_one_file_and_holes_come_back_as_such() {
@@ -371,6 +412,13 @@ fn a_sealed_trunk_on_two_sticks_with_spare_data_survives_what_happens_to_sticks(
     for (pack, whole) in packs("first").iter().chain(&packs("second")).zip(&whole) {
         assert!(fs::read(pack).unwrap() == *whole, "{} is as it was", pack.display());
     }
+
+    // Both labels get lost.
+    let labels = ["first/label.json", "second/label.json"].map(|label| bench.path(label));
+    let written = labels.each_ref().map(|label| fs::read(label).unwrap());
+    labels.iter().for_each(|label| fs::remove_file(label).unwrap());
+    porter(0, &both("look", &["--mend"]));
+    assert!(labels.each_ref().map(|label| fs::read(label).unwrap()) == written);
 
     // Everything comes out, and onto the machine.
     let taken =

@@ -59,6 +59,11 @@ pub(super) enum BadFileHead {
 }
 
 impl FileHead {
+    /// True if it stands in a file of this trunk.
+    pub(super) fn is_of(&self, trunk: &TrunkId) -> bool {
+        self.trunk == mark_of(trunk)
+    }
+
     pub(super) fn to_bytes(self) -> [u8; FILE_HEAD_IN_BYTES] {
         let mut bytes = [0; FILE_HEAD_IN_BYTES];
         bytes[..8].copy_from_slice(&self.role.magic());
@@ -265,7 +270,7 @@ impl BlockFile {
         trunk: &TrunkId,
         key: Option<&TrunkKey>,
     ) -> Result<Self, NotRead> {
-        let (file, head, name) = open_head(path, role, number, trunk)?;
+        let (file, head, name) = open_head(path, role, number, Some(trunk))?;
         let changed = || NotRead::Damaged(Damage::ContentChanged(name.clone()));
         if head.sealed != key.is_some() {
             return Err(changed());
@@ -305,12 +310,13 @@ impl BlockFile {
         Ok(Self { path: path.to_path_buf(), name, head, key, length_in_bytes, rows, proof })
     }
 
-    /// Opens a file whose index or end is hurt, by the heads of its blocks. Nothing of it is proved yet.
+    /// Opens a file whose index or end is hurt, by the heads of its blocks. Nothing of it is proved yet, and without a trunk's id not even that it is
+    /// of that trunk.
     pub(super) fn salvage(
         path: &Path,
         role: Role,
         number: u32,
-        trunk: &TrunkId,
+        trunk: Option<&TrunkId>,
         key: Option<&TrunkKey>,
     ) -> Result<Self, NotRead> {
         let (file, head, name) = open_head(path, role, number, trunk)?;
@@ -376,7 +382,7 @@ fn open_head(
     path: &Path,
     role: Role,
     number: u32,
-    trunk: &TrunkId,
+    trunk: Option<&TrunkId>,
 ) -> Result<(File, FileHead, String), NotRead> {
     let name = name_of(path);
     let file = open_plain_file(path).map_err(|cause| damage_of_reading(&cause, &name))?;
@@ -387,7 +393,7 @@ fn open_head(
         Err(BadFileHead::Version(version)) => return Err(NotRead::Version(version)),
         Err(BadFileHead::Changed) => return Err(Damage::ContentChanged(name).into()),
     };
-    if head.role != role || head.number != number || head.trunk != mark_of(trunk) {
+    if head.role != role || head.number != number || trunk.is_some_and(|trunk| !head.is_of(trunk)) {
         return Err(Damage::Misplaced(name).into());
     }
     Ok((file, head, name))
@@ -453,7 +459,7 @@ pub(super) fn close_cut_off(
     trunk: &TrunkId,
     key: Option<&TrunkKey>,
 ) -> Result<io::Result<Finished>, NotRead> {
-    let (_, head, _) = open_head(path, role, number, trunk)?;
+    let (_, head, _) = open_head(path, role, number, Some(trunk))?;
     let scanned = scan(path, role, number, trunk, key, drop)?;
     let key = key.filter(|_| head.sealed).map(|key| key.file_key(&head.salt));
     let close = || {
@@ -476,7 +482,7 @@ pub(super) fn scan(
     key: Option<&TrunkKey>,
     mut see: impl FnMut(Opened),
 ) -> Result<Scanned, NotRead> {
-    let (file, head, name) = open_head(path, role, number, trunk)?;
+    let (file, head, name) = open_head(path, role, number, Some(trunk))?;
     let key = key.filter(|_| head.sealed).map(|key| key.file_key(&head.salt));
     let mut scanned = Scanned { rows: Vec::new(), length_in_bytes: FILE_HEAD_IN_BYTES as u64 };
     while let Ok(opened) =

@@ -98,27 +98,13 @@ impl Parts {
 
     /// The wrapped key; none if the trunk is not sealed.
     pub fn wraps(&self) -> Result<Option<KeyWraps>, TrunkError> {
-        const LONGEST_IN_BYTES: u64 = 1 << 20;
-        if !self.outside()?.sealed {
-            return Ok(None);
-        }
-        let folder = self.first_folder();
-        let path = folder.join(SEAL);
-        let bytes = crate::host::read_small(&path, LONGEST_IN_BYTES)
-            .map_err(|cause| TrunkError::io("reading", &path, cause))?;
-        KeyWraps::from_bytes(&bytes).map(Some).map_err(|cause| TrunkError::NotOpened { folder, cause })
+        if self.outside()?.sealed { wraps_in(&self.first_folder()).map(Some) } else { Ok(None) }
     }
 
     /// The trunk's key; none if it is not sealed.
     pub fn unlock(&self, opener: Option<&Opener>) -> Result<Option<TrunkKey>, TrunkError> {
         let Some(wraps) = self.wraps()? else { return Ok(None) };
-        let folder = self.first_folder();
-        let opened = match opener {
-            None => return Err(TrunkError::Sealed(folder)),
-            Some(Opener::Passphrase(passphrase)) => wraps.open(passphrase),
-            Some(Opener::Workshop(key)) => wraps.open_with_workshop_key(key),
-        };
-        opened.map(Some).map_err(|cause: NotOpened| TrunkError::NotOpened { folder, cause })
+        unlock_with(&wraps, &self.first_folder(), opener).map(Some)
     }
 
     /// Wraps the key for another passphrase. Nothing else of the trunk is written.
@@ -136,4 +122,28 @@ impl Parts {
         }
         Ok(())
     }
+}
+
+/// The wrapped key of a sealed trunk, as it lies in one of its folders.
+pub(super) fn wraps_in(folder: &Path) -> Result<KeyWraps, TrunkError> {
+    const LONGEST_IN_BYTES: u64 = 1 << 20;
+    let path = folder.join(SEAL);
+    let bytes = crate::host::read_small(&path, LONGEST_IN_BYTES)
+        .map_err(|cause| TrunkError::io("reading", &path, cause))?;
+    KeyWraps::from_bytes(&bytes)
+        .map_err(|cause| TrunkError::NotOpened { folder: folder.to_path_buf(), cause })
+}
+
+pub(super) fn unlock_with(
+    wraps: &KeyWraps,
+    folder: &Path,
+    opener: Option<&Opener>,
+) -> Result<TrunkKey, TrunkError> {
+    let folder = folder.to_path_buf();
+    let opened = match opener {
+        None => return Err(TrunkError::Sealed(folder)),
+        Some(Opener::Passphrase(passphrase)) => wraps.open(passphrase),
+        Some(Opener::Workshop(key)) => wraps.open_with_workshop_key(key),
+    };
+    opened.map_err(|cause: NotOpened| TrunkError::NotOpened { folder, cause })
 }

@@ -101,7 +101,13 @@ impl PackedTrunk {
                         });
                         // Its end is hurt; most of its blocks may be whole all the same.
                         let trunk = &self.list.contents.label.trunk_id;
-                        match BlockFile::salvage(&path, Role::Pack, row.number, trunk, self.key.as_ref()) {
+                        match BlockFile::salvage(
+                            &path,
+                            Role::Pack,
+                            row.number,
+                            Some(trunk),
+                            self.key.as_ref(),
+                        ) {
                             Ok(file) => file,
                             Err(_) => continue,
                         }

@@ -6,7 +6,7 @@ use super::block_file::{BlockFile, NotRead, Role, Run};
 use super::layout::FileName;
 use super::list::{self, Contents, List, ListWriter, PackRow, contents_of, unpacked_lines};
 use super::parts::{Opener, Parts};
-use crate::{Content, Entry, EntryAddress, Extent, Tally, TrunkError};
+use crate::{Entry, EntryAddress, Extent, Tally, TrunkError};
 use std::collections::{HashMap, HashSet};
 use std::fs;
 use time::OffsetDateTime;
@@ -59,7 +59,7 @@ pub fn rebuild(
                 let folder = parts.first_folder();
                 return Err(list::not_read(NotRead::Version(version), folder, &path));
             }
-            Err(_) => match BlockFile::salvage(&path, Role::Pack, number, &trunk, key.as_ref()) {
+            Err(_) => match BlockFile::salvage(&path, Role::Pack, number, Some(&trunk), key.as_ref()) {
                 Ok(pack) => pack,
                 Err(_) => continue,
             },
@@ -153,11 +153,7 @@ impl Gathered {
 fn count(contents: &mut Contents, entries: &[Entry]) {
     let mut tallies: HashMap<&str, Tally> = HashMap::new();
     for entry in entries {
-        *tallies.entry(&entry.item).or_default() += match entry.content {
-            Content::File { size_in_bytes, .. } => Tally::file(size_in_bytes),
-            Content::Folder => Tally::FOLDER,
-            Content::Link { .. } => Tally::LINK,
-        };
+        *tallies.entry(&entry.item).or_default() += entry.tally();
     }
     for item in &mut contents.items {
         let captured = tallies.get(item.id.as_str()).copied().unwrap_or_default();

@@ -8,7 +8,7 @@ use clap::Args;
 use porter_core::catalogue::patterns::{Candidate, Patterns, in_lower_case};
 use porter_names::RelativePath;
 use porter_trunk::outside::Outside;
-use porter_trunk::packed_form::{Rebuilt, rebuild};
+use porter_trunk::packed_form::{Rebuilt, lacks_label, rebuild, relabel};
 use porter_trunk::{Entry, Trunk, TrunkError, TrunkItem};
 use std::cell::Cell;
 
@@ -29,7 +29,7 @@ pub(crate) struct LookArguments {
     /// Show all entries whose name or path fits: '*.kite', '**/Plans/*'
     #[arg(long, value_name = "PATTERN")]
     find: Vec<String>,
-    /// The trunk's list is lost or damaged: make it anew from the packs first
+    /// The trunk's list or label is lost or damaged: make it anew from the packs first
     #[arg(long)]
     mend: bool,
     /// One JSON document on standard output
@@ -188,9 +188,17 @@ fn find(
 
 /// Needs attention if something is lost.
 fn mend(given: &TrunkArguments) -> Result<Outcome, Failure> {
+    let folders = given.folders();
+    let lacking: Vec<bool> = folders.iter().filter_map(|folder| lacks_label(folder)).collect();
+    if !lacking.is_empty() {
+        let opener =
+            if lacking.contains(&true) { Some(keys::opener_without_label(&given.key)?) } else { None };
+        relabel(&folders, opener.as_ref())?;
+        views::mend::tell_relabelled();
+    }
     let outside = Outside::load(&given.trunk)?;
     let opener = keys::opener_if_sealed(&given.key, &outside)?;
-    let rebuilt = rebuild(&given.folders(), opener.as_ref(), open::now_utc())?;
+    let rebuilt = rebuild(&folders, opener.as_ref(), open::now_utc())?;
     views::mend::tell_rebuilt(&rebuilt);
     Ok(Outcome::attention_if(matches!(rebuilt, Rebuilt::FromPacks { lost, .. } if !lost.is_empty())))
 }

@@ -50,6 +50,11 @@ pub(crate) fn tell_mended(done: &[Mended]) {
     tell(format_args!("{} of {} had no damage.", whole, counted(done.len() as u64, "file")));
 }
 
+/// The label was lost.
+pub(crate) fn tell_relabelled() {
+    tell(format_args!("{} the label was made anew from the packs.", styled(GOOD, "Mended:")));
+}
+
 /// What became of the list.
 pub(crate) fn tell_rebuilt(rebuilt: &Rebuilt) {
     match rebuilt {
