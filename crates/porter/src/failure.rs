@@ -121,8 +121,7 @@ impl From<UndoError> for Failure {
 }
 
 const LABEL: &str = "label.json";
-const MAKES_ANEW: &str =
-    "Of a packed trunk, `porter look TRUNK --mend` makes its label and its list anew from the packs.";
+const MAKES_ANEW: &str = "`porter look TRUNK --mend` makes its label anew, and of a packed trunk the list as well, from the packs.";
 const STOPPED: &str = "stopped before it was done";
 
 impl From<TrunkError> for Failure {
@@ -140,7 +139,7 @@ impl From<TrunkError> for Failure {
                  If it was finished once and its list was lost, `porter look TRUNK --mend` makes it anew."
                 .to_owned(),
             TrunkError::NotATrunk { folder, .. } if lacks_label(folder).is_some() => {
-                format!("Its packs are there. {MAKES_ANEW}")
+                format!("The rest of one is there. {MAKES_ANEW}")
             }
             TrunkError::NotATrunk { .. } => "Name the folder that a capture made.".to_owned(),
             TrunkError::Unsupported { .. } => "Use the porter that made it, or a later one.".to_owned(),

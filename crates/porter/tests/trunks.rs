@@ -308,7 +308,8 @@ fn a_lost_label_is_made_anew_from_the_packs_to_the_byte() {
     // The second capture's label would not be the trunk's.
     bench.write("PC/Users/odile/Documents/later.txt", "later");
     bench.porter(&["capture", "PC", "plain", "--quiet", "--job", "SK-8"]).with_status(0);
-    for (trunk, key) in [("plain", &[][..]), ("sealed", &key)] {
+    bench.porter(&["capture", "PC", "PC/parked", "--form", "parked", "--quiet"]).with_status(0);
+    for (trunk, key) in [("plain", &[][..]), ("sealed", &key), ("PC/parked", &[])] {
         let label = bench.path(trunk).join("label.json");
         let whole = fs::read(&label).unwrap();
         let porter = |status: i32, words: &[&str]| bench.porter(&[words, key].concat()).with_status(status);
@@ -325,7 +326,7 @@ fn a_lost_label_is_made_anew_from_the_packs_to_the_byte() {
                 bench.porter(&["look", trunk, "--mend", "--passphrase-file", "wrong.txt"]).with_status(1);
             }
             let said = porter(0, &["look", trunk, "--mend"]);
-            assert!(said.err.contains("the label was made anew from the packs"), "{trunk}: {}", said.err);
+            assert!(said.err.contains("the label was made anew"), "{trunk}: {}", said.err);
             assert!(fs::read(&label).unwrap() == whole, "{trunk}: {}", fs::read_to_string(&label).unwrap());
             porter(0, &["check", trunk, "--quiet"]);
         }

@@ -2,11 +2,12 @@
 //! and the items these are parts of.
 
 use super::block::{Kind, Proving};
-use super::block_file::{BlockFile, NotRead, Role, Run};
+use super::block_file::{BlockFile, NotRead, Role, Run, name_of};
 use super::layout::FileName;
 use super::list::{self, Contents, List, ListWriter, PackRow, contents_of, unpacked_lines};
 use super::parts::{Opener, Parts};
-use crate::{Entry, EntryAddress, Extent, Tally, TrunkError};
+use crate::outside::Keeping;
+use crate::{Damage, Entry, EntryAddress, Extent, Tally, TrunkError};
 use std::collections::{HashMap, HashSet};
 use std::fs;
 use time::OffsetDateTime;
@@ -71,7 +72,13 @@ pub fn rebuild(
         rows.push(PackRow::of(&pack, part));
     }
     let Some(mut contents) = newest_contents else {
-        return Err(TrunkError::Damaged(crate::Damage::FileMissing("every pack".to_owned())));
+        // What is parked has no packs that could tell.
+        let lost = match (parts.outside()?.form, newest) {
+            (Keeping::Packed, _) => Damage::FileMissing("every pack".to_owned()),
+            (Keeping::Parked, None) => Damage::FileMissing(FileName::List(1).to_string()),
+            (Keeping::Parked, Some((path, _))) => Damage::ContentChanged(name_of(&path)),
+        };
+        return Err(TrunkError::Damaged(lost));
     };
     let packs = rows.len() as u64;
     let (entries, lost) = gathered.finish(&contents);

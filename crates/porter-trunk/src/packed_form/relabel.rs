@@ -1,4 +1,4 @@
-//! A label made anew, where it was lost: every pack tells, at its beginning, of the whole trunk.
+//! A label made anew, where it was lost: every pack tells, at its beginning, of the whole trunk, and so does a list.
 
 use super::block_file::{BlockFile, Role};
 use super::layout::{FileName, LABEL};
@@ -11,7 +11,7 @@ use crate::{Damage, TrunkError};
 use std::path::{Path, PathBuf};
 
 /// Whether a folder has packs or lists, and no label that can be read: then true if they are sealed. None if all is well with its label, a later
-/// porter wrote it, or it is no packed trunk.
+/// porter wrote it, or it is no packed or parked trunk.
 pub fn lacks_label(folder: &Path) -> Option<bool> {
     if !matches!(Outside::load(folder), Err(TrunkError::NotATrunk { .. } | TrunkError::Damaged(_))) {
         return None;
@@ -22,7 +22,7 @@ pub fn lacks_label(folder: &Path) -> Option<bool> {
     files_in(folder).ok()?.into_iter().find_map(sealed)
 }
 
-/// Makes the labels that a trunk in these folders lacks anew; what is left of an old one is set aside. With the first pack, or the label of another
+/// Makes the labels anew that a trunk in these folders lacks; what is left of an old one is set aside. With the first pack, or the label of another
 /// part, they become what they were, to the byte.
 pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), TrunkError> {
     let lost = || TrunkError::Damaged(Damage::FileMissing(LABEL.to_owned()));
@@ -39,7 +39,9 @@ pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), Trunk
     // The label is that of the first run, which the first pack tells of; lists come after all packs.
     told.sort_by_key(|((role, number, _), _)| (*role != Role::Pack, *number));
     let of_other_part = folders.iter().find_map(|folder| Outside::load(folder).ok());
-    let of_first_run = || Some(Outside::new(&told.first()?.1.label, Keeping::Packed, sealed));
+    let has_packs = files.iter().flatten().any(|(role, ..)| *role == Role::Pack);
+    let form = if has_packs { Keeping::Packed } else { Keeping::Parked };
+    let of_first_run = || Some(Outside::new(&told.first()?.1.label, form, sealed));
     let outside = of_other_part.or_else(of_first_run).ok_or_else(lost)?;
     for (at, sealed) in lacking {
         let is_of_it = |(role, number, path): &File| {

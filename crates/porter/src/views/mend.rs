@@ -52,7 +52,7 @@ pub(crate) fn tell_mended(done: &[Mended]) {
 
 /// The label was lost.
 pub(crate) fn tell_relabelled() {
-    tell(format_args!("{} the label was made anew from the packs.", styled(GOOD, "Mended:")));
+    tell(format_args!("{} the label was made anew from the rest of the trunk.", styled(GOOD, "Mended:")));
 }
 
 /// What became of the list.
