@@ -121,6 +121,9 @@ impl From<UndoError> for Failure {
 }
 
 const LABEL: &str = "label.json";
+const SEAL: &str = "seal.json";
+const WITHOUT_SEAL: &str =
+    "Without `seal.json` nothing can open the trunk. Is there another copy of that file?";
 const MAKES_ANEW: &str = "`porter look TRUNK --mend` makes its label anew, and of a packed trunk the list as well, from the packs.";
 const STOPPED: &str = "stopped before it was done";
 
@@ -144,6 +147,7 @@ impl From<TrunkError> for Failure {
             TrunkError::NotATrunk { .. } => "Name the folder that a capture made.".to_owned(),
             TrunkError::Unsupported { .. } => "Use the porter that made it, or a later one.".to_owned(),
             TrunkError::Damaged(damage) => match damage {
+                _ if damage.file() == SEAL => WITHOUT_SEAL.to_owned(),
                 Damage::FileMissing(_) | Damage::FileUnreadable(..) => {
                     "Nothing was changed. If there is another copy of the trunk, use that one.".to_owned()
                 }
@@ -180,7 +184,7 @@ impl From<TrunkError> for Failure {
                      --workshop-key FILE."
                     .to_owned(),
                 NotOpened::WrongWorkshopKey => "`porter workshop-key show` shows for which key trunks are sealed here.".to_owned(),
-                NotOpened::Damaged(_) => "Without `seal.json` nothing can open the trunk. Is there another copy of that file?".to_owned(),
+                NotOpened::Damaged(_) => WITHOUT_SEAL.to_owned(),
                 NotOpened::Unsupported(_) => "Use the porter that made it, or a later one.".to_owned(),
             },
             TrunkError::PartMissing { .. } => {

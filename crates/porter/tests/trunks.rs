@@ -298,6 +298,42 @@ fn of_each_damage_it_is_told_whether_it_could_be_mended() {
 }
 
 #[test]
+fn a_pack_whose_beginning_is_hurt_gives_out_its_files_all_the_same() {
+    let bench = bench();
+    bench.write("passphrase.txt", "forty kites at four");
+    let key = ["--passphrase-file", "passphrase.txt"];
+    bench.porter(&["capture", "PC", "plain", "--quiet"]).with_status(0);
+    bench.porter(&[&["capture", "PC", "sealed", "--quiet", "--seal"][..], &key].concat()).with_status(0);
+    for (trunk, key) in [("plain", &[][..]), ("sealed", &key)] {
+        let porter = |status: i32, words: &[&str]| bench.porter(&[words, key].concat()).with_status(status);
+        let pack = bench.path(trunk).join("pack-00001.pack");
+        let mut hurt = fs::read(&pack).unwrap();
+        hurt[..64].fill(0);
+        fs::write(&pack, hurt).unwrap();
+        let said = porter(3, &["check", trunk, "--quiet"]);
+        assert!(said.out.contains("`pack-00001.pack` is not what was written"), "{}", said.out);
+        assert!(said.out.contains("42 files whole."), "{trunk}: {}", said.out);
+        let new = format!("NEW {trunk}");
+        bench.empty_machine(&new, "odile");
+        porter(0, &["restore", trunk, &new, "--yes", "--quiet"]);
+        porter(0, &["check", trunk, &new, "--quiet"]);
+        assert_eq!(
+            bench.read(&format!("{new}/Users/odile/Documents/Kites/plan 8.txt")),
+            "spar 8\n".repeat(90)
+        );
+    }
+    // Without its list, too; what has to be sealed like it is then known to nobody.
+    for (trunk, key, status) in [("plain", &[][..], 0), ("sealed", &key, 1)] {
+        fs::remove_file(bench.path(trunk).join("list-00001.list")).unwrap();
+        bench.porter(&[&["look", trunk, "--mend"][..], key].concat()).with_status(status);
+    }
+    // A wrapped key that is gone is told from a cable that was pulled.
+    fs::remove_file(bench.path("sealed/seal.json")).unwrap();
+    let said = bench.porter(&[&["check", "sealed"][..], &key].concat()).with_status(1);
+    assert!(said.err.contains("Without `seal.json` nothing"), "{}", said.err);
+}
+
+#[test]
 fn a_lost_label_is_made_anew_from_the_packs_to_the_byte() {
     let bench = bench();
     bench.write("passphrase.txt", "forty kites at four");

@@ -310,30 +310,57 @@ impl BlockFile {
         Ok(Self { path: path.to_path_buf(), name, head, key, length_in_bytes, rows, proof })
     }
 
-    /// Opens a file whose index or end is hurt, by the heads of its blocks. Nothing of it is proved yet, and without a trunk's id not even that it is
-    /// of that trunk.
+    /// Opens a file whose beginning, index or end is hurt, by the heads of its blocks. Nothing of it is proved yet, and without a trunk's id not even
+    /// that it is of that trunk.
+    ///
+    /// `like` are the beginnings of other files of the trunk: what is written in one run begins alike, and is sealed alike.
     pub(super) fn salvage(
         path: &Path,
         role: Role,
         number: u32,
         trunk: Option<&TrunkId>,
         key: Option<&TrunkKey>,
+        like: &[FileHead],
     ) -> Result<Self, NotRead> {
-        let (file, head, name) = open_head(path, role, number, trunk)?;
+        let hurt = match open_head(path, role, number, trunk) {
+            Ok((file, head, _)) => return Self::by_blocks(path, &file, head, key),
+            Err(NotRead::Damaged(Damage::ContentChanged(name))) => Damage::ContentChanged(name),
+            Err(failed) => return Err(failed),
+        };
+        let file = open_plain_file(path).map_err(|cause| damage_of_reading(&cause, &name_of(path)))?;
+        let unsealed = trunk.filter(|_| key.is_none()).map(|trunk| FileHead {
+            role,
+            sealed: false,
+            trunk: mark_of(trunk),
+            number,
+            salt: [0; 16],
+        });
+        let likely = like.iter().map(|head| FileHead { role, number, ..*head }).chain(unsealed);
+        // One block that comes out shows that it was the right one.
+        let fits =
+            |found: &Self| (0..found.rows.len()).any(|row| found.read(row, Proving::Everything).is_ok());
+        likely
+            .filter_map(|head| Self::by_blocks(path, &file, head, key).ok())
+            .find(fits)
+            .ok_or(NotRead::Damaged(hurt))
+    }
+
+    fn by_blocks(path: &Path, file: &File, head: FileHead, key: Option<&TrunkKey>) -> Result<Self, NotRead> {
+        let name = name_of(path);
         let unreadable = |cause: io::Error| damage_of_reading(&cause, &name);
         let length_in_bytes = file.metadata().map_err(unreadable)?.len();
         let mut rows = Vec::new();
         let mut at = FILE_HEAD_IN_BYTES as u64;
         while at + (HEAD_IN_BYTES as u64) <= length_in_bytes {
             let mut bytes = [0; HEAD_IN_BYTES];
-            read_exact_at(&file, at, &mut bytes).map_err(unreadable)?;
+            read_exact_at(file, at, &mut bytes).map_err(unreadable)?;
             match Head::from_bytes(&bytes) {
                 Ok(head) if head.kind == Kind::Index => break,
                 Ok(head) => {
                     rows.push((at, head));
                     at += head.whole_in_bytes();
                 }
-                Err(_) => at = next_magic(&file, at + 1, length_in_bytes).map_err(unreadable)?,
+                Err(_) => at = next_magic(file, at + 1, length_in_bytes).map_err(unreadable)?,
             }
         }
         let key = key.filter(|_| head.sealed).map(|key| key.file_key(&head.salt));
@@ -376,6 +403,21 @@ impl BlockFile {
 /// A file's own name, for people.
 pub(super) fn name_of(path: &Path) -> String {
     path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default()
+}
+
+/// The beginnings of files, one of those that a run wrote; those that are hurt are left out.
+pub(super) fn heads_of<'p>(paths: impl IntoIterator<Item = &'p Path>) -> Vec<FileHead> {
+    let mut heads: Vec<FileHead> = Vec::new();
+    for path in paths {
+        let mut bytes = [0; FILE_HEAD_IN_BYTES];
+        let read = open_plain_file(path).and_then(|file| read_exact_at(&file, 0, &mut bytes));
+        if let (Ok(()), Ok(head)) = (read, FileHead::from_bytes(&bytes))
+            && heads.iter().all(|known| known.salt != head.salt)
+        {
+            heads.push(head);
+        }
+    }
+    heads
 }
 
 fn open_head(

@@ -128,8 +128,10 @@ impl Parts {
 pub(super) fn wraps_in(folder: &Path) -> Result<KeyWraps, TrunkError> {
     const LONGEST_IN_BYTES: u64 = 1 << 20;
     let path = folder.join(SEAL);
-    let bytes = crate::host::read_small(&path, LONGEST_IN_BYTES)
-        .map_err(|cause| TrunkError::io("reading", &path, cause))?;
+    let bytes = crate::host::read_small(&path, LONGEST_IN_BYTES).map_err(|cause| match cause.kind() {
+        std::io::ErrorKind::NotFound => TrunkError::Damaged(Damage::FileMissing(SEAL.to_owned())),
+        _ => TrunkError::io("reading", &path, cause),
+    })?;
     KeyWraps::from_bytes(&bytes)
         .map_err(|cause| TrunkError::NotOpened { folder: folder.to_path_buf(), cause })
 }

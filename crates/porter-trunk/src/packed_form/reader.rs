@@ -2,7 +2,7 @@
 
 use super::block::{Directory, Head, Kind, Proving, Unpacked};
 use super::block_cache::{BlockCache, Ready};
-use super::block_file::{BlockFile, NotRead, Role};
+use super::block_file::{BlockFile, NotRead, Role, heads_of};
 use super::layout::{FileName, LABEL, LOCK, SEAL};
 use super::list::{self, List};
 use super::parts::{Opener, Parts};
@@ -99,14 +99,17 @@ impl PackedTrunk {
                             NotRead::Damaged(damage) => damage,
                             NotRead::CutOff | NotRead::Version(_) => Damage::ContentChanged(name),
                         });
-                        // Its end is hurt; most of its blocks may be whole all the same.
+                        // Its end or its beginning is hurt; most of its blocks may be whole all the same.
                         let trunk = &self.list.contents.label.trunk_id;
+                        let others = self.parts.files().unwrap_or_default();
+                        let like = heads_of(others.iter().map(|(_, _, path)| path.as_path()));
                         match BlockFile::salvage(
                             &path,
                             Role::Pack,
                             row.number,
                             Some(trunk),
                             self.key.as_ref(),
+                            &like,
                         ) {
                             Ok(file) => file,
                             Err(_) => continue,

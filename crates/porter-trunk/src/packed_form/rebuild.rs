@@ -2,7 +2,7 @@
 //! and the items these are parts of.
 
 use super::block::{Kind, Proving};
-use super::block_file::{BlockFile, NotRead, Role, Run, name_of};
+use super::block_file::{BlockFile, NotRead, Role, Run, heads_of, name_of};
 use super::layout::FileName;
 use super::list::{self, Contents, List, ListWriter, PackRow, contents_of, unpacked_lines};
 use super::parts::{Opener, Parts};
@@ -52,7 +52,9 @@ pub fn rebuild(
     let mut gathered = Gathered::default();
     let mut rows = Vec::new();
     let mut newest_contents: Option<Contents> = None;
-    for (name, part, path) in parts.files()? {
+    let files = parts.files()?;
+    let like = heads_of(files.iter().map(|(_, _, path)| path.as_path()));
+    for (name, part, path) in files {
         let FileName::Pack(number) = name else { continue };
         let pack = match BlockFile::open(&path, Role::Pack, number, &trunk, key.as_ref()) {
             Ok(pack) => pack,
@@ -60,10 +62,12 @@ pub fn rebuild(
                 let folder = parts.first_folder();
                 return Err(list::not_read(NotRead::Version(version), folder, &path));
             }
-            Err(_) => match BlockFile::salvage(&path, Role::Pack, number, Some(&trunk), key.as_ref()) {
-                Ok(pack) => pack,
-                Err(_) => continue,
-            },
+            Err(_) => {
+                let salvaged =
+                    BlockFile::salvage(&path, Role::Pack, number, Some(&trunk), key.as_ref(), &like);
+                let Ok(pack) = salvaged else { continue };
+                pack
+            }
         };
         gathered.see(&pack);
         if let Ok(contents) = contents_of(&pack) {

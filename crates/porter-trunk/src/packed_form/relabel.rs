@@ -17,7 +17,7 @@ pub fn lacks_label(folder: &Path) -> Option<bool> {
         return None;
     }
     let sealed = |(role, number, path): File| {
-        Some(BlockFile::salvage(&path, role, number, None, None).ok()?.head.sealed)
+        Some(BlockFile::salvage(&path, role, number, None, None, &[]).ok()?.head.sealed)
     };
     files_in(folder).ok()?.into_iter().find_map(sealed)
 }
@@ -45,7 +45,7 @@ pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), Trunk
     let outside = of_other_part.or_else(of_first_run).ok_or_else(lost)?;
     for (at, sealed) in lacking {
         let is_of_it = |(role, number, path): &File| {
-            BlockFile::salvage(path, *role, *number, Some(&outside.trunk_id), None).is_ok()
+            BlockFile::salvage(path, *role, *number, Some(&outside.trunk_id), None, &[]).is_ok()
         };
         if !files[at].iter().any(is_of_it) {
             return Err(TrunkError::Damaged(Damage::Misplaced(folders[at].display().to_string())));
@@ -90,6 +90,6 @@ fn files_in(folder: &Path) -> Result<Vec<File>, TrunkError> {
 
 /// What a file says of the whole trunk, if it can be believed: it is of the trunk that it tells of.
 fn tells((role, number, path): &File, key: Option<&TrunkKey>) -> Option<Contents> {
-    let file = BlockFile::salvage(path, *role, *number, None, key).ok()?;
+    let file = BlockFile::salvage(path, *role, *number, None, key, &[]).ok()?;
     contents_of(&file).ok().filter(|contents| file.head.is_of(&contents.label.trunk_id))
 }
