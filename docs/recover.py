@@ -34,11 +34,12 @@ def blocks(path):
     with open(path, "rb") as file:
         data = file.read()
     if data[:8] not in (b"PORTERPK", b"PORTERLS"):
-        raise ValueError(f"{path} is no pack and no list")
-    if struct.unpack_from("<H", data, 8)[0] != 1:
-        raise ValueError(f"{path} is of a later version")
-    if data[12]:
-        raise ValueError(f"{path} is sealed: only porter, with the passphrase, can open it")
+        # Its beginning is hurt. What it would say is known: that it is not sealed.
+        problem(f"{path}: its beginning is damaged")
+    elif struct.unpack_from("<H", data, 8)[0] != 1:
+        sys.exit(f"{path} is of a later version")
+    elif data[12]:
+        sys.exit(f"{path} is sealed: only porter, with the passphrase, can open it")
     at = 64
     while at + 72 <= len(data) and data[at:at + 8] != b"PORTEREN":
         kind, codec = data[at + 4], data[at + 5]
@@ -61,8 +62,22 @@ def blocks(path):
         at = end
 
 
+def read_entries(paths):
+    """The entries that these files tell of, by where they belong; later ones count."""
+    entries = {}
+    for path in paths:
+        for kind, _, _, body in blocks(path):
+            if kind == ENTRIES:
+                for line in body.splitlines():
+                    entry = json.loads(line)
+                    entries[entry.get("owner"), entry["place"], entry.get("path_hex") or entry["path"]] = entry
+    return entries
+
+
 def main():
-    *folders, out = sys.argv[1:]
+    *folders, out = sys.argv[1:] or [""]
+    if not folders or not all(os.path.isdir(folder) for folder in folders):
+        sys.exit(__doc__)
     lists, packs = [], []
     for folder in folders:
         for name in sorted(os.listdir(folder)):
@@ -72,13 +87,10 @@ def main():
                 packs.append(os.path.join(folder, name))
     # The newest list names all entries. Without one, the packs do: later ones count.
     sources = [path for _, path in sorted(lists)[-1:]] or packs
-    entries = {}
-    for path in sources:
-        for kind, _, _, body in blocks(path):
-            if kind == ENTRIES:
-                for line in body.splitlines():
-                    entry = json.loads(line)
-                    entries[entry.get("owner"), entry["place"], entry.get("path_hex") or entry["path"]] = entry
+    entries = read_entries(sources)
+    if problems and sources != packs:
+        # What the list does not tell any more, the packs do.
+        entries = {**read_entries(packs), **entries}
     for entry in entries.values():
         path = bytes.fromhex(entry["path_hex"]) if "path_hex" in entry else entry["path"].encode()
         if path.startswith(b"/") or b".." in path.split(b"/"):
