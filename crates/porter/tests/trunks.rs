@@ -344,8 +344,13 @@ fn a_lost_label_is_made_anew_from_the_packs_to_the_byte() {
     // The second capture's label would not be the trunk's.
     bench.write("PC/Users/odile/Documents/later.txt", "later");
     bench.porter(&["capture", "PC", "plain", "--quiet", "--job", "SK-8"]).with_status(0);
-    bench.porter(&["capture", "PC", "PC/parked", "--form", "parked", "--quiet"]).with_status(0);
-    for (trunk, key) in [("plain", &[][..]), ("sealed", &key), ("PC/parked", &[])] {
+    let mut trunks = vec![("plain", &[][..]), ("sealed", &key)];
+    // Wine says that it made links, and did not.
+    if cfg!(unix) {
+        bench.porter(&["capture", "PC", "PC/parked", "--form", "parked", "--quiet"]).with_status(0);
+        trunks.push(("PC/parked", &[]));
+    }
+    for (trunk, key) in trunks {
         let label = bench.path(trunk).join("label.json");
         let whole = fs::read(&label).unwrap();
         let porter = |status: i32, words: &[&str]| bench.porter(&[words, key].concat()).with_status(status);
