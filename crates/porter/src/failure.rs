@@ -148,6 +148,9 @@ impl From<TrunkError> for Failure {
             TrunkError::Unsupported { .. } => "Use the porter that made it, or a later one.".to_owned(),
             TrunkError::Damaged(damage) => match damage {
                 _ if damage.file() == SEAL => WITHOUT_SEAL.to_owned(),
+                _ if damage.file().ends_with(".pack") => {
+                    "Nothing was changed. `porter check TRUNK` names the files that are hurt, and with --mend repairs what its spare data can.".to_owned()
+                }
                 Damage::FileMissing(_) | Damage::FileUnreadable(..) => {
                     "Nothing was changed. If there is another copy of the trunk, use that one.".to_owned()
                 }

@@ -310,6 +310,8 @@ fn a_pack_whose_beginning_is_hurt_gives_out_its_files_all_the_same() {
         let mut hurt = fs::read(&pack).unwrap();
         hurt[..64].fill(0);
         fs::write(&pack, hurt).unwrap();
+        let topped_up = porter(1, &["capture", "PC", trunk, "--quiet"]);
+        assert!(topped_up.err.contains("`porter check TRUNK` names the files"), "{}", topped_up.err);
         let said = porter(3, &["check", trunk, "--quiet"]);
         assert!(said.out.contains("`pack-00001.pack` is not what was written"), "{}", said.out);
         assert!(said.out.contains("42 files whole."), "{trunk}: {}", said.out);
