@@ -53,7 +53,7 @@ const LONGEST_SHOWN: usize = 260;
 /// A path in a row that people read: its beginning and its end, if it is very long.
 pub(crate) fn in_a_row(path: &RelativePath) -> String {
     if path.is_root() {
-        return "(all of it)".to_owned();
+        return "(as a whole)".to_owned();
     }
     let whole = path.to_string();
     let length = whole.chars().count();

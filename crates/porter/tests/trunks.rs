@@ -264,10 +264,10 @@ fn of_each_damage_it_is_told_whether_it_could_be_mended() {
     // Its end is what the rest of a pack is found by.
     cut(names[0], 40);
     let said = bench.porter(&["check", "trunk", "--quiet"]).with_status(3);
-    assert!(said.out.contains("The whole of it\n      changed  (all of it)"), "{}", said.out);
+    assert!(said.out.contains("The whole of it\n      changed  (as a whole)"), "{}", said.out);
     let page = ["check", "trunk", "--quiet", "--page", "receipt.html"];
     bench.porter(&page).with_status(3);
-    assert!(bench.read("receipt.html").contains("<bdi>(all of it)</bdi>"));
+    assert!(bench.read("receipt.html").contains("<bdi>(as a whole)</bdi>"));
     let mended = bench.porter(&["check", "trunk", "--mend", "--quiet"]).with_status(0);
     assert!(mended.err.contains("Mended pack-00001.pack"), "{}", mended.err);
     assert!(mended.err.contains("1 of 2 files had no damage."), "{}", mended.err);
