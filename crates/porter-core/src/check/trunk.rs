@@ -78,9 +78,8 @@ pub fn prove_trunk(
                         proved.damage.push((Some(entry), wrong));
                     }
                 }
-                Err(refused) => {
-                    // It is a finding of the whole, and what it was to tell of is missing from its item.
-                    let EntryRefused { line, problem, .. } = refused;
+                // A finding of the whole; what it was to tell of is missing from its item.
+                Err(EntryRefused { line, problem, .. }) => {
                     let file = trunk.list_name();
                     proved.damage.push((None, Damage::BadLine { file, line, problem }));
                 }

@@ -2,15 +2,15 @@
 
 use crate::arguments::TrunkArguments;
 use crate::failure::{Failure, Outcome};
-use crate::screen::{CARE, say_json, styled, tell};
+use crate::screen::say_json;
+use crate::usable_list::UsableList;
 use crate::{keys, open, views};
 use clap::Args;
 use porter_core::catalogue::patterns::{Candidate, Patterns, in_lower_case};
 use porter_names::RelativePath;
 use porter_trunk::outside::Outside;
 use porter_trunk::packed_form::{Rebuilt, lacks_label, rebuild, relabel};
-use porter_trunk::{Entry, Trunk, TrunkError, TrunkItem};
-use std::cell::Cell;
+use porter_trunk::{Entry, Trunk, TrunkItem};
 
 /// Show what a trunk holds
 #[derive(Debug, Args)]
@@ -99,55 +99,6 @@ fn show(arguments: &LookArguments) -> Result<Outcome, Failure> {
     Ok(list.outcome())
 }
 
-/// A trunk's list as far as it can be used, and whether that is less than all of it.
-pub(crate) struct UsableList<'t> {
-    trunk: &'t dyn Trunk,
-    is_damaged: Cell<bool>,
-}
-
-impl<'t> UsableList<'t> {
-    pub(crate) const fn of(trunk: &'t dyn Trunk) -> Self {
-        Self { trunk, is_damaged: Cell::new(false) }
-    }
-
-    pub(crate) fn entries(&self) -> Result<impl Iterator<Item = Entry>, TrunkError> {
-        Ok(self.trunk.entries()?.filter_map(|entry| {
-            self.is_damaged.set(self.is_damaged.get() || entry.is_err());
-            entry.ok()
-        }))
-    }
-
-    /// Fails if an item has no entry at, or below, a path.
-    pub(crate) fn require(&self, item: &TrunkItem, below: &RelativePath) -> Result<(), Failure> {
-        let fits = |entry: Entry| entry.item == item.id && entry.address.path.is_within(below);
-        if self.entries()?.any(fits) {
-            return Ok(());
-        }
-        if self.is_damaged.get() {
-            return Err(Failure::new(
-                format!(
-                    "the trunk's list is damaged, and what is left of it tells of no `{}/{below}`",
-                    item.id
-                ),
-                MAKE_ANEW,
-            ));
-        }
-        Err(nothing_there(item, below))
-    }
-
-    /// What was shown of it is all there is, or else needs attention.
-    fn outcome(&self) -> Outcome {
-        if self.is_damaged.get() {
-            let what = "! Part of the trunk's list is damaged: what that tells of is not shown.";
-            tell(styled(CARE, what));
-            tell(MAKE_ANEW);
-        }
-        Outcome::attention_if(self.is_damaged.get())
-    }
-}
-
-const MAKE_ANEW: &str = "Of a packed trunk, `porter look TRUNK --mend` makes the list anew from the packs.";
-
 fn is_within(entry: &Entry, named: Option<&(&TrunkItem, RelativePath)>) -> bool {
     named.is_none_or(|(item, below)| entry.item == item.id && entry.address.path.is_within(below))
 }
@@ -227,18 +178,4 @@ pub(crate) fn item_and_path<'t>(
         Failure::wrong_use(format!("`{rest}`: {refused}"), "Name a path inside the item.")
     })?;
     Ok((item, below))
-}
-
-/// The path is not in the item.
-fn nothing_there(item: &TrunkItem, below: &RelativePath) -> Failure {
-    if porter_core::machine::SettingKind::is_name(&item.kind) {
-        return Failure::wrong_use(
-            format!("`{}` is a setting: it has values, and no files", item.id),
-            format!("`porter look TRUNK {}` shows them.", item.id),
-        );
-    }
-    Failure::wrong_use(
-        format!("`{}` holds no `{below}`", item.id),
-        format!("`porter look TRUNK {}` shows what it holds.", item.id),
-    )
 }

@@ -1,11 +1,12 @@
 //! `porter take`.
 
-use super::look::{UsableList, fits, item_and_path, patterns};
+use super::look::{fits, item_and_path, patterns};
 use super::rules::OwnRulesArguments;
 use crate::arguments::{ConductArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
 use crate::publish::refuse_in_a_trunk;
 use crate::screen::say;
+use crate::usable_list::UsableList;
 use crate::views::numbers::counted;
 use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
@@ -188,7 +189,7 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
 /// The content of one file to standard output, proved while it is given out.
 fn give_out(trunk: &dyn Trunk, item: &TrunkItem, below: &RelativePath) -> Result<Outcome, Failure> {
     let is_it = |entry: &Entry| entry.item == item.id && entry.address.path == *below;
-    let entry = UsableList::of(trunk).entries()?.find(is_it);
+    let entry = trunk.entries()?.flatten().find(is_it);
     let Some((entry, hash)) = entry.and_then(|entry| match entry.content {
         Content::File { hash, .. } => Some((entry, hash)),
         Content::Folder | Content::Link { .. } => None,
