@@ -84,13 +84,7 @@ impl Parts {
     pub(super) fn files(&self) -> Result<Vec<(FileName, u32, PathBuf)>, TrunkError> {
         let mut files = Vec::new();
         for (part, folder) in self.folders() {
-            let failed = |cause| TrunkError::io("looking into", folder, cause);
-            for row in fs::read_dir(folder).map_err(failed)? {
-                let row = row.map_err(failed)?;
-                if let Some(name) = row.file_name().to_str().and_then(FileName::parse) {
-                    files.push((name, part, row.path()));
-                }
-            }
+            files.extend(files_in(folder)?.into_iter().map(|(name, path)| (name, part, path)));
         }
         files.sort_by_key(|(name, ..)| *name);
         Ok(files)
@@ -122,6 +116,20 @@ impl Parts {
         }
         Ok(())
     }
+}
+
+/// The files of packs and lists in a folder, in the order of their names.
+pub(super) fn files_in(folder: &Path) -> Result<Vec<(FileName, PathBuf)>, TrunkError> {
+    let failed = |cause| TrunkError::io("looking into", folder, cause);
+    let mut files = Vec::new();
+    for row in fs::read_dir(folder).map_err(failed)? {
+        let row = row.map_err(failed)?;
+        if let Some(name) = row.file_name().to_str().and_then(FileName::parse) {
+            files.push((name, row.path()));
+        }
+    }
+    files.sort_by_key(|(name, _)| *name);
+    Ok(files)
 }
 
 /// The wrapped key of a sealed trunk, as it lies in one of its folders.

@@ -1,9 +1,9 @@
 //! A label made anew, where it was lost: every pack tells, at its beginning, of the whole trunk, and so does a list.
 
-use super::block_file::{BlockFile, Role};
+use super::block_file::{BlockFile, FileHead, Role, heads_of};
 use super::layout::{FileName, LABEL};
 use super::list::{Contents, contents_of};
-use super::parts::{Opener, unlock_with, wraps_in};
+use super::parts::{Opener, files_in, unlock_with, wraps_in};
 use super::rebuild::SET_ASIDE;
 use crate::outside::{Keeping, Outside};
 use crate::sealing::TrunkKey;
@@ -16,17 +16,14 @@ pub fn lacks_label(folder: &Path) -> Option<bool> {
     if !matches!(Outside::load(folder), Err(TrunkError::NotATrunk { .. } | TrunkError::Damaged(_))) {
         return None;
     }
-    let sealed = |(role, number, path): File| {
-        Some(BlockFile::salvage(&path, role, number, None, None, &[]).ok()?.head.sealed)
-    };
-    files_in(folder).ok()?.into_iter().find_map(sealed)
+    heads_in(&finished_in(folder).ok()?).first().map(|head| head.sealed)
 }
 
 /// Makes the labels anew that a trunk in these folders lacks; what is left of an old one is set aside. With the first pack, or the label of another
 /// part, they become what they were, to the byte.
 pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), TrunkError> {
     let lost = || TrunkError::Damaged(Damage::FileMissing(LABEL.to_owned()));
-    let files: Vec<Vec<File>> = folders.iter().map(|folder| files_in(folder)).collect::<Result<_, _>>()?;
+    let files: Vec<Vec<File>> = folders.iter().map(|folder| finished_in(folder)).collect::<Result<_, _>>()?;
     let lacking: Vec<(usize, bool)> =
         (0..folders.len()).filter_map(|at| Some((at, lacks_label(&folders[at])?))).collect();
     let sealed = lacking.iter().any(|(_, sealed)| *sealed);
@@ -37,22 +34,21 @@ pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), Trunk
     let mut told: Vec<(&File, Contents)> =
         files.iter().flatten().filter_map(|file| Some((file, tells(file, key.as_ref())?))).collect();
     // The label is that of the first run, which the first pack tells of; lists come after all packs.
-    told.sort_by_key(|((role, number, _), _)| (*role != Role::Pack, *number));
+    told.sort_by_key(|((name, _), _)| *name);
     let of_other_part = folders.iter().find_map(|folder| Outside::load(folder).ok());
-    let has_packs = files.iter().flatten().any(|(role, ..)| *role == Role::Pack);
+    let has_packs = files.iter().flatten().any(|(name, _)| matches!(name, FileName::Pack(_)));
     let form = if has_packs { Keeping::Packed } else { Keeping::Parked };
     let of_first_run = || Some(Outside::new(&told.first()?.1.label, form, sealed));
     let outside = of_other_part.or_else(of_first_run).ok_or_else(lost)?;
     for (at, sealed) in lacking {
-        let is_of_it = |(role, number, path): &File| {
-            BlockFile::salvage(path, *role, *number, Some(&outside.trunk_id), None, &[]).is_ok()
-        };
-        if !files[at].iter().any(is_of_it) {
+        if !heads_in(&files[at]).iter().any(|head| head.is_of(&outside.trunk_id)) {
             return Err(TrunkError::Damaged(Damage::Misplaced(folders[at].display().to_string())));
         }
         // Only a list knows which packs lie in which part.
-        let mut numbers =
-            files[at].iter().filter(|(role, ..)| *role == Role::Pack).map(|(_, number, _)| *number);
+        let mut numbers = files[at].iter().filter_map(|(name, _)| match name {
+            FileName::Pack(number) => Some(*number),
+            FileName::OpenPack(_) | FileName::List(_) | FileName::OpenList(_) => None,
+        });
         let rows = || told.iter().flat_map(|(_, contents)| &contents.packs);
         let part = match numbers.clone().find_map(|number| rows().find(|row| row.number == number)) {
             Some(row) => row.part,
@@ -70,26 +66,26 @@ pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), Trunk
     Ok(())
 }
 
-/// A pack or list, by its number.
-type File = (Role, u32, PathBuf);
+/// A pack or list; packs come first.
+type File = (FileName, PathBuf);
 
-fn files_in(folder: &Path) -> Result<Vec<File>, TrunkError> {
-    let failed = |cause| TrunkError::io("looking into", folder, cause);
-    let mut files = Vec::new();
-    for row in std::fs::read_dir(folder).map_err(failed)? {
-        let row = row.map_err(failed)?;
-        match row.file_name().to_str().and_then(FileName::parse) {
-            Some(FileName::Pack(number)) => files.push((Role::Pack, number, row.path())),
-            Some(FileName::List(number)) => files.push((Role::List, number, row.path())),
-            Some(FileName::OpenPack(_) | FileName::OpenList(_)) | None => {}
-        }
-    }
-    files.sort_by_key(|(role, number, _)| (*role != Role::Pack, *number));
+fn finished_in(folder: &Path) -> Result<Vec<File>, TrunkError> {
+    let mut files = files_in(folder)?;
+    files.retain(|(name, _)| matches!(name, FileName::Pack(_) | FileName::List(_)));
     Ok(files)
 }
 
+fn heads_in(files: &[File]) -> Vec<FileHead> {
+    heads_of(files.iter().map(|(_, path)| path.as_path()))
+}
+
 /// What a file says of the whole trunk, if it can be believed: it is of the trunk that it tells of.
-fn tells((role, number, path): &File, key: Option<&TrunkKey>) -> Option<Contents> {
-    let file = BlockFile::salvage(path, *role, *number, None, key, &[]).ok()?;
+fn tells((name, path): &File, key: Option<&TrunkKey>) -> Option<Contents> {
+    let (role, number) = match *name {
+        FileName::Pack(number) => (Role::Pack, number),
+        FileName::List(number) => (Role::List, number),
+        FileName::OpenPack(_) | FileName::OpenList(_) => return None,
+    };
+    let file = BlockFile::salvage(path, role, number, None, key, &[]).ok()?;
     contents_of(&file).ok().filter(|contents| file.head.is_of(&contents.label.trunk_id))
 }
