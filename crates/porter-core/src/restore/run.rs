@@ -97,8 +97,8 @@ pub fn run_plan(
             report.set_aside.push((folder.at.clone(), to.clone()));
         }
     }
-    let mut folders = Vec::new();
     flush_meanwhile(&plan.drives, || {
+        let mut folders = Vec::new();
         take_steps(&runner, &plan, &mut report, |due| match due.entry.content {
             Content::File { .. } => true,
             Content::Folder => {
@@ -108,27 +108,34 @@ pub fn run_plan(
                 false
             }
             Content::Link { .. } => false,
+        })?;
+        // Links come last: no file of this restore can then be written through one.
+        if plan.to_write.links + plan.identical.links > 0 {
+            take_steps(&runner, &plan, &mut report, |due| matches!(due.entry.content, Content::Link { .. }))?;
+        }
+        if conduct.is_stopped() {
+            return Err(RestoreError::Cancelled);
+        }
+        runner.edit(&plan, &mut report)?;
+        set_registry(&plan, &|lines| runner.see_written(lines), &mut report)?;
+        // The innermost first, because making a thing in a folder changes the folder's time.
+        for (at, entry) in folders.iter().rev() {
+            if let Ok(path) = plan.target.host_path(at) {
+                host::set_folder_metadata(&path, entry);
+                report.written += Tally::FOLDER;
+            }
+        }
+        Ok(())
+    })?;
+    drop(runner);
+    let drives = std::mem::take(&mut plan.drives);
+    std::thread::scope(|scope| {
+        // Giving back many entries takes a while, and the drive is all that is waited for.
+        scope.spawn(|| drop(plan));
+        drives.iter().try_for_each(|drive| {
+            host::flush(drive).map_err(|cause| RestoreError::Volume { path: drive.clone(), cause })
         })
     })?;
-    // Links come last: no file of this restore can then be written through one.
-    if plan.to_write.links + plan.identical.links > 0 {
-        take_steps(&runner, &plan, &mut report, |due| matches!(due.entry.content, Content::Link { .. }))?;
-    }
-    if conduct.is_stopped() {
-        return Err(RestoreError::Cancelled);
-    }
-    runner.edit(&plan, &mut report)?;
-    set_registry(&plan, &|lines| runner.see_written(lines), &mut report)?;
-    // The innermost first, because making a thing in a folder changes the folder's time.
-    for (at, entry) in folders.iter().rev() {
-        if let Ok(path) = plan.target.host_path(at) {
-            host::set_folder_metadata(&path, entry);
-            report.written += Tally::FOLDER;
-        }
-    }
-    for drive in &plan.drives {
-        host::flush(drive).map_err(|cause| RestoreError::Volume { path: drive.clone(), cause })?;
-    }
     if let Some(journal) = &journal {
         journal.end(clock()).map_err(|cause| journal_failed(journal.path(), cause))?;
     }
