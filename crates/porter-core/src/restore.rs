@@ -16,6 +16,7 @@ mod flusher;
 pub mod history;
 pub(crate) mod host;
 pub mod journal;
+pub(crate) mod journal_lines;
 pub(crate) mod journal_name;
 mod kept;
 mod land;

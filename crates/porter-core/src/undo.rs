@@ -1,7 +1,7 @@
 //! Taking a restore back: what it landed is removed, what it set aside gets its name again, and folders get back the times
 //! that they had. What a person has changed since stays as it is, and is named.
 //!
-//! 1. [`runs_in`]: which restores there were, by their journals;
+//! 1. [`records_in`]: which restores there were, by their journals;
 //! 2. a journal from its end to its beginning;
 //! 3. [`take_back()`]: each of its steps, undone.
 //!
@@ -11,7 +11,7 @@ mod backwards;
 mod runs;
 mod take_back;
 
-pub use runs::{Run, Undone, runs_in};
+pub use runs::{Record, Run, Undone, last_standing, records_in, runs_in};
 pub use take_back::{Kept, UndoReport, WhyKept, sweep, take_back};
 
 use std::io;
@@ -29,6 +29,12 @@ pub enum UndoError {
     /// Made by an earlier porter, which wrote down too little.
     #[error("the journal `{}` says too little to be undone", .0.display())]
     TooEarly(PathBuf),
+    /// Made by a later porter.
+    #[error("the journal `{}` is of a version that this porter does not know", .0.display())]
+    TooLate(PathBuf),
+    /// What was restored last is not known.
+    #[error("the journal `{}` of a later restore cannot be read", .0.display())]
+    Unreadable(PathBuf),
     /// The journal cannot be read, or that it was undone cannot be written.
     #[error("`{}`: {cause}", path.display())]
     Journal {

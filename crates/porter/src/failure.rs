@@ -107,6 +107,10 @@ impl From<UndoError> for Failure {
             UndoError::TooEarly(_) => {
                 "Nothing was changed. It was written by an earlier porter; what that restore set aside still has its dated names."
             }
+            UndoError::TooLate(_) => "Nothing was changed. It was written by a later porter: take that one.",
+            UndoError::Unreadable(_) => {
+                "Nothing was changed. What that restore set aside still has its dated names. To take back the one before it, move the file elsewhere."
+            }
             UndoError::Journal { .. } => {
                 "What was done until then stays done. Run the same command again when the drive can be read and written."
             }

@@ -91,7 +91,7 @@ fn an_undo_removes_nothing_that_is_not_byte_for_byte_what_a_line_says_was_restor
 }
 
 #[test]
-fn what_is_no_journal_is_passed_by_and_an_early_one_is_refused_with_its_reason() {
+fn what_is_no_journal_is_passed_by_and_one_that_cannot_be_undone_is_refused_with_its_reason() {
     let (bench, journal) = restored();
     let text = fs::read_to_string(&journal).unwrap();
     for (name, content) in [
@@ -110,9 +110,23 @@ fn what_is_no_journal_is_passed_by_and_an_early_one_is_refused_with_its_reason()
         let pipe = bench.path(&format!("{RECORDS}/restore-2030-01-05T000000Z-01-00000000.jsonl"));
         mknodat(CWD, pipe, FileType::Fifo, Mode::from_raw_mode(0o600), 0).unwrap();
     }
-    let list = bench.porter(&["undo", "NEW", "--list", "--json"]).with_status(0).json();
+    let list = bench.porter(&["undo", "NEW", "--list", "--json"]).with_status(3).json();
     assert_eq!(list["restores"].as_array().unwrap().len(), 1, "{list}");
+    assert_eq!(list["unreadable"].as_array().unwrap().len(), 3, "{list}");
     bench.porter(&["check", "trunk", "NEW", "--quiet"]).with_status(0);
+    // What was restored last, and to which trunk it belongs, nobody knows: the one before is not taken back in its stead.
+    let said = bench.porter(&["undo", "NEW", "--yes"]).with_status(1);
+    assert!(
+        said.err.contains("restore-2030-01-04") && said.err.contains("of a later restore"),
+        "{}",
+        said.err
+    );
+    assert!(bench.path(&format!("NEW/{DOCUMENTS}/letter.txt")).exists());
+    for day in 2..=4 {
+        let name = format!("{RECORDS}/restore-2030-01-0{day}T000000Z-01-00000000.jsonl");
+        fs::remove_file(bench.path(&name)).unwrap();
+    }
+    bench.porter(&["undo", "NEW", "--list"]).with_status(0);
 
     // Of the first version, and of none that there ever was.
     let early = text.replacen("porter-journal/2", "porter-journal/1", 1);
@@ -121,7 +135,8 @@ fn what_is_no_journal_is_passed_by_and_an_early_one_is_refused_with_its_reason()
     assert!(said.err.contains("written by an earlier porter"), "{}", said.err);
     assert!(bench.path(&format!("NEW/{DOCUMENTS}/letter.txt")).exists());
     fs::write(&journal, text.replacen("porter-journal/2", "porter-journal/99", 1)).unwrap();
-    bench.porter(&["undo", "NEW", "--yes"]).with_status(1);
+    let said = bench.porter(&["undo", "NEW", "--yes"]).with_status(1);
+    assert!(said.err.contains("written by a later porter"), "{}", said.err);
     assert!(bench.path(&format!("NEW/{DOCUMENTS}/letter.txt")).exists());
 
     // Cut off in the middle of a line, as by a power failure: what was whole counts.
@@ -134,4 +149,36 @@ fn what_is_no_journal_is_passed_by_and_an_early_one_is_refused_with_its_reason()
     assert!(!bench.path(&format!("NEW/{DOCUMENTS}/letter.txt")).exists());
     assert_eq!(bench.read(&format!("NEW/{DOCUMENTS}/own.txt")), "ten years of work");
     assert_eq!(bench.read(&format!("{RECORDS}/notes.txt")), "not ours");
+}
+
+#[test]
+fn what_a_damaged_journal_does_not_tell_is_said_until_the_restore_was_done_again() {
+    let (bench, journal) = restored();
+    let text = fs::read_to_string(&journal).unwrap();
+    let (first, rest) = text.split_once('\n').unwrap();
+    let letter = "{\"step\":\"land\"";
+    let endless = "x".repeat(17 << 20);
+    let check = ["check", "trunk", "NEW", "--json", "-", "--quiet"];
+    for (damaged, lines) in [
+        // A bad sector in the beginning: nothing is known. In a line, and in its stead one that would not end: the others count.
+        (format!("\0\0\0\n{rest}"), None),
+        (format!("{first}\n{}", rest.replacen(letter, "\0", 1)), Some(1)),
+        (format!("{first}\n{endless}\n{rest}"), Some(1)),
+    ] {
+        fs::write(&journal, damaged).unwrap();
+        let receipt = bench.porter(&check).with_status(3).json();
+        let reasons: Vec<&Value> =
+            receipt["reasons"].as_array().unwrap().iter().map(|r| &r["details"]).collect();
+        assert!(reasons.iter().all(|reason| reason["code"] == "journal-damaged"), "{reasons:?}");
+        match lines {
+            None => drop(bench.porter(&["undo", "NEW", "--try"]).with_status(1)),
+            Some(lines) => {
+                let tried =
+                    bench.porter(&["undo", "NEW", "--try", "--json", "--quiet"]).with_status(3).json();
+                assert_eq!(tried["unreadable_lines"], lines, "{tried}");
+            }
+        }
+    }
+    bench.porter(&["restore", "trunk", "NEW", "--yes", "--quiet"]).with_status(0);
+    bench.porter(&check).with_status(0);
 }

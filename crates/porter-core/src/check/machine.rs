@@ -87,7 +87,9 @@ pub fn check_machine(
     }
     conduct.send(&Event::StageBegan { stage: Stage::Check, expected });
     let mut meanings: Vec<Option<Landed>> = trunk.items().iter().map(Landed::of).collect();
-    let mut general: Vec<Finding> = history.cut_off_utc.into_iter().map(cut_off).collect();
+    let cut_off = history.cut_off_utc.map(|started_utc| Reason::RestoreCutOff { started_utc });
+    let damaged = history.damaged_journal.clone().map(|journal| Reason::JournalDamaged { journal });
+    let mut general: Vec<Finding> = cut_off.into_iter().chain(damaged).map(of_the_whole).collect();
     let mut listed = Listed::default();
     let entries = trunk.entries()?;
     in_order(
@@ -192,12 +194,12 @@ pub fn check_machine(
     })
 }
 
-/// The restore that the machine was last given never came to its end: whatever the rest says, it is not done.
-fn cut_off(started_utc: OffsetDateTime) -> Finding {
+/// The restore that the machine was last given is not done, or not known: whatever the rest says, that is to be looked at.
+fn of_the_whole(reason: Reason) -> Finding {
     Finding {
         path: RelativePath::root(),
         verdict: Verdict::Changed,
-        reason: Reason::RestoreCutOff { started_utc },
+        reason,
         needs_attention: true,
         expected_at: None,
     }

@@ -29,6 +29,11 @@ pub enum Reason {
         #[serde(with = "time::serde::rfc3339")]
         started_utc: OffsetDateTime,
     },
+    /// What the journal of an earlier restore tells cannot be read, or not all of it.
+    JournalDamaged {
+        /// Its file name.
+        journal: String,
+    },
     /// It had landed, and is not there any more.
     GoneSince {
         /// When the restore was done.

@@ -1,15 +1,16 @@
 //! What earlier restores of a trunk on a machine tell.
 
 use super::journal::{EntryKey, FIRST_FORMAT, FORMAT, JournalLine};
+use super::journal_lines::next_line;
 use super::landing::Moved;
 use crate::machine::Machine;
 use crate::receipt::Reason;
-use crate::undo::runs_in;
+use crate::undo::{Record, records_in};
 use porter_names::RelativePath;
 use porter_trunk::{ContentHash, Entry, TrunkId};
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::fs::File;
-use std::io::{BufRead, BufReader};
+use std::io::BufReader;
 use std::path::Path;
 use time::OffsetDateTime;
 
@@ -31,44 +32,60 @@ pub struct History {
     registry_kept: HashSet<String>,
     /// When the latest restore began, if it never came to its end.
     pub cut_off_utc: Option<OffsetDateTime>,
+    /// The name of a journal that cannot be read, or not all of it, if no later restore came to its end.
+    pub damaged_journal: Option<String>,
     /// For each item, when a restore of it last came to its end.
     finished_utc: HashMap<String, OffsetDateTime>,
 }
 
 impl History {
-    /// Reads the machine's journals of this trunk. Journals that cannot be read tell nothing.
+    /// Reads the machine's journals of this trunk.
     pub fn load(machine: &Machine, trunk_id: &TrunkId) -> Self {
         let mut history = Self::default();
         let Some(folder) = machine.records_on_host() else { return history };
-        // What was taken back tells nothing any more.
-        for run in runs_in(&folder).iter().filter(|run| run.undone.is_none()) {
-            history.read(&run.journal, trunk_id);
+        let its_end = format!("-{}.jsonl", trunk_id.short());
+        for record in records_in(&folder) {
+            let (journal, is_whole) = match &record {
+                // What was taken back tells nothing any more.
+                Record::Run(run) if run.undone.is_some() || run.trunk_id != *trunk_id => continue,
+                Record::Run(run) => (&run.journal, history.read(&run.journal).is_some()),
+                Record::Unreadable(journal) => (journal, false),
+            };
+            let name = journal.file_name().unwrap_or_default().to_string_lossy();
+            if !is_whole && name.ends_with(&its_end) {
+                history.damaged_journal = Some(name.into_owned());
+            }
         }
         history
     }
 
-    fn read(&mut self, journal: &Path, trunk_id: &TrunkId) {
-        let Ok(file) = File::open(journal) else { return };
-        let mut lines = BufReader::new(file).lines().map_while(Result::ok);
-        // A line cut short by a power failure is the last one.
-        let restored = match lines.next().and_then(|line| serde_json::from_str(&line).ok()) {
-            Some(JournalLine::Begin { format, trunk_id: of, accounts, items, started_utc, .. })
-                if [FORMAT, FIRST_FORMAT].contains(&format.as_str()) && of == *trunk_id =>
+    /// None if not all of it can be read. What can be counts.
+    fn read(&mut self, journal: &Path) -> Option<()> {
+        let mut from = BufReader::new(File::open(journal).ok()?);
+        let mut line = Vec::new();
+        next_line(&mut from, &mut line).ok()??;
+        let restored = match serde_json::from_slice(&line) {
+            Ok(JournalLine::Begin { format, accounts, items, started_utc, .. })
+                if [FORMAT, FIRST_FORMAT].contains(&format.as_str()) =>
             {
                 self.cut_off_utc = Some(started_utc);
                 self.accounts.extend(accounts);
                 self.items.get_or_insert_default().extend(items.iter().cloned());
                 items
             }
-            _ => return,
+            _ => return None,
         };
-        for line in lines {
+        let mut is_whole = true;
+        while next_line(&mut from, &mut line).ok()?.is_some() {
             let knows_nothing =
                 self.landed_as.is_empty() && self.refused.is_empty() && self.adapted.is_empty();
             if knows_nothing && tells_nothing_new(&line) {
                 continue;
             }
-            let Ok(line) = serde_json::from_str(&line) else { return };
+            let Ok(line) = serde_json::from_slice(&line) else {
+                is_whole = false;
+                continue;
+            };
             match line {
                 JournalLine::Land { entry, at, renamed, kept_existing, adapted, blake3, .. } => {
                     self.refused.remove(&entry);
@@ -89,6 +106,7 @@ impl History {
                 }
                 JournalLine::End { finished_utc } => {
                     self.cut_off_utc = None;
+                    self.damaged_journal = None;
                     self.finished_utc.extend(restored.iter().map(|item| (item.clone(), finished_utc)));
                 }
                 JournalLine::FoundAdapted { entry, blake3 } => {
@@ -111,6 +129,7 @@ impl History {
                 _ => {}
             }
         }
+        is_whole.then_some(())
     }
 
     /// When a restore of an item last came to its end.
@@ -166,9 +185,10 @@ impl History {
 }
 
 /// True for an entry that landed under its own name, as almost all do. Read no further: a million such lines cost seconds.
-fn tells_nothing_new(line: &str) -> bool {
-    line.starts_with(r#"{"step":"land","#)
-        && line.ends_with('}')
-        && !line.contains(r#""renamed":true"#)
-        && !line.contains(r#""adapted":true"#)
+fn tells_nothing_new(line: &[u8]) -> bool {
+    let has = |what: &str| memchr::memmem::find(line, what.as_bytes()).is_some();
+    line.starts_with(br#"{"step":"land","#)
+        && line.ends_with(b"}")
+        && !has(r#""renamed":true"#)
+        && !has(r#""adapted":true"#)
 }

@@ -1,13 +1,15 @@
 //! The lines of a file from the last to the first, without holding more than a stretch of them.
 
+use crate::restore::journal_lines::{LONGEST_IN_BYTES, next_line};
 use std::fs::File;
-use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom};
+use std::io::{self, BufReader, Read, Seek, SeekFrom};
 use std::path::Path;
 
-/// So many lines are read at once.
+/// So many lines are read at once, or so many bytes.
 const STRETCH: usize = 4096;
+const STRETCH_IN_BYTES: u64 = 4 << 20;
 
-/// Lines of a text file, backwards.
+/// Whole lines of a text file, backwards; an empty one for each that is longer than any.
 pub(super) struct Backwards {
     file: File,
     /// Where stretches begin, and at last where the lines end.
@@ -16,24 +18,24 @@ pub(super) struct Backwards {
 }
 
 impl Backwards {
-    /// Reads the file once for where its lines are. A last line without its end was cut off by a power failure, and is left out.
+    /// Reads the file once for where its lines are. One that is longer than any is a stretch by itself.
     pub(super) fn open(path: &Path) -> io::Result<Self> {
         let mut lines = BufReader::new(File::open(path)?);
-        let (mut begins, mut at, mut number) = (vec![0], 0_u64, 0_usize);
+        let (mut begins, mut at, mut begin, mut number) = (vec![0], 0_u64, 0_u64, 0_usize);
         let mut line = Vec::new();
-        loop {
-            line.clear();
-            let length = lines.read_until(b'\n', &mut line)? as u64;
-            if line.last() != Some(&b'\n') {
-                break;
-            }
-            at += length;
-            number += 1;
-            if number.is_multiple_of(STRETCH) {
+        while let Some(length_in_bytes) = next_line(&mut lines, &mut line)? {
+            let is_too_long = length_in_bytes > LONGEST_IN_BYTES;
+            if is_too_long && at > begin {
                 begins.push(at);
             }
+            at += length_in_bytes;
+            number += 1;
+            if is_too_long || number == STRETCH || at - begin >= STRETCH_IN_BYTES {
+                begins.push(at);
+                (begin, number) = (at, 0);
+            }
         }
-        if begins.last() != Some(&at) {
+        if at > begin {
             begins.push(at);
         }
         Ok(Self { file: lines.into_inner(), begins, ready: Vec::new() })
@@ -41,6 +43,11 @@ impl Backwards {
 
     fn read_stretch(&mut self) -> io::Result<bool> {
         let (Some(end), Some(begin)) = (self.begins.pop(), self.begins.last()) else { return Ok(false) };
+        if end - begin > STRETCH_IN_BYTES + LONGEST_IN_BYTES {
+            // Nothing could be made of it.
+            self.ready = vec![Vec::new()];
+            return Ok(true);
+        }
         self.file.seek(SeekFrom::Start(*begin))?;
         let mut bytes = Vec::new();
         (&self.file).take(end - begin).read_to_end(&mut bytes)?;

@@ -1,12 +1,14 @@
 //! Which restores a machine has seen, and what became of them.
 
-use crate::restore::journal::{FORMAT, JournalLine};
+use super::UndoError;
+use crate::restore::journal::{FIRST_FORMAT, FORMAT, JournalLine};
+use crate::restore::journal_lines::next_line;
 use crate::restore::journal_name::JournalName;
 use porter_trunk::TrunkId;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fs::File;
-use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom, Write};
+use std::io::{self, BufReader, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 use time::OffsetDateTime;
 
@@ -32,8 +34,17 @@ pub struct Run {
     pub undone: Option<Undone>,
     /// Stands in the names of files that waited for theirs.
     pub(super) mark: String,
-    /// False if the journal is of a version that says too little to be undone.
-    pub(super) can_be_undone: bool,
+    /// Of the journal.
+    format: String,
+}
+
+/// A file that is called as a journal is.
+#[derive(Debug)]
+pub enum Record {
+    /// It can be read.
+    Run(Box<Run>),
+    /// It cannot, and nobody knows what was restored then.
+    Unreadable(PathBuf),
 }
 
 /// A finished undo.
@@ -47,39 +58,75 @@ pub struct Undone {
     pub kept: u64,
 }
 
-/// The restores in a folder for records, the earliest first. What is no journal, or cannot be read, is left out.
-pub fn runs_in(records: &Path) -> Vec<Run> {
-    let rows = std::fs::read_dir(records).into_iter().flatten().flatten();
+/// What a folder for records tells of restores, the earliest first. What is no journal is left out, and so is one with nothing in it: the power failed before
+/// anything was done.
+pub fn records_in(folder: &Path) -> Vec<Record> {
+    let rows = std::fs::read_dir(folder).into_iter().flatten().flatten();
     // Of a pipe that somebody calls like a journal nothing would ever come.
     let is_journal =
         |path: &PathBuf| path.extension().is_some_and(|extension| extension == "jsonl") && path.is_file();
     let mut journals: Vec<PathBuf> = rows.map(|row| row.path()).filter(is_journal).collect();
     journals.sort_by_cached_key(|path| (JournalName::of(path), path.clone()));
-    journals.into_iter().filter_map(run_of).collect()
+    journals.into_iter().filter_map(record_of).collect()
 }
 
-fn run_of(journal: PathBuf) -> Option<Run> {
-    let mut file = BufReader::new(File::open(&journal).ok()?);
-    let mut first = String::new();
-    file.read_line(&mut first).ok()?;
+/// Those of them that can be read.
+pub fn runs_in(folder: &Path) -> Vec<Run> {
+    let run = |record| match record {
+        Record::Run(run) => Some(*run),
+        Record::Unreadable(_) => None,
+    };
+    records_in(folder).into_iter().filter_map(run).collect()
+}
+
+/// The latest restore that was not taken back. None is given that came before one of which nothing can be read: what they set aside would be mixed up.
+pub fn last_standing(records: Vec<Record>) -> Result<Run, UndoError> {
+    let standing = |record: &Record| match record {
+        Record::Run(run) => run.undone.is_none(),
+        Record::Unreadable(_) => true,
+    };
+    match records.into_iter().rfind(standing) {
+        Some(Record::Run(run)) => Ok(*run),
+        Some(Record::Unreadable(journal)) => Err(UndoError::Unreadable(journal)),
+        None => Err(UndoError::NothingToUndo),
+    }
+}
+
+fn record_of(journal: PathBuf) -> Option<Record> {
+    if let Some(run) = run_of(&journal) {
+        return Some(Record::Run(Box::new(run)));
+    }
+    let is_told =
+        JournalName::of(&journal).is_some() && journal.metadata().is_ok_and(|found| found.len() > 0);
+    (is_told && undone_by(&journal).is_none()).then_some(Record::Unreadable(journal))
+}
+
+fn run_of(journal: &Path) -> Option<Run> {
+    let mut file = BufReader::new(File::open(journal).ok()?);
+    let mut first = Vec::new();
+    next_line(&mut file, &mut first).ok()??;
     let JournalLine::Begin { format, trunk_id, from, mark, started_utc, accounts, .. } =
-        serde_json::from_str(&first).ok()?
+        serde_json::from_slice(&first).ok()?
     else {
         return None;
     };
-    let undone = std::fs::read(undo_record(&journal)).ok();
-    let undone: Option<Undone> = undone.and_then(|bytes| serde_json::from_slice(&bytes).ok());
     Some(Run {
         finished_utc: finished_utc(file.get_mut()).ok().flatten(),
         trunk_id,
         from,
         started_utc,
         accounts,
-        undone: undone.filter(|undone| undone.format == UNDO_FORMAT),
+        undone: undone_by(journal),
         mark,
-        can_be_undone: format == FORMAT,
-        journal,
+        format,
+        journal: journal.to_path_buf(),
     })
+}
+
+fn undone_by(journal: &Path) -> Option<Undone> {
+    let record = std::fs::read(undo_record(journal)).ok()?;
+    let undone: Undone = serde_json::from_slice(&record).ok()?;
+    (undone.format == UNDO_FORMAT).then_some(undone)
 }
 
 /// The last line says it.
@@ -101,6 +148,15 @@ fn undo_record(journal: &Path) -> PathBuf {
 }
 
 impl Run {
+    /// Refuses a journal of another version than ours, with its reason.
+    pub(super) fn require_undoable(&self) -> Result<(), UndoError> {
+        match self.format.as_str() {
+            FORMAT => Ok(()),
+            FIRST_FORMAT => Err(UndoError::TooEarly(self.journal.clone())),
+            _ => Err(UndoError::TooLate(self.journal.clone())),
+        }
+    }
+
     /// Writes down that it was taken back: aside, and then under its name.
     pub(super) fn note_undone(&self, finished_utc: OffsetDateTime, kept: u64) -> io::Result<()> {
         let undone = Undone { format: UNDO_FORMAT.to_owned(), finished_utc, kept };

@@ -83,9 +83,7 @@ pub fn take_back(
     clock: &dyn Fn() -> OffsetDateTime,
     conduct: Conduct<'_>,
 ) -> Result<UndoReport, UndoError> {
-    if !run.can_be_undone {
-        return Err(UndoError::TooEarly(run.journal.clone()));
-    }
+    run.require_undoable()?;
     let journal_failed = |cause| UndoError::Journal { path: run.journal.clone(), cause };
     conduct.send(&Event::StageBegan { stage: Stage::Undo, expected: Tally::default() });
     if !try_only {

@@ -5,7 +5,7 @@ use crate::failure::{Failure, Outcome};
 use crate::screen::{confirmed, say, say_json};
 use crate::{open, paths, views};
 use clap::Args;
-use porter_core::undo::{Run, UndoError, runs_in, take_back};
+use porter_core::undo::{Record, Run, UndoError, last_standing, records_in, take_back};
 use std::io::IsTerminal;
 use std::path::PathBuf;
 
@@ -41,16 +41,17 @@ pub(crate) fn run(arguments: &UndoArguments) -> Result<Outcome, Failure> {
     }
     let machine = open::machine(&arguments.machine)?;
     let target = machine.volume.host_tree().ok_or(UndoError::ReadOnlyMachine)?;
-    let runs = machine.records_on_host().map(|records| runs_in(&records)).unwrap_or_default();
+    let records = machine.records_on_host().map(|folder| records_in(&folder)).unwrap_or_default();
     if arguments.list {
         if arguments.json {
-            say_json(&views::undo::list_json(&runs));
+            say_json(&views::undo::list_json(&records));
         } else {
-            views::undo::show_list(&runs, &machine.name);
+            views::undo::show_list(&records, &machine.name);
         }
-        return Ok(Outcome::Well);
+        let is_unreadable = |record: &Record| matches!(record, Record::Unreadable(_));
+        return Ok(Outcome::attention_if(records.iter().any(is_unreadable)));
     }
-    let last = runs.iter().rev().find(|run| run.undone.is_none()).ok_or(UndoError::NothingToUndo)?;
+    let last = &last_standing(records)?;
     let undo = |run: &Run, try_only: bool| {
         open::conducted(&arguments.conduct, |conduct| {
             take_back(run, target, try_only, &open::now_utc, conduct)

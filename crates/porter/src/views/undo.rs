@@ -4,20 +4,28 @@ use super::numbers::{counted, date_and_time, size};
 use super::restore::{LONGEST_LIST, fold, row};
 use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled};
-use porter_core::undo::{Kept, Run, UndoReport, WhyKept};
+use porter_core::undo::{Kept, Record, Run, UndoReport, WhyKept};
 use serde_json::{Value, json};
 
 /// The restores that a machine has seen, the latest first.
-pub(crate) fn show_list(runs: &[Run], machine: &str) {
-    if runs.is_empty() {
+pub(crate) fn show_list(records: &[Record], machine: &str) {
+    if records.is_empty() {
         say(format_args!("Nothing was restored to {machine} yet."));
         return;
     }
     say(styled(BOLD, format_args!("Restores to {machine}")));
-    for run in runs.iter().rev() {
-        say(format_args!("  {}  {}  {}", date_and_time(run.started_utc), what(run), state(run)));
+    for record in records.iter().rev() {
+        match record {
+            Record::Run(run) => {
+                say(format_args!("  {}  {}  {}", date_and_time(run.started_utc), what(run), state(run)));
+            }
+            Record::Unreadable(journal) => {
+                say(styled(CARE, format_args!("  {}  cannot be read", paths::shown(journal))));
+            }
+        }
     }
-    if runs.iter().any(|run| run.undone.is_none()) {
+    let stands = |record: &Record| matches!(record, Record::Run(run) if run.undone.is_none());
+    if records.iter().any(stands) {
         say("");
         say("`porter undo` takes back the latest of those that stand.");
     }
@@ -85,7 +93,7 @@ fn show_kept(report: &UndoReport, word: &str) {
         let lines = counted(report.unreadable_lines, "line");
         say(styled(
             CARE,
-            format_args!("  {lines} of the journal cannot be read: what they tell of stays where it is"),
+            format_args!("  {lines} of the journal cannot be read: what was to be read there stays"),
         ));
     }
     let kept = &report.kept;
@@ -110,7 +118,7 @@ fn why(why: &WhyKept) -> String {
 }
 
 /// `porter-undo-list/1`.
-pub(crate) fn list_json(runs: &[Run]) -> Value {
+pub(crate) fn list_json(records: &[Record]) -> Value {
     let row = |run: &Run| {
         json!({
             "started_utc": super::numbers::rfc3339(run.started_utc),
@@ -125,7 +133,14 @@ pub(crate) fn list_json(runs: &[Run]) -> Value {
             "journal": paths::shown(&run.journal),
         })
     };
-    json!({"format": "porter-undo-list/1", "restores": runs.iter().map(row).collect::<Vec<_>>()})
+    let (mut restores, mut unreadable) = (Vec::new(), Vec::new());
+    for record in records {
+        match record {
+            Record::Run(run) => restores.push(row(run)),
+            Record::Unreadable(journal) => unreadable.push(paths::shown(journal)),
+        }
+    }
+    json!({"format": "porter-undo-list/1", "restores": restores, "unreadable": unreadable})
 }
 
 /// `porter-undo/1`.

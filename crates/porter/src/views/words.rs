@@ -273,6 +273,10 @@ pub(crate) fn reason(reason: &Reason) -> String {
             "the restore of {} never came to its end: run it again, or take it back with `porter undo`",
             date_and_time(*started_utc)
         ),
+        Reason::JournalDamaged { journal } => format!(
+            "the journal `{}` of an earlier restore is damaged: what got another name, or other paths, is not known. Run the restore again",
+            on_screen(journal.as_bytes())
+        ),
         Reason::RegistryNotEntered { detail } => {
             format!(
                 "what it has in the person's registry could not be entered: {}",
