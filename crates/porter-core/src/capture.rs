@@ -4,7 +4,7 @@
 pub mod forecast;
 mod run;
 
-pub use forecast::{Forecast, Shape, forecast, trunk_around};
+pub use forecast::{Forecast, Shape, forecast, pass_by, trunk_around};
 pub(crate) use run::trunk_part;
 pub use run::{CaptureReport, Job, capture};
 

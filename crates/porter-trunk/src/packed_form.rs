@@ -31,6 +31,7 @@ mod writer;
 pub(crate) use block_file::Run;
 pub use parts::{Opener, Parts};
 pub use reader::PackedTrunk;
+pub(crate) use rebuild::SET_ASIDE;
 pub use rebuild::{Rebuilt, rebuild};
 pub use relabel::{lacks_label, relabel};
 pub(crate) use stock::Known;

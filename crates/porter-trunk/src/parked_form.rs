@@ -3,7 +3,11 @@
 //! can then be deleted.
 //!
 //! Label and list are those of the packed form. In place of packs there is a folder `kept` with numbered files; an entry's
-//! extent names the number.
+//! extent names the number. The list is there twice.
+
+mod second_copy;
+
+pub use second_copy::mend as mend_list;
 
 use crate::content_hash::{content_in, read_all};
 use crate::form::{Depth, Rows};
@@ -211,13 +215,15 @@ impl TrunkWriter for ParkedTrunkWriter {
         };
         let list = self.list.lock().unwrap_or_else(PoisonError::into_inner).take();
         list.map_or(Ok(()), |list| list.finish(&contents, &self.run, self.list_number, None))?;
+        let list = FileName::OpenList(self.list_number).in_folder(&self.folder);
+        second_copy::make(&self.folder, self.list_number, &list)?;
         host::flush_volume(&self.folder).map_err(|cause| TrunkError::io("flushing", &self.folder, cause))
     }
 
     fn read_back(&self) -> Result<Box<dyn Trunk>, TrunkError> {
         let path = FileName::OpenList(self.list_number).in_folder(&self.folder);
         let list = List::open(&path, self.list_number, &self.label.trunk_id, None)?;
-        Ok(Box::new(ParkedTrunk { folder: self.folder.clone(), list }))
+        Ok(Box::new(ParkedTrunk { folder: self.folder.clone(), list, list_number: self.list_number }))
     }
 
     fn publish(&self) -> Result<(), TrunkError> {
@@ -261,6 +267,7 @@ impl ParkedTrunkWriter {
 pub struct ParkedTrunk {
     folder: PathBuf,
     list: List,
+    list_number: u32,
 }
 
 impl ParkedTrunk {
@@ -271,7 +278,7 @@ impl ParkedTrunk {
             return Err(TrunkError::Unfinished(folder.to_path_buf()));
         };
         let list = List::open(&path, number, &parts.outside()?.trunk_id, None)?;
-        Ok(Self { folder: folder.to_path_buf(), list })
+        Ok(Self { folder: folder.to_path_buf(), list, list_number: number })
     }
 }
 
@@ -358,9 +365,12 @@ impl Audit for ParkedAudit<'_> {
         if !parts.have_labels(&trunk.list.contents.parts) {
             damage.push(Damage::ContentChanged(LABEL.to_owned()));
         }
-        if self.depth == Depth::Full {
+        let is_thorough = self.depth == Depth::Full;
+        if is_thorough {
             damage.extend(trunk.list.damage());
         }
+        let (number, trunk_id) = (trunk.list_number, &trunk.label().trunk_id);
+        damage.extend(second_copy::damage(&trunk.folder, number, trunk_id, is_thorough));
         Ok(damage)
     }
 }

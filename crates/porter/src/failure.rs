@@ -129,7 +129,7 @@ const SEAL: &str = "seal.json";
 const WITHOUT_SEAL: &str =
     "Without `seal.json` nothing can open the trunk. Is there another copy of that file?";
 /// What helps where a trunk has lost more than contents.
-pub(crate) const MAKES_ANEW: &str = "`porter look TRUNK --mend` makes its label anew, and of a packed trunk the list as well, from the packs.";
+pub(crate) const MAKES_ANEW: &str = "`porter look TRUNK --mend` makes its label anew, and the list: of a packed trunk from the packs, of a parked one from its second copy.";
 const STOPPED: &str = "stopped before it was done";
 
 impl From<TrunkError> for Failure {

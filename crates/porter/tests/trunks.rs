@@ -384,6 +384,44 @@ fn a_lost_label_is_made_anew_from_the_packs_to_the_byte() {
 
 #[cfg(unix)]
 #[test]
+fn the_list_of_a_parked_trunk_outlives_its_loss() {
+    let bench = bench();
+    let capture = ["capture", "PC", "PC/parked", "--form", "parked", "--quiet"];
+    bench.porter(&capture).with_status(0);
+    bench.write("PC/Users/odile/Documents/later.txt", "later");
+    bench.porter(&capture).with_status(0);
+    let list = bench.path("PC/parked/list-00002.list");
+    let second = bench.path("PC/parked/kept/list-00002.list");
+    let whole = fs::read(&list).unwrap();
+    let mut hurt = whole.clone();
+    let middle = hurt.len() / 2;
+    hurt[middle] ^= 0x20;
+    let mend = |status: i32| bench.porter(&["look", "PC/parked", "--mend"]).with_status(status);
+    let check = |status: i32| bench.porter(&["check", "PC/parked"]).with_status(status);
+    check(0);
+    for (file, other) in [(&list, &second), (&second, &list)] {
+        for left in [None, Some(&hurt), Some(&Vec::new())] {
+            fs::remove_file(file).unwrap();
+            if let Some(left) = left {
+                fs::write(file, left).unwrap();
+                let said = check(if left.is_empty() && file == &list { 1 } else { 3 });
+                assert!((said.out + &said.err).contains("list-00002.list"), "{left:?}");
+            }
+            mend(0);
+            assert!(fs::read(file).unwrap() == whole && fs::read(other).unwrap() == whole);
+            check(0);
+        }
+    }
+    assert!(mend(0).err.contains("nothing was changed"));
+    // With both hurt, what is left is used, and said to be all.
+    fs::write(&list, &hurt).unwrap();
+    fs::remove_file(&second).unwrap();
+    mend(1);
+    assert!(fs::read(&list).unwrap() == hurt);
+}
+
+#[cfg(unix)]
+#[test]
 fn names_of_one_file_and_holes_come_back_as_such() {
     use std::os::unix::fs::MetadataExt;
     let bench = bench();

@@ -4,6 +4,7 @@ use super::CaptureError;
 use crate::item::{Item, What};
 use crate::machine::Machine;
 use crate::survey::Survey;
+use porter_names::RelativePath;
 use porter_trunk::{Tally, TrunkError, free_space_in_bytes, largest_file_in_bytes};
 use std::path::{Path, PathBuf};
 
@@ -89,6 +90,19 @@ pub fn trunk_around(folder: &Path) -> Option<PathBuf> {
     let behind_links = nearest_there(&typed).ok();
     let above = typed.ancestors().chain(behind_links.iter().flat_map(|there| there.ancestors()));
     above.into_iter().find(|above| is_trunk(above)).map(Path::to_path_buf)
+}
+
+/// Takes the trunk that a capture goes on with from what is found at the root of the old drive: it is not to capture itself.
+pub fn pass_by(machine: &mut Machine, trunk: &Path) {
+    let Some(tree) = machine.volume.host_tree().cloned() else { return };
+    let Ok(trunk) = std::fs::canonicalize(trunk) else { return };
+    if is_trunk(&trunk) {
+        let path_of = |name: &[u8]| tree.host_path(&RelativePath::root().join(name).ok()?).ok();
+        let is_the_trunk = |name: &[u8]| {
+            path_of(name).and_then(|path| std::fs::canonicalize(path).ok()) == Some(trunk.clone())
+        };
+        machine.at_root.retain(|row| !is_the_trunk(&row.name));
+    }
 }
 
 /// An open trunk, or a packed one.

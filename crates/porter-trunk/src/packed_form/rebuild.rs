@@ -2,24 +2,27 @@
 //! and the items these are parts of.
 
 use super::block::{Kind, Proving};
-use super::block_file::{BlockFile, NotRead, Role, Run, heads_of, name_of};
+use super::block_file::{BlockFile, NotRead, Role, Run, heads_of};
 use super::layout::FileName;
 use super::list::{self, Contents, List, ListWriter, PackRow, contents_of, unpacked_lines};
 use super::parts::{Opener, Parts};
-use crate::outside::Keeping;
 use crate::{Damage, Entry, EntryAddress, Extent, Tally, TrunkError};
 use std::collections::{HashMap, HashSet};
 use std::fs;
 use time::OffsetDateTime;
 
 /// Ending of a list that was replaced.
-pub(super) const SET_ASIDE: &str = ".damaged";
+pub(crate) const SET_ASIDE: &str = ".damaged";
 
 /// What became of the list.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Rebuilt {
     /// It is whole: nothing was done.
     NotNeeded,
+    /// That of a parked trunk was written anew from its second copy.
+    FromSecondCopy,
+    /// It is whole, and its second copy was written anew.
+    SecondCopy,
     /// It was made anew.
     FromPacks {
         /// Entries that were found in packs.
@@ -31,7 +34,7 @@ pub enum Rebuilt {
     },
 }
 
-/// Makes the list of a trunk anew if it cannot be used. What no pack can tell is missing from it: what was left behind, and
+/// Makes the list of a packed trunk anew if it cannot be used. What no pack can tell is missing from it: what was left behind, and
 /// why; what was in damaged packs only; and which entries were gone from the machine at the last capture.
 pub fn rebuild(
     folders: &[std::path::PathBuf],
@@ -76,13 +79,7 @@ pub fn rebuild(
         rows.push(PackRow::of(&pack, part));
     }
     let Some(mut contents) = newest_contents else {
-        // What is parked has no packs that could tell.
-        let lost = match (parts.outside()?.form, newest) {
-            (Keeping::Packed, _) => Damage::FileMissing("every pack".to_owned()),
-            (Keeping::Parked, None) => Damage::FileMissing(FileName::List(1).to_string()),
-            (Keeping::Parked, Some((path, _))) => Damage::ContentChanged(name_of(&path)),
-        };
-        return Err(TrunkError::Damaged(lost));
+        return Err(TrunkError::Damaged(Damage::FileMissing("every pack".to_owned())));
     };
     let packs = rows.len() as u64;
     let (entries, lost) = gathered.finish(&contents);

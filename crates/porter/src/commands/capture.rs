@@ -9,7 +9,7 @@ use crate::failure::{Failure, Outcome};
 use crate::screen::{ask, say_json, tell};
 use crate::{amounts, keys, open, paths, views};
 use clap::{Args, ValueEnum};
-use porter_core::capture::{CaptureError, Forecast, Job, Shape, capture, forecast};
+use porter_core::capture::{CaptureError, Forecast, Job, Shape, capture, forecast, pass_by};
 use porter_core::item::Item;
 use porter_core::kinds::browser::is_still_open;
 use porter_core::machine::Machine;
@@ -132,7 +132,12 @@ struct LabelArguments {
 pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
     let making = &arguments.making;
     refuse_what_does_not_go_together(making)?;
-    let mut machine = open::machine(&arguments.machine)?;
+    let opened = || {
+        let mut machine = open::machine(&arguments.machine)?;
+        pass_by(&mut machine, &arguments.trunk);
+        Ok::<_, Failure>(machine)
+    };
+    let mut machine = opened()?;
     let catalogue = open::catalogue(&machine, &arguments.rules)?;
     let selection =
         open::selection_on(&machine, &arguments.account, &arguments.selection, &arguments.choice)?;
@@ -141,7 +146,7 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
     let unchosen = open::unchosen(&arguments.choice, list.as_ref())?;
     let mut survey = look_at(&machine, &catalogue, &selection, &unchosen, &arguments.conduct)?;
     if !closed(&machine, &survey, arguments.wait)? {
-        machine = open::machine(&arguments.machine)?;
+        machine = opened()?;
         survey = look_at(&machine, &catalogue, &selection, &unchosen, &arguments.conduct)?;
     }
     if let Some(list) = &list {

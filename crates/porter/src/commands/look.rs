@@ -8,8 +8,9 @@ use crate::{keys, open, views};
 use clap::Args;
 use porter_core::catalogue::patterns::{Candidate, Patterns, in_lower_case};
 use porter_names::RelativePath;
-use porter_trunk::outside::Outside;
+use porter_trunk::outside::{Keeping, Outside};
 use porter_trunk::packed_form::{Rebuilt, lacks_label, rebuild, relabel};
+use porter_trunk::parked_form::mend_list;
 use porter_trunk::{Entry, Trunk, TrunkItem};
 
 /// Show what a trunk holds
@@ -148,8 +149,13 @@ fn mend(given: &TrunkArguments) -> Result<Outcome, Failure> {
         views::mend::tell_relabelled();
     }
     let outside = Outside::load(&given.trunk)?;
-    let opener = keys::opener_if_sealed(&given.key, &outside)?;
-    let rebuilt = rebuild(&folders, opener.as_ref(), open::now_utc())?;
+    let rebuilt = match outside.form {
+        Keeping::Parked => mend_list(&given.trunk)?,
+        Keeping::Packed => {
+            let opener = keys::opener_if_sealed(&given.key, &outside)?;
+            rebuild(&folders, opener.as_ref(), open::now_utc())?
+        }
+    };
     views::mend::tell_rebuilt(&rebuilt);
     Ok(Outcome::attention_if(matches!(rebuilt, Rebuilt::FromPacks { lost, .. } if !lost.is_empty())))
 }

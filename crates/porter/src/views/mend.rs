@@ -59,6 +59,15 @@ pub(crate) fn tell_relabelled() {
 pub(crate) fn tell_rebuilt(rebuilt: &Rebuilt) {
     match rebuilt {
         Rebuilt::NotNeeded => tell("The trunk's list is whole: nothing was changed."),
+        Rebuilt::FromSecondCopy => {
+            tell(format_args!("{} the list was written anew from its second copy.", styled(GOOD, "Mended:")));
+        }
+        Rebuilt::SecondCopy => {
+            tell(format_args!(
+                "{} the list is whole, and its second copy was written anew.",
+                styled(GOOD, "Mended:")
+            ));
+        }
         Rebuilt::FromPacks { entries, lost, packs } => {
             tell(format_args!(
                 "{} the list was made anew from {}: {} were found.",

@@ -1,0 +1,103 @@
+//! The second copy of a parked trunk's list. No pack tells what the list does: without it nobody knows what the kept files were called.
+
+use super::KEPT;
+use crate::content_hash::in_pieces;
+use crate::host::{self, open_plain_file};
+use crate::outside::Outside;
+use crate::packed_form::layout::FileName;
+use crate::packed_form::list::{List, newest, publish};
+use crate::packed_form::{Parts, Rebuilt, SET_ASIDE};
+use crate::{Damage, PieceFailed, TrunkError, TrunkId};
+use std::fs::{self, File};
+use std::io::{BufReader, Write};
+use std::path::{Path, PathBuf};
+
+/// Beside the kept files, so that one hurt folder does not cost both.
+fn path_of(folder: &Path, number: u32) -> PathBuf {
+    FileName::List(number).in_folder(&folder.join(KEPT))
+}
+
+fn shown(number: u32) -> String {
+    format!("{KEPT}/{}", FileName::List(number))
+}
+
+/// Copies a list to `to`, byte by byte: on volumes that share data between files, a clone would be hurt with what it is a clone of.
+fn copy(from: &Path, to: &Path, aside: &Path) -> Result<(), TrunkError> {
+    let reading = |cause| TrunkError::io("reading", from, cause);
+    let writing = |cause| TrunkError::io("writing", aside, cause);
+    let mut list = BufReader::new(open_plain_file(from).map_err(reading)?);
+    let mut copy = File::create(aside).map_err(writing)?;
+    in_pieces(&mut list, |piece| copy.write_all(piece)).map_err(|failed| match failed {
+        PieceFailed::Reading(cause) => reading(cause),
+        PieceFailed::Using(cause) => writing(cause),
+    })?;
+    copy.sync_all().map_err(writing)?;
+    drop(copy);
+    fs::rename(aside, to)
+        .and_then(|()| host::flush_folder_of(to))
+        .map_err(|cause| TrunkError::io("writing", to, cause))
+}
+
+/// Makes the second copy of a list, which may not be published yet.
+pub(super) fn make(folder: &Path, number: u32, list: &Path) -> Result<(), TrunkError> {
+    copy(list, &path_of(folder, number), &FileName::OpenList(number).in_folder(&folder.join(KEPT)))
+}
+
+/// What is wrong with the second copy; with `is_thorough` all of it is read.
+pub(super) fn damage(folder: &Path, number: u32, trunk: &TrunkId, is_thorough: bool) -> Option<Damage> {
+    let path = path_of(folder, number);
+    if !path.is_file() {
+        return Some(Damage::FileMissing(shown(number)));
+    }
+    (is_thorough && !is_whole(&path, number, trunk)).then(|| Damage::ContentChanged(shown(number)))
+}
+
+fn is_whole(list: &Path, number: u32, trunk: &TrunkId) -> bool {
+    List::open(list, number, trunk, None).is_ok_and(|list| list.damage().is_empty())
+}
+
+/// Writes a parked trunk's list anew from its second copy if it cannot be used, or the second copy from the list. What is left of the hurt list is set aside.
+pub fn mend(folder: &Path) -> Result<Rebuilt, TrunkError> {
+    let trunk = Outside::load(folder)?.trunk_id;
+    let newest = newest(&Parts::load(&[folder.to_path_buf()])?)?;
+    // Of a list that is lost altogether the second copy is there, and the list of the state before it.
+    let copied = highest_copy(folder).unwrap_or_default();
+    let is_last = |(path, number): &&(PathBuf, u32)| *number >= copied && is_whole(path, *number, &trunk);
+    if let Some((path, number)) = newest.as_ref().filter(is_last) {
+        if damage(folder, *number, &trunk, true).is_none() {
+            return Ok(Rebuilt::NotNeeded);
+        }
+        make(folder, *number, path)?;
+        return Ok(Rebuilt::SecondCopy);
+    }
+    // An earlier state is not taken for the one that was lost.
+    let at_least = newest.as_ref().map_or(1, |(_, number)| *number);
+    let second = path_of(folder, copied);
+    if copied < at_least || !is_whole(&second, copied, &trunk) {
+        let name = FileName::List(at_least).to_string();
+        let is_there = newest.is_some();
+        return Err(TrunkError::Damaged(if is_there {
+            Damage::ContentChanged(name)
+        } else {
+            Damage::FileMissing(name)
+        }));
+    }
+    if let Some((path, _)) = newest.filter(|(_, number)| *number == copied) {
+        let mut aside = path.clone().into_os_string();
+        aside.push(SET_ASIDE);
+        fs::rename(&path, aside).map_err(|cause| TrunkError::io("setting aside", &path, cause))?;
+    }
+    let open = FileName::OpenList(copied).in_folder(folder);
+    copy(&second, &open, &open.with_extension("again"))?;
+    publish(folder, copied)?;
+    Ok(Rebuilt::FromSecondCopy)
+}
+
+fn highest_copy(folder: &Path) -> Option<u32> {
+    let rows = fs::read_dir(folder.join(KEPT)).ok()?.flatten();
+    let number = |name: &str| match FileName::parse(name)? {
+        FileName::List(number) => Some(number),
+        FileName::Pack(_) | FileName::OpenPack(_) | FileName::OpenList(_) => None,
+    };
+    rows.filter_map(|row| number(row.file_name().to_str()?)).max()
+}
