@@ -141,6 +141,11 @@ pub trait Trunk: Sync {
     /// Tells that an entry's content will be read soon, so that it may be fetched meanwhile.
     fn will_read(&self, _entry: &Entry) {}
 
+    /// True if something of a later capture is there that the list does not tell of: it was cut off, or its list was lost.
+    fn holds_more(&self) -> bool {
+        false
+    }
+
     /// The file that holds the list of entries, for people.
     fn list_name(&self) -> String;
 

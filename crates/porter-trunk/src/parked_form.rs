@@ -307,6 +307,10 @@ impl Trunk for ParkedTrunk {
         Ok(Box::new(self.list.left()))
     }
 
+    fn holds_more(&self) -> bool {
+        second_copy::highest(&self.folder).is_some_and(|copied| copied > self.list_number)
+    }
+
     fn list_name(&self) -> String {
         self.list.name().to_owned()
     }

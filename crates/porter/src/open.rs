@@ -8,6 +8,7 @@ use crate::failure::Failure;
 use crate::progress::Progress;
 use crate::publish::refuse_in_a_trunk;
 use crate::rules_folder::own_rules;
+use crate::screen::{CARE, styled, tell};
 use crate::stop::STOP;
 use crate::{awake, power};
 use crate::{keys, paths};
@@ -66,6 +67,20 @@ pub(crate) fn trunk(given: &TrunkArguments) -> Result<Box<dyn Trunk>, Failure> {
 
 /// The same; only the outside if it is sealed and nobody says what opens it.
 pub(crate) fn trunk_if_it_opens(given: &TrunkArguments) -> Result<Result<Box<dyn Trunk>, Outside>, Failure> {
+    let trunk = open_or_outside(given)?;
+    if trunk.as_ref().is_ok_and(|trunk| trunk.holds_more()) {
+        tell(styled(
+            CARE,
+            "! The trunk holds more than its list tells of: a later capture was cut off, or its list is lost, or in another part.",
+        ));
+        tell(
+            "Capture again: it goes on. Or, without the old machine, `porter look TRUNK --mend` makes the list anew.",
+        );
+    }
+    Ok(trunk)
+}
+
+fn open_or_outside(given: &TrunkArguments) -> Result<Result<Box<dyn Trunk>, Outside>, Failure> {
     if given.trunk.join("bagit.txt").exists() || given.trunk.join("porter/label.json").exists() {
         return Ok(Ok(Box::new(OpenTrunk::load(&given.trunk)?)));
     }

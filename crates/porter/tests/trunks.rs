@@ -382,6 +382,28 @@ fn a_lost_label_is_made_anew_from_the_packs_to_the_byte() {
     bench.porter(&["look", "PC", "--mend"]).with_status(1);
 }
 
+const MORE: &str = "The trunk holds more than its list tells of";
+
+#[test]
+fn a_lost_list_does_not_make_the_state_before_all_there_is() {
+    let bench = bench();
+    bench.porter(&["capture", "PC", "trunk", "--quiet"]).with_status(0);
+    bench.write("PC/Users/odile/Documents/later.txt", "later");
+    let said = bench.porter(&["capture", "PC", "trunk", "--quiet"]).with_status(0);
+    assert!(!said.err.contains(MORE) && !bench.porter(&["look", "trunk"]).err.contains(MORE));
+    fs::remove_file(bench.path("trunk/list-00002.list")).unwrap();
+    bench.empty_machine("NEW", "odile");
+    for command in [&["look", "trunk"][..], &["check", "trunk"], &["restore", "trunk", "NEW", "--try"]] {
+        let said = bench.porter(command).with_status(0);
+        assert!(said.err.contains(MORE), "{command:?}: {}", said.err);
+    }
+    bench.porter(&["look", "trunk", "--mend"]).with_status(0);
+    assert!(!bench.porter(&["check", "trunk"]).with_status(0).err.contains(MORE));
+    let later = bench.porter(&["take", "trunk", "odile/folder/documents/later.txt", "-"]).with_status(0);
+    assert_eq!(later.out, "later");
+    assert!(bench.path("trunk/list-00001.list").exists(), "the state before stays");
+}
+
 #[cfg(unix)]
 #[test]
 fn the_list_of_a_parked_trunk_outlives_its_loss() {
@@ -402,10 +424,15 @@ fn the_list_of_a_parked_trunk_outlives_its_loss() {
     for (file, other) in [(&list, &second), (&second, &list)] {
         for left in [None, Some(&hurt), Some(&Vec::new())] {
             fs::remove_file(file).unwrap();
-            if let Some(left) = left {
-                fs::write(file, left).unwrap();
-                let said = check(if left.is_empty() && file == &list { 1 } else { 3 });
-                assert!((said.out + &said.err).contains("list-00002.list"), "{left:?}");
+            match left {
+                Some(left) => {
+                    fs::write(file, left).unwrap();
+                    let said = check(if left.is_empty() && file == &list { 1 } else { 3 });
+                    assert!((said.out + &said.err).contains("list-00002.list"), "{left:?}");
+                }
+                // The state before is whole, and not all.
+                None if file == &list => assert!(check(0).err.contains(MORE)),
+                None => assert!(check(3).out.contains("`kept/list-00002.list` is missing")),
             }
             mend(0);
             assert!(fs::read(file).unwrap() == whole && fs::read(other).unwrap() == whole);

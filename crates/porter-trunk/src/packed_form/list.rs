@@ -275,6 +275,13 @@ pub(crate) fn newest(parts: &Parts) -> Result<Option<(PathBuf, u32)>, TrunkError
 }
 
 impl Contents {
+    /// True if there are packs that came after those it tells of.
+    pub(super) fn lacks_packs(&self, parts: &Parts) -> bool {
+        let last = self.packs.iter().map(|row| row.number).max().unwrap_or_default();
+        let is_later = |name: &FileName| matches!(name, FileName::Pack(number) if *number > last);
+        parts.files().is_ok_and(|files| files.iter().any(|(name, ..)| is_later(name)))
+    }
+
     /// What is known before the capture.
     pub(crate) fn beforehand(label: &Label, inventory: &Inventory<'_>) -> Self {
         Self {

@@ -191,6 +191,10 @@ impl Trunk for PackedTrunk {
         Ok(Box::new(self.list.left()))
     }
 
+    fn holds_more(&self) -> bool {
+        self.list.contents.lacks_packs(&self.parts)
+    }
+
     fn list_name(&self) -> String {
         self.list.file.name.clone()
     }

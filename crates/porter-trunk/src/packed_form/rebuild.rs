@@ -34,7 +34,7 @@ pub enum Rebuilt {
     },
 }
 
-/// Makes the list of a packed trunk anew if it cannot be used. What no pack can tell is missing from it: what was left behind, and
+/// Makes the list of a packed trunk anew if it cannot be used, or is that of the state before. What no pack can tell is missing from it: what was left behind, and
 /// why; what was in damaged packs only; and which entries were gone from the machine at the last capture.
 pub fn rebuild(
     folders: &[std::path::PathBuf],
@@ -45,10 +45,10 @@ pub fn rebuild(
     let key = parts.unlock(opener)?;
     let trunk = parts.outside()?.trunk_id.clone();
     let newest = list::newest(&parts)?;
-    if let Some((path, number)) = &newest
-        && let Ok(list) = List::open(path, *number, &trunk, key.as_ref())
-        && list.damage().is_empty()
-    {
+    let whole = newest.as_ref().and_then(|(path, number)| {
+        List::open(path, *number, &trunk, key.as_ref()).ok().filter(|list| list.damage().is_empty())
+    });
+    if whole.as_ref().is_some_and(|list| !list.contents.lacks_packs(&parts)) {
         return Ok(Rebuilt::NotNeeded);
     }
 
@@ -97,7 +97,8 @@ pub fn rebuild(
         list.entry(&entry.to_line(), &run)?;
     }
     list.finish(&contents, &run, number, None)?;
-    if let Some((path, _)) = newest {
+    // A whole one is that of the state before, and stays.
+    if let Some((path, _)) = newest.filter(|_| whole.is_none()) {
         let mut aside = path.clone().into_os_string();
         aside.push(SET_ASIDE);
         fs::rename(&path, aside).map_err(|cause| TrunkError::io("setting aside", &path, cause))?;

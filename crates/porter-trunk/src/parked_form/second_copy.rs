@@ -61,7 +61,7 @@ pub fn mend(folder: &Path) -> Result<Rebuilt, TrunkError> {
     let trunk = Outside::load(folder)?.trunk_id;
     let newest = newest(&Parts::load(&[folder.to_path_buf()])?)?;
     // Of a list that is lost altogether the second copy is there, and the list of the state before it.
-    let copied = highest_copy(folder).unwrap_or_default();
+    let copied = highest(folder).unwrap_or_default();
     let is_last = |(path, number): &&(PathBuf, u32)| *number >= copied && is_whole(path, *number, &trunk);
     if let Some((path, number)) = newest.as_ref().filter(is_last) {
         if damage(folder, *number, &trunk, true).is_none() {
@@ -93,7 +93,8 @@ pub fn mend(folder: &Path) -> Result<Rebuilt, TrunkError> {
     Ok(Rebuilt::FromSecondCopy)
 }
 
-fn highest_copy(folder: &Path) -> Option<u32> {
+/// The number of the latest list that was copied.
+pub(super) fn highest(folder: &Path) -> Option<u32> {
     let rows = fs::read_dir(folder.join(KEPT)).ok()?.flatten();
     let number = |name: &str| match FileName::parse(name)? {
         FileName::List(number) => Some(number),
