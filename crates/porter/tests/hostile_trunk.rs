@@ -183,6 +183,15 @@ fn any_damage_is_found_and_named() {
             "{list}: {}",
             said.err
         );
+        fs::remove_file(&path).unwrap();
+        let said = bench.porter(&["check", "trunk"]).with_status(1);
+        let is_named = said.err.contains(&format!("`{list}` is missing"));
+        let words = match list {
+            "porter/label.json" => "is not a trunk",
+            "bagit.txt" => "was not finished",
+            _ => "",
+        };
+        assert!(said.err.contains(words) && (is_named || !words.is_empty()), "{list}: {}", said.err);
         fs::write(&path, whole).unwrap();
     }
     forge(&bench.path("trunk"), "porter/label.json", |text| text.replace("\"major\": 1", "\"major\": 9"));

@@ -273,7 +273,10 @@ fn read_whole(folder: &Path, name: &str) -> Result<Vec<u8>, TrunkError> {
     let mut content = Vec::new();
     open_plain_file(&path)
         .and_then(|file| file.take(LARGEST_WHOLE_FILE_IN_BYTES).read_to_end(&mut content))
-        .map_err(|cause| TrunkError::io("reading", &path, cause))?;
+        .map_err(|cause| match cause.kind() {
+            io::ErrorKind::NotFound => TrunkError::Damaged(Damage::FileMissing(name.to_owned())),
+            _ => TrunkError::io("reading", &path, cause),
+        })?;
     Ok(content)
 }
 
