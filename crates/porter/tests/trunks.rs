@@ -402,6 +402,8 @@ fn a_lost_list_does_not_make_the_state_before_all_there_is() {
     let later = bench.porter(&["take", "trunk", "odile/folder/documents/later.txt", "-"]).with_status(0);
     assert_eq!(later.out, "later");
     assert!(bench.path("trunk/list-00001.list").exists(), "the state before stays");
+    bench.write("trunk/pack-00009.pack", "called like one");
+    assert!(!bench.porter(&["look", "trunk"]).with_status(0).err.contains(MORE));
 }
 
 #[cfg(unix)]

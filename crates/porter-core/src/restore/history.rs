@@ -45,15 +45,17 @@ impl History {
         let Some(folder) = machine.records_on_host() else { return history };
         let its_end = format!("-{}.jsonl", trunk_id.short());
         for record in records_in(&folder) {
-            let (journal, is_whole) = match &record {
+            let name_of = |path: &Path| path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            let damaged = match record {
                 // What was taken back tells nothing any more.
                 Record::Run(run) if run.undone.is_some() || run.trunk_id != *trunk_id => continue,
-                Record::Run(run) => (&run.journal, history.read(&run.journal).is_some()),
-                Record::Unreadable(journal) => (journal, false),
+                Record::Run(run) => history.read(&run.journal).is_none().then(|| name_of(&run.journal)),
+                Record::Unreadable(journal) => {
+                    Some(name_of(&journal)).filter(|name| name.ends_with(&its_end))
+                }
             };
-            let name = journal.file_name().unwrap_or_default().to_string_lossy();
-            if !is_whole && name.ends_with(&its_end) {
-                history.damaged_journal = Some(name.into_owned());
+            if damaged.is_some() {
+                history.damaged_journal = damaged;
             }
         }
         history

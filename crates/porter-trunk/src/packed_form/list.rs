@@ -1,7 +1,7 @@
 //! The list: all of a finished trunk but the contents. A folder is a trunk as soon as a list has its final name.
 
 use super::block::{Kind, Proving};
-use super::block_file::{BlockFile, BlockFileWriter, Finished, NotRead, Role, Run, name_of};
+use super::block_file::{BlockFile, BlockFileWriter, Finished, NotRead, Role, Run, heads_of, name_of};
 use super::layout::FileName;
 use super::lines::{self, Lines, UnpackedLines};
 use super::parts::Parts;
@@ -275,11 +275,14 @@ pub(crate) fn newest(parts: &Parts) -> Result<Option<(PathBuf, u32)>, TrunkError
 }
 
 impl Contents {
-    /// True if there are packs that came after those it tells of.
+    /// True if there are packs of the trunk that came after those it tells of.
     pub(super) fn lacks_packs(&self, parts: &Parts) -> bool {
         let last = self.packs.iter().map(|row| row.number).max().unwrap_or_default();
-        let is_later = |name: &FileName| matches!(name, FileName::Pack(number) if *number > last);
-        parts.files().is_ok_and(|files| files.iter().any(|(name, ..)| is_later(name)))
+        let files = parts.files().unwrap_or_default();
+        let later =
+            files.iter().filter(|(name, ..)| matches!(name, FileName::Pack(number) if *number > last));
+        // What is nothing but called like a pack would be asked for again and again.
+        heads_of(later.map(|(_, _, path)| path.as_path())).iter().any(|head| head.is_of(&self.label.trunk_id))
     }
 
     /// What is known before the capture.
