@@ -33,7 +33,7 @@ pub enum UndoError {
     #[error("the journal `{}` is of a version that this porter does not know", .0.display())]
     TooLate(PathBuf),
     /// What was restored last is not known.
-    #[error("the journal `{}` of a later restore cannot be read", .0.display())]
+    #[error("the journal `{}` of the latest restore cannot be read", .0.display())]
     Unreadable(PathBuf),
     /// The journal cannot be read, or that it was undone cannot be written.
     #[error("`{}`: {cause}", path.display())]

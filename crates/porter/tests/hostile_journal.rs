@@ -117,7 +117,7 @@ fn what_is_no_journal_is_passed_by_and_one_that_cannot_be_undone_is_refused_with
     // What was restored last, and to which trunk it belongs, nobody knows: the one before is not taken back in its stead.
     let said = bench.porter(&["undo", "NEW", "--yes"]).with_status(1);
     assert!(
-        said.err.contains("restore-2030-01-04") && said.err.contains("of a later restore"),
+        said.err.contains("restore-2030-01-04") && said.err.contains("of the latest restore"),
         "{}",
         said.err
     );
