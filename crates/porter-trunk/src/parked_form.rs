@@ -30,7 +30,8 @@ use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Mutex, PoisonError};
 use time::OffsetDateTime;
 
-const KEPT: &str = "kept";
+/// The folder of the files that are kept.
+pub(crate) const KEPT: &str = "kept";
 /// Files of one folder: some file systems become slow with many.
 const FILES_IN_FOLDER: u32 = 1000;
 

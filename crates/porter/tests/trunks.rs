@@ -442,6 +442,13 @@ fn the_list_of_a_parked_trunk_outlives_its_loss() {
         }
     }
     assert!(mend(0).err.contains("nothing was changed"));
+    let label = bench.read("PC/parked/label.json");
+    for number in 1..=2 {
+        fs::remove_file(bench.path(&format!("PC/parked/list-0000{number}.list"))).unwrap();
+    }
+    fs::remove_file(bench.path("PC/parked/label.json")).unwrap();
+    mend(0);
+    assert!(fs::read(&list).unwrap() == whole && bench.read("PC/parked/label.json") == label);
     // With both hurt, what is left is used, and said to be all.
     fs::write(&list, &hurt).unwrap();
     fs::remove_file(&second).unwrap();

@@ -6,6 +6,7 @@ use super::list::{Contents, contents_of};
 use super::parts::{Opener, files_in, unlock_with, wraps_in};
 use super::rebuild::SET_ASIDE;
 use crate::outside::{Keeping, Outside};
+use crate::parked_form::KEPT;
 use crate::sealing::TrunkKey;
 use crate::{Damage, TrunkError};
 use std::path::{Path, PathBuf};
@@ -71,6 +72,8 @@ type File = (FileName, PathBuf);
 
 fn finished_in(folder: &Path) -> Result<Vec<File>, TrunkError> {
     let mut files = files_in(folder)?;
+    // What is parked has its list there, too.
+    files.extend(files_in(&folder.join(KEPT)).unwrap_or_default());
     files.retain(|(name, _)| matches!(name, FileName::Pack(_) | FileName::List(_)));
     Ok(files)
 }

@@ -93,7 +93,9 @@ fn show_kept(report: &UndoReport, word: &str) {
         let lines = counted(report.unreadable_lines, "line");
         say(styled(
             CARE,
-            format_args!("  {lines} of the journal cannot be read: what such a line tells of stays where it is"),
+            format_args!(
+                "  {lines} of the journal cannot be read: what such a line tells of stays where it is"
+            ),
         ));
     }
     let kept = &report.kept;
