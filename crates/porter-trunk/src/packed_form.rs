@@ -29,9 +29,10 @@ mod stock;
 mod writer;
 
 pub(crate) use block_file::Run;
+pub(crate) use parts::files_in;
 pub use parts::{Opener, Parts};
 pub use reader::PackedTrunk;
-pub(crate) use rebuild::SET_ASIDE;
+pub(crate) use rebuild::set_aside;
 pub use rebuild::{Rebuilt, rebuild};
 pub use relabel::{lacks_label, relabel};
 pub(crate) use stock::Known;

@@ -127,15 +127,9 @@ pub fn run_plan(
         }
         Ok(())
     })?;
-    drop(runner);
-    let drives = std::mem::take(&mut plan.drives);
-    std::thread::scope(|scope| {
-        // Giving back many entries takes a while, and the drive is all that is waited for.
-        scope.spawn(|| drop(plan));
-        drives.iter().try_for_each(|drive| {
-            host::flush(drive).map_err(|cause| RestoreError::Volume { path: drive.clone(), cause })
-        })
-    })?;
+    for drive in &plan.drives {
+        host::flush(drive).map_err(|cause| RestoreError::Volume { path: drive.clone(), cause })?;
+    }
     if let Some(journal) = &journal {
         journal.end(clock()).map_err(|cause| journal_failed(journal.path(), cause))?;
     }

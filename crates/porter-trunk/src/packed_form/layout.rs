@@ -21,7 +21,7 @@ pub(crate) enum FileName {
 }
 
 impl FileName {
-    pub(crate) fn parse(name: &str) -> Option<Self> {
+    pub(super) fn parse(name: &str) -> Option<Self> {
         let (stem, extension) = name.rsplit_once('.')?;
         let (what, digits) = stem.split_once('-')?;
         let number = digits.parse().ok()?;

@@ -156,6 +156,16 @@ impl List {
         &self.file.name
     }
 
+    /// The list of a trunk; none if anything of it is damaged.
+    pub(crate) fn open_whole(
+        path: &Path,
+        number: u32,
+        trunk: &TrunkId,
+        key: Option<&TrunkKey>,
+    ) -> Option<Self> {
+        Self::open(path, number, trunk, key).ok().filter(|list| list.damage().is_empty())
+    }
+
     /// Proves every byte of it.
     pub(crate) fn damage(&self) -> Vec<Damage> {
         let rows = 0..self.file.rows.len();

@@ -119,7 +119,7 @@ impl Parts {
 }
 
 /// The files of packs and lists in a folder, in the order of their names.
-pub(super) fn files_in(folder: &Path) -> Result<Vec<(FileName, PathBuf)>, TrunkError> {
+pub(crate) fn files_in(folder: &Path) -> Result<Vec<(FileName, PathBuf)>, TrunkError> {
     let failed = |cause| TrunkError::io("looking into", folder, cause);
     let mut files = Vec::new();
     for row in fs::read_dir(folder).map_err(failed)? {

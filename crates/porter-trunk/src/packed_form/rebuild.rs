@@ -9,10 +9,18 @@ use super::parts::{Opener, Parts};
 use crate::{Damage, Entry, EntryAddress, Extent, Tally, TrunkError};
 use std::collections::{HashMap, HashSet};
 use std::fs;
+use std::path::{Path, PathBuf};
 use time::OffsetDateTime;
 
-/// Ending of a list that was replaced.
-pub(crate) const SET_ASIDE: &str = ".damaged";
+/// Ending of what was replaced.
+pub(super) const SET_ASIDE: &str = ".damaged";
+
+/// Gives a hurt file of the trunk another name, so that a new one can have its own.
+pub(crate) fn set_aside(path: &Path) -> Result<(), TrunkError> {
+    let mut aside = path.to_path_buf().into_os_string();
+    aside.push(SET_ASIDE);
+    fs::rename(path, aside).map_err(|cause| TrunkError::io("setting aside", path, cause))
+}
 
 /// What became of the list.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -37,7 +45,7 @@ pub enum Rebuilt {
 /// Makes the list of a packed trunk anew if it cannot be used, or is that of the state before. What no pack can tell is missing from it: what was left behind, and
 /// why; what was in damaged packs only; and which entries were gone from the machine at the last capture.
 pub fn rebuild(
-    folders: &[std::path::PathBuf],
+    folders: &[PathBuf],
     opener: Option<&Opener>,
     now_utc: OffsetDateTime,
 ) -> Result<Rebuilt, TrunkError> {
@@ -45,9 +53,8 @@ pub fn rebuild(
     let key = parts.unlock(opener)?;
     let trunk = parts.outside()?.trunk_id.clone();
     let newest = list::newest(&parts)?;
-    let whole = newest.as_ref().and_then(|(path, number)| {
-        List::open(path, *number, &trunk, key.as_ref()).ok().filter(|list| list.damage().is_empty())
-    });
+    let whole =
+        newest.as_ref().and_then(|(path, number)| List::open_whole(path, *number, &trunk, key.as_ref()));
     if whole.as_ref().is_some_and(|list| !list.contents.lacks_packs(&parts)) {
         return Ok(Rebuilt::NotNeeded);
     }
@@ -99,9 +106,7 @@ pub fn rebuild(
     list.finish(&contents, &run, number, None)?;
     // A whole one is that of the state before, and stays.
     if let Some((path, _)) = newest.filter(|_| whole.is_none()) {
-        let mut aside = path.clone().into_os_string();
-        aside.push(SET_ASIDE);
-        fs::rename(&path, aside).map_err(|cause| TrunkError::io("setting aside", &path, cause))?;
+        set_aside(&path)?;
     }
     list::publish(&folder, number)?;
     Ok(Rebuilt::FromPacks { entries: entries.len() as u64, lost, packs })

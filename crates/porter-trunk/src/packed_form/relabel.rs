@@ -4,7 +4,7 @@ use super::block_file::{BlockFile, FileHead, Role, heads_of};
 use super::layout::{FileName, LABEL};
 use super::list::{Contents, contents_of};
 use super::parts::{Opener, files_in, unlock_with, wraps_in};
-use super::rebuild::SET_ASIDE;
+use super::rebuild::set_aside;
 use crate::outside::{Keeping, Outside};
 use crate::parked_form::KEPT;
 use crate::sealing::TrunkKey;
@@ -58,8 +58,7 @@ pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), Trunk
         };
         let path = folders[at].join(LABEL);
         if path.exists() {
-            let aside = folders[at].join(format!("{LABEL}{SET_ASIDE}"));
-            std::fs::rename(&path, aside).map_err(|cause| TrunkError::io("setting aside", &path, cause))?;
+            set_aside(&path)?;
         }
         crate::host::replace(&path, &outside.clone().of_part(part).to_bytes(), sealed)
             .map_err(|cause| TrunkError::io("writing", &path, cause))?;

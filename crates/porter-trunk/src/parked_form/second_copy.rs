@@ -2,13 +2,13 @@
 
 use super::KEPT;
 use crate::content_hash::in_pieces;
-use crate::host::{self, open_plain_file};
+use crate::host::open_plain_file;
 use crate::outside::Outside;
 use crate::packed_form::layout::FileName;
 use crate::packed_form::list::{List, newest, publish};
-use crate::packed_form::{Parts, Rebuilt, SET_ASIDE};
+use crate::packed_form::{Parts, Rebuilt, files_in, set_aside};
 use crate::{Damage, PieceFailed, TrunkError, TrunkId};
-use std::fs::{self, File};
+use std::fs::File;
 use std::io::{BufReader, Write};
 use std::path::{Path, PathBuf};
 
@@ -21,26 +21,25 @@ fn shown(number: u32) -> String {
     format!("{KEPT}/{}", FileName::List(number))
 }
 
-/// Copies a list to `to`, byte by byte: on volumes that share data between files, a clone would be hurt with what it is a clone of.
-fn copy(from: &Path, to: &Path, aside: &Path) -> Result<(), TrunkError> {
+/// Copies a list into a folder, byte by byte: on volumes that share data between files, a clone would be hurt with what it is a clone of.
+fn copy_into(folder: &Path, number: u32, from: &Path) -> Result<(), TrunkError> {
+    let to = FileName::OpenList(number).in_folder(folder);
     let reading = |cause| TrunkError::io("reading", from, cause);
-    let writing = |cause| TrunkError::io("writing", aside, cause);
+    let writing = |cause| TrunkError::io("writing", &to, cause);
     let mut list = BufReader::new(open_plain_file(from).map_err(reading)?);
-    let mut copy = File::create(aside).map_err(writing)?;
+    let mut copy = File::create(&to).map_err(writing)?;
     in_pieces(&mut list, |piece| copy.write_all(piece)).map_err(|failed| match failed {
         PieceFailed::Reading(cause) => reading(cause),
         PieceFailed::Using(cause) => writing(cause),
     })?;
     copy.sync_all().map_err(writing)?;
     drop(copy);
-    fs::rename(aside, to)
-        .and_then(|()| host::flush_folder_of(to))
-        .map_err(|cause| TrunkError::io("writing", to, cause))
+    publish(folder, number)
 }
 
 /// Makes the second copy of a list, which may not be published yet.
 pub(super) fn make(folder: &Path, number: u32, list: &Path) -> Result<(), TrunkError> {
-    copy(list, &path_of(folder, number), &FileName::OpenList(number).in_folder(&folder.join(KEPT)))
+    copy_into(&folder.join(KEPT), number, list)
 }
 
 /// What is wrong with the second copy; with `is_thorough` all of it is read.
@@ -53,7 +52,7 @@ pub(super) fn damage(folder: &Path, number: u32, trunk: &TrunkId, is_thorough: b
 }
 
 fn is_whole(list: &Path, number: u32, trunk: &TrunkId) -> bool {
-    List::open(list, number, trunk, None).is_ok_and(|list| list.damage().is_empty())
+    List::open_whole(list, number, trunk, None).is_some()
 }
 
 /// Writes a parked trunk's list anew from its second copy if it cannot be used, or the second copy from the list. What is left of the hurt list is set aside.
@@ -83,22 +82,17 @@ pub fn mend(folder: &Path) -> Result<Rebuilt, TrunkError> {
         }));
     }
     if let Some((path, _)) = newest.filter(|(_, number)| *number == copied) {
-        let mut aside = path.clone().into_os_string();
-        aside.push(SET_ASIDE);
-        fs::rename(&path, aside).map_err(|cause| TrunkError::io("setting aside", &path, cause))?;
+        set_aside(&path)?;
     }
-    let open = FileName::OpenList(copied).in_folder(folder);
-    copy(&second, &open, &open.with_extension("again"))?;
-    publish(folder, copied)?;
+    copy_into(folder, copied, &second)?;
     Ok(Rebuilt::FromSecondCopy)
 }
 
 /// The number of the latest list that was copied.
 pub(super) fn highest(folder: &Path) -> Option<u32> {
-    let rows = fs::read_dir(folder.join(KEPT)).ok()?.flatten();
-    let number = |name: &str| match FileName::parse(name)? {
+    let files = files_in(&folder.join(KEPT)).ok()?;
+    files.into_iter().rev().find_map(|(name, _)| match name {
         FileName::List(number) => Some(number),
         FileName::Pack(_) | FileName::OpenPack(_) | FileName::OpenList(_) => None,
-    };
-    rows.filter_map(|row| number(row.file_name().to_str()?)).max()
+    })
 }
