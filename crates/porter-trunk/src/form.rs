@@ -141,6 +141,9 @@ pub trait Trunk: Sync {
     /// Tells that an entry's content will be read soon, so that it may be fetched meanwhile.
     fn will_read(&self, _entry: &Entry) {}
 
+    /// Tells that contents are read once from now on: what the system would remember of them is better used for what is written.
+    fn will_read_once(&self) {}
+
     /// True if something of a later capture is there that the list does not tell of: it was cut off, or its list was lost.
     fn holds_more(&self) -> bool {
         false

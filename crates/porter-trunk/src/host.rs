@@ -7,7 +7,9 @@ mod system;
 #[path = "host/windows.rs"]
 mod system;
 
-pub(crate) use system::{create_new, forget_cached, open_plain_file, read_exact_at, will_be_read};
+pub(crate) use system::{
+    create_new, forget_cached, forget_cached_stretch, open_plain_file, read_exact_at, will_be_read,
+};
 
 use crate::TrunkError;
 use std::io::{self, Read, Write};

@@ -62,6 +62,7 @@ pub fn run_plan(
             sweep(run, &plan.target).map_err(|cause| journal_failed(&run.journal, cause))?;
         }
     }
+    trunk.will_read_once();
     let mark = TrunkId::random().map_err(RestoreError::Mark)?.short();
     let journal = match records {
         Some(records) => Some(begin_journal(records, trunk, &plan, &mark)?),

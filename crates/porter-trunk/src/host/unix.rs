@@ -43,6 +43,17 @@ pub(crate) fn forget_cached(file: &File) {
     let _ = file;
 }
 
+/// The same for a stretch of it.
+pub(crate) fn forget_cached_stretch(file: &File, offset_in_bytes: u64, length_in_bytes: u64) {
+    #[cfg(any(target_os = "linux", target_os = "android"))]
+    {
+        let length = std::num::NonZeroU64::new(length_in_bytes);
+        let _ = rustix::fs::fadvise(file, offset_in_bytes, length, rustix::fs::Advice::DontNeed);
+    }
+    #[cfg(not(any(target_os = "linux", target_os = "android")))]
+    let _ = (file, offset_in_bytes, length_in_bytes);
+}
+
 /// Asks the system to begin reading a file: whoever opens several before reading the first waits only once.
 pub(crate) fn will_be_read(file: &File) {
     #[cfg(any(target_os = "linux", target_os = "android"))]

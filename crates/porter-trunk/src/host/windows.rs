@@ -73,6 +73,9 @@ pub(super) fn flush_volume(folder: &Path) -> io::Result<()> {
 pub(crate) fn forget_cached(_file: &File) {}
 
 /// Windows has no such call.
+pub(crate) fn forget_cached_stretch(_file: &File, _offset_in_bytes: u64, _length_in_bytes: u64) {}
+
+/// Windows has no such call.
 pub(crate) fn will_be_read(_file: &File) {}
 
 /// Opens a file for reading; a link, or anything else that is not a file, is `InvalidInput`.

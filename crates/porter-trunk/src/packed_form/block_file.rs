@@ -394,6 +394,13 @@ impl BlockFile {
         Directory::from_bytes(&bytes, head.raw_in_bytes).map_err(|_| changed())
     }
 
+    /// Asks the system to forget what it remembers of a block.
+    pub(super) fn forget_cached_block(&self, row: usize) {
+        if let (Ok(file), Some((offset_in_bytes, head))) = (self.file(), self.rows.get(row)) {
+            crate::host::forget_cached_stretch(&file, *offset_in_bytes, head.whole_in_bytes());
+        }
+    }
+
     /// Asks the system to forget what it remembers of the file, so that the next read comes from the medium.
     pub(super) fn forget_cached(&self) {
         if let Ok(file) = self.file() {

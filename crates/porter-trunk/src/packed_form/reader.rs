@@ -28,6 +28,7 @@ pub struct PackedTrunk {
     cache: BlockCache,
     /// Read from the medium, not from what the system remembers of writing it.
     from_medium: bool,
+    reads_once: AtomicBool,
     /// Whether blocks are proved when they are read, or only the contents by whoever uses them.
     proving: AtomicBool,
     proved: Mutex<HashSet<u32>>,
@@ -72,6 +73,7 @@ impl PackedTrunk {
             packs: OnceLock::new(),
             cache: BlockCache::default(),
             from_medium,
+            reads_once: AtomicBool::new(false),
             proving: AtomicBool::new(false),
             proved: Mutex::default(),
         })
@@ -153,6 +155,9 @@ impl PackedTrunk {
             Proving::Nothing
         };
         let block = file.read(row, proving)?;
+        if self.reads_once.load(Ordering::Relaxed) {
+            file.forget_cached_block(row);
+        }
         let unpacked = block.unpacked().map_err(|_| Damage::ContentChanged(file.name.clone()))?;
         if proving == Proving::AllButPlainContents {
             self.proved.lock().unwrap_or_else(PoisonError::into_inner).insert(number);
@@ -210,6 +215,10 @@ impl Trunk for PackedTrunk {
         if let Some(Extent::Contents { block, .. }) = entry.extents.as_slice().first() {
             self.cache.will_get(*block);
         }
+    }
+
+    fn will_read_once(&self) {
+        self.reads_once.store(true, Ordering::Relaxed);
     }
 
     fn audit(&self, depth: Depth) -> Result<Box<dyn Audit + '_>, TrunkError> {
