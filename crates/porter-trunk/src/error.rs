@@ -159,6 +159,11 @@ impl TrunkError {
     pub(crate) fn io(doing: &'static str, path: &std::path::Path, cause: io::Error) -> Self {
         match cause.kind() {
             io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => Self::Full,
+            // So says whoever opens files of a trunk.
+            io::ErrorKind::InvalidInput => {
+                let name = path.file_name().map(|name| name.to_string_lossy().into_owned());
+                Self::Damaged(Damage::NotAPlainFile(name.unwrap_or_default()))
+            }
             _ => Self::Io { doing, path: path.to_path_buf(), cause },
         }
     }

@@ -8,7 +8,8 @@ mod system;
 mod system;
 
 pub(crate) use system::{
-    create_new, forget_cached, forget_cached_stretch, open_plain_file, read_exact_at, will_be_read,
+    create_new, forget_cached, forget_cached_stretch, open_plain_file, open_plain_file_to_write,
+    read_exact_at, will_be_read,
 };
 
 use crate::TrunkError;

@@ -1,6 +1,7 @@
 //! One porter at a time writes to a trunk.
 
 use crate::TrunkError;
+use crate::host::{create_new, open_plain_file_to_write};
 use crate::packed_form::layout::LOCK;
 use std::fs::{self, File, TryLockError};
 use std::io::{self, Read, Seek, Write};
@@ -22,13 +23,7 @@ impl Lock {
             holder: holder.trim().to_owned(),
         };
         let path = folder.join(LOCK);
-        let mut file = File::options()
-            .read(true)
-            .write(true)
-            .create(true)
-            .truncate(false)
-            .open(&path)
-            .map_err(failed)?;
+        let mut file = open(&path).map_err(|cause| TrunkError::io("locking", &path, cause))?;
         let mut holder = String::new();
         let _ = (&file).take(1000).read_to_string(&mut holder);
         match file.try_lock() {
@@ -47,6 +42,18 @@ impl Lock {
         // On a full stick the lock holds all the same.
         let _ = written;
         Ok(Self { file, path })
+    }
+}
+
+/// Never through a link: what it leads to would be written over.
+fn open(path: &Path) -> io::Result<File> {
+    match open_plain_file_to_write(path) {
+        Err(cause) if cause.kind() == io::ErrorKind::NotFound => match create_new(path, false) {
+            // Another one was quicker.
+            Err(cause) if cause.kind() == io::ErrorKind::AlreadyExists => open_plain_file_to_write(path),
+            made => made,
+        },
+        opened => opened,
     }
 }
 

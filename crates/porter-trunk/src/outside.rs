@@ -126,10 +126,14 @@ impl Outside {
             })
         };
         let beginning: Beginning = serde_json::from_slice(&bytes).map_err(damaged)?;
-        if beginning.format != FORMAT || beginning.version.major != VERSION.major {
+        if beginning.format != FORMAT {
+            let missing = format!("a label of the format {FORMAT}");
+            return Err(TrunkError::NotATrunk { folder: folder.to_path_buf(), missing });
+        }
+        if beginning.version.major != VERSION.major {
             let reason = format!(
-                "its label says {} version {}, and this is {FORMAT} version {}",
-                beginning.format, beginning.version.major, VERSION.major
+                "its label says {FORMAT} version {}, and this is {FORMAT} version {}",
+                beginning.version.major, VERSION.major
             );
             return Err(TrunkError::Unsupported { folder: folder.to_path_buf(), reason });
         }

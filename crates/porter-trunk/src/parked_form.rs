@@ -279,6 +279,10 @@ impl ParkedTrunk {
             return Err(TrunkError::Unfinished(folder.to_path_buf()));
         };
         let list = List::open(&path, number, &parts.outside()?.trunk_id, None)?;
+        if !list.contents.packs.is_empty() {
+            // That of a packed trunk: its label says otherwise than it did.
+            return Err(TrunkError::Damaged(Damage::ContentChanged(LABEL.to_owned())));
+        }
         Ok(Self { folder: folder.to_path_buf(), list, list_number: number })
     }
 }

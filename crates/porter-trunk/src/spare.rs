@@ -6,7 +6,7 @@
 //! Layout, integers little-endian: head; table (8 bytes of BLAKE3 of each shard, then of each spare shard); the spare shards,
 //! group after group; the table again; the head again. Described in `docs/trunk-format.md`.
 
-use crate::host::{create_new, open_plain_file, read_exact_at, write_in_portions};
+use crate::host::{create_new, open_plain_file, open_plain_file_to_write, read_exact_at, write_in_portions};
 use crate::{Damage, TrunkError};
 use reed_solomon_simd::{ReedSolomonDecoder, ReedSolomonEncoder};
 use std::fs::{self, File};
@@ -345,7 +345,8 @@ pub fn mend(folder: &Path) -> Result<Vec<Mended>, TrunkError> {
         let file = name.trim_end_matches(ENDING).to_owned();
         let original = folder.join(&file);
         done.push(match Spare::open(&path).map_err(failed)? {
-            Some(spare) => mend_file(spare, &original, file).map_err(failed)?,
+            Some(spare) => mend_file(spare, &original, file)
+                .map_err(|cause| TrunkError::io("mending", &original, cause))?,
             None => Mended::SpareLost { file },
         });
     }
@@ -355,7 +356,8 @@ pub fn mend(folder: &Path) -> Result<Vec<Mended>, TrunkError> {
 fn mend_file(spare: Spare, path: &Path, name: String) -> io::Result<Mended> {
     let plan = spare.plan;
     // A file that is gone is one with nothing in it; as far as it is short it is damaged.
-    let mut file = File::options().read(true).write(true).create(true).truncate(false).open(path)?;
+    let was_there = path.symlink_metadata().is_ok();
+    let mut file = if was_there { open_plain_file_to_write(path)? } else { create_new(path, true)? };
     let length_before = file.metadata()?.len();
     let is_damaged = |number: &u64| match plan.read_shard(&file, *number) {
         Ok(shard) => !spare.is_right(*number, &shard),
@@ -376,7 +378,7 @@ fn mend_file(spare: Spare, path: &Path, name: String) -> io::Result<Mended> {
         }
     }
     if too_much {
-        if length_before == 0 {
+        if !was_there {
             drop(file);
             fs::remove_file(path)?;
         }
@@ -391,6 +393,9 @@ fn mend_file(spare: Spare, path: &Path, name: String) -> io::Result<Mended> {
     }
     if length_before != plan.file_in_bytes || !repaired.is_empty() {
         file.set_len(plan.file_in_bytes)?;
+        if !was_there {
+            file.set_permissions(spare.file.metadata()?.permissions())?;
+        }
         file.sync_all()?;
         return Ok(Mended::Repaired { file: name, repaired_in_bytes });
     }
@@ -400,7 +405,10 @@ fn mend_file(spare: Spare, path: &Path, name: String) -> io::Result<Mended> {
     // Windows gives no file a name that is held open under it.
     drop(spare);
     let percent = plan.spare as f64 * 100.0 / plan.in_group() as f64;
-    write(path, &name, percent - 1e-9, false)?;
+    write(path, &name, percent - 1e-9, true)?;
+    // What is sealed stays for its owner's eyes only, and what is not is as readable as before.
+    let spare_path = path.with_file_name(format!("{name}{ENDING}"));
+    fs::set_permissions(spare_path, fs::metadata(path)?.permissions())?;
     Ok(Mended::SpareRenewed { file: name })
 }
 

@@ -124,12 +124,14 @@ impl From<UndoError> for Failure {
     }
 }
 
-const LABEL: &str = "label.json";
+pub(crate) const LABEL: &str = "label.json";
 const SEAL: &str = "seal.json";
 const WITHOUT_SEAL: &str =
     "Without `seal.json` nothing can open the trunk. Is there another copy of that file?";
-/// What helps where a trunk has lost more than contents.
-pub(crate) const MAKES_ANEW: &str = "`porter look TRUNK --mend` makes its label anew, and the list: of a packed trunk from the packs, of a parked one from its second copy.";
+/// What helps where a trunk has lost its label.
+const MAKES_ANEW: &str = "`porter look TRUNK --mend` makes its label anew, and the list: of a packed trunk from the packs, of a parked one from its second copy.";
+/// What helps where its list is damaged. Spare data holds also what no pack tells.
+pub(crate) const MENDS_THE_LIST: &str = "Made with --spare, `porter check TRUNK --mend` repairs it as it was. If not, `porter look TRUNK --mend` makes it anew:\nof a packed trunk from the packs, of a parked one from its second copy.";
 const STOPPED: &str = "stopped before it was done";
 
 impl From<TrunkError> for Failure {
@@ -160,8 +162,9 @@ impl From<TrunkError> for Failure {
                     "Nothing was changed. If there is another copy of the trunk, use that one.".to_owned()
                 }
                 // What a packed trunk has beside its packs can be told from these.
-                _ if damage.file() == LABEL || damage.file().ends_with(".list") => {
-                    format!("Nothing was changed. {MAKES_ANEW}")
+                _ if damage.file() == LABEL => format!("Nothing was changed. {MAKES_ANEW}"),
+                _ if damage.file().ends_with(".list") => {
+                    format!("Nothing was changed. {MENDS_THE_LIST}")
                 }
                 _ => "Nothing was changed. The trunk is not as it was written and must not be trusted as it is.\n\
                       If there is another copy of it, use that one; the files in its folder `data` can be looked at."

@@ -4,7 +4,7 @@ use crate::arguments::{
     ChoiceArguments, ConductArguments, ListArguments, SelectionArguments, TrunkArguments, is_recorded,
 };
 use crate::commands::rules::OwnRulesArguments;
-use crate::failure::Failure;
+use crate::failure::{Failure, LABEL};
 use crate::progress::Progress;
 use crate::publish::refuse_in_a_trunk;
 use crate::rules_folder::own_rules;
@@ -22,9 +22,9 @@ use porter_core::restore::accounts::{ids_in, is_called};
 use porter_source::{HostFolder, VolumeKind};
 use porter_trunk::open_form::OpenTrunk;
 use porter_trunk::outside::{Keeping, Outside};
-use porter_trunk::packed_form::PackedTrunk;
+use porter_trunk::packed_form::{PackedTrunk, lacks_label, seal_damage};
 use porter_trunk::parked_form::ParkedTrunk;
-use porter_trunk::{Label, Trunk, TrunkError};
+use porter_trunk::{Damage, Label, Trunk, TrunkError};
 use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::Write;
@@ -86,14 +86,27 @@ fn open_or_outside(given: &TrunkArguments) -> Result<Result<Box<dyn Trunk>, Outs
     }
     let folders = given.folders();
     let outside = Outside::load(&given.trunk)?;
+    // A label of which no list or pack is, is the one that is hurt.
+    let hurt = |cause| match cause {
+        TrunkError::Damaged(_) if lacks_label(&given.trunk).is_some() => {
+            TrunkError::Damaged(Damage::ContentChanged(LABEL.to_owned()))
+        }
+        cause => cause,
+    };
     if outside.form == Keeping::Parked {
-        return Ok(Ok(Box::new(ParkedTrunk::load(&given.trunk)?)));
+        return Ok(Ok(Box::new(ParkedTrunk::load(&given.trunk).map_err(hurt)?)));
     }
     let opener = if outside.sealed { keys::opener(&given.key, &outside)? } else { None };
     if outside.sealed && opener.is_none() {
         return Ok(Err(outside));
     }
-    Ok(Ok(Box::new(PackedTrunk::load(&folders, opener.as_ref())?)))
+    let trunk = PackedTrunk::load(&folders, opener.as_ref()).map_err(hurt)?;
+    let hurt_seals = if outside.sealed { seal_damage(&folders) } else { Vec::new() };
+    for damage in hurt_seals {
+        tell(styled(CARE, format_args!("! {damage}; another copy of it opened the trunk.")));
+        tell("`porter look TRUNK --mend` writes it anew.");
+    }
+    Ok(Ok(Box::new(trunk)))
 }
 
 /// The carry rules for a machine: the built-in ones, and the technician's own.

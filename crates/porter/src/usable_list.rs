@@ -1,6 +1,6 @@
 //! A trunk's list with damaged stretches: what is left of it is used, and never taken for all.
 
-use crate::failure::{Failure, MAKES_ANEW, Outcome};
+use crate::failure::{Failure, MENDS_THE_LIST, Outcome};
 use crate::screen::{CARE, styled, tell};
 use porter_core::machine::SettingKind;
 use porter_names::RelativePath;
@@ -37,7 +37,7 @@ impl<'t> UsableList<'t> {
                     "the trunk's list is damaged, and what is left of it tells of no `{}/{below}`",
                     item.id
                 ),
-                MAKES_ANEW,
+                MENDS_THE_LIST,
             ));
         }
         Err(nothing_there(item, below))
@@ -48,7 +48,7 @@ impl<'t> UsableList<'t> {
         if self.is_damaged.get() {
             let what = "! Part of the trunk's list is damaged: what that tells of is not shown.";
             tell(styled(CARE, what));
-            tell(MAKES_ANEW);
+            tell(MENDS_THE_LIST);
         }
         Outcome::attention_if(self.is_damaged.get())
     }

@@ -102,6 +102,39 @@ fn a_trunk_cannot_make_us_read_the_benchs_own_files() {
 
 #[cfg(unix)]
 #[test]
+fn nothing_is_written_through_a_link_where_porter_has_files_of_its_own() {
+    let bench = hostile_bench();
+    fs::remove_dir_all(bench.path("trunk")).unwrap();
+    for (trunk, spare) in [("trunk", "1%"), ("spared", "10%")] {
+        bench.porter(&["capture", "PC", trunk, "--quiet", "--spare", spare]).with_status(0);
+    }
+    let link_to = |content: &[u8], at: &str| {
+        bench.write("the technician's own", content);
+        let _ = fs::remove_file(bench.path(at));
+        std::os::unix::fs::symlink(bench.path("the technician's own"), bench.path(at)).unwrap();
+    };
+    let mut hurt = fs::read(bench.path("spared/list-00001.list")).unwrap();
+    hurt[200] ^= 1;
+    fs::create_dir(bench.path("elsewhere")).unwrap();
+    fs::create_dir_all(bench.path("NEW/ProgramData")).unwrap();
+    let records = bench.path("NEW/ProgramData/Loyal Porter");
+    std::os::unix::fs::symlink(bench.path("elsewhere"), &records).unwrap();
+    for (content, at, words, told) in [
+        (&b"precious"[..], "trunk/lock", &["capture", "PC", "trunk"][..], "`lock` is not a plain file"),
+        (&hurt, "spared/list-00001.list", &["check", "spared", "--mend"], "list` is not a plain file"),
+        (b"", "trunk/other", &["restore", "trunk", "NEW", "--yes"], "it is a link"),
+    ] {
+        link_to(content, at);
+        let said = bench.porter(words).with_status(1);
+        assert!(said.err.contains(told), "{at}: {}", said.err);
+        assert_eq!(fs::read(bench.path("the technician's own")).unwrap(), content, "{at}");
+    }
+    assert_eq!(fs::read_dir(bench.path("elsewhere")).unwrap().count(), 0);
+    assert!(!bench.path("NEW/Users/odile/Documents/honest.txt").exists(), "nothing landed without a record");
+}
+
+#[cfg(unix)]
+#[test]
 fn links_on_the_new_machine_are_not_written_through() {
     let bench = hostile_bench();
     fs::create_dir(bench.path("elsewhere")).unwrap();

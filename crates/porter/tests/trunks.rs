@@ -105,21 +105,42 @@ fn what_does_not_open_a_sealed_trunk_says_why_and_what_opens_it_need_not_be_type
         assert!(said.err.contains(words), "{key}: {}", said.err);
     }
 
-    // The wraps of the key: of a later version, changed, and gone.
-    let seal = bench.read("trunk/seal.json");
-    for (changed, words) in [
-        (seal.replacen("\"version\": 1", "\"version\": 9", 1), "or a later one"),
-        (seal[..seal.len() / 2].to_owned(), "another copy"),
-    ] {
-        assert_ne!(changed, seal);
-        bench.write("trunk/seal.json", changed);
-        let said = typed("forty kites at four").with_status(1);
-        assert!(said.err.contains(words), "{}", said.err);
+    // Both copies of the wrapped key have to be hurt before nothing opens the trunk.
+    let files = ["trunk/seal.json", "trunk/seal-copy.json"];
+    let seal = bench.read(files[0]);
+    assert_eq!(bench.read(files[1]), seal);
+    for file in files {
+        for left in [None, Some(&seal[..seal.len() / 2]), Some(&seal.replacen("Jl", "jL", 1))] {
+            fs::remove_file(bench.path(file)).unwrap();
+            if let Some(left) = left {
+                bench.write(file, left);
+            }
+            let is_missed = left.is_some() || file == files[0];
+            let said = typed("forty kites at four").with_status(if is_missed { 3 } else { 0 });
+            assert_eq!(said.err.contains("another copy of it opened the trunk"), is_missed, "{}", said.err);
+            typed("forty kites at five").with_status(1);
+            let said = bench
+                .porter(&["look", "trunk", "--mend", "--passphrase-file", "passphrase.txt"])
+                .with_status(0);
+            assert!(said.err.contains("the wrapped key was written anew"), "{}", said.err);
+            assert_eq!(bench.read(file), seal);
+            typed("forty kites at four").with_status(0);
+        }
     }
-    fs::remove_file(bench.path("trunk/seal.json")).unwrap();
+    // One of a later version counts, whatever the other says.
+    bench.write(files[0], seal.replacen("\"version\": 1", "\"version\": 9", 1));
+    assert!(typed("forty kites at four").with_status(1).err.contains("or a later one"));
+    // A passphrase that was changed opens neither copy any more.
+    bench.write(files[0], &seal);
+    bench.write("passphrase 2.txt", "fifty kites at five");
+    let change = ["passphrase", "trunk", "--passphrase-file", "passphrase.txt"];
+    let change = [&change[..], &["--new-passphrase-file", "passphrase 2.txt"]].concat();
+    bench.porter(&change).with_status(0);
+    fs::remove_file(bench.path(files[0])).unwrap();
     typed("forty kites at four").with_status(1);
-    bench.write("trunk/seal.json", seal);
-    typed("forty kites at four").with_status(0);
+    typed("fifty kites at five").with_status(3);
+    fs::remove_file(bench.path(files[1])).unwrap();
+    assert!(typed("fifty kites at five").with_status(1).err.contains("Without `seal.json` nothing"));
 
     // What was begun open stays open, and nobody believes otherwise.
     bench.porter(&["capture", "PC", "plain", "--quiet"]).with_status(0);
@@ -330,7 +351,9 @@ fn a_pack_whose_beginning_is_hurt_gives_out_its_files_all_the_same() {
         bench.porter(&[&["look", trunk, "--mend"][..], key].concat()).with_status(status);
     }
     // A wrapped key that is gone is told from a cable that was pulled.
-    fs::remove_file(bench.path("sealed/seal.json")).unwrap();
+    for name in ["seal.json", "seal-copy.json"] {
+        fs::remove_file(bench.path("sealed").join(name)).unwrap();
+    }
     let said = bench.porter(&[&["check", "sealed"][..], &key].concat()).with_status(1);
     assert!(said.err.contains("Without `seal.json` nothing"), "{}", said.err);
 }
@@ -371,6 +394,29 @@ fn a_lost_label_is_made_anew_from_the_packs_to_the_byte() {
             let said = porter(0, &["look", trunk, "--mend"]);
             assert!(said.err.contains("the label was made anew"), "{trunk}: {}", said.err);
             assert!(fs::read(&label).unwrap() == whole, "{trunk}: {}", fs::read_to_string(&label).unwrap());
+            porter(0, &["check", trunk, "--quiet"]);
+        }
+        // Changed so that it can still be read: it fits nothing in the trunk, or is not what the list pins down.
+        let text = String::from_utf8(whole.clone()).unwrap();
+        let id = text.split_once("\"trunk_id\": \"").unwrap().1[..32].to_owned();
+        let (form, no_form) = if trunk == "PC/parked" { ("parked", "porked") } else { ("packed", "parked") };
+        let [form, no_form] = [form, no_form].map(|form| format!("\"form\": \"{form}\""));
+        let turned: String = id.chars().rev().collect();
+        for (from, to, status) in [
+            (id.as_str(), turned.as_str(), 1),
+            ("porter-packed", "porter-picked", 1),
+            (&form, &no_form, 1),
+            ("\"made_by\": \"porter", "\"made_by\": \"parter", 3),
+        ] {
+            let changed = text.replacen(from, to, 1);
+            assert_ne!(changed, text, "{from}");
+            fs::write(&label, changed).unwrap();
+            let said = porter(status, &["check", trunk]);
+            let all = said.out + &said.err;
+            let told = if status == 3 { "`label.json` is not" } else { "--mend` makes its label" };
+            assert!(all.contains(told), "{trunk} {to}: {all}");
+            assert!(porter(0, &["look", trunk, "--mend"]).err.contains("the label was made anew"), "{to}");
+            assert_eq!(fs::read_to_string(&label).unwrap(), text);
             porter(0, &["check", trunk, "--quiet"]);
         }
         // One that a later porter wrote is none that is lost.
@@ -441,7 +487,7 @@ fn the_list_of_a_parked_trunk_outlives_its_loss() {
             check(0);
         }
     }
-    assert!(mend(0).err.contains("nothing was changed"));
+    assert!(mend(0).err.contains("was not changed"));
     let label = bench.read("PC/parked/label.json");
     for number in 1..=2 {
         fs::remove_file(bench.path(&format!("PC/parked/list-0000{number}.list"))).unwrap();

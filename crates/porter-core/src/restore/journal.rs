@@ -261,6 +261,10 @@ impl Journal {
 
 /// Makes the folder for records, and leaves the time of the folder above as it was: porter's own records are nobody's change.
 fn make_records_folder(records: &Path) -> io::Result<()> {
+    // Nobody but us makes it. Through a link, a machine's drive could have us write anywhere on the one that it is mounted on.
+    if records.is_symlink() {
+        return Err(io::Error::other("it is a link, and leads elsewhere"));
+    }
     if records.is_dir() {
         return Ok(());
     }

@@ -162,7 +162,8 @@ impl Run {
         let undone = Undone { format: UNDO_FORMAT.to_owned(), finished_utc, kept };
         let path = undo_record(&self.journal);
         let aside = path.with_extension("part");
-        let mut file = File::create(&aside)?;
+        let _ = std::fs::remove_file(&aside);
+        let mut file = File::create_new(&aside)?;
         file.write_all(&serde_json::to_vec_pretty(&undone)?)?;
         file.sync_all()?;
         drop(file);

@@ -68,7 +68,16 @@ pub(crate) fn will_be_read(file: &File) {
 
 /// Opens a file for reading; a link, or anything else that is not a file, is `InvalidInput`.
 pub(crate) fn open_plain_file(path: &Path) -> io::Result<File> {
-    let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::CLOEXEC | OFlags::NONBLOCK;
+    open_unless_a_link(path, OFlags::RDONLY)
+}
+
+/// The same for reading and writing.
+pub(crate) fn open_plain_file_to_write(path: &Path) -> io::Result<File> {
+    open_unless_a_link(path, OFlags::RDWR)
+}
+
+fn open_unless_a_link(path: &Path, access: OFlags) -> io::Result<File> {
+    let flags = access | OFlags::NOFOLLOW | OFlags::CLOEXEC | OFlags::NONBLOCK;
     let not_plain = || io::Error::new(io::ErrorKind::InvalidInput, "not a plain file");
     let file: File = match rustix::fs::open(path, flags, Mode::empty()) {
         Ok(file) => file.into(),

@@ -80,7 +80,16 @@ pub(crate) fn will_be_read(_file: &File) {}
 
 /// Opens a file for reading; a link, or anything else that is not a file, is `InvalidInput`.
 pub(crate) fn open_plain_file(path: &Path) -> io::Result<File> {
-    let file = OpenOptions::new().read(true).custom_flags(OPEN_LINK_ITSELF).open(path)?;
+    open_unless_a_link(path, false)
+}
+
+/// The same for reading and writing.
+pub(crate) fn open_plain_file_to_write(path: &Path) -> io::Result<File> {
+    open_unless_a_link(path, true)
+}
+
+fn open_unless_a_link(path: &Path, to_write: bool) -> io::Result<File> {
+    let file = OpenOptions::new().read(true).write(to_write).custom_flags(OPEN_LINK_ITSELF).open(path)?;
     let found = file.metadata()?;
     if found.is_file() && !found.is_symlink() {
         Ok(file)

@@ -5,7 +5,7 @@
 use super::block::{self, Directory, HEAD_IN_BYTES, Head, Kind, Opened, Proving, Sealed};
 use super::buffers::Buffer;
 use super::buffers::Bytes;
-use crate::host::{open_plain_file, read_exact_at, write_in_portions};
+use crate::host::{open_plain_file, open_plain_file_to_write, read_exact_at, write_in_portions};
 use crate::sealing::{FileKey, TrunkKey};
 use crate::{Damage, TrunkId};
 use std::fs::File;
@@ -514,7 +514,7 @@ pub(super) fn close_cut_off(
     let scanned = scan(path, role, number, trunk, key, drop)?;
     let key = key.filter(|_| head.sealed).map(|key| key.file_key(&head.salt));
     let close = || {
-        let mut file = File::options().read(true).write(true).open(path)?;
+        let mut file = open_plain_file_to_write(path)?;
         file.set_len(scanned.length_in_bytes)?;
         io::Seek::seek(&mut file, io::SeekFrom::Start(scanned.length_in_bytes))?;
         let length_in_bytes = scanned.length_in_bytes;

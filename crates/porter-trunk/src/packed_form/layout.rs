@@ -6,6 +6,8 @@ use std::path::{Path, PathBuf};
 pub(crate) const LABEL: &str = "label.json";
 /// The wrapped key of a sealed trunk.
 pub(crate) const SEAL: &str = "seal.json";
+/// The same once more.
+pub(crate) const SEAL_COPY: &str = "seal-copy.json";
 /// Held by the porter that writes to the trunk.
 pub(crate) const LOCK: &str = "lock";
 

@@ -1,7 +1,8 @@
 //! The folders that a trunk lies in: one, or several where the first stick was too small.
 
-use super::layout::{FileName, LABEL, SEAL};
+use super::layout::{FileName, LABEL};
 use super::list::PartRow;
+use super::seal_files::SealFiles;
 use crate::outside::Outside;
 use crate::sealing::{KeyWraps, NotOpened, TrunkKey, WorkshopKey};
 use crate::{ContentHash, Damage, TrunkError};
@@ -92,7 +93,11 @@ impl Parts {
 
     /// The wrapped key; none if the trunk is not sealed.
     pub fn wraps(&self) -> Result<Option<KeyWraps>, TrunkError> {
-        if self.outside()?.sealed { wraps_in(&self.first_folder()).map(Some) } else { Ok(None) }
+        if self.outside()?.sealed { self.seal_files().wraps().map(Some) } else { Ok(None) }
+    }
+
+    pub(super) fn seal_files(&self) -> SealFiles {
+        SealFiles::read(self.folders().map(|(_, folder)| folder))
     }
 
     /// The trunk's key; none if it is not sealed.
@@ -104,17 +109,11 @@ impl Parts {
     /// Wraps the key for another passphrase. Nothing else of the trunk is written.
     pub fn change_passphrase(&self, key: &TrunkKey, passphrase: &str) -> Result<(), TrunkError> {
         let Some(wraps) = self.wraps()? else { return Ok(()) };
-        let failed = |path: &Path| {
-            let path = path.to_path_buf();
-            move |cause| TrunkError::io("writing", &path, cause)
-        };
         let first = self.first_folder();
-        let wraps = wraps.with_passphrase(key, passphrase).map_err(failed(&first))?;
-        for (_, folder) in self.folders() {
-            let path = folder.join(SEAL);
-            crate::host::replace(&path, &wraps.to_bytes(), true).map_err(failed(&path))?;
-        }
-        Ok(())
+        let wraps = wraps
+            .with_passphrase(key, passphrase)
+            .map_err(|cause| TrunkError::io("asking for randomness", &first, cause))?;
+        self.seal_files().replace(&wraps)
     }
 }
 
@@ -130,18 +129,6 @@ pub(crate) fn files_in(folder: &Path) -> Result<Vec<(FileName, PathBuf)>, TrunkE
     }
     files.sort_by_key(|(name, _)| *name);
     Ok(files)
-}
-
-/// The wrapped key of a sealed trunk, as it lies in one of its folders.
-pub(super) fn wraps_in(folder: &Path) -> Result<KeyWraps, TrunkError> {
-    const LONGEST_IN_BYTES: u64 = 1 << 20;
-    let path = folder.join(SEAL);
-    let bytes = crate::host::read_small(&path, LONGEST_IN_BYTES).map_err(|cause| match cause.kind() {
-        std::io::ErrorKind::NotFound => TrunkError::Damaged(Damage::FileMissing(SEAL.to_owned())),
-        _ => TrunkError::io("reading", &path, cause),
-    })?;
-    KeyWraps::from_bytes(&bytes)
-        .map_err(|cause| TrunkError::NotOpened { folder: folder.to_path_buf(), cause })
 }
 
 pub(super) fn unlock_with(

@@ -3,7 +3,7 @@
 use super::block::{Directory, Head, Kind, Proving, Unpacked};
 use super::block_cache::{BlockCache, Ready};
 use super::block_file::{BlockFile, NotRead, Role, heads_of};
-use super::layout::{FileName, LABEL, LOCK, SEAL};
+use super::layout::{FileName, LABEL, LOCK, SEAL, SEAL_COPY};
 use super::list::{self, List};
 use super::parts::{Opener, Parts};
 use crate::form::{Depth, Rows};
@@ -345,6 +345,9 @@ impl Audit for PackedAudit<'_> {
         if !trunk.parts.have_labels(&trunk.list.contents.parts) {
             damage.push(Damage::ContentChanged(LABEL.to_owned()));
         }
+        if trunk.key.is_some() {
+            damage.extend(trunk.parts.seal_files().damage());
+        }
         let captured: u64 = trunk.items().iter().map(|item| item.captured.entries()).sum();
         if captured != self.seen {
             damage.push(Damage::ListsDisagree(trunk.list_name()));
@@ -387,7 +390,7 @@ impl PackedTrunk {
                     }
                     Some(FileName::OpenPack(_) | FileName::OpenList(_) | FileName::List(_)) => true,
                     None => {
-                        [LABEL, SEAL, LOCK].contains(&name.as_str())
+                        [LABEL, SEAL, SEAL_COPY, LOCK].contains(&name.as_str())
                             || crate::spare::is_spare(&name)
                             || name.ends_with(super::rebuild::SET_ASIDE)
                             || crate::host::NOT_A_PERSONS.contains(&name.as_str())

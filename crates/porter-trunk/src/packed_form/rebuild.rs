@@ -6,6 +6,7 @@ use super::block_file::{BlockFile, NotRead, Role, Run, heads_of};
 use super::layout::FileName;
 use super::list::{self, Contents, List, ListWriter, PackRow, contents_of, unpacked_lines};
 use super::parts::{Opener, Parts};
+use super::relabel::relabel_hurt;
 use crate::{Damage, Entry, EntryAddress, Extent, Tally, TrunkError};
 use std::collections::{HashMap, HashSet};
 use std::fs;
@@ -27,6 +28,8 @@ pub(crate) fn set_aside(path: &Path) -> Result<(), TrunkError> {
 pub enum Rebuilt {
     /// It is whole: nothing was done.
     NotNeeded,
+    /// It is whole, and a label that was not what it tells of was made anew.
+    Label,
     /// That of a parked trunk was written anew from its second copy.
     FromSecondCopy,
     /// It is whole, and its second copy was written anew.
@@ -49,14 +52,19 @@ pub fn rebuild(
     opener: Option<&Opener>,
     now_utc: OffsetDateTime,
 ) -> Result<Rebuilt, TrunkError> {
-    let parts = Parts::load(folders)?;
+    let mut parts = Parts::load(folders)?;
     let key = parts.unlock(opener)?;
     let trunk = parts.outside()?.trunk_id.clone();
     let newest = list::newest(&parts)?;
     let whole =
         newest.as_ref().and_then(|(path, number)| List::open_whole(path, *number, &trunk, key.as_ref()));
+    let pinned = whole.as_ref().map(|list| list.contents.parts.as_slice());
+    let relabelled = relabel_hurt(&parts, key.as_ref(), pinned)?;
     if whole.as_ref().is_some_and(|list| !list.contents.lacks_packs(&parts)) {
-        return Ok(Rebuilt::NotNeeded);
+        return Ok(if relabelled { Rebuilt::Label } else { Rebuilt::NotNeeded });
+    }
+    if relabelled {
+        parts = Parts::load(folders)?;
     }
 
     let mut gathered = Gathered::default();

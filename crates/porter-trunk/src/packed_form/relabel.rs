@@ -2,22 +2,33 @@
 
 use super::block_file::{BlockFile, FileHead, Role, heads_of};
 use super::layout::{FileName, LABEL};
-use super::list::{Contents, contents_of};
-use super::parts::{Opener, files_in, unlock_with, wraps_in};
+use super::list::{Contents, PartRow, contents_of};
+use super::parts::{Opener, Parts, files_in, unlock_with};
 use super::rebuild::set_aside;
+use super::seal_files::SealFiles;
 use crate::outside::{Keeping, Outside};
 use crate::parked_form::KEPT;
 use crate::sealing::TrunkKey;
-use crate::{Damage, TrunkError};
+use crate::{ContentHash, Damage, TrunkError};
 use std::path::{Path, PathBuf};
 
-/// Whether a folder has packs or lists, and no label that can be read: then true if they are sealed. None if all is well with its label, a later
-/// porter wrote it, or it is no packed or parked trunk.
+/// Whether a folder has packs or lists, and no label that can be read and is theirs: then true if they are sealed. None if all is well with its
+/// label, a later porter wrote it, or it is no packed or parked trunk.
 pub fn lacks_label(folder: &Path) -> Option<bool> {
-    if !matches!(Outside::load(folder), Err(TrunkError::NotATrunk { .. } | TrunkError::Damaged(_))) {
-        return None;
-    }
-    heads_in(&finished_in(folder).ok()?).first().map(|head| head.sealed)
+    let outside = match Outside::load(folder) {
+        Ok(outside) => Some(outside),
+        Err(TrunkError::NotATrunk { .. } | TrunkError::Damaged(_)) => None,
+        Err(_) => return None,
+    };
+    let files = finished_in(folder).ok()?;
+    let heads = heads_in(&files);
+    let sealed = heads.first()?.sealed;
+    let has_packs = files.iter().any(|(name, _)| matches!(name, FileName::Pack(_)));
+    let is_theirs = outside.is_some_and(|outside| {
+        let fits = |head: &FileHead| head.is_of(&outside.trunk_id) && head.sealed == outside.sealed;
+        heads.iter().any(fits) && !(has_packs && outside.form == Keeping::Parked)
+    });
+    (!is_theirs).then_some(sealed)
 }
 
 /// Makes the labels anew that a trunk in these folders lacks; what is left of an old one is set aside. With the first pack, or the label of another
@@ -29,14 +40,19 @@ pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), Trunk
         (0..folders.len()).filter_map(|at| Some((at, lacks_label(&folders[at])?))).collect();
     let sealed = lacking.iter().any(|(_, sealed)| *sealed);
     let key = match folders.first().filter(|_| sealed) {
-        Some(folder) => Some(unlock_with(&wraps_in(folder)?, folder, opener)?),
+        Some(folder) => {
+            let wraps = SealFiles::read(folders.iter().map(PathBuf::as_path)).wraps()?;
+            Some(unlock_with(&wraps, folder, opener)?)
+        }
         None => None,
     };
     let mut told: Vec<(&File, Contents)> =
         files.iter().flatten().filter_map(|file| Some((file, tells(file, key.as_ref())?))).collect();
     // The label is that of the first run, which the first pack tells of; lists come after all packs.
     told.sort_by_key(|((name, _), _)| *name);
-    let of_other_part = folders.iter().find_map(|folder| Outside::load(folder).ok());
+    let of_other_part = (0..folders.len())
+        .filter(|at| lacking.iter().all(|(lacks, _)| lacks != at))
+        .find_map(|at| Outside::load(&folders[at]).ok());
     let has_packs = files.iter().flatten().any(|(name, _)| matches!(name, FileName::Pack(_)));
     let form = if has_packs { Keeping::Packed } else { Keeping::Parked };
     let of_first_run = || Some(Outside::new(&told.first()?.1.label, form, sealed));
@@ -64,6 +80,45 @@ pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), Trunk
             .map_err(|cause| TrunkError::io("writing", &path, cause))?;
     }
     Ok(())
+}
+
+/// Makes those labels anew that are not what they were, to the byte: that is pinned down by the newest list, or told by the first pack if there is
+/// no list. Says whether any was.
+pub(crate) fn relabel_hurt(
+    parts: &Parts,
+    key: Option<&TrunkKey>,
+    pinned: Option<&[PartRow]>,
+) -> Result<bool, TrunkError> {
+    if pinned.is_some_and(|pinned| parts.have_labels(pinned)) {
+        return Ok(false);
+    }
+    let form = parts.outside()?.form;
+    let mut outsides = Vec::new();
+    for (_, folder) in parts.folders() {
+        for file in finished_in(folder)? {
+            // Where nothing pins it down, only the first pack is of the run that the label is of.
+            if pinned.is_some() || file.0 == FileName::Pack(1) {
+                let contents = tells(&file, key);
+                outsides.extend(contents.map(|told| Outside::new(&told.label, form, key.is_some())));
+            }
+        }
+    }
+    let mut mended = false;
+    for row in parts.label_rows() {
+        let labels = outsides.iter().map(|outside| outside.clone().of_part(row.part).to_bytes());
+        let fits = |bytes: &Vec<u8>| {
+            let was = PartRow { part: row.part, label: ContentHash::of(bytes) };
+            was != row && pinned.is_none_or(|pinned| pinned.contains(&was))
+        };
+        if let (Some(label), Some(folder)) = (labels.into_iter().find(fits), parts.folder_of(row.part)) {
+            let path = folder.join(LABEL);
+            set_aside(&path)?;
+            crate::host::replace(&path, &label, key.is_some())
+                .map_err(|cause| TrunkError::io("writing", &path, cause))?;
+            mended = true;
+        }
+    }
+    Ok(mended)
 }
 
 /// A pack or list; packs come first.

@@ -3,7 +3,7 @@
 use super::block::Kind;
 use super::block_file::{self, BlockFile, NotRead, Role};
 use super::content_index::{ContentIndex, Whereabouts};
-use super::layout::FileName;
+use super::layout::{FileName, LABEL};
 use super::lines::UnpackedLines;
 use super::list::{self, List, PackRow, contents_of, not_read, unpacked_lines};
 use super::parts::Parts;
@@ -49,6 +49,9 @@ impl Stock {
                     .folder_of(row.part)
                     .ok_or_else(|| TrunkError::PartMissing { part: row.part, trunk_id: trunk.clone() })?;
                 listed.insert(row.number, row.clone());
+            }
+            if !parts.have_labels(&list.contents.parts) {
+                return Err(TrunkError::Damaged(crate::Damage::ContentChanged(LABEL.to_owned())));
             }
             stock.label = Some(list.contents.label.clone());
             stock.items.clone_from(&list.contents.items);

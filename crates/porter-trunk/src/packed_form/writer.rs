@@ -6,11 +6,12 @@ use super::block_file::Run;
 use super::buffers::{Buffer, Bytes};
 use super::content_index::Whereabouts;
 use super::cutter::{cut, is_zeros};
-use super::layout::{FileName, LABEL, SEAL};
+use super::layout::{FileName, LABEL};
 use super::lines::Lines;
 use super::list::{self, Contents, ListWriter, PartRow};
 use super::pack_writer::{PackPlan, PackWriter};
 use super::parts::{Opener, Parts};
+use super::seal_files::{self, SealFiles};
 use super::squeeze::{self, SHELVES, Shelf, Texture};
 use super::stock::Stock;
 use crate::content_hash::{ContentHasher, PieceFailed};
@@ -119,7 +120,7 @@ impl PackedTrunkWriter {
         let key = seal.map(|_| TrunkKey::random()).transpose().map_err(random)?;
         if let (Some(seal), Some(key)) = (seal, &key) {
             let wraps = KeyWraps::new(key, &seal.passphrase, seal.workshop.as_ref()).map_err(random)?;
-            write(&folder.join(SEAL), &wraps.to_bytes(), true)?;
+            seal_files::write_first(folder, &wraps)?;
         }
         let outside = Outside::new(&label, Keeping::Packed, key.is_some());
         write(&folder.join(LABEL), &outside.to_bytes(), key.is_some())?;
@@ -156,7 +157,7 @@ impl PackedTrunkWriter {
             .map_err(|cause| TrunkError::io("making the folder", folder, cause))?;
         let part = parts.folders().map(|(part, _)| part).max().unwrap_or(1) + 1;
         if let Some(wraps) = parts.wraps()? {
-            write(&folder.join(SEAL), &wraps.to_bytes(), true)?;
+            seal_files::write_first(folder, &wraps)?;
         }
         write(&folder.join(LABEL), &outside.of_part(part).to_bytes(), key.is_some())?;
         let mut folders: Vec<PathBuf> = parts.folders().map(|(_, folder)| folder.to_path_buf()).collect();
@@ -522,6 +523,9 @@ impl TrunkWriter for PackedTrunkWriter {
         self.write_entries(&mut lists)?;
         let (written, done) = self.packs.end();
         done?;
+        if self.key.is_some() {
+            SealFiles::read(self.folders.iter().map(PathBuf::as_path)).mend(Some(&self.folder))?;
+        }
         let mut packs = self.stock.packs.clone();
         packs.extend(written);
         let contents = Contents {

@@ -2,13 +2,12 @@
 
 use super::KEPT;
 use crate::content_hash::in_pieces;
-use crate::host::open_plain_file;
+use crate::host::{create_new, open_plain_file};
 use crate::outside::Outside;
 use crate::packed_form::layout::FileName;
 use crate::packed_form::list::{List, newest, publish};
-use crate::packed_form::{Parts, Rebuilt, files_in, set_aside};
+use crate::packed_form::{Parts, Rebuilt, files_in, relabel_hurt, set_aside};
 use crate::{Damage, PieceFailed, TrunkError, TrunkId};
-use std::fs::File;
 use std::io::{BufReader, Write};
 use std::path::{Path, PathBuf};
 
@@ -27,7 +26,8 @@ fn copy_into(folder: &Path, number: u32, from: &Path) -> Result<(), TrunkError> 
     let reading = |cause| TrunkError::io("reading", from, cause);
     let writing = |cause| TrunkError::io("writing", &to, cause);
     let mut list = BufReader::new(open_plain_file(from).map_err(reading)?);
-    let mut copy = File::create(&to).map_err(writing)?;
+    let _ = std::fs::remove_file(&to);
+    let mut copy = create_new(&to, false).map_err(writing)?;
     in_pieces(&mut list, |piece| copy.write_all(piece)).map_err(|failed| match failed {
         PieceFailed::Reading(cause) => reading(cause),
         PieceFailed::Using(cause) => writing(cause),
@@ -58,13 +58,16 @@ fn is_whole(list: &Path, number: u32, trunk: &TrunkId) -> bool {
 /// Writes a parked trunk's list anew from its second copy if it cannot be used, or the second copy from the list. What is left of the hurt list is set aside.
 pub fn mend(folder: &Path) -> Result<Rebuilt, TrunkError> {
     let trunk = Outside::load(folder)?.trunk_id;
-    let newest = newest(&Parts::load(&[folder.to_path_buf()])?)?;
+    let parts = Parts::load(&[folder.to_path_buf()])?;
+    let newest = newest(&parts)?;
     // Of a list that is lost altogether the second copy is there, and the list of the state before it.
     let copied = highest(folder).unwrap_or_default();
     let is_last = |(path, number): &&(PathBuf, u32)| *number >= copied && is_whole(path, *number, &trunk);
     if let Some((path, number)) = newest.as_ref().filter(is_last) {
         if damage(folder, *number, &trunk, true).is_none() {
-            return Ok(Rebuilt::NotNeeded);
+            let pinned = List::open(path, *number, &trunk, None)?.contents.parts;
+            let relabelled = relabel_hurt(&parts, None, Some(&pinned))?;
+            return Ok(if relabelled { Rebuilt::Label } else { Rebuilt::NotNeeded });
         }
         make(folder, *number, path)?;
         return Ok(Rebuilt::SecondCopy);

@@ -9,6 +9,7 @@ use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::check::{check_machine, check_trunk};
 use porter_core::receipt::Receipt;
+use porter_trunk::packed_form::mend_seal;
 use porter_trunk::spare::mend;
 use porter_trunk::{Depth, Trunk};
 use std::path::PathBuf;
@@ -75,6 +76,9 @@ pub(crate) fn run(arguments: &CheckArguments) -> Result<Outcome, Failure> {
             done.extend(mend(&folder)?);
         }
         views::mend::tell_mended(&done);
+        if mend_seal(&arguments.trunk.folders())? {
+            views::mend::tell_resealed();
+        }
     }
     let trunk = open::trunk(&arguments.trunk)?;
     let trunk = &*trunk;

@@ -9,7 +9,7 @@ use clap::Args;
 use porter_core::catalogue::patterns::{Candidate, Patterns, in_lower_case};
 use porter_names::RelativePath;
 use porter_trunk::outside::{Keeping, Outside};
-use porter_trunk::packed_form::{Rebuilt, lacks_label, rebuild, relabel};
+use porter_trunk::packed_form::{Rebuilt, lacks_label, mend_seal, rebuild, relabel};
 use porter_trunk::parked_form::mend_list;
 use porter_trunk::{Entry, Trunk, TrunkItem};
 
@@ -30,7 +30,7 @@ pub(crate) struct LookArguments {
     /// Show all entries whose name or path fits: '*.kite', '**/Plans/*'
     #[arg(long, value_name = "PATTERN")]
     find: Vec<String>,
-    /// The trunk's list or label is lost or damaged: make it anew from the packs first
+    /// The trunk's list, label or wrapped key is lost or damaged: make it anew first, from the packs or a second copy
     #[arg(long)]
     mend: bool,
     /// One JSON document on standard output
@@ -141,6 +141,9 @@ fn find(
 /// Needs attention if something is lost.
 fn mend(given: &TrunkArguments) -> Result<Outcome, Failure> {
     let folders = given.folders();
+    if mend_seal(&folders)? {
+        views::mend::tell_resealed();
+    }
     let lacking: Vec<bool> = folders.iter().filter_map(|folder| lacks_label(folder)).collect();
     if !lacking.is_empty() {
         let opener =

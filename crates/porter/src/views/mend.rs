@@ -55,10 +55,22 @@ pub(crate) fn tell_relabelled() {
     tell(format_args!("{} the label was made anew from the rest of the trunk.", styled(GOOD, "Mended:")));
 }
 
+/// The wrapped key was hurt.
+pub(crate) fn tell_resealed() {
+    tell(format_args!(
+        "{} the wrapped key was written anew from another copy of it.",
+        styled(GOOD, "Mended:")
+    ));
+}
+
 /// What became of the list.
 pub(crate) fn tell_rebuilt(rebuilt: &Rebuilt) {
     match rebuilt {
-        Rebuilt::NotNeeded => tell("The trunk's list is whole: nothing was changed."),
+        Rebuilt::NotNeeded => tell("The trunk's list is whole, and was not changed."),
+        Rebuilt::Label => {
+            tell_relabelled();
+            tell("The trunk's list is whole, and was not changed.");
+        }
         Rebuilt::FromSecondCopy => {
             tell(format_args!("{} the list was written anew from its second copy.", styled(GOOD, "Mended:")));
         }

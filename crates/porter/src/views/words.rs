@@ -344,7 +344,7 @@ pub(crate) fn reason(reason: &Reason) -> String {
         ),
         Reason::Twice => "the trunk has it twice; the first one counts".to_owned(),
         Reason::NotListed { missing, captured } => format!(
-            "the trunk's list is damaged: {} of {} captured entries are not in it; `porter look TRUNK --mend` makes it anew",
+            "the trunk's list is damaged: {} of {} captured entries are not in it; `porter check TRUNK --mend` repairs it from spare data, or `porter look TRUNK --mend` makes it anew",
             count(*missing),
             count(*captured)
         ),

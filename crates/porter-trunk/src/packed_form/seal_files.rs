@@ -1,0 +1,133 @@
+//! The files that hold the wrapped key of a sealed trunk. Without it the trunk is lost, so there is a second copy, written when
+//! the packs are: it lies elsewhere on the medium than the first.
+
+use super::layout::{SEAL, SEAL_COPY};
+use super::rebuild::set_aside;
+use crate::host::{read_small, replace};
+use crate::sealing::{KeyWraps, NotOpened};
+use crate::{Damage, TrunkError};
+use std::io::ErrorKind;
+use std::path::{Path, PathBuf};
+
+const LONGEST_IN_BYTES: u64 = 1 << 20;
+
+/// One of them, as it was found.
+struct Found {
+    path: PathBuf,
+    name: &'static str,
+    wraps: Result<KeyWraps, TrunkError>,
+}
+
+impl Found {
+    fn read(folder: &Path, name: &'static str) -> Self {
+        let path = folder.join(name);
+        let bytes = read_small(&path, LONGEST_IN_BYTES).map_err(|cause| match cause.kind() {
+            ErrorKind::NotFound => TrunkError::Damaged(Damage::FileMissing(name.to_owned())),
+            _ => TrunkError::io("reading", &path, cause),
+        });
+        let not_opened = |cause| TrunkError::NotOpened { folder: folder.to_path_buf(), cause };
+        let wraps = bytes.and_then(|bytes| KeyWraps::from_bytes(&bytes).map_err(not_opened));
+        Self { path, name, wraps }
+    }
+
+    fn is_missing(&self) -> bool {
+        matches!(self.wraps, Err(TrunkError::Damaged(Damage::FileMissing(_))))
+    }
+}
+
+/// All of them: the first of each folder, and then the second copies.
+pub(super) struct SealFiles {
+    firsts: Vec<Found>,
+    copies: Vec<Found>,
+}
+
+impl SealFiles {
+    pub(super) fn read<'f>(folders: impl IntoIterator<Item = &'f Path>) -> Self {
+        let (firsts, copies) = folders
+            .into_iter()
+            .map(|folder| (Found::read(folder, SEAL), Found::read(folder, SEAL_COPY)))
+            .unzip();
+        Self { firsts, copies }
+    }
+
+    /// The wrapped key: what counts is the first file that is whole. The error is that of the first file.
+    pub(super) fn wraps(self) -> Result<KeyWraps, TrunkError> {
+        let mut all = self.firsts.into_iter().chain(self.copies).map(|found| found.wraps);
+        let first =
+            all.next().unwrap_or_else(|| Err(TrunkError::Damaged(Damage::FileMissing(SEAL.to_owned()))));
+        match first {
+            // What a later porter wrote may not be passed over for what an earlier one did.
+            Ok(_) | Err(TrunkError::NotOpened { cause: NotOpened::Unsupported(_), .. }) => first,
+            Err(cause) => all.find_map(Result::ok).ok_or(cause),
+        }
+    }
+
+    /// None, too, if a later porter wrote one: what the others say may be out of date.
+    fn whole(&self) -> Option<&KeyWraps> {
+        let mut all = self.firsts.iter().chain(&self.copies);
+        let is_later = |found: &Found| {
+            matches!(found.wraps, Err(TrunkError::NotOpened { cause: NotOpened::Unsupported(_), .. }))
+        };
+        if all.clone().any(is_later) { None } else { all.find_map(|found| found.wraps.as_ref().ok()) }
+    }
+
+    /// Those that are not what counts. A second copy need not be there: captures of before made none.
+    fn hurt(&self) -> impl Iterator<Item = &Found> {
+        let whole = self.whole();
+        let is_hurt = move |found: &&Found| found.wraps.as_ref().ok() != whole;
+        let copies = self.copies.iter().filter(|found| !found.is_missing());
+        self.firsts.iter().chain(copies).filter(is_hurt)
+    }
+
+    /// What is wrong with them.
+    pub(super) fn damage(&self) -> Vec<Damage> {
+        self.hurt()
+            .map(|found| {
+                let name = found.name.to_owned();
+                if found.is_missing() { Damage::FileMissing(name) } else { Damage::ContentChanged(name) }
+            })
+            .collect()
+    }
+
+    /// Writes those anew that are hurt, and second copies where there is none; only in `folder`, if one is given. Says whether any was.
+    pub(super) fn mend(&self, folder: Option<&Path>) -> Result<bool, TrunkError> {
+        let Some(wraps) = self.whole() else { return Ok(false) };
+        let lacking = self.copies.iter().filter(|found| found.is_missing());
+        let is_meant = |found: &&Found| folder.is_none() || found.path.parent() == folder;
+        let mut mended = false;
+        for found in self.hurt().chain(lacking).filter(is_meant) {
+            if !found.is_missing() {
+                set_aside(&found.path)?;
+            }
+            write(&found.path, wraps)?;
+            mended = true;
+        }
+        Ok(mended)
+    }
+
+    /// Wraps the key otherwise, everywhere.
+    pub(super) fn replace(&self, wraps: &KeyWraps) -> Result<(), TrunkError> {
+        let copies = self.copies.iter().filter(|found| !found.is_missing());
+        self.firsts.iter().chain(copies).try_for_each(|found| write(&found.path, wraps))
+    }
+}
+
+/// What is wrong with the wrapped key of a sealed trunk that all the same opens.
+pub fn seal_damage(folders: &[PathBuf]) -> Vec<Damage> {
+    let files = SealFiles::read(folders.iter().map(PathBuf::as_path));
+    if files.whole().is_some() { files.damage() } else { Vec::new() }
+}
+
+/// Writes files of the wrapped key anew from one that is whole. Says whether any was.
+pub fn mend_seal(folders: &[PathBuf]) -> Result<bool, TrunkError> {
+    SealFiles::read(folders.iter().map(PathBuf::as_path)).mend(None)
+}
+
+/// The first file of a folder.
+pub(super) fn write_first(folder: &Path, wraps: &KeyWraps) -> Result<(), TrunkError> {
+    write(&folder.join(SEAL), wraps)
+}
+
+fn write(path: &Path, wraps: &KeyWraps) -> Result<(), TrunkError> {
+    replace(path, &wraps.to_bytes(), true).map_err(|cause| TrunkError::io("writing", path, cause))
+}
