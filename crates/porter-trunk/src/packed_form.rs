@@ -37,6 +37,6 @@ pub(crate) use rebuild::set_aside;
 pub use rebuild::{Rebuilt, rebuild};
 pub(crate) use relabel::relabel_hurt;
 pub use relabel::{lacks_label, relabel};
-pub use seal_files::{mend_seal, seal_damage};
+pub use seal_files::{Resealed, mend_seal, seal_damage};
 pub(crate) use stock::Known;
 pub use writer::{PACK_SIZES_IN_BYTES, PackedOptions, PackedTrunkWriter, Seal};

@@ -173,7 +173,7 @@ fn damage_hurts_only_the_files_it_is_in_and_a_lost_list_is_made_anew() {
             rewrite(&list, &bytes[..bytes.len() / 2]);
         }
         let rebuilt = rebuild(std::slice::from_ref(&path), None, NOW).unwrap();
-        assert_eq!(rebuilt, Rebuilt::FromPacks { entries: 202, lost: Vec::new(), packs: 2 });
+        assert_eq!(rebuilt, Rebuilt::FromPacks { entries: 202, lost: Vec::new(), packs: 2, unheard_of: 0 });
         assert_eq!(damage(&path, None), 0);
         let trunk = PackedTrunk::load(std::slice::from_ref(&path), None).unwrap();
         let mut again: Vec<Entry> = trunk.entries().unwrap().map(Result::unwrap).collect();

@@ -122,7 +122,8 @@ fn what_does_not_open_a_sealed_trunk_says_why_and_what_opens_it_need_not_be_type
             let said = bench
                 .porter(&["look", "trunk", "--mend", "--passphrase-file", "passphrase.txt"])
                 .with_status(0);
-            assert!(said.err.contains("the wrapped key was written anew"), "{}", said.err);
+            let done = if is_missed { "the wrapped key was written anew" } else { "now there are two" };
+            assert!(said.err.contains(done), "{}", said.err);
             assert_eq!(bench.read(file), seal);
             typed("forty kites at four").with_status(0);
         }
@@ -312,7 +313,7 @@ fn of_each_damage_it_is_told_whether_it_could_be_mended() {
     hurt(names[0], first..first + 2000);
     fs::remove_file(bench.path("trunk/list-00001.list")).unwrap();
     let said = bench.porter(&["look", "trunk", "--mend"]);
-    assert!(said.err.contains("lost, because packs are damaged:"), "{}", said.err);
+    assert!(said.err.contains("lost, because packs are damaged or not here:"), "{}", said.err);
     assert!(said.err.contains("  odile/documents/"), "{}", said.err);
     let checked = bench.porter(&["check", "trunk", "--quiet"]).with_status(3);
     assert!(checked.out.contains("Needs attention"), "{}", checked.out);
@@ -583,6 +584,16 @@ fn a_sealed_trunk_on_two_sticks_with_spare_data_survives_what_happens_to_sticks(
     labels.iter().for_each(|label| fs::remove_file(label).unwrap());
     porter(0, &both("look", &["--mend"]));
     assert!(labels.each_ref().map(|label| fs::read(label).unwrap()) == written);
+
+    // So does the list. Made anew without the other stick it tells of this one only, and says so; with both, of all.
+    let lists: Vec<_> = fs::read_dir(bench.path("second")).unwrap().map(|row| row.unwrap().path()).collect();
+    let lists = lists.iter().filter(|path| path.extension().is_some_and(|ending| ending == "list"));
+    lists.for_each(|list| fs::remove_file(list).unwrap());
+    let said = porter(3, &["look", "second", "--mend"]).err;
+    assert!(said.contains("are in none of these packs"), "{said}");
+    assert!(porter(3, &both("check", &["--depth", "listing"])).err.contains("holds more than its list"));
+    let said = porter(0, &both("look", &["--mend"])).err;
+    assert!(said.contains("made anew from ") && !said.contains("none of these packs"), "{said}");
 
     // Everything comes out, and onto the machine.
     let taken =

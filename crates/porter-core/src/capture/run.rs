@@ -112,7 +112,12 @@ fn fill(
     survey.items.iter().filter(|row| row.chosen).for_each(|row| expected += row.to_capture);
     conduct.send(&Event::StageBegan { stage: Stage::Capture, expected });
     let programs: Vec<TrunkProgram> = machine.programs.iter().map(TrunkProgram::from).collect();
-    let beforehand: Vec<TrunkItem> = survey.items.iter().map(|row| listed(&row.item, row.chosen)).collect();
+    // What is to be captured stands in every pack: whoever makes a list from packs alone can tell how much is not in them.
+    let beforehand = survey.items.iter().map(|row| {
+        let expected = if row.chosen { row.to_capture } else { Tally::default() };
+        TrunkItem { seen: expected, captured: expected, ..listed(&row.item, row.chosen) }
+    });
+    let beforehand: Vec<TrunkItem> = beforehand.collect();
     trunk.announce(&Inventory { items: &beforehand, programs: &programs })?;
 
     let mut accounts = vec![Account::default(); chosen.len()];

@@ -285,14 +285,19 @@ pub(crate) fn newest(parts: &Parts) -> Result<Option<(PathBuf, u32)>, TrunkError
 }
 
 impl Contents {
-    /// True if there are packs of the trunk that came after those it tells of.
+    /// True if there are packs of the trunk that it does not tell of: of a later run, or of a part that was not there when it was made anew.
     pub(super) fn lacks_packs(&self, parts: &Parts) -> bool {
-        let last = self.packs.iter().map(|row| row.number).max().unwrap_or_default();
         let files = parts.files().unwrap_or_default();
-        let later =
-            files.iter().filter(|(name, ..)| matches!(name, FileName::Pack(number) if *number > last));
+        let unlisted = files.iter().filter(|(name, part, _)| match name {
+            FileName::Pack(number) => {
+                !self.packs.iter().any(|row| (row.number, row.part) == (*number, *part))
+            }
+            FileName::OpenPack(_) | FileName::List(_) | FileName::OpenList(_) => false,
+        });
         // What is nothing but called like a pack would be asked for again and again.
-        heads_of(later.map(|(_, _, path)| path.as_path())).iter().any(|head| head.is_of(&self.label.trunk_id))
+        heads_of(unlisted.map(|(_, _, path)| path.as_path()))
+            .iter()
+            .any(|head| head.is_of(&self.label.trunk_id))
     }
 
     /// What is known before the capture.

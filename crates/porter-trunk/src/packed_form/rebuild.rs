@@ -42,6 +42,8 @@ pub enum Rebuilt {
         lost: Vec<EntryAddress>,
         /// Packs that could be read.
         packs: u64,
+        /// Entries that were to be captured and are in none of them: the capture was cut off, or packs are elsewhere.
+        unheard_of: u64,
     },
 }
 
@@ -97,7 +99,9 @@ pub fn rebuild(
         return Err(TrunkError::Damaged(Damage::FileMissing("every pack".to_owned())));
     };
     let packs = rows.len() as u64;
+    let expected: u64 = contents.items.iter().map(|item| item.captured.entries()).sum();
     let (entries, lost) = gathered.finish(&contents);
+    let unheard_of = expected.saturating_sub((entries.len() + lost.len()) as u64);
     count(&mut contents, &entries);
     contents.finished_utc = Some(now_utc);
     contents.packs = rows;
@@ -117,7 +121,7 @@ pub fn rebuild(
         set_aside(&path)?;
     }
     list::publish(&folder, number)?;
-    Ok(Rebuilt::FromPacks { entries: entries.len() as u64, lost, packs })
+    Ok(Rebuilt::FromPacks { entries: entries.len() as u64, lost, packs, unheard_of })
 }
 
 /// Entries of all packs; later ones take the place of earlier ones.

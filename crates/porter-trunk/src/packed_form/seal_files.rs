@@ -89,20 +89,24 @@ impl SealFiles {
             .collect()
     }
 
-    /// Writes those anew that are hurt, and second copies where there is none; only in `folder`, if one is given. Says whether any was.
-    pub(super) fn mend(&self, folder: Option<&Path>) -> Result<bool, TrunkError> {
-        let Some(wraps) = self.whole() else { return Ok(false) };
+    /// Writes those anew that are hurt, and second copies where there is none; only in `folder`, if one is given.
+    pub(super) fn mend(&self, folder: Option<&Path>) -> Result<Resealed, TrunkError> {
+        let Some(wraps) = self.whole() else { return Ok(Resealed::Nothing) };
         let lacking = self.copies.iter().filter(|found| found.is_missing());
         let is_meant = |found: &&Found| folder.is_none() || found.path.parent() == folder;
-        let mut mended = false;
-        for found in self.hurt().chain(lacking).filter(is_meant) {
+        let mut done = Resealed::Nothing;
+        for found in lacking.filter(is_meant) {
+            write(&found.path, wraps)?;
+            done = Resealed::Copied;
+        }
+        for found in self.hurt().filter(is_meant) {
             if !found.is_missing() {
                 set_aside(&found.path)?;
             }
             write(&found.path, wraps)?;
-            mended = true;
+            done = Resealed::Mended;
         }
-        Ok(mended)
+        Ok(done)
     }
 
     /// Wraps the key otherwise, everywhere.
@@ -118,8 +122,19 @@ pub fn seal_damage(folders: &[PathBuf]) -> Vec<Damage> {
     if files.whole().is_some() { files.damage() } else { Vec::new() }
 }
 
-/// Writes files of the wrapped key anew from one that is whole. Says whether any was.
-pub fn mend_seal(folders: &[PathBuf]) -> Result<bool, TrunkError> {
+/// What became of the files of the wrapped key.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Resealed {
+    /// They are whole, or there are none, or all are hurt.
+    Nothing,
+    /// A second copy was written where there was none.
+    Copied,
+    /// One that was hurt was written anew.
+    Mended,
+}
+
+/// Writes files of the wrapped key anew from one that is whole.
+pub fn mend_seal(folders: &[PathBuf]) -> Result<Resealed, TrunkError> {
     SealFiles::read(folders.iter().map(PathBuf::as_path)).mend(None)
 }
 

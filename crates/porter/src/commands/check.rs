@@ -76,9 +76,7 @@ pub(crate) fn run(arguments: &CheckArguments) -> Result<Outcome, Failure> {
             done.extend(mend(&folder)?);
         }
         views::mend::tell_mended(&done);
-        if mend_seal(&arguments.trunk.folders())? {
-            views::mend::tell_resealed();
-        }
+        views::mend::tell_resealed(mend_seal(&arguments.trunk.folders())?);
     }
     let trunk = open::trunk(&arguments.trunk)?;
     let trunk = &*trunk;

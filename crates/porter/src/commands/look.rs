@@ -141,9 +141,7 @@ fn find(
 /// Needs attention if something is lost.
 fn mend(given: &TrunkArguments) -> Result<Outcome, Failure> {
     let folders = given.folders();
-    if mend_seal(&folders)? {
-        views::mend::tell_resealed();
-    }
+    views::mend::tell_resealed(mend_seal(&folders)?);
     let lacking: Vec<bool> = folders.iter().filter_map(|folder| lacks_label(folder)).collect();
     if !lacking.is_empty() {
         let opener =
@@ -160,7 +158,10 @@ fn mend(given: &TrunkArguments) -> Result<Outcome, Failure> {
         }
     };
     views::mend::tell_rebuilt(&rebuilt);
-    Ok(Outcome::attention_if(matches!(rebuilt, Rebuilt::FromPacks { lost, .. } if !lost.is_empty())))
+    Ok(Outcome::attention_if(matches!(
+        rebuilt,
+        Rebuilt::FromPacks { lost, unheard_of, .. } if !lost.is_empty() || unheard_of > 0
+    )))
 }
 
 /// Tells where an item's id ends and the path in it begins: ids may begin alike, so the longest one counts.

@@ -3,7 +3,7 @@
 use super::numbers::{counted, size};
 use crate::screen::{BAD, CARE, GOOD, styled, tell};
 use porter_names::screen::on_screen;
-use porter_trunk::packed_form::Rebuilt;
+use porter_trunk::packed_form::{Rebuilt, Resealed};
 use porter_trunk::spare::Mended;
 
 /// Lists longer than this are folded.
@@ -55,12 +55,16 @@ pub(crate) fn tell_relabelled() {
     tell(format_args!("{} the label was made anew from the rest of the trunk.", styled(GOOD, "Mended:")));
 }
 
-/// The wrapped key was hurt.
-pub(crate) fn tell_resealed() {
-    tell(format_args!(
-        "{} the wrapped key was written anew from another copy of it.",
-        styled(GOOD, "Mended:")
-    ));
+/// What became of the wrapped key.
+pub(crate) fn tell_resealed(done: Resealed) {
+    match done {
+        Resealed::Nothing => {}
+        Resealed::Copied => tell("There was one copy of the wrapped key, and now there are two."),
+        Resealed::Mended => tell(format_args!(
+            "{} the wrapped key was written anew from another copy of it.",
+            styled(GOOD, "Mended:")
+        )),
+    }
 }
 
 /// What became of the list.
@@ -80,7 +84,7 @@ pub(crate) fn tell_rebuilt(rebuilt: &Rebuilt) {
                 styled(GOOD, "Mended:")
             ));
         }
-        Rebuilt::FromPacks { entries, lost, packs } => {
+        Rebuilt::FromPacks { entries, lost, packs, unheard_of } => {
             tell(format_args!(
                 "{} the list was made anew from {}: {} were found.",
                 styled(GOOD, "Mended:"),
@@ -88,11 +92,20 @@ pub(crate) fn tell_rebuilt(rebuilt: &Rebuilt) {
                 counted(*entries, "entry")
             ));
             tell("What no pack tells is missing from it: what was left behind on the old machine, and why.");
+            if *unheard_of > 0 {
+                tell(styled(
+                    CARE,
+                    format_args!(
+                        "! {} were to be captured and are in none of these packs. Was the capture cut off, or is a part of the trunk not here (--with FOLDER)?",
+                        counted(*unheard_of, "more entry")
+                    ),
+                ));
+            }
             if !lost.is_empty() {
                 tell(styled(
                     CARE,
                     format_args!(
-                        "! {} lost, because packs are damaged:",
+                        "! {} lost, because packs are damaged or not here:",
                         counted(lost.len() as u64, "entry")
                     ),
                 ));
