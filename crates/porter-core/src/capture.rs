@@ -46,8 +46,13 @@ pub enum CaptureError {
     #[error(transparent)]
     Trunk(#[from] TrunkError),
     /// The trunk was written, and is not what was written when read back.
-    #[error("reading the trunk back found {} damaged places", .0.len())]
-    ReadBack(Vec<Damage>),
+    #[error("what was read back of the trunk is not what was written")]
+    ReadBack {
+        /// What is hurt.
+        damage: Vec<Damage>,
+        /// Files of the trunk that have other names now: the next run captures anew what was in them.
+        set_aside: Vec<String>,
+    },
     /// The account of what was seen does not come out even: a fault of ours.
     #[error("`{item}`: not every entry is accounted for")]
     NotAccountedFor {

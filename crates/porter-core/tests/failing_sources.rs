@@ -128,7 +128,7 @@ fn a_drive_that_keeps_other_bytes_is_found_out_before_the_trunk_counts() {
     let folder = tempfile::tempdir().unwrap();
     let trunk = folder.path().join("trunk");
     let failed = captured(&volume.recognised(), &trunk, TrunkFailure::Lies).unwrap_err();
-    assert!(matches!(&failed, CaptureError::ReadBack(damage) if damage.len() == 1), "{failed}");
+    assert!(matches!(&failed, CaptureError::ReadBack { damage, .. } if damage.len() == 1), "{failed}");
     assert!(matches!(OpenTrunk::load(&trunk), Err(TrunkError::Unfinished(_))));
 }
 

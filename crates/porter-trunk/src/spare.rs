@@ -17,7 +17,8 @@ const MAGIC: [u8; 8] = *b"PORTERSP";
 const VERSION: u32 = 1;
 const HEAD_IN_BYTES: usize = 64;
 const MARK_IN_BYTES: usize = 8;
-const ENDING: &str = ".spare";
+/// How the names of spare data end, after that of their file.
+pub(crate) const ENDING: &str = ".spare";
 /// Shards of a group, at most: what is held in memory at one time.
 const GROUP: u64 = 512;
 const LARGEST_SHARD_IN_BYTES: u64 = 64 << 10;

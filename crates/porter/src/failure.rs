@@ -17,7 +17,7 @@ use porter_trunk::sealing::NotOpened;
 use porter_trunk::{Damage, TrunkError};
 use std::process::ExitCode;
 
-use crate::views::numbers::size;
+use crate::views::numbers::{counted, size};
 
 /// How a command ended that did what it could.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -137,6 +137,11 @@ const STOPPED: &str = "stopped before it was done";
 impl From<TrunkError> for Failure {
     fn from(error: TrunkError) -> Self {
         let advice = match &error {
+            TrunkError::HoldsSomethingElse(folder) if lacks_label(folder).is_some() => {
+                "Nothing was changed. The rest of a trunk is there. `porter look TRUNK --mend` makes its label anew, and the\n\
+                 same capture goes on with it then."
+                    .to_owned()
+            }
             TrunkError::HoldsSomethingElse(_) => {
                 "Nothing was changed. Name a new or an empty folder for the trunk.".to_owned()
             }
@@ -245,12 +250,19 @@ impl From<CaptureError> for Failure {
                 "Nothing was captured. Use a larger drive, or leave items out with --skip. A packed trunk may take less, if much\n\
                  can be compressed: --may-not-fit begins all the same, and --continue-on FOLDER goes on on another drive.",
             ),
-            CaptureError::ReadBack(damage) => {
-                let places: Vec<String> = damage.iter().take(10).map(Damage::to_string).collect();
-                Self::new(
-                    format!("{what}:\n   {}", places.join("\n   ")),
-                    "The drive does not give back what was written to it. Do not trust it: use another one.",
-                )
+            CaptureError::ReadBack { damage, set_aside } => {
+                let shown: Vec<String> = damage.iter().take(10).map(Damage::to_string).collect();
+                let places = counted(damage.len() as u64, "damaged place");
+                let mut advice =
+                    "The drive does not give back what was written to it. Do not trust it: use another one."
+                        .to_owned();
+                if !set_aside.is_empty() {
+                    let names = set_aside.join(", ");
+                    advice.push_str(&format!(
+                        "\nIf it is all there is, run the same command again: what was in {names} is captured anew, and proved."
+                    ));
+                }
+                Self::new(format!("{what}; {places}:\n   {}", shown.join("\n   ")), advice)
             }
             CaptureError::NotAccountedFor { .. } => {
                 Self::new(what, "This is a fault of porter. The trunk was not finished; please report it.")

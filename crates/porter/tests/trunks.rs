@@ -360,6 +360,42 @@ fn a_pack_whose_beginning_is_hurt_gives_out_its_files_all_the_same() {
 }
 
 #[test]
+fn what_a_hurt_pack_of_an_unfinished_capture_held_is_captured_anew() {
+    let bench = bench();
+    let pack = bench.path("trunk/pack-00001.pack");
+    let aside = bench.path("trunk/pack-00001.pack.damaged");
+    let capture = |status: i32| bench.porter(&["capture", "PC", "trunk", "--quiet"]).with_status(status).err;
+    let hurt = |at: fn(usize) -> usize| {
+        let mut bytes = fs::read(&pack).unwrap();
+        let at = at(bytes.len());
+        bytes[at..at + 16].iter_mut().for_each(|byte| *byte ^= 0x5a);
+        fs::write(&pack, bytes).unwrap();
+    };
+    // Its end, which is missed at once; and the middle, which the read-back finds.
+    for (at, statuses) in
+        [((|length| length - 20) as fn(usize) -> usize, &[0][..]), (|length| length / 2, &[1, 0])]
+    {
+        let _ = fs::remove_dir_all(bench.path("trunk"));
+        capture(0);
+        fs::remove_file(bench.path("trunk/list-00001.list")).unwrap();
+        hurt(at);
+        for status in statuses {
+            let said = capture(*status);
+            let told = if statuses.len() == 1 { "pack.damaged may be deleted" } else { "Do not trust it" };
+            assert!(*status == 0 && statuses.len() == 2 || said.contains(told), "{said}");
+        }
+        assert!(aside.is_file());
+        bench.porter(&["check", "trunk", "--quiet"]).with_status(0);
+    }
+    // On this one a finished trunk counts: it stays where it is.
+    fs::remove_dir_all(bench.path("trunk")).unwrap();
+    capture(0);
+    hurt(|length| length / 2);
+    capture(1);
+    assert!(pack.is_file() && !aside.exists());
+}
+
+#[test]
 fn a_lost_label_is_made_anew_from_the_packs_to_the_byte() {
     let bench = bench();
     bench.write("passphrase.txt", "forty kites at four");

@@ -90,7 +90,10 @@ pub fn capture(
             return Err(CaptureError::Cancelled);
         }
         if !damage.is_empty() {
-            return Err(CaptureError::ReadBack(damage.into_iter().map(|(_, damage)| damage).collect()));
+            // That a hurt file cannot be renamed is no more than that it is hurt.
+            let set_aside = trunk.distrust().unwrap_or_default();
+            let damage = damage.into_iter().map(|(_, damage)| damage).collect();
+            return Err(CaptureError::ReadBack { damage, set_aside });
         }
     }
     trunk.publish()?;

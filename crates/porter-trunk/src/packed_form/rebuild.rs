@@ -16,11 +16,19 @@ use time::OffsetDateTime;
 /// Ending of what was replaced.
 pub(super) const SET_ASIDE: &str = ".damaged";
 
-/// Gives a hurt file of the trunk another name, so that a new one can have its own.
+/// Gives a hurt file of the trunk another name, so that a new one can have its own; its spare data too, which would be asked for it.
 pub(crate) fn set_aside(path: &Path) -> Result<(), TrunkError> {
-    let mut aside = path.to_path_buf().into_os_string();
-    aside.push(SET_ASIDE);
-    fs::rename(path, aside).map_err(|cause| TrunkError::io("setting aside", path, cause))
+    let longer = |path: &Path, ending: &str| {
+        let mut name = path.as_os_str().to_owned();
+        name.push(ending);
+        PathBuf::from(name)
+    };
+    let spare = longer(path, crate::spare::ENDING);
+    for path in [path, &spare].into_iter().filter(|path| path.symlink_metadata().is_ok()) {
+        fs::rename(path, longer(path, SET_ASIDE))
+            .map_err(|cause| TrunkError::io("setting aside", path, cause))?;
+    }
+    Ok(())
 }
 
 /// What became of the list.

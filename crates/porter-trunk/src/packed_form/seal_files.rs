@@ -1,4 +1,4 @@
-//! The files that hold the wrapped key of a sealed trunk. Without it the trunk is lost, so there is a second copy, written when
+//! The files that hold the wrapped key of a sealed trunk. Without it the trunk is lost, so there is a second copy, written anew when
 //! the packs are: it lies elsewhere on the medium than the first.
 
 use super::layout::{SEAL, SEAL_COPY};
@@ -89,17 +89,24 @@ impl SealFiles {
             .collect()
     }
 
-    /// Writes those anew that are hurt, and second copies where there is none; only in `folder`, if one is given.
-    pub(super) fn mend(&self, folder: Option<&Path>) -> Result<Resealed, TrunkError> {
+    /// Writes the second copy in a folder anew, whatever is there, and the first file if it is hurt.
+    pub(super) fn renew_copy(&self, folder: &Path) -> Result<(), TrunkError> {
+        let Some(wraps) = self.whole() else { return Ok(()) };
+        let is_there = |found: &&Found| found.path.parent() == Some(folder);
+        let first = self.hurt().filter(|found| found.name == SEAL);
+        first.chain(&self.copies).filter(is_there).try_for_each(|found| write(&found.path, wraps))
+    }
+
+    /// Writes those anew that are hurt, and second copies where there is none.
+    fn mend(&self) -> Result<Resealed, TrunkError> {
         let Some(wraps) = self.whole() else { return Ok(Resealed::Nothing) };
         let lacking = self.copies.iter().filter(|found| found.is_missing());
-        let is_meant = |found: &&Found| folder.is_none() || found.path.parent() == folder;
         let mut done = Resealed::Nothing;
-        for found in lacking.filter(is_meant) {
+        for found in lacking {
             write(&found.path, wraps)?;
             done = Resealed::Copied;
         }
-        for found in self.hurt().filter(is_meant) {
+        for found in self.hurt() {
             if !found.is_missing() {
                 set_aside(&found.path)?;
             }
@@ -135,12 +142,12 @@ pub enum Resealed {
 
 /// Writes files of the wrapped key anew from one that is whole.
 pub fn mend_seal(folders: &[PathBuf]) -> Result<Resealed, TrunkError> {
-    SealFiles::read(folders.iter().map(PathBuf::as_path)).mend(None)
+    SealFiles::read(folders.iter().map(PathBuf::as_path)).mend()
 }
 
-/// The first file of a folder.
-pub(super) fn write_first(folder: &Path, wraps: &KeyWraps) -> Result<(), TrunkError> {
-    write(&folder.join(SEAL), wraps)
+/// Both files of a folder that has none.
+pub(super) fn write_both(folder: &Path, wraps: &KeyWraps) -> Result<(), TrunkError> {
+    [SEAL, SEAL_COPY].iter().try_for_each(|name| write(&folder.join(name), wraps))
 }
 
 fn write(path: &Path, wraps: &KeyWraps) -> Result<(), TrunkError> {

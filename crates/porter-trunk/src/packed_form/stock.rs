@@ -1,12 +1,13 @@
 //! What an earlier run left in a trunk: contents that are safe, and entries whose files need not be read again.
 
-use super::block::Kind;
-use super::block_file::{self, BlockFile, NotRead, Role};
+use super::block::{Directory, Kind};
+use super::block_file::{self, BlockFile, NotRead, Role, name_of};
 use super::content_index::{ContentIndex, Whereabouts};
 use super::layout::{FileName, LABEL};
 use super::lines::UnpackedLines;
 use super::list::{self, List, PackRow, contents_of, not_read, unpacked_lines};
 use super::parts::Parts;
+use super::rebuild::set_aside;
 use crate::sealing::TrunkKey;
 use crate::{Content, Entry, EntryAddress, Extent, Label, TrunkError, TrunkItem};
 use std::collections::{HashMap, HashSet, VecDeque};
@@ -29,6 +30,8 @@ pub(super) struct Stock {
     pub(super) label: Option<Label>,
     /// The items of the newest finished list.
     pub(super) items: Vec<TrunkItem>,
+    /// Packs that were hurt and on which no finished list counts: they have other names now, and what was in them is captured anew.
+    pub(super) set_aside: Vec<String>,
 }
 
 impl Stock {
@@ -77,12 +80,21 @@ impl Stock {
                 }
             };
             stock.next_pack = stock.next_pack.max(number + 1);
-            let pack = BlockFile::open(&whole, Role::Pack, number, trunk, key).map_err(read)?;
-            let is_listed = listed.remove(&number).map(|row| row.fits(&pack));
-            if is_listed == Some(false) {
-                return Err(TrunkError::Damaged(crate::Damage::ContentChanged(pack.name)));
+            let row = listed.remove(&number);
+            let adopted =
+                BlockFile::open(&whole, Role::Pack, number, trunk, key).map_err(read).and_then(|pack| {
+                    if row.as_ref().is_some_and(|row| !row.fits(&pack)) {
+                        return Err(TrunkError::Damaged(crate::Damage::ContentChanged(pack.name)));
+                    }
+                    stock.adopt(pack, part, row.is_some())
+                });
+            match adopted {
+                Err(TrunkError::Damaged(_)) if row.is_none() => {
+                    set_aside(&whole)?;
+                    stock.set_aside.push(name_of(&whole));
+                }
+                adopted => adopted?,
             }
-            stock.adopt(pack, part, is_listed.is_some())?;
         }
         match listed.into_values().next() {
             Some(row) => {
@@ -92,17 +104,20 @@ impl Stock {
         }
     }
 
+    /// Takes in what a pack holds, or nothing of it if it is hurt.
     fn adopt(&mut self, pack: BlockFile, part: u32, is_listed: bool) -> Result<(), TrunkError> {
-        for (row, (_, head)) in pack.rows.iter().enumerate() {
-            self.next_block = self.next_block.max(head.number.saturating_add(1));
-            if head.kind != Kind::Contents {
-                continue;
-            }
-            let directory = pack.read_directory(row).map_err(TrunkError::Damaged)?;
+        let last_block = pack.rows.iter().map(|(_, head)| head.number).max().unwrap_or_default();
+        self.next_block = self.next_block.max(last_block.saturating_add(1));
+        let of_contents = pack.rows.iter().enumerate().filter(|(_, (_, head))| head.kind == Kind::Contents);
+        let directories: Vec<(u32, Directory)> = of_contents
+            .map(|(row, (_, head))| Ok((head.number, pack.read_directory(row)?)))
+            .collect::<Result<_, _>>()
+            .map_err(TrunkError::Damaged)?;
+        for (block, directory) in directories {
             for (at, (id, _)) in (0..).zip(&directory.rows) {
-                self.index.insert(*id, Whereabouts { block: head.number, row: at });
+                self.index.insert(*id, Whereabouts { block, row: at });
             }
-            self.known.blocks.insert(head.number);
+            self.known.blocks.insert(block);
         }
         self.packs.push(PackRow::of(&pack, part));
         if !is_listed && let Ok(contents) = contents_of(&pack) {

@@ -1,16 +1,17 @@
 //! Filling a packed trunk: a new one, one that was cut off, or one that is topped up.
 
 use super::PackedTrunk;
-use super::block::{self, Codec, ContentId, Directory, Kind};
-use super::block_file::Run;
+use super::block::{self, Codec, ContentId, Directory, Kind, Proving};
+use super::block_file::{BlockFile, Role, Run};
 use super::buffers::{Buffer, Bytes};
 use super::content_index::Whereabouts;
 use super::cutter::{cut, is_zeros};
 use super::layout::{FileName, LABEL};
 use super::lines::Lines;
-use super::list::{self, Contents, ListWriter, PartRow};
+use super::list::{self, Contents, List, ListWriter, PartRow};
 use super::pack_writer::{PackPlan, PackWriter};
 use super::parts::{Opener, Parts};
+use super::rebuild::set_aside;
 use super::seal_files::{self, SealFiles};
 use super::squeeze::{self, SHELVES, Shelf, Texture};
 use super::stock::Stock;
@@ -120,7 +121,7 @@ impl PackedTrunkWriter {
         let key = seal.map(|_| TrunkKey::random()).transpose().map_err(random)?;
         if let (Some(seal), Some(key)) = (seal, &key) {
             let wraps = KeyWraps::new(key, &seal.passphrase, seal.workshop.as_ref()).map_err(random)?;
-            seal_files::write_first(folder, &wraps)?;
+            seal_files::write_both(folder, &wraps)?;
         }
         let outside = Outside::new(&label, Keeping::Packed, key.is_some());
         write(&folder.join(LABEL), &outside.to_bytes(), key.is_some())?;
@@ -157,7 +158,7 @@ impl PackedTrunkWriter {
             .map_err(|cause| TrunkError::io("making the folder", folder, cause))?;
         let part = parts.folders().map(|(part, _)| part).max().unwrap_or(1) + 1;
         if let Some(wraps) = parts.wraps()? {
-            seal_files::write_first(folder, &wraps)?;
+            seal_files::write_both(folder, &wraps)?;
         }
         write(&folder.join(LABEL), &outside.of_part(part).to_bytes(), key.is_some())?;
         let mut folders: Vec<PathBuf> = parts.folders().map(|(_, folder)| folder.to_path_buf()).collect();
@@ -221,6 +222,11 @@ impl PackedTrunkWriter {
     /// Files that an earlier run captured, as many as need not be read again if they are unchanged.
     pub fn safe_files(&self) -> u64 {
         self.stock.known.files
+    }
+
+    /// Packs of an earlier run that are hurt: they have other names now, and what was in them is captured anew.
+    pub fn set_aside(&self) -> &[String] {
+        &self.stock.set_aside
     }
 
     /// Length of their contents.
@@ -524,7 +530,7 @@ impl TrunkWriter for PackedTrunkWriter {
         let (written, done) = self.packs.end();
         done?;
         if self.key.is_some() {
-            SealFiles::read(self.folders.iter().map(PathBuf::as_path)).mend(Some(&self.folder))?;
+            SealFiles::read(self.folders.iter().map(PathBuf::as_path)).renew_copy(&self.folder)?;
         }
         let mut packs = self.stock.packs.clone();
         packs.extend(written);
@@ -545,6 +551,32 @@ impl TrunkWriter for PackedTrunkWriter {
         let parts = Parts::load(&self.folders)?;
         let key = self.key.as_ref().and_then(|key| TrunkKey::from_bytes(key.as_bytes()));
         Ok(Box::new(PackedTrunk::with_list(parts, &path, self.list_number, key, true)?))
+    }
+
+    fn distrust(&self) -> Result<Vec<String>, TrunkError> {
+        let parts = Parts::load(&self.folders)?;
+        let counted_on = match list::newest(&parts)? {
+            Some((path, number)) => {
+                List::open(&path, number, &self.label.trunk_id, self.key.as_ref())?.contents.packs
+            }
+            None => Vec::new(),
+        };
+        let mut distrusted = Vec::new();
+        for (name, _, path) in parts.files()? {
+            let FileName::Pack(number) = name else { continue };
+            if counted_on.iter().any(|row| row.number == number) {
+                continue;
+            }
+            let pack = BlockFile::open(&path, Role::Pack, number, &self.label.trunk_id, self.key.as_ref());
+            let is_whole = pack.is_ok_and(|pack| {
+                (0..pack.rows.len()).all(|row| pack.read(row, Proving::Everything).is_ok())
+            });
+            if !is_whole {
+                set_aside(&path)?;
+                distrusted.push(name.to_string());
+            }
+        }
+        Ok(distrusted)
     }
 
     fn publish(&self) -> Result<(), TrunkError> {

@@ -293,6 +293,7 @@ fn packed(
     match predict(shape(trunk.safe_in_bytes())) {
         Ok(forecast) => {
             views::capture::tell_going_on(trunk.safe_files(), trunk.safe_in_bytes());
+            views::capture::tell_set_aside(trunk.set_aside());
             Ok((trunk, forecast))
         }
         Err(refused) => {

@@ -52,6 +52,18 @@ pub(crate) fn tell_going_on(files: u64, size_in_bytes: u64) {
     ));
 }
 
+/// Packs of an earlier run that are of no use.
+pub(crate) fn tell_set_aside(packs: &[String]) {
+    for pack in packs {
+        tell(styled(
+            CARE,
+            format_args!(
+                "! {pack} is damaged. What was in it is captured anew; {pack}.damaged may be deleted then."
+            ),
+        ));
+    }
+}
+
 /// The items whose files are being written to.
 pub(crate) fn running(survey: &Survey) -> impl Iterator<Item = &porter_core::item::Item> {
     let is_running = |caution: &Caution| matches!(caution, Caution::ProgramRunning { .. });
