@@ -13,9 +13,9 @@ use porter_source::HostTree;
 use porter_trunk::{
     Content, ContentHash, Damage, Entry, EntryRefused, SystemLabel, Tally, Trunk, TrunkError,
 };
-use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::hash::BuildHasher;
+use std::ops::Deref;
 use std::path::PathBuf;
 use time::OffsetDateTime;
 
@@ -153,11 +153,42 @@ pub struct Due<'p> {
     /// What was decided.
     pub step: &'p Step,
     /// Its entry.
-    pub entry: Cow<'p, Entry>,
+    pub entry: DueEntry<'p>,
     /// Where it goes, below the root.
     pub at: RelativePath,
     /// Its content, where it is not the trunk's.
     pub(super) adapted: Option<&'p [u8]>,
+}
+
+/// An entry whose turn has come. It is handed from thread to thread, so it is no longer than where it lies.
+#[derive(Debug)]
+pub enum DueEntry<'p> {
+    /// The plan kept it.
+    Kept(&'p Entry),
+    /// It was read again.
+    Read(Box<Entry>),
+}
+
+impl Deref for DueEntry<'_> {
+    type Target = Entry;
+    fn deref(&self) -> &Entry {
+        match self {
+            Self::Kept(entry) => entry,
+            Self::Read(entry) => entry,
+        }
+    }
+}
+
+impl DueEntry<'_> {
+    /// With another content, or without permissions: a copy of what the plan kept.
+    fn changed(self, change: impl FnOnce(&mut Entry)) -> Self {
+        let mut entry = match self {
+            Self::Kept(entry) => Box::new(entry.clone()),
+            Self::Read(entry) => entry,
+        };
+        change(&mut entry);
+        Self::Read(entry)
+    }
 }
 
 /// What an entry says of a content.
@@ -210,21 +241,23 @@ impl Plan {
         &'p self,
         trunk: &'p dyn Trunk,
     ) -> Result<impl Iterator<Item = Result<Due<'p>, TrunkError>> + Send + 'p, TrunkError> {
-        type Numbered<'p> = (u32, Result<Cow<'p, Entry>, EntryRefused>);
+        type Numbered<'p> = (u32, Result<DueEntry<'p>, EntryRefused>);
+        let read = |entry: Result<Entry, EntryRefused>| entry.map(|entry| DueEntry::Read(Box::new(entry)));
         let mut rows: Box<dyn Iterator<Item = Numbered<'p>> + Send> = match self.kept.all() {
-            Some(kept) => Box::new(kept.map(|(number, entry)| (*number, Ok(Cow::Borrowed(entry))))),
-            None => Box::new((0..).zip(trunk.entries()?.map(|entry| entry.map(Cow::Owned)))),
+            Some(kept) => Box::new(kept.map(|(number, entry)| (*number, Ok(DueEntry::Kept(entry))))),
+            None => Box::new((0..).zip(trunk.entries()?.map(read))),
         };
         Ok(self.steps.iter().map(move |step| {
             let row = rows.find(|(number, _)| *number == step.number);
             match row {
                 Some((_, Ok(mut entry))) if mark_of(&entry) == step.mark => {
+                    // Those that are kept have none then: this is no copy of each.
                     if entry.unix_mode.is_some() && !self.keeps_modes {
-                        entry.to_mut().unix_mode = None;
+                        entry = entry.changed(|entry| entry.unix_mode = None);
                     }
                     let adapted = self.adapted.get(&step.number).map(Vec::as_slice);
                     if let Some(content) = adapted {
-                        entry.to_mut().content = content_of(content);
+                        entry = entry.changed(|entry| entry.content = content_of(content));
                     }
                     let at = self.place_of(step, &entry).ok_or_else(list_changed)?;
                     Ok(Due { step, entry, at, adapted })

@@ -60,6 +60,8 @@ pub(super) struct Planner<'a> {
     /// Where the folders of the trunk go: by place, and below it.
     folders: HashMap<FolderKey, HashMap<RelativePath, Result<RelativePath, Reason>>>,
     pub(super) taken: Option<Taken<'a>>,
+    /// Whether the trunk's permissions mean anything on the machine.
+    pub(super) keeps_modes: bool,
     new_folders: Vec<NewFolder>,
     steps: Vec<Step>,
     kept: Kept,
@@ -102,6 +104,7 @@ impl<'a> Planner<'a> {
             history,
             folders: HashMap::default(),
             taken: None,
+            keeps_modes: false,
             new_folders: Vec::new(),
             steps: Vec::new(),
             kept: Kept::nothing_yet(),
@@ -302,6 +305,9 @@ impl<'a> Planner<'a> {
         target: &ToSpot<'_>,
         conduct: Conduct<'_>,
     ) -> Option<ToCompare> {
+        if !self.keeps_modes {
+            entry.unix_mode = None;
+        }
         let mut path = entry.address.path.clone();
         if let Some(Taken { below, cut, wanted }) = &self.taken {
             if !path.is_within(below) || !wanted(&path) {
@@ -455,7 +461,7 @@ impl<'a> Planner<'a> {
             beside_edits: self.beside_edits,
             free_in_bytes,
             drives: self.needed_on.into_keys().collect(),
-            keeps_modes: false,
+            keeps_modes: self.keeps_modes,
             steps: self.steps,
             kept: self.kept,
             homes: self.homes,

@@ -64,6 +64,7 @@ pub fn plan_restore(
 
     let rules = machine.layout.name_rules(most_bytes_in_name());
     let mut planner = Planner::new(target.clone(), rules, now_utc, &history);
+    planner.keeps_modes = machine.has_permissions_of(&trunk.label().machine.system);
     let chosen: Vec<&TrunkItem> = trunk.items().iter().filter(|item| items.contains(&item.id)).collect();
     let ground = Ground {
         label: trunk.label(),
@@ -138,7 +139,6 @@ pub fn plan_restore(
     plan.destinations = destinations;
     let (old, new) = (&trunk.label().machine.system, &machine.system);
     plan.older_system = is_older(new, old).then(|| (old.clone(), new.clone()));
-    plan.keeps_modes = machine.has_permissions_of(&trunk.label().machine.system);
     plan.account_names = wanted.iter().map(|(id, account)| ((*id).clone(), account.shown_name())).collect();
     Ok(plan)
 }

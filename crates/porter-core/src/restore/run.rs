@@ -16,7 +16,7 @@ use crate::undo::{runs_in, sweep};
 use porter_names::RelativePath;
 use porter_names::host::to_host;
 use porter_source::HostTree;
-use porter_trunk::{Content, ContentHash, Tally, Trunk, TrunkId};
+use porter_trunk::{Content, ContentHash, Entry, Tally, Trunk, TrunkId};
 use std::cell::RefCell;
 use std::collections::HashMap;
 use std::fs;
@@ -104,7 +104,7 @@ pub fn run_plan(
             Content::File { .. } => true,
             Content::Folder => {
                 if due.step.action == Action::FolderMade {
-                    folders.push((due.at.clone(), due.entry.clone().into_owned()));
+                    folders.push((due.at.clone(), Entry::clone(&due.entry)));
                 }
                 false
             }
