@@ -155,6 +155,11 @@ pub trait Trunk: Sync {
         false
     }
 
+    /// What is wrong with it, and does not keep it from being used. A check names it too.
+    fn flaws(&self) -> &[Damage] {
+        &[]
+    }
+
     /// The file that holds the list of entries, for people.
     fn list_name(&self) -> String;
 

@@ -68,6 +68,13 @@ pub(crate) fn trunk(given: &TrunkArguments) -> Result<Box<dyn Trunk>, Failure> {
 /// The same; only the outside if it is sealed and nobody says what opens it.
 pub(crate) fn trunk_if_it_opens(given: &TrunkArguments) -> Result<Result<Box<dyn Trunk>, Outside>, Failure> {
     let trunk = open_or_outside(given)?;
+    let flaws = trunk.as_ref().map(|trunk| trunk.flaws()).unwrap_or_default();
+    for flaw in flaws {
+        tell(styled(CARE, format_args!("! The trunk is damaged: {flaw}.")));
+    }
+    if !flaws.is_empty() {
+        tell("It can be used all the same: contents are proved one by one. Names and times are not.");
+    }
     if trunk.as_ref().is_ok_and(|trunk| trunk.holds_more()) {
         tell(styled(
             CARE,

@@ -50,7 +50,7 @@ impl<'t> UsableList<'t> {
             tell(styled(CARE, what));
             tell(MENDS_THE_LIST);
         }
-        Outcome::attention_if(self.is_damaged.get())
+        Outcome::attention_if(self.is_damaged.get() || !self.trunk.flaws().is_empty())
     }
 }
 

@@ -201,32 +201,50 @@ fn any_damage_is_found_and_named() {
     fs::remove_file(bench.path("trunk/data/odile/stowaway.txt")).unwrap();
     bench.porter(&["check", "trunk"]).with_status(0);
 
-    // Without its lists nothing of it can be believed.
-    for list in
-        ["porter/entries.jsonl", "porter/label.json", "bag-info.txt", "tagmanifest-sha512.txt", "bagit.txt"]
-    {
+    // Of its lists some are needed to understand it. Without the others it is used, and everybody is told.
+    for (list, if_hurt, if_lost) in [
+        ("porter/entries.jsonl", 3, 1),
+        ("porter/label.json", 1, 1),
+        ("porter/items.json", 1, 1),
+        ("porter/left.jsonl", 3, 3),
+        ("porter/programs.json", 3, 3),
+        ("manifest-sha512.txt", 3, 3),
+        ("bag-info.txt", 3, 3),
+        ("tagmanifest-sha512.txt", 3, 3),
+        ("bagit.txt", 3, 1),
+    ] {
         let path = bench.path("trunk").join(list);
         let whole = fs::read(&path).unwrap();
         let mut flipped = whole.clone();
-        flipped[5] ^= 1;
-        fs::write(&path, flipped).unwrap();
-        let said = bench.porter(&["check", "trunk"]).with_status(1);
-        assert!(
-            said.err.contains("damaged") || said.err.contains("cannot be read by this porter"),
-            "{list}: {}",
-            said.err
-        );
-        fs::remove_file(&path).unwrap();
-        let said = bench.porter(&["check", "trunk"]).with_status(1);
-        let is_named = said.err.contains(&format!("`{list}` is missing"));
-        let words = match list {
-            "porter/label.json" => "is not a trunk",
-            "bagit.txt" => "was not finished",
-            _ => "",
-        };
-        assert!(said.err.contains(words) && (is_named || !words.is_empty()), "{list}: {}", said.err);
+        flipped[5] ^= 0x40;
+        for (left, status) in [(Some(flipped), if_hurt), (None, if_lost)] {
+            match &left {
+                Some(flipped) => fs::write(&path, flipped).unwrap(),
+                None => fs::remove_file(&path).unwrap(),
+            }
+            let check = bench.porter(&["check", "trunk", "--quiet"]).with_status(status);
+            let words = match (list, left.is_some(), status) {
+                ("porter/label.json", false, _) => "is not a trunk",
+                ("bagit.txt", false, _) => "was not finished",
+                (_, _, 1) => "the trunk is damaged: ",
+                _ => "It can be used all the same",
+            };
+            assert!(check.err.contains(words), "{list}: {}", check.err);
+            assert!(check.err.contains(list) || words == "was not finished", "{list}: {}", check.err);
+            assert_eq!(check.out.contains(list), status == 3, "{list}: {}", check.out);
+        }
         fs::write(&path, whole).unwrap();
     }
+    // What does not tell of entries keeps none of them from landing; it is told there, too.
+    let left = bench.path("trunk/porter/left.jsonl");
+    fs::rename(&left, bench.path("left.jsonl")).unwrap();
+    let report = bench.porter(&words).with_status(3).json();
+    assert_eq!(report["written"]["files"], 1, "the one that was damaged before");
+    assert!(report["refused"].to_string().contains("`porter/left.jsonl` is missing"), "{report:#}");
+    let machine = ["check", "trunk", "TIDEWATER", "--account", "tamsin=tamsin.okafor", "--quiet"];
+    let receipt = bench.porter(&machine).with_status(3).out;
+    assert!(receipt.contains("`porter/left.jsonl` is missing") && receipt.contains("1 changed"), "{receipt}");
+    fs::rename(bench.path("left.jsonl"), left).unwrap();
     forge(&bench.path("trunk"), "porter/label.json", |text| text.replace("\"major\": 1", "\"major\": 9"));
     assert!(bench.porter(&["look", "trunk"]).with_status(1).err.contains("version 9"));
 }

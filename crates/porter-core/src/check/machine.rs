@@ -89,7 +89,9 @@ pub fn check_machine(
     let mut meanings: Vec<Option<Landed>> = trunk.items().iter().map(Landed::of).collect();
     let cut_off = history.cut_off_utc.map(|started_utc| Reason::RestoreCutOff { started_utc });
     let damaged = history.damaged_journal.clone().map(|journal| Reason::JournalDamaged { journal });
-    let mut general: Vec<Finding> = cut_off.into_iter().chain(damaged).map(of_the_whole).collect();
+    let flaws = trunk.flaws().iter().map(|flaw| Reason::TrunkDamaged { detail: flaw.to_string() });
+    let mut general: Vec<Finding> =
+        cut_off.into_iter().chain(damaged).chain(flaws).map(of_the_whole).collect();
     let mut listed = Listed::default();
     let entries = trunk.entries()?;
     in_order(

@@ -189,6 +189,13 @@ impl<'a> Planner<'a> {
         if conduct.is_stopped() {
             return Err(RestoreError::Cancelled);
         }
+        self.refused.extend(trunk.flaws().iter().map(|flaw| Refused {
+            item: None,
+            key: None,
+            path: RelativePath::root(),
+            reason: Reason::TrunkDamaged { detail: flaw.to_string() },
+            needs_attention: true,
+        }));
         for item in trunk.items().iter().filter(|item| items.contains(&item.id)) {
             self.refused.extend(listed.missing_of(item).map(|reason| Refused {
                 item: Some(item.id.clone()),

@@ -35,6 +35,8 @@ pub struct OpenTrunk {
     label: Label,
     items: Vec<TrunkItem>,
     programs: Vec<TrunkProgram>,
+    /// Tag files that are not what was written.
+    flaws: Vec<Damage>,
     /// Read from the medium, not from what the system remembers of writing it.
     from_medium: bool,
     /// Payload folders that were seen to be folders and no links.
@@ -42,7 +44,8 @@ pub struct OpenTrunk {
 }
 
 impl OpenTrunk {
-    /// Opens a trunk; its tag files are proved against the tag manifest, its payload is not.
+    /// Opens a trunk; its tag files are proved against the tag manifest, its payload is not. One that is hurt is a flaw, unless nothing can be
+    /// understood without it: there may be no other copy of what the trunk holds.
     pub fn load(folder: &Path) -> Result<Self, TrunkError> {
         let not_a_trunk = |missing: &str| TrunkError::NotATrunk {
             folder: folder.to_path_buf(),
@@ -58,13 +61,12 @@ impl OpenTrunk {
         if declaration != BAG_DECLARATION_TEXT.as_bytes() {
             let shown = String::from_utf8_lossy(&declaration);
             let version = shown.lines().find_map(|line| line.strip_prefix("BagIt-Version:"));
-            return Err(match version.map(str::trim) {
-                Some(version) if version != "1.0" => TrunkError::Unsupported {
+            if let Some(version) = version.map(str::trim).filter(|version| *version != "1.0") {
+                return Err(TrunkError::Unsupported {
                     folder: folder.to_path_buf(),
                     reason: format!("it is a BagIt bag of version {version}, and only 1.0 is known"),
-                },
-                _ => TrunkError::Damaged(Damage::ContentChanged(BAG_DECLARATION.to_owned())),
-            });
+                });
+            }
         }
         Self::load_parts(folder, false)
     }
@@ -89,15 +91,20 @@ impl OpenTrunk {
             );
             return Err(TrunkError::Unsupported { folder: folder.to_path_buf(), reason });
         }
-        prove_tag_files(folder, from_medium)?;
+        let flaws = flaws_of_tag_files(folder, from_medium)?;
         let label = from_json(LABEL, &label_text)?;
         let items = from_json(ITEMS, &read_whole(folder, ITEMS)?)?;
         let programs = if outside.version.minor >= PROGRAMS_SINCE_MINOR {
-            from_json(PROGRAMS, &read_whole(folder, PROGRAMS)?)?
+            let programs = read_whole(folder, PROGRAMS).and_then(|text| from_json(PROGRAMS, &text));
+            if is_named(&flaws, PROGRAMS) { programs.unwrap_or_default() } else { programs? }
         } else {
             Vec::new()
         };
+        // Without it there is nothing that could be used.
+        open_plain_file(&folder.join(ENTRIES))
+            .map_err(|cause| TrunkError::Damaged(damage_from(&cause, ENTRIES)))?;
         Ok(Self {
+            flaws,
             folder: folder.to_path_buf(),
             label,
             items,
@@ -111,6 +118,14 @@ impl OpenTrunk {
         let path = self.folder.join(name);
         let file = open_plain_file(&path).map_err(|cause| TrunkError::io("reading", &path, cause))?;
         Ok(Lines { from: BufReader::with_capacity(256 * 1024, file), number: 0, ended: false })
+    }
+
+    /// The same; none of a list that is gone, which is a flaw.
+    fn lines_if_there(&self, name: &'static str) -> Result<Option<Lines>, TrunkError> {
+        match self.lines(name) {
+            Err(_) if is_named(&self.flaws, name) => Ok(None),
+            lines => lines.map(Some),
+        }
     }
 
     /// Makes sure that no folder on the way to a payload file is a link: a trunk from a stranger must not
@@ -164,7 +179,7 @@ impl Trunk for OpenTrunk {
     }
 
     fn left(&self) -> Result<Rows<'_, LeftBehind, EntryRefused>, TrunkError> {
-        Ok(Box::new(self.lines(LEFT)?.map(|(number, line)| {
+        Ok(Box::new(self.lines_if_there(LEFT)?.into_iter().flatten().map(|(number, line)| {
             line.and_then(|line| serde_json::from_slice(&line).map_err(|cause| cause.to_string()))
                 .map_err(|problem| EntryRefused { line: number, item: None, path: Vec::new(), problem })
         })))
@@ -185,13 +200,22 @@ impl Trunk for OpenTrunk {
         Ok(Box::new(content_in(file, entry.size_in_bytes())))
     }
 
+    fn flaws(&self) -> &[Damage] {
+        &self.flaws
+    }
+
     fn list_name(&self) -> String {
         ENTRIES.to_owned()
     }
 
     fn audit(&self, _depth: Depth) -> Result<Box<dyn Audit + '_>, TrunkError> {
-        let mut audit = OpenAudit { trunk: self, listed: HashMap::new(), damage: Vec::new() };
-        for (number, line) in self.lines(MANIFEST)? {
+        let mut audit =
+            OpenAudit { trunk: self, listed: HashMap::new(), damage: self.flaws.clone(), is_blind: false };
+        let Some(lines) = self.lines_if_there(MANIFEST)? else {
+            audit.is_blind = true;
+            return Ok(Box::new(audit));
+        };
+        for (number, line) in lines {
             match line.and_then(|line| manifest::from_line(&line)) {
                 Ok((_, path)) => {
                     audit.listed.insert(path, false);
@@ -211,6 +235,8 @@ struct OpenAudit<'t> {
     /// What the manifest lists, and whether an entry was seen for it.
     listed: HashMap<RelativePath, bool>,
     damage: Vec<Damage>,
+    /// The manifest is gone: nothing is told by what it does not list.
+    is_blind: bool,
 }
 
 impl Audit for OpenAudit<'_> {
@@ -222,7 +248,7 @@ impl Audit for OpenAudit<'_> {
                 *seen = true;
                 None
             }
-            None => Some(Damage::ListsDisagree(shown(&path))),
+            None => (!self.is_blind).then(|| Damage::ListsDisagree(shown(&path))),
         }
     }
 
@@ -243,7 +269,7 @@ impl Audit for OpenAudit<'_> {
                     folders.push(path);
                 } else if !kind.is_file() {
                     self.damage.push(Damage::NotAPlainFile(shown(&path)));
-                } else if !self.listed.contains_key(&path) {
+                } else if !self.is_blind && !self.listed.contains_key(&path) {
                     self.damage.push(Damage::FileNotListed(shown(&path)));
                 }
             }
@@ -291,18 +317,28 @@ fn from_json<T: serde::de::DeserializeOwned>(name: &str, text: &[u8]) -> Result<
     })
 }
 
-/// Every tag file we rely on must be named by the tag manifest and be what it says.
-fn prove_tag_files(folder: &Path, unpublished: bool) -> Result<(), TrunkError> {
-    let damaged = |damage| Err(TrunkError::Damaged(damage));
-    let text = read_whole(folder, TAG_MANIFEST)?;
+/// True if one of them is about this file.
+fn is_named(flaws: &[Damage], name: &str) -> bool {
+    flaws.iter().any(|flaw| flaw.file() == name)
+}
+
+/// Every tag file must be named by the tag manifest and be what it says.
+fn flaws_of_tag_files(folder: &Path, unpublished: bool) -> Result<Vec<Damage>, TrunkError> {
+    let text = match read_whole(folder, TAG_MANIFEST) {
+        Err(TrunkError::Damaged(damage)) => return Ok(vec![damage]),
+        text => text?,
+    };
+    let mut flaws = Vec::new();
     let mut proved = HashMap::new();
     for (number, line) in (1..).zip(text.split(|b| *b == b'\n').filter(|line| !line.is_empty())) {
         match manifest::from_line(line) {
-            Ok((hash, path)) => proved.insert(path.as_bytes().to_vec(), hash),
-            Err(problem) => {
-                return damaged(Damage::BadLine { file: TAG_MANIFEST.to_owned(), line: number, problem });
+            Ok((hash, path)) => {
+                proved.insert(path.as_bytes().to_vec(), hash);
             }
-        };
+            Err(problem) => {
+                flaws.push(Damage::BadLine { file: TAG_MANIFEST.to_owned(), line: number, problem });
+            }
+        }
     }
     for name in TAG_FILES {
         if unpublished && name == BAG_DECLARATION {
@@ -312,7 +348,8 @@ fn prove_tag_files(folder: &Path, unpublished: bool) -> Result<(), TrunkError> {
             continue;
         }
         let Some(expected) = proved.get(name.as_bytes()) else {
-            return damaged(Damage::ListsDisagree(name.to_owned()));
+            flaws.push(Damage::ListsDisagree(name.to_owned()));
+            continue;
         };
         let found = open_plain_file(&folder.join(name)).and_then(|mut file| {
             if unpublished {
@@ -322,11 +359,11 @@ fn prove_tag_files(folder: &Path, unpublished: bool) -> Result<(), TrunkError> {
         });
         match found {
             Ok(found) if found == *expected => {}
-            Ok(_) => return damaged(Damage::ContentChanged(name.to_owned())),
-            Err(cause) => return damaged(damage_from(&cause, name)),
+            Ok(_) => flaws.push(Damage::ContentChanged(name.to_owned())),
+            Err(cause) => flaws.push(damage_from(&cause, name)),
         }
     }
-    Ok(())
+    Ok(flaws)
 }
 
 /// The lines of a list, counted from 1, none longer than is reasonable.
