@@ -2,7 +2,6 @@
 //! the packs are: it lies elsewhere on the medium than the first.
 
 use super::layout::{SEAL, SEAL_COPY};
-use super::rebuild::set_aside;
 use crate::host::{read_small, replace};
 use crate::sealing::{KeyWraps, NotOpened};
 use crate::{Damage, TrunkError};
@@ -71,45 +70,41 @@ impl SealFiles {
         if all.clone().any(is_later) { None } else { all.find_map(|found| found.wraps.as_ref().ok()) }
     }
 
-    /// Those that are not what counts. A second copy need not be there: captures of before made none.
-    fn hurt(&self) -> impl Iterator<Item = &Found> {
-        let whole = self.whole();
-        let is_hurt = move |found: &&Found| found.wraps.as_ref().ok() != whole;
+    /// What counts, and those that are not that. A second copy need not be there: captures of before made none.
+    fn hurt(&self) -> Option<(&KeyWraps, impl Iterator<Item = &Found>)> {
+        let whole = self.whole()?;
         let copies = self.copies.iter().filter(|found| !found.is_missing());
-        self.firsts.iter().chain(copies).filter(is_hurt)
+        let all = self.firsts.iter().chain(copies);
+        Some((whole, all.filter(move |found| found.wraps.as_ref().ok() != Some(whole))))
     }
 
-    /// What is wrong with them.
+    /// What is wrong with them, if one of them opens the trunk.
     pub(super) fn damage(&self) -> Vec<Damage> {
-        self.hurt()
-            .map(|found| {
-                let name = found.name.to_owned();
-                if found.is_missing() { Damage::FileMissing(name) } else { Damage::ContentChanged(name) }
-            })
-            .collect()
+        let damage = |found: &Found| {
+            let name = found.name.to_owned();
+            if found.is_missing() { Damage::FileMissing(name) } else { Damage::ContentChanged(name) }
+        };
+        self.hurt().map(|(_, hurt)| hurt.map(damage).collect()).unwrap_or_default()
     }
 
     /// Writes the second copy in a folder anew, whatever is there, and the first file if it is hurt.
     pub(super) fn renew_copy(&self, folder: &Path) -> Result<(), TrunkError> {
-        let Some(wraps) = self.whole() else { return Ok(()) };
+        let Some((wraps, hurt)) = self.hurt() else { return Ok(()) };
         let is_there = |found: &&Found| found.path.parent() == Some(folder);
-        let first = self.hurt().filter(|found| found.name == SEAL);
+        let first = hurt.filter(|found| found.name == SEAL);
         first.chain(&self.copies).filter(is_there).try_for_each(|found| write(&found.path, wraps))
     }
 
-    /// Writes those anew that are hurt, and second copies where there is none.
+    /// Writes those anew that are hurt, and second copies where there is none. Of the hurt ones nothing is kept: an old passphrase might still
+    /// open what is left of them.
     fn mend(&self) -> Result<Resealed, TrunkError> {
-        let Some(wraps) = self.whole() else { return Ok(Resealed::Nothing) };
-        let lacking = self.copies.iter().filter(|found| found.is_missing());
+        let Some((wraps, hurt)) = self.hurt() else { return Ok(Resealed::Nothing) };
         let mut done = Resealed::Nothing;
-        for found in lacking {
+        for found in self.copies.iter().filter(|found| found.is_missing()) {
             write(&found.path, wraps)?;
             done = Resealed::Copied;
         }
-        for found in self.hurt() {
-            if !found.is_missing() {
-                set_aside(&found.path)?;
-            }
+        for found in hurt {
             write(&found.path, wraps)?;
             done = Resealed::Mended;
         }
@@ -125,8 +120,7 @@ impl SealFiles {
 
 /// What is wrong with the wrapped key of a sealed trunk that all the same opens.
 pub fn seal_damage(folders: &[PathBuf]) -> Vec<Damage> {
-    let files = SealFiles::read(folders.iter().map(PathBuf::as_path));
-    if files.whole().is_some() { files.damage() } else { Vec::new() }
+    SealFiles::read(folders.iter().map(PathBuf::as_path)).damage()
 }
 
 /// What became of the files of the wrapped key.

@@ -34,7 +34,7 @@ pub(crate) struct CheckArguments {
     /// How deep a trunk alone is checked
     #[arg(long, value_enum, default_value_t = HowDeep::Full, conflicts_with = "machine")]
     depth: HowDeep,
-    /// Repair the trunk with its spare data first
+    /// Repair the trunk first: with its spare data, and its wrapped key from the second copy
     #[arg(long, conflicts_with = "machine")]
     mend: bool,
     /// Write the receipt as JSON: into FILE, or without one on standard output
