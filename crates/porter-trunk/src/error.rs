@@ -159,8 +159,8 @@ impl TrunkError {
     pub(crate) fn io(doing: &'static str, path: &std::path::Path, cause: io::Error) -> Self {
         match cause.kind() {
             io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => Self::Full,
-            // So says whoever opens files of a trunk.
-            io::ErrorKind::InvalidInput => {
+            // So says whoever opens files of a trunk. What the system says has a number.
+            io::ErrorKind::InvalidInput if cause.raw_os_error().is_none() => {
                 let name = path.file_name().map(|name| name.to_string_lossy().into_owned());
                 Self::Damaged(Damage::NotAPlainFile(name.unwrap_or_default()))
             }
