@@ -147,8 +147,9 @@ pub trait Trunk: Sync {
     /// Tells that an entry's content will be read soon, so that it may be fetched meanwhile.
     fn will_read(&self, _entry: &Entry) {}
 
-    /// Tells that contents are read once from now on: what the system would remember of them is better used for what is written.
-    fn will_read_once(&self) {}
+    /// Tells how much of its contents will be read from now on, from first to last. Where that is no more than is kept, each is read once, and what the
+    /// system would remember of it is better used for what is written.
+    fn will_read_in_all(&self, _size_in_bytes: u64) {}
 
     /// True if something of a later capture is there that the list does not tell of: it was cut off, or its list was lost.
     fn holds_more(&self) -> bool {

@@ -62,7 +62,7 @@ pub fn run_plan(
             sweep(run, &plan.target).map_err(|cause| journal_failed(&run.journal, cause))?;
         }
     }
-    trunk.will_read_once();
+    trunk.will_read_in_all(plan.to_write.size_in_bytes);
     let mark = TrunkId::random().map_err(RestoreError::Mark)?.short();
     let journal = match records {
         Some(records) => Some(begin_journal(records, trunk, &plan, &mark)?),

@@ -217,8 +217,13 @@ impl Trunk for PackedTrunk {
         }
     }
 
-    fn will_read_once(&self) {
-        self.reads_once.store(true, Ordering::Relaxed);
+    fn will_read_in_all(&self, size_in_bytes: u64) {
+        let rows = self.packs().files.iter().flat_map(|file| &file.rows);
+        let of_contents = rows.filter(|(_, head)| head.kind == Kind::Contents);
+        let kept_in_bytes: u64 = of_contents.map(|(_, head)| u64::from(head.raw_in_bytes)).sum();
+        // A little comes again in every trunk. Attachments of mails come again and again, long after their block was last asked for.
+        let once = size_in_bytes <= kept_in_bytes.saturating_add(kept_in_bytes / 20);
+        self.reads_once.store(once, Ordering::Relaxed);
     }
 
     fn audit(&self, depth: Depth) -> Result<Box<dyn Audit + '_>, TrunkError> {
