@@ -381,6 +381,11 @@ impl BlockFile {
         if opened.head == *head { Ok(opened) } else { Err(changed()) }
     }
 
+    /// Proves every byte of it.
+    pub(super) fn damage(&self) -> Vec<Damage> {
+        (0..self.rows.len()).filter_map(|row| self.read(row, Proving::Everything).err()).collect()
+    }
+
     /// Reads a block's directory, without its body where they can be told apart.
     pub(super) fn read_directory(&self, row: usize) -> Result<Directory, Damage> {
         let changed = || Damage::ContentChanged(self.name.clone());

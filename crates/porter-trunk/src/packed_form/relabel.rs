@@ -72,12 +72,7 @@ pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), Trunk
             None if numbers.next().is_none_or(|first| first == 1) => 1,
             None => return Err(lost()),
         };
-        let path = folders[at].join(LABEL);
-        if path.exists() {
-            set_aside(&path)?;
-        }
-        crate::host::replace(&path, &outside.clone().of_part(part).to_bytes(), sealed)
-            .map_err(|cause| TrunkError::io("writing", &path, cause))?;
+        write_label(&folders[at], &outside.clone().of_part(part).to_bytes(), sealed)?;
     }
     Ok(())
 }
@@ -111,14 +106,18 @@ pub(crate) fn relabel_hurt(
             was != row && pinned.is_none_or(|pinned| pinned.contains(&was))
         };
         if let (Some(label), Some(folder)) = (labels.into_iter().find(fits), parts.folder_of(row.part)) {
-            let path = folder.join(LABEL);
-            set_aside(&path)?;
-            crate::host::replace(&path, &label, key.is_some())
-                .map_err(|cause| TrunkError::io("writing", &path, cause))?;
+            write_label(folder, &label, key.is_some())?;
             mended = true;
         }
     }
     Ok(mended)
+}
+
+/// What is left of an old label is set aside.
+fn write_label(folder: &Path, label: &[u8], sealed: bool) -> Result<(), TrunkError> {
+    let path = folder.join(LABEL);
+    set_aside(&path)?;
+    crate::host::replace(&path, label, sealed).map_err(|cause| TrunkError::io("writing", &path, cause))
 }
 
 /// A pack or list; packs come first.

@@ -1,7 +1,7 @@
 //! Filling a packed trunk: a new one, one that was cut off, or one that is topped up.
 
 use super::PackedTrunk;
-use super::block::{self, Codec, ContentId, Directory, Kind, Proving};
+use super::block::{self, Codec, ContentId, Directory, Kind};
 use super::block_file::{BlockFile, Role, Run};
 use super::buffers::{Buffer, Bytes};
 use super::content_index::Whereabouts;
@@ -568,10 +568,7 @@ impl TrunkWriter for PackedTrunkWriter {
                 continue;
             }
             let pack = BlockFile::open(&path, Role::Pack, number, &self.label.trunk_id, self.key.as_ref());
-            let is_whole = pack.is_ok_and(|pack| {
-                (0..pack.rows.len()).all(|row| pack.read(row, Proving::Everything).is_ok())
-            });
-            if !is_whole {
+            if !pack.is_ok_and(|pack| pack.damage().is_empty()) {
                 set_aside(&path)?;
                 distrusted.push(name.to_string());
             }
