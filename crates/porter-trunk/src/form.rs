@@ -161,6 +161,11 @@ pub trait Trunk: Sync {
         &[]
     }
 
+    /// Makes spare data for those of its files that have none of use, where others have some. `made` hears their names.
+    fn complete_spare(&self, _made: &mut dyn FnMut(&str)) -> Result<(), TrunkError> {
+        Ok(())
+    }
+
     /// The file that holds the list of entries, for people.
     fn list_name(&self) -> String;
 

@@ -77,8 +77,9 @@ pub(crate) fn flush_folder_of(path: &Path) -> io::Result<()> {
 pub(crate) const NOT_A_PERSONS: [&str; 5] =
     ["System Volume Information", "$RECYCLE.BIN", "lost+found", ".Spotlight-V100", ".fseventsd"];
 
-/// What a run that was killed at its very beginning may have left, before it wrote anything that counts.
-const BEGUN: [&str; 6] = ["lock", "label.new", "seal.new", "seal.json", "seal-copy.new", "seal-copy.json"];
+/// What a trunk has beside its label before it holds anything that counts; also as a run leaves it that was killed then.
+pub(crate) const BEGUN: [&str; 6] =
+    ["lock", "label.new", "seal.new", "seal.json", "seal-copy.new", "seal-copy.json"];
 
 /// Only an empty folder, or none at all, may become a trunk.
 pub(crate) fn refuse_unless_empty(folder: &Path) -> Result<(), TrunkError> {

@@ -27,6 +27,7 @@ mod relabel;
 mod seal_files;
 mod squeeze;
 mod stock;
+mod without_spare;
 mod writer;
 
 pub(crate) use block_file::Run;

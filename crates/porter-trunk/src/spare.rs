@@ -18,7 +18,11 @@ const VERSION: u32 = 1;
 const HEAD_IN_BYTES: usize = 64;
 const MARK_IN_BYTES: usize = 8;
 /// How the names of spare data end, after that of their file.
-pub(crate) const ENDING: &str = ".spare";
+const ENDING: &str = ".spare";
+/// The same while it is written.
+const OPEN_ENDING: &str = ".spare-part";
+/// Those of a list that was not finished.
+const OF_OPEN_LIST: &str = ".part.spare";
 /// Shards of a group, at most: what is held in memory at one time.
 const GROUP: u64 = 512;
 const LARGEST_SHARD_IN_BYTES: u64 = 64 << 10;
@@ -46,6 +50,11 @@ impl Plan {
 
     fn shards(&self) -> u64 {
         self.file_in_bytes.div_ceil(self.shard_in_bytes)
+    }
+
+    /// How much of the file it can repair. Whoever makes spare data of this share gets as many shards.
+    fn percent(&self) -> f64 {
+        self.spare as f64 * 100.0 / self.in_group() as f64 - 1e-9
     }
 
     /// Shards of the largest group. A group that has fewer counts as filled up with zeros.
@@ -124,17 +133,39 @@ fn other(cause: reed_solomon_simd::Error) -> io::Error {
     io::Error::other(cause.to_string())
 }
 
-/// True for the name of a file with spare data.
+/// True for the name of a file with spare data, and of one that was cut off while it was written.
 pub(crate) fn is_spare(name: &str) -> bool {
-    name.ends_with(ENDING)
+    name.ends_with(ENDING) || name.ends_with(OPEN_ENDING)
 }
 
-/// Writes the spare data of the file at `path`, which will be called `name`, beside it.
+/// Where the spare data of a file is.
+pub(crate) fn path_of(file: &Path) -> PathBuf {
+    longer(file, ENDING)
+}
+
+fn longer(path: &Path, ending: &str) -> PathBuf {
+    let mut name = path.as_os_str().to_owned();
+    name.push(ending);
+    PathBuf::from(name)
+}
+
+/// Takes away what a run that was cut off has left of spare data.
+pub(crate) fn remove_unfinished(folder: &Path) {
+    for row in fs::read_dir(folder).into_iter().flatten().flatten() {
+        let name = row.file_name();
+        if [OPEN_ENDING, OF_OPEN_LIST].iter().any(|ending| name.to_string_lossy().ends_with(ending)) {
+            // If it stays, it is in nobody's way.
+            let _ = fs::remove_file(row.path());
+        }
+    }
+}
+
+/// Writes the spare data of the file at `path`, which is or will be called `name`, beside it.
 pub(crate) fn write(path: &Path, name: &str, percent: f64, private: bool) -> io::Result<u64> {
     let file = open_plain_file(path)?;
     let plan = Plan::new(file.metadata()?.len(), percent);
-    let spare_path = path.with_file_name(format!("{name}{ENDING}"));
-    let aside = path.with_file_name(format!("{name}{ENDING}-part"));
+    let named = path.with_file_name(name);
+    let aside = longer(&named, OPEN_ENDING);
     let _ = fs::remove_file(&aside);
     let mut to = create_new(&aside, private)?;
     to.seek(SeekFrom::Start(HEAD_IN_BYTES as u64 + plan.table_in_bytes()))?;
@@ -172,7 +203,7 @@ pub(crate) fn write(path: &Path, name: &str, percent: f64, private: bool) -> io:
     to.write_all(&head)?;
     to.write_all(&table)?;
     to.sync_all()?;
-    fs::rename(&aside, &spare_path)?;
+    fs::rename(&aside, path_of(&named))?;
     Ok(plan.spare_file_in_bytes())
 }
 
@@ -281,7 +312,7 @@ fn spare_files(folder: &Path) -> io::Result<Vec<(PathBuf, String)>> {
     let mut files = Vec::new();
     for row in fs::read_dir(folder)? {
         let row = row?;
-        if let Some(name) = row.file_name().to_str().filter(|name| is_spare(name)) {
+        if let Some(name) = row.file_name().to_str().filter(|name| name.ends_with(ENDING)) {
             files.push((row.path(), name.to_owned()));
         }
     }
@@ -289,17 +320,38 @@ fn spare_files(folder: &Path) -> io::Result<Vec<(PathBuf, String)>> {
     Ok(files)
 }
 
-/// What is wrong with the spare data in a folder itself.
-pub(crate) fn damage_in(folder: &Path) -> Result<Vec<Damage>, TrunkError> {
+/// What is wrong with the spare data in a folder itself; of lists that were not finished only with that of `list`.
+pub(crate) fn damage_in(folder: &Path, list: &str) -> Result<Vec<Damage>, TrunkError> {
     let failed = |cause| TrunkError::io("reading spare data in", folder, cause);
     let mut damage = Vec::new();
     for (path, name) in spare_files(folder).map_err(failed)? {
+        if name.ends_with(OF_OPEN_LIST) && name.strip_suffix(ENDING) != Some(list) {
+            continue;
+        }
         let is_whole = Spare::open(&path).map_err(failed)?.is_some_and(|spare| spare.is_right_throughout());
         if !is_whole {
             damage.push(Damage::ContentChanged(name));
         }
     }
     Ok(damage)
+}
+
+/// True if a file has spare data that can be used.
+pub(crate) fn is_of_use_for(file: &Path) -> bool {
+    Spare::open(&path_of(file)).is_ok_and(|spare| spare.is_some())
+}
+
+/// The share that the spare data in a folder was asked for, as far as it can be told; none where there is none of use. Each has at least so much:
+/// of small files it is more, as a shard is never cut.
+pub(crate) fn percent_in(folder: &Path) -> io::Result<Option<f64>> {
+    let mut least: Option<f64> = None;
+    for (path, _) in spare_files(folder)? {
+        if let Some(spare) = Spare::open(&path)? {
+            let percent = spare.plan.percent();
+            least = Some(least.map_or(percent, |before| before.min(percent)));
+        }
+    }
+    Ok(least)
 }
 
 /// What was done with one file.
@@ -342,7 +394,8 @@ pub enum Mended {
 pub fn mend(folder: &Path) -> Result<Vec<Mended>, TrunkError> {
     let failed = |cause| TrunkError::io("mending", folder, cause);
     let mut done = Vec::new();
-    for (path, name) in spare_files(folder).map_err(failed)? {
+    let files = spare_files(folder).map_err(failed)?;
+    for (path, name) in files.into_iter().filter(|(_, name)| !name.ends_with(OF_OPEN_LIST)) {
         let file = name.trim_end_matches(ENDING).to_owned();
         let original = folder.join(&file);
         done.push(match Spare::open(&path).map_err(failed)? {
@@ -405,11 +458,9 @@ fn mend_file(spare: Spare, path: &Path, name: String) -> io::Result<Mended> {
     }
     // Windows gives no file a name that is held open under it.
     drop(spare);
-    let percent = plan.spare as f64 * 100.0 / plan.in_group() as f64;
-    write(path, &name, percent - 1e-9, true)?;
+    write(path, &name, plan.percent(), true)?;
     // What is sealed stays for its owner's eyes only, and what is not is as readable as before.
-    let spare_path = path.with_file_name(format!("{name}{ENDING}"));
-    fs::set_permissions(spare_path, fs::metadata(path)?.permissions())?;
+    fs::set_permissions(path_of(path), fs::metadata(path)?.permissions())?;
     Ok(Mended::SpareRenewed { file: name })
 }
 
@@ -424,7 +475,7 @@ mod tests {
         crate::sealing::fill_random(&mut content).unwrap();
         fs::write(&path, &content).unwrap();
         write(&path, "pack", percent, false).unwrap();
-        assert_eq!(damage_in(folder.path()).unwrap(), []);
+        assert_eq!(damage_in(folder.path(), "").unwrap(), []);
         (folder, path, content)
     }
 
@@ -467,7 +518,7 @@ mod tests {
             let mut hurt = whole.clone();
             hurt[at] ^= 1;
             fs::write(&spare, &hurt).unwrap();
-            assert_eq!(damage_in(folder.path()).unwrap().len(), 1, "byte {at}");
+            assert_eq!(damage_in(folder.path(), "").unwrap().len(), 1, "byte {at}");
             if at % 97 == 0 {
                 assert!(
                     matches!(mend(folder.path()).unwrap()[..], [Mended::SpareRenewed { .. }]),

@@ -256,7 +256,11 @@ impl From<CaptureError> for Failure {
                 let mut advice =
                     "The drive does not give back what was written to it. Do not trust it: use another one."
                         .to_owned();
-                if !set_aside.is_empty() {
+                if set_aside.is_empty() {
+                    advice.push_str(
+                        "\nWhat an earlier capture wrote, `porter check TRUNK --mend` repairs if it has spare data; capture again then."
+                    );
+                } else {
                     let names = set_aside.join(", ");
                     advice.push_str(&format!(
                         "\nIf it is all there is, run the same command again: what was in {names} is captured anew, and proved."

@@ -323,6 +323,60 @@ fn of_each_damage_it_is_told_whether_it_could_be_mended() {
 }
 
 #[test]
+fn spare_data_that_was_cut_off_or_lost_is_made_of_what_is_whole() {
+    let bench = bench();
+    let capture = ["capture", "PC", "trunk", "--spare", "9%", "--quiet"];
+    bench.porter(&capture).with_status(0);
+    let at = |name: &str| bench.path(&format!("trunk/{name}"));
+    let names = || -> Vec<String> {
+        let rows = fs::read_dir(at("")).unwrap();
+        let mut names: Vec<String> =
+            rows.map(|row| row.unwrap().file_name().into_string().unwrap()).collect();
+        names.sort();
+        names
+    };
+    let (pack, spare) = (at("pack-00001.pack"), at("pack-00001.pack.spare"));
+    let whole = fs::read(&spare).unwrap();
+    let finished = names();
+    let cut_off = || {
+        fs::write(at("pack-00001.pack.spare-part"), &whole[..whole.len() / 2]).unwrap();
+        fs::write(at("list-00009.part.spare"), &whole[..whole.len() / 3]).unwrap();
+    };
+
+    // Killed while it was written. What is left of it is nobody's damage, and the next run takes it away.
+    cut_off();
+    bench.porter(&["check", "trunk", "--quiet"]).with_status(0);
+    fs::rename(&pack, at("pack-00001.part")).unwrap();
+    for gone in ["list-00001.list", "list-00001.list.spare", "pack-00001.pack.spare"] {
+        fs::remove_file(at(gone)).unwrap();
+    }
+    bench.porter(&capture).with_status(0);
+    assert_eq!(names(), finished);
+    assert!(fs::read(&spare).unwrap() == whole);
+
+    // Lost, of one that is whole and one that is hurt: damage must not be made to last.
+    fs::remove_file(&spare).unwrap();
+    fs::write(at("list-00001.list.spare"), "").unwrap();
+    let mend = ["check", "trunk", "--mend", "--quiet"];
+    bench.porter(&mend).with_status(3);
+    assert!(!spare.exists(), "nothing tells how much there was");
+    bench.porter(&capture).with_status(0);
+    fs::write(at("list-00001.list.spare"), "").unwrap();
+    let said = bench.porter(&mend).with_status(0).err;
+    assert!(said.contains("Made spare data for list-00001.list"), "{said}");
+    let content = fs::read(&pack).unwrap();
+    let mut hurt = content.clone();
+    hurt[content.len() / 2] ^= 1;
+    fs::write(&pack, &hurt).unwrap();
+    fs::remove_file(&spare).unwrap();
+    bench.porter(&mend).with_status(3);
+    assert!(!spare.exists());
+    fs::write(&pack, &content).unwrap();
+    bench.porter(&mend).with_status(0);
+    assert!(fs::read(&spare).unwrap().len() >= whole.len());
+}
+
+#[test]
 fn a_pack_whose_beginning_is_hurt_gives_out_its_files_all_the_same() {
     let bench = bench();
     bench.write("passphrase.txt", "forty kites at four");

@@ -12,6 +12,7 @@ use crate::{
     TrunkProgram,
 };
 use serde::{Deserialize, Serialize};
+use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
 use time::OffsetDateTime;
 
@@ -119,7 +120,7 @@ impl ListWriter {
         self.file.append(&block).map_err(io)?;
         self.file.finish(run.key()).map_err(io)?;
         if let Some(percent) = spare_in_percent {
-            crate::spare::write(&path, &FileName::List(number).to_string(), percent, run.private)
+            crate::spare::write(&path, &FileName::OpenList(number).to_string(), percent, run.private)
                 .map_err(io)?;
         }
         Ok(())
@@ -268,8 +269,14 @@ pub(super) fn not_read(cause: NotRead, folder: PathBuf, path: &Path) -> TrunkErr
 
 /// Gives a list its final name: from then on the folder is a trunk, or the trunk a newer one.
 pub(crate) fn publish(folder: &Path, number: u32) -> Result<(), TrunkError> {
+    let open = FileName::OpenList(number).in_folder(folder);
     let path = FileName::List(number).in_folder(folder);
-    std::fs::rename(FileName::OpenList(number).in_folder(folder), &path)
+    let named_spare = || match std::fs::rename(crate::spare::path_of(&open), crate::spare::path_of(&path)) {
+        Err(cause) if cause.kind() == ErrorKind::NotFound => Ok(()),
+        named => named,
+    };
+    std::fs::rename(&open, &path)
+        .and_then(|()| named_spare())
         .and_then(|()| crate::host::flush_folder_of(&path))
         .map_err(|cause| TrunkError::io("publishing", &path, cause))
 }

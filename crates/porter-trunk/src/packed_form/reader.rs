@@ -3,9 +3,10 @@
 use super::block::{Directory, Head, Kind, Proving, Unpacked};
 use super::block_cache::{BlockCache, Ready};
 use super::block_file::{BlockFile, NotRead, Role, heads_of};
-use super::layout::{FileName, LABEL, LOCK, SEAL, SEAL_COPY};
+use super::layout::{FileName, LABEL};
 use super::list::{self, List};
 use super::parts::{Opener, Parts};
+use super::without_spare;
 use crate::form::{Depth, Rows};
 use crate::sealing::TrunkKey;
 use crate::{
@@ -200,6 +201,18 @@ impl Trunk for PackedTrunk {
         self.list.contents.lacks_packs(&self.parts)
     }
 
+    fn complete_spare(&self, made: &mut dyn FnMut(&str)) -> Result<(), TrunkError> {
+        for (_, folder) in self.parts.folders() {
+            let percent = crate::spare::percent_in(folder)
+                .map_err(|cause| TrunkError::io("reading spare data in", folder, cause))?;
+            if let Some(percent) = percent {
+                let trunk = &self.list.contents.label.trunk_id;
+                without_spare::complete(folder, trunk, self.key.as_ref(), percent, made)?;
+            }
+        }
+        Ok(())
+    }
+
     fn list_name(&self) -> String {
         self.list.file.name.clone()
     }
@@ -371,7 +384,7 @@ impl Audit for PackedAudit<'_> {
             drop(proved);
             damage.extend(trunk.damage_in_older_lists()?);
             for (_, folder) in trunk.parts.folders() {
-                damage.extend(crate::spare::damage_in(folder)?);
+                damage.extend(crate::spare::damage_in(folder, &trunk.list.file.name)?);
             }
         }
         damage.dedup();
@@ -395,7 +408,8 @@ impl PackedTrunk {
                     }
                     Some(FileName::OpenPack(_) | FileName::OpenList(_) | FileName::List(_)) => true,
                     None => {
-                        [LABEL, SEAL, SEAL_COPY, LOCK].contains(&name.as_str())
+                        name == LABEL
+                            || crate::host::BEGUN.contains(&name.as_str())
                             || crate::spare::is_spare(&name)
                             || name.ends_with(super::rebuild::SET_ASIDE)
                             || crate::host::NOT_A_PERSONS.contains(&name.as_str())

@@ -16,17 +16,13 @@ use time::OffsetDateTime;
 /// Ending of what was replaced.
 pub(super) const SET_ASIDE: &str = ".damaged";
 
-/// Gives a hurt file of the trunk another name, so that a new one can have its own; its spare data too, which would be asked for it.
+/// Gives a hurt file of the trunk another name, so that a new one can have its own; its spare data, which would be asked for it, before.
 pub(crate) fn set_aside(path: &Path) -> Result<(), TrunkError> {
-    let longer = |path: &Path, ending: &str| {
+    let spare = crate::spare::path_of(path);
+    for path in [&spare, path].into_iter().filter(|path| path.symlink_metadata().is_ok()) {
         let mut name = path.as_os_str().to_owned();
-        name.push(ending);
-        PathBuf::from(name)
-    };
-    let spare = longer(path, crate::spare::ENDING);
-    for path in [path, &spare].into_iter().filter(|path| path.symlink_metadata().is_ok()) {
-        fs::rename(path, longer(path, SET_ASIDE))
-            .map_err(|cause| TrunkError::io("setting aside", path, cause))?;
+        name.push(SET_ASIDE);
+        fs::rename(path, name).map_err(|cause| TrunkError::io("setting aside", path, cause))?;
     }
     Ok(())
 }
@@ -123,7 +119,9 @@ pub fn rebuild(
     for entry in &entries {
         list.entry(&entry.to_line(), &run)?;
     }
-    list.finish(&contents, &run, number, None)?;
+    let spare_in_percent = crate::spare::percent_in(&folder)
+        .map_err(|cause| TrunkError::io("reading spare data in", &folder, cause))?;
+    list.finish(&contents, &run, number, spare_in_percent)?;
     // A whole one is that of the state before, and stays.
     if let Some((path, _)) = newest.filter(|_| whole.is_none()) {
         set_aside(&path)?;

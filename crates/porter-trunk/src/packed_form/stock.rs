@@ -9,6 +9,7 @@ use super::list::{self, List, PackRow, contents_of, not_read, unpacked_lines};
 use super::parts::Parts;
 use super::rebuild::set_aside;
 use crate::sealing::TrunkKey;
+use crate::spare;
 use crate::{Content, Entry, EntryAddress, Extent, Label, TrunkError, TrunkItem};
 use std::collections::{HashMap, HashSet, VecDeque};
 use std::fs;
@@ -60,6 +61,7 @@ impl Stock {
             stock.items.clone_from(&list.contents.items);
             stock.known.add(list.file, list.contents.label.started_utc)?;
         }
+        parts.folders().for_each(|(_, folder)| spare::remove_unfinished(folder));
         for (name, part, path) in parts.files()? {
             let io = |cause| TrunkError::io("going on with", &path, cause);
             let read = |cause| not_read(cause, parts.first_folder(), &path);

@@ -15,6 +15,7 @@ use super::rebuild::set_aside;
 use super::seal_files::{self, SealFiles};
 use super::squeeze::{self, SHELVES, Shelf, Texture};
 use super::stock::Stock;
+use super::without_spare;
 use crate::content_hash::{ContentHasher, PieceFailed};
 use crate::lock::Lock;
 use crate::outside::{Keeping, Outside};
@@ -529,6 +530,11 @@ impl TrunkWriter for PackedTrunkWriter {
         self.write_entries(&mut lists)?;
         let (written, done) = self.packs.end();
         done?;
+        if let Some(percent) = self.spare_in_percent {
+            // Packs that were cut off have none yet.
+            let (trunk, key) = (&self.label.trunk_id, self.key.as_ref());
+            without_spare::complete(&self.folder, trunk, key, percent, &mut |_| {})?;
+        }
         if self.key.is_some() {
             SealFiles::read(self.folders.iter().map(PathBuf::as_path)).renew_copy(&self.folder)?;
         }

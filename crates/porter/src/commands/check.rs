@@ -34,7 +34,7 @@ pub(crate) struct CheckArguments {
     /// How deep a trunk alone is checked
     #[arg(long, value_enum, default_value_t = HowDeep::Full, conflicts_with = "machine")]
     depth: HowDeep,
-    /// Repair the trunk first: with its spare data, and its wrapped key from the second copy
+    /// Repair the trunk first: with its spare data, which is made anew where it is lost, and its wrapped key from the second copy
     #[arg(long, conflicts_with = "machine")]
     mend: bool,
     /// Write the receipt as JSON: into FILE, or without one on standard output
@@ -80,6 +80,9 @@ pub(crate) fn run(arguments: &CheckArguments) -> Result<Outcome, Failure> {
     }
     let trunk = open::trunk(&arguments.trunk)?;
     let trunk = &*trunk;
+    if arguments.mend {
+        trunk.complete_spare(&mut views::mend::tell_spare_made)?;
+    }
     let receipt = prove(arguments, trunk)?;
     match &arguments.json {
         Some(path) if path.as_os_str() == "-" => say_json(&views::receipt::json(&receipt)),

@@ -50,6 +50,15 @@ pub(crate) fn tell_mended(done: &[Mended]) {
     tell(format_args!("{} of {} had no damage.", whole, counted(done.len() as u64, "file")));
 }
 
+/// A file that had no spare data of use has it now.
+pub(crate) fn tell_spare_made(file: &str) {
+    tell(format_args!(
+        "{} spare data for {}, which had none of use; the file itself is whole.",
+        styled(GOOD, "Made"),
+        on_screen(file.as_bytes())
+    ));
+}
+
 /// The label was lost.
 pub(crate) fn tell_relabelled() {
     tell(format_args!("{} the label was made anew from the rest of the trunk.", styled(GOOD, "Mended:")));
