@@ -1,8 +1,9 @@
-//! Kills captures, top-ups, restores and undos at random moments, lets them go on, and compares the result with an undisturbed run.
+//! Kills captures, top-ups, mending, restores and undos at random moments, lets them go on, and compares the result with an undisturbed run.
 //!
 //! Some runs are killed (SIGKILL), others meet a file system that takes nothing more: a tmpfs of just too small a size, which is
 //! then made larger.
 
+mod mending;
 mod take_back;
 
 use crate::bench::build_porter;
@@ -17,9 +18,15 @@ use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
 /// The parts, each of which can be run alone.
-pub(crate) const PARTS: [&str; 4] = ["capture", "top-up", "undo", "full-stick"];
+pub(crate) const PARTS: [&str; 5] = ["capture", "top-up", "mend", "undo", "full-stick"];
 
-/// Kills so many captures, a third as many top-ups, and two thirds as many restores and undos; all parts if none is named.
+/// How trunks are made, in turn.
+const WAYS: [&[&str]; 3] = [&[], &["--spare", "8%"], &["--seal", "--spare", "8%"]];
+
+/// Opens what is sealed. Each command has it, so that none asks.
+const PASSPHRASE: &str = "forty kites at four";
+
+/// Kills so many captures, a third as many top-ups and as many commands that mend, and two thirds as many restores and undos; all parts if none is named.
 pub(crate) fn run(count: usize, parts: &[&str]) -> Result<(), String> {
     let porter = build_porter()?;
     let bench = tempfile_folder()?;
@@ -50,7 +57,11 @@ impl Crash {
         let wanted = |part: &str| parts.is_empty() || parts.contains(&part);
         self.build_machine().map_err(|cause| cause.to_string())?;
         let undisturbed = self.bench.join("undisturbed");
-        let took = self.timed(&self.capture(&undisturbed))?;
+        let mut took = [Duration::ZERO; WAYS.len()];
+        for way in (0..WAYS.len()).rev() {
+            let _ = fs::remove_dir_all(&undisturbed);
+            took[way] = self.timed(&self.capture(&undisturbed, way))?;
+        }
         let whole = self.taken(&undisturbed)?;
         if whole != tree(&self.documents())? {
             return Err("an undisturbed capture does not hold what is on the machine".to_owned());
@@ -58,10 +69,13 @@ impl Crash {
 
         let mut dice = Dice::named("crash");
         if wanted("capture") {
-            self.captures(count, took, &whole, &mut dice)?;
+            self.captures(count, &took, &whole, &mut dice)?;
         }
         if wanted("top-up") {
-            self.top_ups(count.div_ceil(3), took, &whole, &mut dice)?;
+            self.top_ups(count.div_ceil(3), &took, &whole, &mut dice)?;
+        }
+        if wanted("mend") {
+            self.mending(count.div_ceil(3), &whole, &mut dice)?;
         }
         if wanted("undo") {
             self.take_back(&undisturbed, count.div_ceil(3) * 2, &mut dice)?;
@@ -72,20 +86,23 @@ impl Crash {
     fn captures(
         &self,
         count: usize,
-        took: Duration,
+        took: &[Duration],
         whole: &Contents,
         dice: &mut Dice,
     ) -> Result<(), String> {
         let mut killed = 0;
         for number in 0..count {
+            let way = number % WAYS.len();
             let trunk = self.bench.join("trunk");
-            let capture = self.capture(&trunk);
+            let capture = self.capture(&trunk, way);
             // Several times, so that what a resumed run leaves is cut off too.
             for _ in 0..1 + dice.below(3) {
-                killed += u32::from(self.killed_after(&capture, took, dice)?);
+                killed += u32::from(self.killed_after(&capture, took[way], dice)?);
             }
             self.well(&capture)?;
-            self.compare(&trunk, whole, &format!("capture {number}"))?;
+            let what = format!("capture {number} {:?}", WAYS[way]);
+            self.compare(&trunk, whole, &what)?;
+            self.is_tidy(&trunk, way, &what)?;
             self.remove(&trunk)?;
         }
         println!("capture: {count} trunks, {killed} runs killed: every trunk equals the undisturbed one");
@@ -93,17 +110,24 @@ impl Crash {
     }
 
     /// The machine is changed for it, and is then as it was.
-    fn top_ups(&self, tops: usize, took: Duration, whole: &Contents, dice: &mut Dice) -> Result<(), String> {
-        let earlier = self.bench.join("earlier");
-        self.well(&self.capture(&earlier))?;
+    fn top_ups(
+        &self,
+        tops: usize,
+        took: &[Duration],
+        whole: &Contents,
+        dice: &mut Dice,
+    ) -> Result<(), String> {
+        let earlier = |way: usize| self.bench.join(format!("earlier {way}"));
+        (0..WAYS.len()).try_for_each(|way| self.well(&self.capture(&earlier(way), way)))?;
         self.change_machine().map_err(|cause| cause.to_string())?;
         let later = tree(&self.documents())?;
         let (mut killed, mut before) = (0, 0);
         for number in 0..tops {
+            let way = number % WAYS.len();
             let trunk = self.bench.join("trunk");
-            self.well(&words(&["cp", "-a"], &[&earlier, &trunk]))?;
-            let top_up = self.capture(&trunk);
-            if self.killed_after(&top_up, took, dice)? {
+            self.well(&words(&["cp", "-a"], &[&earlier(way), &trunk]))?;
+            let top_up = self.capture(&trunk, way);
+            if self.killed_after(&top_up, took[way], dice)? {
                 killed += 1;
                 // Until a top-up is finished the earlier state stays whole; after that the later one is there.
                 let state = self.taken(&trunk)?;
@@ -115,7 +139,9 @@ impl Crash {
                 self.check(&trunk, &format!("top-up {number}, cut off"))?;
             }
             self.well(&top_up)?;
-            self.compare(&trunk, &later, &format!("top-up {number}"))?;
+            let what = format!("top-up {number} {:?}", WAYS[way]);
+            self.compare(&trunk, &later, &what)?;
+            self.is_tidy(&trunk, way, &what)?;
             self.remove(&trunk)?;
         }
         println!(
@@ -143,7 +169,8 @@ impl Crash {
             if !mount(&format!("remount,size={}k", 1000 + dice.below(20_000))) {
                 return Err("the stick cannot be made smaller".to_owned());
             }
-            let mut capture = self.capture(&trunk);
+            let way = number % WAYS.len();
+            let mut capture = self.capture(&trunk, way);
             capture.push("--may-not-fit".to_owned());
             let said = output(&capture)?;
             if said.status.code() == Some(1) {
@@ -158,7 +185,9 @@ impl Crash {
                 return Err("the stick cannot be made larger".to_owned());
             }
             self.well(&capture)?;
-            self.compare(&trunk, whole, &format!("full stick {number}"))?;
+            let what = format!("full stick {number} {:?}", WAYS[way]);
+            self.compare(&trunk, whole, &what)?;
+            self.is_tidy(&trunk, way, &what)?;
         }
         println!("full stick: {count} trunks: clear words, and every one went on to the undisturbed one");
         Ok(())
@@ -172,11 +201,11 @@ impl Crash {
         self.pc.join("Users/odile/Documents")
     }
 
-    fn capture(&self, trunk: &Path) -> Vec<String> {
+    fn capture(&self, trunk: &Path, way: usize) -> Vec<String> {
         // Small packs, so that their ends are among the moments too.
-        let mut capture = words(&[&self.shown(), "capture", "--quiet"], &[&self.pc, trunk]);
-        capture.extend(["--pack-size".to_owned(), "16MiB".to_owned()]);
-        capture
+        let porter = self.shown();
+        let first = [&[porter.as_str(), "capture", "--quiet", "--pack-size", "16MiB"], WAYS[way]].concat();
+        words(&first, &[&self.pc, trunk])
     }
 
     /// Starts a command and kills it at a random moment of the time that it usually takes. False if it was done before.
@@ -184,6 +213,7 @@ impl Crash {
         let moment = took.mul_f64(dice.below(1000) as f64 / 1000.0);
         let mut child = Command::new(&command[0])
             .args(&command[1..])
+            .env("PORTER_PASSPHRASE", PASSPHRASE)
             .stdin(Stdio::null())
             .stdout(Stdio::null())
             .stderr(Stdio::null())
@@ -229,6 +259,19 @@ impl Crash {
     fn compare(&self, trunk: &Path, expected: &Contents, what: &str) -> Result<(), String> {
         self.check(trunk, what)?;
         if self.taken(trunk)? == *expected { Ok(()) } else { Err(format!("{what}: another result")) }
+    }
+
+    /// Nothing is left of runs that were cut off, and where there is to be spare data, every pack and the newest list has some.
+    fn is_tidy(&self, trunk: &Path, way: usize, what: &str) -> Result<(), String> {
+        let names: Vec<String> = tree(trunk)?.keys().map(|path| path.display().to_string()).collect();
+        let newest = names.iter().rfind(|name| name.ends_with(".list"));
+        let packs = names.iter().filter(|name| name.ends_with(".pack"));
+        let bare = packs.chain(newest).find(|name| !names.contains(&format!("{name}.spare")));
+        let left = names.iter().find(|name| name.contains("part") || name.ends_with(".new"));
+        match left.or(bare.filter(|_| WAYS[way].contains(&"--spare"))) {
+            Some(name) => Err(format!("{what}: {name} has no spare data, or was left over")),
+            None => Ok(()),
+        }
     }
 
     fn remove(&self, folder: &Path) -> Result<(), String> {
@@ -292,8 +335,9 @@ fn words(first: &[&str], paths: &[&Path]) -> Vec<String> {
 }
 
 fn output(command: &[String]) -> Result<std::process::Output, String> {
-    let output = Command::new(&command[0]).args(&command[1..]).stdin(Stdio::null()).output();
-    output.map_err(|cause| format!("{}: {cause}", command[0]))
+    let mut started = Command::new(&command[0]);
+    started.args(&command[1..]).env("PORTER_PASSPHRASE", PASSPHRASE).stdin(Stdio::null());
+    started.output().map_err(|cause| format!("{}: {cause}", command[0]))
 }
 
 fn tree(root: &Path) -> Result<Contents, String> {
