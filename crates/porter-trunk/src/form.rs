@@ -5,7 +5,7 @@ use crate::{
     TrunkError, TrunkItem, TrunkProgram,
 };
 use porter_names::NameRules;
-use std::io::{BufRead, Read};
+use std::io::{self, BufRead, Read};
 use std::path::{Path, PathBuf};
 use time::OffsetDateTime;
 
@@ -88,6 +88,11 @@ pub trait TrunkWriter: Sync {
         Ok(Vec::new())
     }
 
+    /// Packs that were to have spare data and have none, because there is no room for it beside them. Asked for after closing.
+    fn packs_without_spare(&self) -> Vec<String> {
+        Vec::new()
+    }
+
     /// Makes it a trunk.
     fn publish(&self) -> Result<(), TrunkError>;
 }
@@ -161,8 +166,8 @@ pub trait Trunk: Sync {
         &[]
     }
 
-    /// Makes spare data for those of its files that have none of use, where others have some. `made` hears their names.
-    fn complete_spare(&self, _made: &mut dyn FnMut(&str)) -> Result<(), TrunkError> {
+    /// Makes spare data for those of its files that have none of use, where others have some. `told` hears what became of it, file by file.
+    fn complete_spare(&self, _told: &mut dyn FnMut(&str, io::Result<()>)) -> Result<(), TrunkError> {
         Ok(())
     }
 

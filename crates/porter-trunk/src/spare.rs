@@ -161,13 +161,22 @@ pub(crate) fn remove_unfinished(folder: &Path) {
 }
 
 /// Writes the spare data of the file at `path`, which is or will be called `name`, beside it.
-pub(crate) fn write(path: &Path, name: &str, percent: f64, private: bool) -> io::Result<u64> {
+pub(crate) fn write(path: &Path, name: &str, percent: f64, private: bool) -> io::Result<()> {
     let file = open_plain_file(path)?;
     let plan = Plan::new(file.metadata()?.len(), percent);
     let named = path.with_file_name(name);
     let aside = longer(&named, OPEN_ENDING);
     let _ = fs::remove_file(&aside);
-    let mut to = create_new(&aside, private)?;
+    let done = write_to(&file, &plan, create_new(&aside, private)?)
+        .and_then(|()| fs::rename(&aside, path_of(&named)));
+    if done.is_err() {
+        // Its room may be what something else still needs.
+        let _ = fs::remove_file(&aside);
+    }
+    done
+}
+
+fn write_to(file: &File, plan: &Plan, mut to: File) -> io::Result<()> {
     to.seek(SeekFrom::Start(HEAD_IN_BYTES as u64 + plan.table_in_bytes()))?;
     let mut table = vec![0; plan.table_in_bytes() as usize];
     let mut put_mark = |at: u64, shard: &[u8]| {
@@ -181,7 +190,7 @@ pub(crate) fn write(path: &Path, name: &str, percent: f64, private: bool) -> io:
         let mut encoder = ReedSolomonEncoder::new(in_group, spare, length).map_err(other)?;
         let mut given = 0;
         for number in plan.group(group) {
-            let shard = plan.read_shard(&file, number)?;
+            let shard = plan.read_shard(file, number)?;
             put_mark(number, &shard);
             encoder.add_original_shard(&shard).map_err(other)?;
             given += 1;
@@ -202,9 +211,7 @@ pub(crate) fn write(path: &Path, name: &str, percent: f64, private: bool) -> io:
     to.seek(SeekFrom::Start(0))?;
     to.write_all(&head)?;
     to.write_all(&table)?;
-    to.sync_all()?;
-    fs::rename(&aside, path_of(&named))?;
-    Ok(plan.spare_file_in_bytes())
+    to.sync_all()
 }
 
 /// A shard by its number.

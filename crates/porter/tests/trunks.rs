@@ -374,6 +374,19 @@ fn spare_data_that_was_cut_off_or_lost_is_made_of_what_is_whole() {
     fs::write(&pack, &content).unwrap();
     bench.porter(&mend).with_status(0);
     assert!(fs::read(&spare).unwrap().len() >= whole.len());
+
+    // Beside a pack of the stick before it cannot be written: it is told, and the rest has it.
+    bench.porter(&["capture", "PC", "first", "--quiet"]).with_status(0);
+    bench.write("first/pack-00001.pack.spare-part/in the way", "");
+    bench.write("PC/Users/odile/Documents/later.txt", "later");
+    let on_second = ["capture", "PC", "first", "--continue-on", "second", "--spare", "9%", "--json"];
+    let report = bench.porter(&on_second).with_status(3).json();
+    assert_eq!(report["packs_without_spare"], serde_json::json!(["pack-00001.pack"]));
+    assert!(bench.path("second/pack-00002.pack.spare").is_file());
+    bench.porter(&["check", "first", "--with", "second", "--mend", "--quiet"]).with_status(0);
+    fs::remove_dir_all(bench.path("first/pack-00001.pack.spare-part")).unwrap();
+    bench.porter(&on_second).with_status(0);
+    assert!(bench.path("first/pack-00001.pack.spare").is_file());
 }
 
 #[test]

@@ -36,6 +36,8 @@ pub struct CaptureReport {
     pub left: Tally,
     /// What was left behind, each with its reason; also what no item covers.
     pub left_behind: Vec<LeftBehind>,
+    /// Packs that were to have spare data, and for which there was no room.
+    pub packs_without_spare: Vec<String>,
 }
 
 /// What is to be captured.
@@ -198,6 +200,7 @@ fn fill(
         left: Tally::default(),
         items,
         left_behind,
+        packs_without_spare: trunk.packs_without_spare(),
     };
     for item in report.items.iter().filter(|item| item.chosen) {
         report.seen += item.seen;

@@ -30,6 +30,27 @@ pub(super) struct PackPlan {
     pub(super) spare_in_percent: Option<f64>,
 }
 
+impl PackPlan {
+    /// Where the next pack ends, so that its spare data fits beside it, and that of the pack before; full if not even the block to come fits.
+    fn limit_within_room(&self, one_is_finishing: bool, block_in_bytes: u64) -> Result<u64, Failed> {
+        /// For the names, and for what stands at a pack's beginning and end.
+        const KEPT_FREE_IN_BYTES: u64 = 256 << 10;
+        let free_in_bytes = host::free_space_in_bytes(&self.folder).ok();
+        let Some((percent, free_in_bytes)) = self.spare_in_percent.zip(free_in_bytes) else {
+            return Ok(self.limit_in_bytes);
+        };
+        // Spare data has tables, too.
+        let share = percent / 100.0 * 1.02;
+        let due_in_bytes = if one_is_finishing { (self.limit_in_bytes as f64 * share) as u64 } else { 0 };
+        let room_in_bytes = free_in_bytes.saturating_sub(due_in_bytes + KEPT_FREE_IN_BYTES);
+        let limit_in_bytes = (room_in_bytes as f64 / (1.0 + share)) as u64;
+        if limit_in_bytes < block_in_bytes {
+            return Err((self.folder.clone(), io::ErrorKind::StorageFull.into()));
+        }
+        Ok(self.limit_in_bytes.min(limit_in_bytes))
+    }
+}
+
 /// The end that hands blocks over. Shared by all threads that store.
 pub(super) struct PackWriter {
     give: Mutex<Option<Sender<Job>>>,
@@ -147,6 +168,7 @@ struct Writing {
 struct Current {
     file: BlockFileWriter,
     number: u32,
+    limit_in_bytes: u64,
     flushed_in_bytes: u64,
     flusher: Option<Flusher>,
 }
@@ -195,20 +217,24 @@ impl Writing {
     }
 
     fn write(&mut self, block: &Sealed) -> Result<(), Failed> {
-        let after = |file: &BlockFileWriter| file.length_in_bytes() + block.head.whole_in_bytes();
-        if self.current.as_ref().is_some_and(|current| after(&current.file) > self.plan.limit_in_bytes) {
+        let block_in_bytes = block.head.whole_in_bytes();
+        let is_full =
+            |current: &Current| current.file.length_in_bytes() + block_in_bytes > current.limit_in_bytes;
+        if self.current.as_ref().is_some_and(is_full) {
             self.finish_current()?;
         }
         let current = match &mut self.current {
             Some(current) => current,
             none => {
+                let limit_in_bytes = self.plan.limit_within_room(self.finishing.is_some(), block_in_bytes)?;
                 let number = self.plan.first_number + self.begun;
                 self.begun += 1;
-                none.insert(begin_pack(&self.plan, number, self.beginning.as_deref(), &self.run)?)
+                let beginning = self.beginning.as_deref();
+                none.insert(begin_pack(&self.plan, number, limit_in_bytes, beginning, &self.run)?)
             }
         };
         current.file.append(block).map_err(|cause| (current.file.path().to_path_buf(), cause))?;
-        self.shared.written_in_bytes.fetch_add(block.head.whole_in_bytes(), Ordering::Relaxed);
+        self.shared.written_in_bytes.fetch_add(block_in_bytes, Ordering::Relaxed);
         if current.file.length_in_bytes() - current.flushed_in_bytes >= FLUSH_EVERY_IN_BYTES {
             current.flushed_in_bytes = current.file.length_in_bytes();
             if let Some(flusher) = &current.flusher {
@@ -269,6 +295,7 @@ fn finish(
 fn begin_pack(
     plan: &PackPlan,
     number: u32,
+    limit_in_bytes: u64,
     beginning: Option<&Contents>,
     run: &Run,
 ) -> Result<Current, Failed> {
@@ -281,7 +308,7 @@ fn begin_pack(
             file.append(&lines::of_bytes(Kind::Inventory, 0, bytes, run.key())?)?;
         }
         let flusher = file.handle().ok().map(Flusher::begin);
-        Ok(Current { file, number, flushed_in_bytes: 0, flusher })
+        Ok(Current { file, number, limit_in_bytes, flushed_in_bytes: 0, flusher })
     };
     make().map_err(|cause| (path.clone(), cause))
 }

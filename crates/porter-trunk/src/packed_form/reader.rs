@@ -201,13 +201,17 @@ impl Trunk for PackedTrunk {
         self.list.contents.lacks_packs(&self.parts)
     }
 
-    fn complete_spare(&self, made: &mut dyn FnMut(&str)) -> Result<(), TrunkError> {
+    fn complete_spare(&self, told: &mut dyn FnMut(&str, io::Result<()>)) -> Result<(), TrunkError> {
+        let mut told = |file: &str, made| {
+            told(file, made);
+            Ok(())
+        };
         for (_, folder) in self.parts.folders() {
             let percent = crate::spare::percent_in(folder)
                 .map_err(|cause| TrunkError::io("reading spare data in", folder, cause))?;
             if let Some(percent) = percent {
                 let trunk = &self.list.contents.label.trunk_id;
-                without_spare::complete(folder, trunk, self.key.as_ref(), percent, made)?;
+                without_spare::complete(folder, trunk, self.key.as_ref(), percent, &mut told)?;
             }
         }
         Ok(())

@@ -6,31 +6,40 @@ use super::layout::FileName;
 use super::parts::files_in;
 use crate::sealing::TrunkKey;
 use crate::{TrunkError, TrunkId, spare};
-use std::path::Path;
+use std::io;
+use std::path::{Path, PathBuf};
 
-/// Makes it for each such file of a folder; `made` hears their names. A file that is hurt gets none: that would make the damage last.
+fn files_without(folder: &Path) -> Result<impl Iterator<Item = (FileName, PathBuf)>, TrunkError> {
+    let is_finished = |name: &FileName| matches!(name, FileName::Pack(_) | FileName::List(_));
+    let files = files_in(folder)?.into_iter();
+    Ok(files.filter(move |(name, path)| is_finished(name) && !spare::is_of_use_for(path)))
+}
+
+/// Packs of a folder that have none.
+pub(super) fn packs_without(folder: &Path) -> Vec<String> {
+    let files = files_without(folder).into_iter().flatten();
+    files.filter(|(name, _)| matches!(name, FileName::Pack(_))).map(|(name, _)| name.to_string()).collect()
+}
+
+/// Makes it for each such file of a folder; `told` hears what became of it, file by file, and may end it. A file that is hurt gets none: that would
+/// make the damage last.
 pub(super) fn complete(
     folder: &Path,
     trunk: &TrunkId,
     key: Option<&TrunkKey>,
     percent: f64,
-    made: &mut dyn FnMut(&str),
+    told: &mut dyn FnMut(&str, io::Result<()>) -> io::Result<()>,
 ) -> Result<(), TrunkError> {
-    for (name, path) in files_in(folder)? {
+    for (name, path) in files_without(folder)? {
         let (role, number) = match name {
-            FileName::Pack(number) => (Role::Pack, number),
-            FileName::List(number) => (Role::List, number),
-            FileName::OpenPack(_) | FileName::OpenList(_) => continue,
+            FileName::Pack(number) | FileName::OpenPack(number) => (Role::Pack, number),
+            FileName::List(number) | FileName::OpenList(number) => (Role::List, number),
         };
-        if spare::is_of_use_for(&path) {
-            continue;
-        }
         let file = BlockFile::open(&path, role, number, trunk, key);
         if file.is_ok_and(|file| file.damage().is_empty()) {
             let name = name.to_string();
-            spare::write(&path, &name, percent, key.is_some())
-                .map_err(|cause| TrunkError::io("writing spare data of", &path, cause))?;
-            made(&name);
+            let made = spare::write(&path, &name, percent, key.is_some());
+            told(&name, made).map_err(|cause| TrunkError::io("writing spare data of", &path, cause))?;
         }
     }
     Ok(())

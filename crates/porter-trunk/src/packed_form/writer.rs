@@ -531,9 +531,12 @@ impl TrunkWriter for PackedTrunkWriter {
         let (written, done) = self.packs.end();
         done?;
         if let Some(percent) = self.spare_in_percent {
-            // Packs that were cut off have none yet.
+            // Packs that were cut off have none yet. On the sticks before there may be no room for it.
             let (trunk, key) = (&self.label.trunk_id, self.key.as_ref());
-            without_spare::complete(&self.folder, trunk, key, percent, &mut |_| {})?;
+            for folder in self.folders.iter().filter(|folder| **folder != self.folder) {
+                let _ = without_spare::complete(folder, trunk, key, percent, &mut |_, made| made);
+            }
+            without_spare::complete(&self.folder, trunk, key, percent, &mut |_, made| made)?;
         }
         if self.key.is_some() {
             SealFiles::read(self.folders.iter().map(PathBuf::as_path)).renew_copy(&self.folder)?;
@@ -580,6 +583,11 @@ impl TrunkWriter for PackedTrunkWriter {
             }
         }
         Ok(distrusted)
+    }
+
+    fn packs_without_spare(&self) -> Vec<String> {
+        let folders = self.folders.iter().filter(|_| self.spare_in_percent.is_some());
+        folders.flat_map(|folder| without_spare::packs_without(folder)).collect()
     }
 
     fn publish(&self) -> Result<(), TrunkError> {

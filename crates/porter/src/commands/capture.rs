@@ -193,7 +193,7 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
     } else {
         views::capture::show(&report, folder, &trunk_id, making.prove_later, trunk.written_in_bytes());
     }
-    Ok(Outcome::attention_if(views::capture::need_attention(&report).next().is_some()))
+    Ok(Outcome::attention_if(views::capture::needs_attention(&report)))
 }
 
 /// Deals with programs that write to what is about to be captured. False if they were waited for: what was counted is not true any more.

@@ -168,10 +168,18 @@ pub(crate) fn show(
     if let Some(written_in_bytes) = written_in_bytes {
         say(format_args!("It took {} on the drive.", size(written_in_bytes)));
     }
+    if !report.packs_without_spare.is_empty() {
+        let packs = report.packs_without_spare.join(", ");
+        say(styled(CARE, format_args!("! There is no room for spare data beside {packs}.")));
+    }
 }
 
-/// What a person should look at.
-pub(crate) fn need_attention(report: &CaptureReport) -> impl Iterator<Item = &LeftBehind> {
+/// True if a person should look at anything.
+pub(crate) fn needs_attention(report: &CaptureReport) -> bool {
+    need_attention(report).next().is_some() || !report.packs_without_spare.is_empty()
+}
+
+fn need_attention(report: &CaptureReport) -> impl Iterator<Item = &LeftBehind> {
     report.left_behind.iter().filter(|left| left.reason.needs_attention())
 }
 
@@ -207,5 +215,6 @@ pub(crate) fn json(report: &CaptureReport, trunk: &Path, trunk_id: &str) -> Valu
         "left": report.left,
         "left_behind": left_behind.collect::<Vec<_>>(),
         "items": report.items,
+        "packs_without_spare": report.packs_without_spare,
     })
 }

@@ -50,13 +50,19 @@ pub(crate) fn tell_mended(done: &[Mended]) {
     tell(format_args!("{} of {} had no damage.", whole, counted(done.len() as u64, "file")));
 }
 
-/// A file that had no spare data of use has it now.
-pub(crate) fn tell_spare_made(file: &str) {
-    tell(format_args!(
-        "{} spare data for {}, which had none of use; the file itself is whole.",
-        styled(GOOD, "Made"),
-        on_screen(file.as_bytes())
-    ));
+/// A file that had no spare data of use has it now, or not.
+pub(crate) fn tell_spare_made(file: &str, made: std::io::Result<()>) {
+    let file = on_screen(file.as_bytes());
+    match made {
+        Ok(()) => tell(format_args!(
+            "{} spare data for {file}, which had none of use; the file itself is whole.",
+            styled(GOOD, "Made")
+        )),
+        Err(cause) => tell(format_args!(
+            "{} {file} has no spare data of use, and none could be written: {cause}.",
+            styled(CARE, "!")
+        )),
+    }
 }
 
 /// The label was lost.
