@@ -31,9 +31,9 @@ pub(super) struct PackPlan {
 }
 
 impl PackPlan {
-    /// Where the next pack ends, so that its spare data fits beside it, and that of the pack before; full if not even the block to come fits.
-    fn limit_within_room(&self, one_is_finishing: bool, block_in_bytes: u64) -> Result<u64, Failed> {
-        /// For the names, and for what stands at a pack's beginning and end.
+    /// Where the next pack ends, so that its spare data fits beside it, and that of `bare_in_bytes` of packs before; full if not even the block to come fits.
+    fn limit_within_room(&self, bare_in_bytes: u64, block_in_bytes: u64) -> Result<u64, Failed> {
+        /// For names, for what stands at a pack's beginning and end, and for lines of entries.
         const KEPT_FREE_IN_BYTES: u64 = 256 << 10;
         let free_in_bytes = host::free_space_in_bytes(&self.folder).ok();
         let Some((percent, free_in_bytes)) = self.spare_in_percent.zip(free_in_bytes) else {
@@ -41,7 +41,7 @@ impl PackPlan {
         };
         // Spare data has tables, too.
         let share = percent / 100.0 * 1.02;
-        let due_in_bytes = if one_is_finishing { (self.limit_in_bytes as f64 * share) as u64 } else { 0 };
+        let due_in_bytes = (bare_in_bytes as f64 * share) as u64;
         let room_in_bytes = free_in_bytes.saturating_sub(due_in_bytes + KEPT_FREE_IN_BYTES);
         let limit_in_bytes = (room_in_bytes as f64 / (1.0 + share)) as u64;
         if limit_in_bytes < block_in_bytes {
@@ -202,7 +202,8 @@ impl Writing {
                     if is_broken && (block.head.kind != Kind::Entries || self.current.is_none()) {
                         continue;
                     }
-                    if let Err((path, cause)) = self.write(&block) {
+                    let written = self.room_for(&block, is_broken).and_then(|()| self.write(&block));
+                    if let Err((path, cause)) = written {
                         self.shared.fail(&path, &cause);
                     }
                 }
@@ -216,25 +217,29 @@ impl Writing {
         self.done
     }
 
-    fn write(&mut self, block: &Sealed) -> Result<(), Failed> {
+    /// Sees to it that there is a pack that the block may go into. What is tried after a failure stays in the pack that is there.
+    fn room_for(&mut self, block: &Sealed, is_broken: bool) -> Result<(), Failed> {
         let block_in_bytes = block.head.whole_in_bytes();
-        let is_full =
-            |current: &Current| current.file.length_in_bytes() + block_in_bytes > current.limit_in_bytes;
-        if self.current.as_ref().is_some_and(is_full) {
-            self.finish_current()?;
+        let length_in_bytes = |current: &Current| current.file.length_in_bytes();
+        let fits = |current: &Current| length_in_bytes(current) + block_in_bytes <= current.limit_in_bytes;
+        if is_broken || self.current.as_ref().is_some_and(fits) {
+            return Ok(());
         }
-        let current = match &mut self.current {
-            Some(current) => current,
-            none => {
-                let limit_in_bytes = self.plan.limit_within_room(self.finishing.is_some(), block_in_bytes)?;
-                let number = self.plan.first_number + self.begun;
-                self.begun += 1;
-                let beginning = self.beginning.as_deref();
-                none.insert(begin_pack(&self.plan, number, limit_in_bytes, beginning, &self.run)?)
-            }
-        };
+        let finishing_in_bytes = if self.finishing.is_some() { self.plan.limit_in_bytes } else { 0 };
+        let bare_in_bytes = finishing_in_bytes + self.current.as_ref().map_or(0, length_in_bytes);
+        let limit_in_bytes = self.plan.limit_within_room(bare_in_bytes, block_in_bytes)?;
+        self.finish_current()?;
+        let number = self.plan.first_number + self.begun;
+        self.begun += 1;
+        let beginning = self.beginning.as_deref();
+        self.current = Some(begin_pack(&self.plan, number, limit_in_bytes, beginning, &self.run)?);
+        Ok(())
+    }
+
+    fn write(&mut self, block: &Sealed) -> Result<(), Failed> {
+        let Some(current) = &mut self.current else { return Ok(()) };
         current.file.append(block).map_err(|cause| (current.file.path().to_path_buf(), cause))?;
-        self.shared.written_in_bytes.fetch_add(block_in_bytes, Ordering::Relaxed);
+        self.shared.written_in_bytes.fetch_add(block.head.whole_in_bytes(), Ordering::Relaxed);
         if current.file.length_in_bytes() - current.flushed_in_bytes >= FLUSH_EVERY_IN_BYTES {
             current.flushed_in_bytes = current.file.length_in_bytes();
             if let Some(flusher) = &current.flusher {
