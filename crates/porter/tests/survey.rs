@@ -203,3 +203,52 @@ fn the_sheet_for_the_job_tells_people_cautions_settings_and_programs() {
     }
     assert!(!sheet.contains("src=") && !sheet.contains("href="), "nothing from outside");
 }
+
+/// What is rare on a drive, all on one; each is told with what helps.
+#[cfg(unix)]
+#[test]
+fn what_is_rare_on_a_drive_is_told_with_what_helps() {
+    let bench = Workbench::new();
+    bench.empty_machine("PC", "odile");
+    let home = "PC/Users/odile";
+    bench.write("PC/Windows.old/Users/odile/Documents/o.txt", "old");
+    bench.write("PC/elsewhere/song.txt", "a song");
+    std::os::unix::fs::symlink("../../elsewhere", bench.path(&format!("{home}/Music"))).unwrap();
+    let deep = ["a long name of a folder with many words in it"; 6].join("/");
+    bench.write(&format!("{home}/Pictures/{deep}/b.txt"), "b");
+    bench.write(&format!("{home}/Desktop/a|b.txt"), "a name");
+    let disk = std::fs::File::create(bench.path(&format!("{home}/Desktop/disk.img"))).unwrap();
+    disk.set_len(5 << 30).unwrap();
+    let pipe = bench.path(&format!("{home}/Desktop/pipe"));
+    assert!(std::process::Command::new("mkfifo").arg(pipe).status().unwrap().success());
+
+    let said = bench.porter(&["survey", "PC"]).with_status(0).out;
+    for words in [
+        "elsewhere       music is a link to somewhere else, which is not followed",
+        "4 GiB files     1 file of 4 GiB or more (odile/folder/desktop)",
+        "long paths      2 paths longer than 260 characters (odile/folder/pictures)",
+        "odd names       1 name that Windows cannot hold (odile/folder/desktop)",
+        "old Windows     Windows.old holds an earlier Windows",
+        "do not put the trunk on a FAT32 stick",
+        "survey that folder by itself",
+    ] {
+        assert!(said.contains(words), "{words} in {said}");
+    }
+    let capture = ["capture", "PC", "trunk", "--quiet", "--leave-files-over", "1GB"];
+    let said = bench.porter(&capture).with_status(3).out;
+    for words in [
+        "Users/odile/Desktop/pipe\n      a device or pipe, not a file",
+        "files so large were left out by choice",
+    ] {
+        assert!(said.contains(words), "{words} in {said}");
+    }
+    // What a link led to is carried where it lies, and nowhere else.
+    let found = bench.porter(&["look", "trunk", "--find", "*.txt"]).with_status(0).out;
+    assert!(found.contains("desktop/a|b.txt") && found.contains("in 3 entries"), "{found}");
+    assert!(found.contains("machine/folder/drive/elsewhere/elsewhere/song.txt"), "{found}");
+    let receipt = bench.porter(&["check", "trunk", "--quiet"]).with_status(3).out;
+    assert!(
+        receipt.contains("left behind    odile/folder/desktop") && receipt.contains("a device or pipe"),
+        "{receipt}"
+    );
+}

@@ -137,7 +137,7 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
         ),
         Caution::WithoutFolder { names } => (
             "no folder",
-            format!("{} may sign in and has no folder here", names.join(", ")),
+            format!("may sign in, but without a folder here: {}", names.join(", ")),
             "they never did, or their folder is on another drive or was deleted: ask",
         ),
         Caution::DisabledAccount => (
@@ -178,7 +178,7 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             "install the programs first; some look for their data elsewhere",
         ),
         Caution::EarlierWindows { path } => (
-            "earlier Windows",
+            "old Windows",
             format!("{path} holds an earlier Windows, perhaps with people's files"),
             "survey that folder by itself",
         ),
