@@ -172,3 +172,30 @@ fn what_lies_deeper_than_a_path_can_be_long_is_captured_and_can_be_taken_out() {
     );
     assert!(!receipt.out.contains("had landed"), "{}", receipt.out);
 }
+
+#[test]
+fn profiles_whose_folders_have_odd_names_are_told_apart_in_an_open_trunk() {
+    let bench = Workbench::new();
+    linux(&bench, "sailroom", "Papiere");
+    linux(&bench, "loft", "Documents");
+    let browser = "home/odile/.mozilla/firefox";
+    let mut list = "[General]\nVersion=2\n".to_owned();
+    let folders = ["a:b.work", "a?b.work"];
+    for (number, folder) in folders.iter().enumerate() {
+        list.push_str(&format!("[Profile{number}]\nName=of {number}\nIsRelative=1\nPath={folder}\n"));
+        bench.write(&format!("sailroom/{browser}/{folder}/prefs.js"), format!("// {folder}"));
+        bench.write(&format!("sailroom/{browser}/{folder}/s:t/u|v.txt"), folder);
+    }
+    bench.write(&format!("sailroom/{browser}/profiles.ini"), list);
+    bench.porter(&["capture", "sailroom", "open", "--form", "open", "--quiet"]).with_status(0);
+    // What Windows and FAT cannot hold is nowhere in the bag.
+    for (path, _) in bench.snapshot("open/data") {
+        let path = path.to_string_lossy().into_owned();
+        assert!(!path.contains([':', '?', '|']), "{path}");
+    }
+    bench.porter(&["restore", "open", "loft", "--yes", "--quiet"]).with_status(0);
+    bench.porter(&["check", "open", "loft", "--quiet"]).with_status(0);
+    for folder in folders {
+        assert_eq!(bench.read(&format!("loft/{browser}/{folder}/s:t/u|v.txt")), folder);
+    }
+}
