@@ -8,7 +8,7 @@ mod system;
 mod system;
 
 pub(crate) use system::{
-    create_new, forget_cached, forget_cached_stretch, open_plain_file, open_plain_file_to_write,
+    create_new, forget_cached, forget_cached_stretch, is_named, open_plain_file, open_plain_file_to_write,
     read_exact_at, will_be_read,
 };
 

@@ -1,7 +1,7 @@
 //! One porter at a time writes to a trunk.
 
 use crate::TrunkError;
-use crate::host::{create_new, open_plain_file_to_write};
+use crate::host::{self, create_new, open_plain_file_to_write};
 use crate::packed_form::layout::LOCK;
 use std::fs::{self, File, TryLockError};
 use std::io::{self, Read, Seek, Write};
@@ -14,6 +14,11 @@ pub(crate) struct Lock {
 }
 
 impl Lock {
+    /// The locks of all folders that a trunk lies in.
+    pub(crate) fn take_all<'f>(folders: impl IntoIterator<Item = &'f Path>) -> Result<Vec<Self>, TrunkError> {
+        folders.into_iter().map(Self::take).collect()
+    }
+
     /// The system gives the lock, so one that a killed program left behind holds nobody up. Where a file system knows no
     /// locks, as on some servers, the file alone has to do, and one left behind is told by its program being gone.
     pub(crate) fn take(folder: &Path) -> Result<Self, TrunkError> {
@@ -35,6 +40,10 @@ impl Lock {
                 }
             }
             Err(TryLockError::Error(cause)) => return Err(failed(cause)),
+        }
+        // Whoever held it took the file away meanwhile: a lock on that would keep nobody out.
+        if !host::is_named(&file, &path) {
+            return Err(held(""));
         }
         let written = file.set_len(0).and_then(|()| file.rewind()).and_then(|()| {
             file.write_all(format!("porter {} writes to this trunk\n", std::process::id()).as_bytes())

@@ -7,6 +7,7 @@
 //! group after group; the table again; the head again. Described in `docs/trunk-format.md`.
 
 use crate::host::{create_new, open_plain_file, open_plain_file_to_write, read_exact_at, write_in_portions};
+use crate::lock::Lock;
 use crate::{Damage, TrunkError};
 use reed_solomon_simd::{ReedSolomonDecoder, ReedSolomonEncoder};
 use std::fs::{self, File};
@@ -401,8 +402,13 @@ pub enum Mended {
 pub fn mend(folder: &Path) -> Result<Vec<Mended>, TrunkError> {
     let failed = |cause| TrunkError::io("mending", folder, cause);
     let mut done = Vec::new();
-    let files = spare_files(folder).map_err(failed)?;
-    for (path, name) in files.into_iter().filter(|(_, name)| !name.ends_with(OF_OPEN_LIST)) {
+    let mut files = spare_files(folder).map_err(failed)?;
+    files.retain(|(_, name)| !name.ends_with(OF_OPEN_LIST));
+    if files.is_empty() {
+        return Ok(done);
+    }
+    let _lock = Lock::take(folder)?;
+    for (path, name) in files {
         let file = name.trim_end_matches(ENDING).to_owned();
         let original = folder.join(&file);
         done.push(match Spare::open(&path).map_err(failed)? {

@@ -172,13 +172,42 @@ fn a_second_capture_tops_up_and_another_machine_is_refused() {
     bench.write("OTHER/Users/bram/Documents/a.txt", "a");
     let other = bench.porter(&["capture", "OTHER", "trunk"]).with_status(1);
     assert!(other.err.contains("trunk of another machine, PC"), "{}", other.err);
-    let trunk = bench.path("trunk/lock");
-    let lock = fs::File::create(&trunk).unwrap();
-    lock.lock().unwrap();
-    let held = bench.porter(&["capture", "PC", "trunk"]).with_status(1);
-    assert!(held.err.contains("another porter is writing"), "{}", held.err);
-    drop(lock);
-    bench.porter(&["capture", "PC", "trunk", "--quiet"]).with_status(0);
+}
+
+#[test]
+fn one_porter_at_a_time_writes_to_a_trunk_and_the_others_may_read_it() {
+    let bench = bench();
+    bench.write("key.txt", "forty kites at four");
+    bench.write("new.txt", "fifty kites at five");
+    let key = ["--passphrase-file", "key.txt"];
+    let porter = |words: &[&str]| bench.porter(&[words, &key].concat());
+    porter(&["capture", "PC", "trunk", "--seal", "--spare", "5%", "--quiet"]).with_status(0);
+    let capture: &[&str] = &["capture", "PC", "trunk", "--quiet"];
+    let mut writers = vec![
+        ("trunk/lock", capture),
+        ("trunk/lock", &["check", "trunk", "--mend", "--quiet"]),
+        ("trunk/lock", &["look", "trunk", "--mend"]),
+        ("trunk/lock", &["passphrase", "trunk", "--new-passphrase-file", "new.txt"]),
+    ];
+    // Wine says that it made links, and did not.
+    if cfg!(unix) {
+        bench.porter(&["capture", "PC", "PC/parked", "--form", "parked", "--quiet"]).with_status(0);
+        writers.push(("PC/parked/lock", &["look", "PC/parked", "--mend"]));
+    }
+    for (lock, words) in &writers {
+        let lock = fs::File::create(bench.path(lock)).unwrap();
+        lock.lock().unwrap();
+        let held = porter(words).with_status(1);
+        assert!(held.err.contains("another porter is writing"), "{words:?}: {}", held.err);
+        porter(&["check", "trunk", "--quiet"]).with_status(0);
+        porter(&["take", "trunk", "odile/folder/documents/Kites/plan 8.txt", "-"]).with_status(0);
+    }
+    // What a killed one left behind holds nobody up.
+    for (lock, words) in &writers {
+        bench.write(lock, "porter 4000000 writes to this trunk\n");
+        porter(words).with_status(0);
+        assert!(!bench.path(lock).exists());
+    }
 }
 
 #[test]

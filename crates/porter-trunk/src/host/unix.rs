@@ -24,6 +24,14 @@ pub(super) fn largest_file_in_bytes(folder: &Path) -> Option<u64> {
     is_fat.then_some(u64::from(u32::MAX))
 }
 
+/// True if an open file is what has this name: it may have been taken away, and another one put there.
+pub(crate) fn is_named(file: &File, path: &Path) -> bool {
+    use std::os::unix::fs::MetadataExt;
+    let number = |found: io::Result<std::fs::Metadata>| found.map(|found| (found.dev(), found.ino())).ok();
+    let open = number(file.metadata());
+    open.is_some() && open == number(std::fs::symlink_metadata(path))
+}
+
 /// Returns when all that was written to the volume of `folder` is on the medium, one flush for all files.
 pub(super) fn flush_volume(folder: &Path) -> io::Result<()> {
     let folder = File::open(folder)?;

@@ -120,6 +120,11 @@ pub(crate) fn create_new(path: &Path, _private: bool) -> io::Result<File> {
     File::options().read(true).write(true).create_new(true).open(path)
 }
 
+/// True unless the name is gone: as long as one that was deleted is open, Windows mostly gives its name to no other.
+pub(crate) fn is_named(_file: &File, path: &Path) -> bool {
+    std::fs::symlink_metadata(path).is_ok()
+}
+
 /// Windows sees names onto the medium by itself.
 pub(super) fn flush_folder(_folder: &Path) -> io::Result<()> {
     Ok(())

@@ -3,6 +3,7 @@
 use super::layout::{FileName, LABEL};
 use super::list::PartRow;
 use super::seal_files::SealFiles;
+use crate::lock::Lock;
 use crate::outside::Outside;
 use crate::sealing::{KeyWraps, NotOpened, TrunkKey, WorkshopKey};
 use crate::{ContentHash, Damage, TrunkError};
@@ -108,6 +109,7 @@ impl Parts {
 
     /// Wraps the key for another passphrase. Nothing else of the trunk is written.
     pub fn change_passphrase(&self, key: &TrunkKey, passphrase: &str) -> Result<(), TrunkError> {
+        let _locks = Lock::take_all(self.folders().map(|(_, folder)| folder))?;
         let Some(wraps) = self.wraps()? else { return Ok(()) };
         let first = self.first_folder();
         let wraps = wraps

@@ -8,6 +8,7 @@ use super::list::{self, List};
 use super::parts::{Opener, Parts};
 use super::without_spare;
 use crate::form::{Depth, Rows};
+use crate::lock::Lock;
 use crate::sealing::TrunkKey;
 use crate::{
     Audit, Content, Damage, Entry, EntryRefused, Extent, Label, LeftBehind, Trunk, TrunkError, TrunkItem,
@@ -210,6 +211,7 @@ impl Trunk for PackedTrunk {
             let percent = crate::spare::percent_in(folder)
                 .map_err(|cause| TrunkError::io("reading spare data in", folder, cause))?;
             if let Some(percent) = percent {
+                let _lock = Lock::take(folder)?;
                 let trunk = &self.list.contents.label.trunk_id;
                 without_spare::complete(folder, trunk, self.key.as_ref(), percent, &mut told)?;
             }

@@ -7,6 +7,7 @@ use super::layout::FileName;
 use super::list::{self, Contents, List, ListWriter, PackRow, contents_of, unpacked_lines};
 use super::parts::{Opener, Parts};
 use super::relabel::relabel_hurt;
+use crate::lock::Lock;
 use crate::{Damage, Entry, EntryAddress, Extent, Tally, TrunkError};
 use std::collections::{HashMap, HashSet};
 use std::fs;
@@ -60,6 +61,7 @@ pub fn rebuild(
 ) -> Result<Rebuilt, TrunkError> {
     let mut parts = Parts::load(folders)?;
     let key = parts.unlock(opener)?;
+    let _locks = Lock::take_all(folders.iter().map(PathBuf::as_path))?;
     let trunk = parts.outside()?.trunk_id.clone();
     let newest = list::newest(&parts)?;
     let whole =

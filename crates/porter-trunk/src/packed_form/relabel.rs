@@ -6,6 +6,7 @@ use super::list::{Contents, PartRow, contents_of};
 use super::parts::{Opener, Parts, files_in, unlock_with};
 use super::rebuild::set_aside;
 use super::seal_files::SealFiles;
+use crate::lock::Lock;
 use crate::outside::{Keeping, Outside};
 use crate::parked_form::KEPT;
 use crate::sealing::TrunkKey;
@@ -35,6 +36,7 @@ pub fn lacks_label(folder: &Path) -> Option<bool> {
 /// part, they become what they were, to the byte.
 pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), TrunkError> {
     let lost = || TrunkError::Damaged(Damage::FileMissing(LABEL.to_owned()));
+    let _locks = Lock::take_all(folders.iter().map(PathBuf::as_path))?;
     let files: Vec<Vec<File>> = folders.iter().map(|folder| finished_in(folder)).collect::<Result<_, _>>()?;
     let lacking: Vec<(usize, bool)> =
         (0..folders.len()).filter_map(|at| Some((at, lacks_label(&folders[at])?))).collect();

@@ -3,6 +3,7 @@
 
 use super::layout::{SEAL, SEAL_COPY};
 use crate::host::{read_small, replace};
+use crate::lock::Lock;
 use crate::sealing::{KeyWraps, NotOpened};
 use crate::{Damage, TrunkError};
 use std::io::ErrorKind;
@@ -95,6 +96,12 @@ impl SealFiles {
         first.chain(&self.copies).filter(is_there).try_for_each(|found| write(&found.path, wraps))
     }
 
+    /// True if there is something to write anew, and something to write it from.
+    fn can_be_mended(&self) -> bool {
+        let lacks_copy = self.copies.iter().any(Found::is_missing);
+        self.hurt().is_some_and(|(_, mut hurt)| lacks_copy || hurt.next().is_some())
+    }
+
     /// Writes those anew that are hurt, and second copies where there is none. Of the hurt ones nothing is kept: an old passphrase might still
     /// open what is left of them.
     fn mend(&self) -> Result<Resealed, TrunkError> {
@@ -136,7 +143,12 @@ pub enum Resealed {
 
 /// Writes files of the wrapped key anew from one that is whole.
 pub fn mend_seal(folders: &[PathBuf]) -> Result<Resealed, TrunkError> {
-    SealFiles::read(folders.iter().map(PathBuf::as_path)).mend()
+    let folders = || folders.iter().map(PathBuf::as_path);
+    if !SealFiles::read(folders()).can_be_mended() {
+        return Ok(Resealed::Nothing);
+    }
+    let _locks = Lock::take_all(folders())?;
+    SealFiles::read(folders()).mend()
 }
 
 /// Both files of a folder that has none.

@@ -3,6 +3,7 @@
 use super::KEPT;
 use crate::content_hash::in_pieces;
 use crate::host::{create_new, open_plain_file};
+use crate::lock::Lock;
 use crate::outside::Outside;
 use crate::packed_form::layout::FileName;
 use crate::packed_form::list::{List, newest, publish};
@@ -58,6 +59,7 @@ fn is_whole(list: &Path, number: u32, trunk: &TrunkId) -> bool {
 /// Writes a parked trunk's list anew from its second copy if it cannot be used, or the second copy from the list. What is left of the hurt list is set aside.
 pub fn mend(folder: &Path) -> Result<Rebuilt, TrunkError> {
     let trunk = Outside::load(folder)?.trunk_id;
+    let _lock = Lock::take(folder)?;
     let parts = Parts::load(&[folder.to_path_buf()])?;
     let newest = newest(&parts)?;
     // Of a list that is lost altogether the second copy is there, and the list of the state before it.
