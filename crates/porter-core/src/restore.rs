@@ -34,7 +34,7 @@ pub mod target;
 mod whole_folder;
 
 pub use existing::{Different, Existing};
-pub use new_account::{NotMade, make_account, possible_name};
+pub use new_account::{NotMade, can_make_accounts, make_account, possible_name};
 pub use plan::{Action, Plan, Refused, Step};
 pub use planning::{Wishes, homeless, plan_restore, plan_take};
 pub use run::{RestoreReport, run_plan};

@@ -360,6 +360,14 @@ impl From<BadPattern> for Failure {
 }
 
 impl Failure {
+    /// The result did not get to whoever reads it.
+    pub(crate) fn of_output(cause: &std::io::Error) -> Self {
+        Self::new(
+            format!("standard output did not take all of the result: {cause}"),
+            "What the command did is done. Is there room where its result goes?",
+        )
+    }
+
     /// The running machine cannot be used.
     pub(crate) fn not_here(error: &HereError) -> Self {
         match error {

@@ -23,6 +23,8 @@ mod views;
 
 use arguments::Arguments;
 use clap::Parser;
+use failure::Failure;
+use screen::output_failed;
 use std::process::ExitCode;
 
 /// A million entries are a hundred million small pieces of memory, which the system's own allocator hands out slowly.
@@ -33,7 +35,10 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 fn main() -> ExitCode {
     let arguments = Arguments::parse();
     stop::listen();
-    match commands::run(&arguments) {
+    let done = commands::run(&arguments);
+    match done
+        .and_then(|outcome| output_failed().map_or(Ok(outcome), |cause| Err(Failure::of_output(&cause))))
+    {
         Ok(outcome) => outcome.exit_code(),
         Err(failure) => {
             failure.show();

@@ -12,7 +12,8 @@ pub(crate) use system::moving_line;
 use anstream::adapter::strip_str;
 use anstyle::{AnsiColor, Style};
 use std::fmt::Display;
-use std::io::{IsTerminal, Write};
+use std::io::{self, ErrorKind, IsTerminal, Write};
+use std::sync::{Mutex, PoisonError};
 use unicode_width::UnicodeWidthStr;
 
 pub(crate) const BOLD: Style = Style::new().bold();
@@ -46,6 +47,30 @@ pub(crate) fn tell(line: impl Display) {
     write(To::Trouble, std::io::stderr().is_terminal(), &line.to_string());
 }
 
+/// Why standard output did not take all of the result. A reader that went away (`| head`) had enough, and that is no error.
+pub(crate) fn output_failed() -> Option<io::Error> {
+    note(io::stdout().flush());
+    FAILED.lock().unwrap_or_else(PoisonError::into_inner).take()
+}
+
+static FAILED: Mutex<Option<io::Error>> = Mutex::new(None);
+
+fn note(written: io::Result<()>) {
+    if let Err(cause) = written
+        && cause.kind() != ErrorKind::BrokenPipe
+    {
+        FAILED.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(cause);
+    }
+}
+
+fn write_line(to: To, line: &str) {
+    let written = system::write_line(to, line);
+    // Where standard error is lost nobody can be told.
+    if to == To::Output {
+        note(written);
+    }
+}
+
 /// How wide a line on standard output may be; none where no terminal is.
 pub(crate) fn columns() -> Option<usize> {
     if std::io::stdout().is_terminal() { terminal_columns() } else { None }
@@ -60,12 +85,12 @@ fn write(to: To, is_terminal: bool, line: &str) {
     let columns = if is_terminal { terminal_columns() } else { None };
     match columns {
         Some(columns) => {
-            line.lines().for_each(|line| system::write_line(to, &broken(line, columns)));
+            line.lines().for_each(|line| write_line(to, &broken(line, columns)));
             if line.is_empty() {
-                system::write_line(to, "");
+                write_line(to, "");
             }
         }
-        None => system::write_line(to, line),
+        None => write_line(to, line),
     }
 }
 
@@ -109,7 +134,7 @@ fn broken(line: &str, width: usize) -> String {
 
 /// One JSON document to standard output.
 pub(crate) fn say_json(document: &serde_json::Value) {
-    system::write_line(To::Output, &format!("{document:#}"));
+    write_line(To::Output, &format!("{document:#}"));
 }
 
 /// Asks a question on a terminal, and gives the answer without the spaces around it.

@@ -136,6 +136,11 @@ Needs attention: 1 missing. 0 files landed.
 fn each_mistake_has_its_status_and_says_what_to_do() {
     let bench = small_bench();
     bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+    bench.porter(&["capture", "OLD", "second", "--quiet"]).with_status(0);
+    for trunk in ["trunk", "second"] {
+        bench.porter(&["check", trunk, "--json", &format!("{trunk}.json"), "--quiet"]).with_status(0);
+    }
+    bench.empty_machine("LOFT", "bram");
     for (words, status, what) in [
         (&["fly"][..], 2, "unrecognized subcommand"),
         (&["survey"], 2, "required arguments"),
@@ -161,6 +166,19 @@ fn each_mistake_has_its_status_and_says_what_to_do() {
         (&["check", "trunk", "trunk"], 1, "does not look like the system drive"),
         (&["survey", "OLD", "--events", "nowhere/e.jsonl"], 1, "cannot be written"),
         (&["capture", "OLD", "OLD/Users/trunk"], 2, "on the old machine itself"),
+        (&["restore", "trunk", "LOFT", "--yes"], 1, "has no account for odile; it has bram"),
+        // A trial promises nothing that would be refused then.
+        (&["restore", "trunk", "LOFT", "--make-accounts", "--try"], 1, "only its own system makes accounts"),
+        (&["restore", "trunk", "LOFT", "--make-accounts", "--yes"], 1, "only its own system makes accounts"),
+        (&["receipt", "trunk.json", "second.json"], 2, "receipts are of different trunks"),
+        (&["receipt", "OLD"], 1, "`OLD` cannot be read"),
+        (&["workshop-key", "new", "nowhere/secret.txt"], 1, "cannot be written"),
+        (&["take", "trunk", "odile/folder/documents", "-"], 2, "is not one file"),
+        (
+            &["take", "trunk", "odile/folder/documents", "out", "--as", "registry"],
+            2,
+            "nothing in its owner's registry",
+        ),
     ] {
         let said = bench.porter(words).with_status(status);
         assert!(said.err.contains(what), "{words:?}: {}", said.err);
@@ -223,6 +241,47 @@ fn only_the_document_is_on_standard_output_and_a_closed_pipe_is_no_trouble() {
     );
     let coloured = bench.porter(&["survey", "OLD"]).with_status(0).out;
     assert!(!coloured.contains('\u{1b}'), "colour without a terminal");
+}
+
+/// What is given out as it is read cannot be taken back: the exit status has to tell.
+#[test]
+fn a_file_that_is_given_out_damaged_is_told_of() {
+    let bench = small_bench();
+    bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+    let pack = bench.path("trunk/pack-00001.pack");
+    let mut bytes = std::fs::read(&pack).unwrap();
+    let at = bytes.windows(10).position(|ten| ten == b"12 mm spar").unwrap();
+    bytes[at] = b'7';
+    std::fs::write(&pack, bytes).unwrap();
+    let take = ["take", "trunk", "odile/folder/documents/plan.txt", "-"];
+    let said = bench.porter(&take).with_status(1);
+    assert!(said.err.contains("`plan.txt` is not what was written"), "{}", said.err);
+    assert!(said.err.contains("must not be trusted"), "{}", said.err);
+    // Into a folder it does not come at all.
+    let said = bench.porter(&["take", "trunk", "odile/folder/documents", "out", "--quiet"]).with_status(3);
+    assert!(
+        said.out.contains("the trunk is damaged") && !bench.path("out/plan.txt").exists(),
+        "{}",
+        said.out
+    );
+}
+
+#[cfg(target_os = "linux")]
+#[test]
+fn a_result_that_finds_no_room_is_told_of() {
+    let bench = small_bench();
+    bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+    for words in [
+        &["take", "trunk", "odile/folder/documents/plan.txt", "-"][..],
+        &["survey", "OLD", "--json"],
+        &["check", "trunk", "--quiet"],
+    ] {
+        let full = std::fs::File::options().write(true).open("/dev/full").unwrap();
+        let started = bench.command(words).stdout(full).stderr(Stdio::piped()).spawn();
+        let said = started.unwrap().wait_with_output().unwrap();
+        let told = String::from_utf8_lossy(&said.stderr).into_owned();
+        assert!(said.status.code() == Some(1) && told.contains("did not take all"), "{words:?}: {told}");
+    }
 }
 
 #[cfg(unix)]

@@ -9,12 +9,13 @@ mod system;
 
 use crate::machine::Machine;
 use crate::machine::layout::Family;
+use std::path::Path;
 
 /// Why an account was not made.
 #[derive(Debug, thiserror::Error)]
 pub enum NotMade {
     /// Only the machine's own system makes accounts that work: an account is more than a folder there.
-    #[error("accounts are made on this machine itself")]
+    #[error("only its own system makes accounts of this machine")]
     OnlyThere,
     /// The machine is no folder of the running system.
     #[error("this machine can only be read")]
@@ -61,9 +62,20 @@ pub fn possible_name(name: &str, family: Family) -> String {
 ///
 /// On a running Linux and on a mounted one (`useradd --prefix`), as root; on a running Windows, as administrator.
 pub fn make_account(machine: &Machine, name: &str) -> Result<(), NotMade> {
+    let mounted_at = can_make_accounts(machine)?;
+    system::make(mounted_at, name)
+}
+
+/// Whether accounts of this machine can be made from here, as far as it can be told beforehand. Gives the folder that it is mounted at, unless it is the
+/// running one.
+pub fn can_make_accounts(machine: &Machine) -> Result<Option<&Path>, NotMade> {
     let root = machine.volume.host_tree().ok_or(NotMade::ReadOnlyMachine)?.root();
     let mounted_at = if machine.here.is_some() { None } else { Some(root) };
-    system::make(machine.layout.family, mounted_at, name)
+    if system::makes_accounts_of(machine.layout.family, mounted_at.is_some()) {
+        Ok(mounted_at)
+    } else {
+        Err(NotMade::OnlyThere)
+    }
 }
 
 #[cfg(test)]

@@ -6,7 +6,7 @@ use crate::{open, paths};
 use porter_core::machine::Machine;
 use porter_core::packing::Selection;
 use porter_core::restore::accounts::names_on;
-use porter_core::restore::{homeless, make_account, possible_name};
+use porter_core::restore::{can_make_accounts, homeless, make_account, possible_name};
 use porter_trunk::Trunk;
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -45,6 +45,7 @@ pub(super) fn settle(
         match way {
             Way::Leave => {}
             Way::TellWhatWouldBeMade => {
+                can_make_accounts(&machine)?;
                 tell(format_args!(
                     "An account would be made for {shown}: {name}. What goes there is not in this plan."
                 ));

@@ -32,6 +32,7 @@ pub(crate) struct UndoArguments {
 }
 
 pub(crate) fn run(arguments: &UndoArguments) -> Result<Outcome, Failure> {
+    let machine = open::machine(&arguments.machine)?;
     let asks = !arguments.yes && !arguments.try_only && !arguments.list;
     if asks && !std::io::stdin().is_terminal() {
         return Err(Failure::wrong_use(
@@ -39,7 +40,6 @@ pub(crate) fn run(arguments: &UndoArguments) -> Result<Outcome, Failure> {
             "Nothing was changed. Add --yes to take the last restore back, or --try to see what would happen.",
         ));
     }
-    let machine = open::machine(&arguments.machine)?;
     let target = machine.volume.host_tree().ok_or(UndoError::ReadOnlyMachine)?;
     let records = machine.records_on_host().map(|folder| records_in(&folder)).unwrap_or_default();
     if arguments.list {

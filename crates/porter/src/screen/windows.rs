@@ -7,7 +7,7 @@ use anstream::{AutoStream, ColorChoice};
 use anstyle::{AnsiColor, Color, Effects, Style};
 use anstyle_wincon::WinconStream;
 use indicatif::{ProgressDrawTarget, TermLike};
-use std::io::{IsTerminal, Write};
+use std::io::{self, IsTerminal, Write};
 use std::sync::OnceLock;
 use windows_sys::Wdk::System::SystemServices::RtlGetVersion;
 use windows_sys::Win32::System::SystemInformation::OSVERSIONINFOW;
@@ -15,9 +15,8 @@ use windows_sys::Win32::System::SystemInformation::OSVERSIONINFOW;
 /// The first build whose console draws escape sequences: Windows 10, version 1511.
 const FIRST_BUILD_WITH_SEQUENCES: u32 = 10_586;
 
-pub(super) fn write_line(to: To, line: &str) {
-    // A reader that went away is no error.
-    let _ = match to {
+pub(super) fn write_line(to: To, line: &str) -> io::Result<()> {
+    match to {
         To::Output => {
             let raw = std::io::stdout();
             let by_calls = draws_by_calls(raw.is_terminal(), AutoStream::choice(&raw));
@@ -28,7 +27,7 @@ pub(super) fn write_line(to: To, line: &str) {
             let by_calls = draws_by_calls(raw.is_terminal(), AutoStream::choice(&raw));
             if by_calls { draw(&mut raw.lock(), line) } else { writeln!(anstream::stderr().lock(), "{line}") }
         }
-    };
+    }
 }
 
 /// Where the moving line is drawn, so often in a second at most.

@@ -5,10 +5,11 @@ use crate::machine::layout::Family;
 use std::path::Path;
 use std::process::{Command, Stdio};
 
-pub(super) fn make(family: Family, mounted_at: Option<&Path>, name: &str) -> Result<(), NotMade> {
-    if family != Family::Linux || !cfg!(target_os = "linux") {
-        return Err(NotMade::OnlyThere);
-    }
+pub(super) fn makes_accounts_of(family: Family, _is_mounted: bool) -> bool {
+    family == Family::Linux && cfg!(target_os = "linux")
+}
+
+pub(super) fn make(mounted_at: Option<&Path>, name: &str) -> Result<(), NotMade> {
     let mut useradd = Command::new("useradd");
     useradd.args(["--create-home", "--user-group", "--shell", "/bin/bash"]);
     if let Some(root) = mounted_at {

@@ -19,10 +19,11 @@ use windows_sys::core::PWSTR;
 /// No SID is longer (`SECURITY_MAX_SID_SIZE`).
 const LONGEST_SID_IN_BYTES: usize = 68;
 
-pub(super) fn make(family: Family, mounted_at: Option<&Path>, name: &str) -> Result<(), NotMade> {
-    if family != Family::Windows || mounted_at.is_some() {
-        return Err(NotMade::OnlyThere);
-    }
+pub(super) fn makes_accounts_of(family: Family, is_mounted: bool) -> bool {
+    family == Family::Windows && !is_mounted
+}
+
+pub(super) fn make(_mounted_at: Option<&Path>, name: &str) -> Result<(), NotMade> {
     let refused = |doing: &str, code: u32| {
         let cause = std::io::Error::from_raw_os_error(code.cast_signed());
         NotMade::Refused { name: name.to_owned(), detail: format!("{doing}: {cause}") }
