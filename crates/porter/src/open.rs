@@ -275,16 +275,24 @@ pub(crate) fn conducted<T>(
     }
     let _awake = awake::keep();
     let progress = Progress::new(given.quiet);
+    let lost: Mutex<Option<std::io::Error>> = Mutex::new(None);
     let events = |event: &Event<'_>| {
         progress.hear(event);
         if let (Some(file), true) = (&file, is_recorded(event)) {
             let mut line = serde_json::to_vec(event).unwrap_or_default();
             line.push(b'\n');
             // A lost line of progress must not end a rescue.
-            let _ = file.lock().unwrap_or_else(PoisonError::into_inner).write_all(&line);
+            if let Err(cause) = file.lock().unwrap_or_else(PoisonError::into_inner).write_all(&line) {
+                lost.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(cause);
+            }
         }
     };
     let done = operation(Conduct { events: &events, stop: &STOP });
     progress.end();
+    let lost = lost.lock().unwrap_or_else(PoisonError::into_inner).take();
+    if let (Some(cause), Some(path)) = (lost, &given.events) {
+        let path = paths::shown(path);
+        tell(styled(CARE, format_args!("! `{path}` lacks events, and the work went on: {cause}.")));
+    }
     Ok(done)
 }

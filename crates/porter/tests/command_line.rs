@@ -282,6 +282,9 @@ fn a_result_that_finds_no_room_is_told_of() {
         let told = String::from_utf8_lossy(&said.stderr).into_owned();
         assert!(said.status.code() == Some(1) && told.contains("did not take all"), "{words:?}: {told}");
     }
+    // Progress that nobody can follow ends no rescue.
+    let said = bench.porter(&["capture", "OLD", "trunk", "--quiet", "--events", "/dev/full"]).with_status(0);
+    assert!(said.err.contains("`/dev/full` lacks events, and the work went on"), "{}", said.err);
 }
 
 #[cfg(unix)]
