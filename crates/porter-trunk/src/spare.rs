@@ -354,7 +354,7 @@ pub(crate) fn is_of_use_for(file: &Path) -> bool {
 pub(crate) fn percent_in(folder: &Path) -> io::Result<Option<f64>> {
     let mut least: Option<f64> = None;
     for (path, _) in spare_files(folder)? {
-        if let Some(spare) = Spare::open(&path)? {
+        if let Ok(Some(spare)) = Spare::open(&path) {
             let percent = spare.plan.percent();
             least = Some(least.map_or(percent, |before| before.min(percent)));
         }
