@@ -742,3 +742,49 @@ fn a_sealed_trunk_on_two_sticks_with_spare_data_survives_what_happens_to_sticks(
     porter(0, &["check", "second", "NEW", "--with", "first", "--quiet"]);
     assert_eq!(bench.read("NEW/Users/odile/Documents/Kites/plan 8.txt"), "spar 8\n".repeat(90));
 }
+
+#[cfg(unix)]
+#[test]
+fn a_parked_trunk_is_topped_up_by_what_changed_alone() {
+    let bench = bench();
+    let age = |what: &str| {
+        let aged = ["-type", "f", "-exec", "touch", "-d", "2020-03-04 05:06", "{}", "+"];
+        let done = std::process::Command::new("find").arg(bench.path(what)).args(aged).status();
+        assert!(done.unwrap().success());
+    };
+    let kept = || bench.snapshot("PC/parked/kept").keys().filter(|name| name.extension().is_none()).count();
+    let park = ["capture", "PC", "PC/parked", "--form", "parked", "--quiet"];
+    let check = ["check", "PC/parked", "--quiet"];
+    age("PC/Users");
+    bench.porter(&park).with_status(0);
+    let first = kept();
+    bench.porter(&park).with_status(0);
+    assert_eq!(kept(), first, "what is parked stays");
+
+    bench.write("PC/Users/odile/Documents/later.txt", "later");
+    fs::remove_file(bench.path("PC/Users/odile/Documents/Kites/plan 0.txt")).unwrap();
+    bench.write("PC/Users/odile/Documents/Kites/plan 2.txt", "another plan");
+    bench.porter(&park).with_status(0);
+    assert_eq!(kept(), first + 2, "nothing is taken away");
+    bench.porter(&check).with_status(0);
+    let plan = ["take", "PC/parked", "odile/folder/documents/Kites/plan 2.txt", "-"];
+    assert_eq!(bench.porter(&plan).with_status(0).out, "another plan");
+
+    // What was lost is parked anew, from the machine.
+    let rows = bench.snapshot("PC/parked/kept");
+    let one = rows.iter().find(|(_, (_, content, _))| content.starts_with(b"spar 8")).unwrap().0;
+    fs::remove_file(bench.path("PC/parked/kept").join(one)).unwrap();
+    assert!(bench.porter(&check).with_status(3).out.contains("plan 8.txt"));
+    bench.porter(&park).with_status(0);
+    bench.porter(&check).with_status(0);
+
+    // Neither another machine's nor another form's.
+    bench.empty_machine("OTHER", "bram");
+    bench.write("OTHER/Users/bram/Documents/a.txt", "a");
+    let other = bench.porter(&["capture", "OTHER", "PC/parked", "--form", "parked"]).with_status(1);
+    assert!(other.err.contains("trunk of another machine, PC"), "{}", other.err);
+    bench.porter(&["capture", "PC", "packed", "--quiet"]).with_status(0);
+    let packed = bench.porter(&["capture", "PC", "packed", "--form", "parked"]).with_status(1);
+    assert!(packed.err.contains("holds a finished trunk already"), "{}", packed.err);
+    bench.porter(&["check", "packed", "--quiet"]).with_status(0);
+}

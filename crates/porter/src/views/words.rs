@@ -12,7 +12,7 @@ pub(crate) const NOT_YET_COVERED: &str = "mail profiles are carried whole, and n
 
 /// A caution in three lengths.
 pub(crate) struct CautionWords {
-    /// A word or two, to stand in a row.
+    /// A word or two, to stand in a row: 14 letters at most.
     pub(crate) mark: &'static str,
     /// What to beware of.
     pub(crate) what: String,
@@ -121,7 +121,7 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             "close it before the capture",
         ),
         Caution::ProfileMissing { name, path } => (
-            "profile missing",
+            "no profile",
             format!("a browser lists the profile \u{201c}{}\u{201d}, whose folder is not there ({})", on_screen(name.as_bytes()), on_screen(path.as_bytes())),
             "look for it on other drives; else it was deleted, and only its name is left",
         ),
