@@ -24,6 +24,28 @@ pub fn on_screen(name: &[u8]) -> String {
     shown
 }
 
+/// A text that we put together and styled ourselves, whatever is in it: what chooses a style stays (`SGR` of ECMA-48, `ESC [ … m`), line ends and tabs
+/// stay, and all else that steers is written out as in [`on_screen`].
+pub fn styled_on_screen(text: &str) -> String {
+    let mut shown = String::with_capacity(text.len());
+    let mut rest = text;
+    while let Some(c) = rest.chars().next() {
+        let style = rest.strip_prefix("\u{1b}[").and_then(|inside| {
+            let length = inside.find(|c: char| !c.is_ascii_digit() && c != ';')?;
+            inside[length..].starts_with('m').then_some(2 + length + 1)
+        });
+        let length = style.unwrap_or(c.len_utf8());
+        let (this, after) = rest.split_at(length);
+        if style.is_some() || c == '\n' || c == '\t' {
+            shown.push_str(this);
+        } else {
+            shown.push_str(&on_screen(this.as_bytes()));
+        }
+        rest = after;
+    }
+    shown
+}
+
 /// Bidirectional controls, zero-width characters and separators that a terminal may take as a new line.
 /// (U+200D joins emoji and U+FE0F picks their colour form: both are kept.)
 fn reorders_or_hides(c: char) -> bool {
@@ -41,5 +63,10 @@ mod tests {
         assert_eq!(on_screen("gpj.\u{202e}exe".as_bytes()), "gpj.\\u{202e}exe");
         assert_eq!(on_screen(b"ok\xff\xfe"), "ok\\xff\\xfe");
         assert_eq!(on_screen("Café 🪁 👩‍🔧".as_bytes()), "Café 🪁 👩‍🔧");
+        let styled = "\u{1b}[1;35mCare\u{1b}[0m\tof\nCafé 👩‍🔧";
+        assert_eq!(styled_on_screen(styled), styled);
+        let steers = "a\u{1b}[2J\u{1b}[31\u{1b}]0;x\u{7}\u{1b}[;\u{202e}\r\u{1b}[";
+        let shown = "a\\u{1b}[2J\\u{1b}[31\\u{1b}]0;x\\u{7}\\u{1b}[;\\u{202e}\\u{d}\\u{1b}[";
+        assert_eq!(styled_on_screen(steers), shown);
     }
 }

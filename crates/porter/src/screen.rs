@@ -11,6 +11,7 @@ pub(crate) use system::moving_line;
 
 use anstream::adapter::strip_str;
 use anstyle::{AnsiColor, Style};
+use porter_names::screen::styled_on_screen;
 use std::fmt::Display;
 use std::io::{self, ErrorKind, IsTerminal, Write};
 use std::sync::{Mutex, PoisonError};
@@ -81,7 +82,9 @@ fn terminal_columns() -> Option<usize> {
     terminal_size::terminal_size().map(|(width, _)| usize::from(width.0).saturating_sub(1))
 }
 
+/// Whatever names, labels and reasons are in a line, none steers the terminal.
 fn write(to: To, is_terminal: bool, line: &str) {
+    let line = &*styled_on_screen(line);
     let columns = if is_terminal { terminal_columns() } else { None };
     match columns {
         Some(columns) => {

@@ -95,3 +95,45 @@ fn a_document_goes_where_it_can_be_kept_and_what_could_not_be_written_is_told_be
         assert!(bench.path("latest.html").is_symlink() && bench.read("real.html").contains("All is well"));
     }
 }
+
+/// A receipt comes by mail, and says what its sender likes. Each code that the guide names has words, and none of them steers a terminal.
+#[test]
+fn each_code_of_a_receipt_has_words_and_nothing_in_it_steers_a_terminal() {
+    let guide = include_str!("../../../docs/json.md");
+    let codes = guide.split_once("Codes of `details`: ").unwrap().1.split_once(". With").unwrap().0;
+    let codes: Vec<&str> = codes.split('`').skip(1).step_by(2).collect();
+    assert!(codes.len() > 40, "{codes:?}");
+    let bench = Workbench::new();
+    bench.empty_machine("OLD", "odile");
+    bench.write("OLD/Users/odile/Documents/plan.txt", "12 mm spar");
+    bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+    bench.porter(&["check", "trunk", "--json", "whole.json", "--quiet"]).with_status(0);
+    let mut receipt: serde_json::Value = serde_json::from_str(&bench.read("whole.json")).unwrap();
+    let evil = "\u{1b}[2J\u{202e}kites\u{7}\r";
+    let time = "2026-10-30T16:42:00Z";
+    let details = serde_json::json!({
+        "captured_size": 1, "found_size": 2, "values": 3, "files": 4, "line": 5, "most_in_bytes": 6, "missing": 7, "captured": 8,
+        "started_utc": time, "landed_utc": time, "changed_utc": time, "was_so": false, "names": [evil], "needs": [evil],
+        "now": {evil: evil}, "left": {"code": "medium", "detail": evil}, "folder": evil, "journal": evil, "path": evil,
+        "what": evil, "detail": evil, "account": evil, "place": evil, "title": evil, "has": evil, "installed": evil,
+        "name": evil, "file": evil, "why": evil, "problem": evil, "target": evil,
+    });
+    receipt["machine"] = serde_json::json!({"name": evil, "system": receipt["trunk"]["machine"]["system"]});
+    receipt["accounts"] = serde_json::json!([{"old": "odile", "new": evil}]);
+    let mut told = std::collections::BTreeSet::new();
+    for code in &codes {
+        let mut details = details.clone();
+        details["code"] = (*code).into();
+        receipt["items"][0]["reasons"] = serde_json::json!([
+            {"path": "a.txt", "verdict": "missing", "reason": evil, "needs_attention": true, "details": details, "expected_at": evil}
+        ]);
+        bench.write("evil.json", receipt.to_string());
+        let said = bench.porter(&["receipt", "evil.json", "--page", "evil.html", "--junit", "evil.xml"]);
+        assert!([0, 3].contains(&said.status), "{code}: {}", said.err);
+        for text in [&said.out, &said.err, &bench.read("evil.html"), &bench.read("evil.xml")] {
+            assert!(!text.contains(['\u{1b}', '\u{202e}', '\u{7}', '\r']), "{code}: {text:?}");
+        }
+        told.insert(said.out);
+    }
+    assert_eq!(told.len(), codes.len(), "each has its own words");
+}

@@ -162,8 +162,11 @@ pub(super) fn fold(all: usize) {
 fn show_refused(refused: &[Refused]) {
     let mut kept: BTreeMap<String, u64> = BTreeMap::new();
     for row in refused.iter().filter(|row| !row.needs_attention) {
-        let why =
-            if let Reason::Held { why } = &row.reason { why.clone() } else { words::reason(&row.reason) };
+        let why = if let Reason::Held { why } = &row.reason {
+            porter_names::screen::on_screen(why.as_bytes())
+        } else {
+            words::reason(&row.reason)
+        };
         *kept.entry(why).or_default() += 1;
     }
     for (why, number) in kept {

@@ -122,12 +122,12 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
         ),
         Caution::ProfileMissing { name, path } => (
             "no profile",
-            format!("a browser lists the profile \u{201c}{}\u{201d}, whose folder is not there ({})", on_screen(name.as_bytes()), on_screen(path.as_bytes())),
+            format!("a browser lists the profile \u{201c}{name}\u{201d}, whose folder is not there ({path})"),
             "look for it on other drives; else it was deleted, and only its name is left",
         ),
         Caution::ProfileDamaged { file, detail } => (
             "damaged",
-            format!("{file} cannot be understood ({})", on_screen(detail.as_bytes())),
+            format!("{file} cannot be understood ({detail})"),
             "it is carried as it is; ask what is missing, and look for the browser's own backups",
         ),
         Caution::NoOwner => (
@@ -183,11 +183,15 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             "survey that folder by itself",
         ),
     };
-    CautionWords { mark, what, advice }
+    CautionWords { mark, what: on_screen(what.as_bytes()), advice }
 }
 
 /// Why something was left at the capture.
 pub(crate) fn left(reason: &LeftReason) -> String {
+    on_screen(raw_left(reason).as_bytes())
+}
+
+fn raw_left(reason: &LeftReason) -> String {
     match reason {
         LeftReason::Rule { why } | LeftReason::NotCovered { why } => why.clone(),
         LeftReason::NotChosen { why } => why.clone(),
@@ -216,8 +220,12 @@ pub(crate) fn left(reason: &LeftReason) -> String {
     }
 }
 
-/// Why something did not simply land, and what to do.
+/// Why something did not simply land, and what to do. Nothing in it steers a terminal: what a reason tells may come from a trunk or a saved receipt.
 pub(crate) fn reason(reason: &Reason) -> String {
+    on_screen(raw_reason(reason).as_bytes())
+}
+
+fn raw_reason(reason: &Reason) -> String {
     match reason {
         Reason::ContentDiffers { captured_size, found_size } => format!(
             "the content is not what was captured ({} bytes then, {} now); if nobody worked on it, take it out of the trunk again",
@@ -237,7 +245,7 @@ pub(crate) fn reason(reason: &Reason) -> String {
         }
         Reason::LacksWhatItNeeds { needs, was_so } => format!(
             "it cannot be used without a file such as {}{}",
-            porter_names::screen::on_screen(needs.join(" or ").as_bytes()),
+            needs.join(" or "),
             if *was_so {
                 ", which the old machine did not have either"
             } else {
@@ -256,35 +264,29 @@ pub(crate) fn reason(reason: &Reason) -> String {
             "a version {has} has used it, and version {installed} here would refuse it: bring the browser up to date and restore again, or carry the bookmarks alone (--newer-profiles bookmarks)"
         ),
         Reason::NotEntered { title, detail } => {
-            format!("{title} could not be told of it: {}", on_screen(detail.as_bytes()))
+            format!("{title} could not be told of it: {detail}")
         }
-        Reason::Entered { name } => format!(
-            "the browser knows it as \u{201c}{}\u{201d}; another profile opens by itself",
-            on_screen(name.as_bytes())
-        ),
+        Reason::Entered { name } => {
+            format!("the browser knows it as \u{201c}{name}\u{201d}; another profile opens by itself")
+        }
         Reason::OpensByItself => "the browser opens it by itself".to_owned(),
         Reason::NotRegistered { title } => {
             format!("it is there, and {title} does not know of it: close the browser, and restore again")
         }
         Reason::OneFolderTooDeep { folder } => {
-            format!("not where it belongs, but one folder too deep, in {}", on_screen(folder.as_bytes()))
+            format!("not where it belongs, but one folder too deep, in {folder}")
         }
         Reason::RestoreCutOff { started_utc } => format!(
             "the restore of {} never came to its end: run it again, or take it back with `porter undo`",
             date_and_time(*started_utc)
         ),
         Reason::JournalDamaged { journal } => format!(
-            "the journal `{}` of an earlier restore is damaged: what got another name, or other paths, is not known. Run the restore again",
-            on_screen(journal.as_bytes())
+            "the journal `{journal}` of an earlier restore is damaged: what got another name, or other paths, is not known. Run the restore again"
         ),
         Reason::RegistryNotEntered { detail } => {
-            format!(
-                "what it has in the person's registry could not be entered: {}",
-                on_screen(detail.as_bytes())
-            )
+            format!("what it has in the person's registry could not be entered: {detail}")
         }
         Reason::RegistryDiffers { values, names } => {
-            let names: Vec<String> = names.iter().map(|name| on_screen(name.as_bytes())).collect();
             format!(
                 "{} in the person's registry not as captured: {}",
                 counted(*values, "value"),
@@ -298,11 +300,11 @@ pub(crate) fn reason(reason: &Reason) -> String {
             )
         }
         Reason::DatabaseDamaged { file, detail } => {
-            format!("{file} is not whole ({}); take it out of the trunk again", on_screen(detail.as_bytes()))
+            format!("{file} is not whole ({detail}); take it out of the trunk again")
         }
         Reason::NotChosenAtCapture => "left out on purpose when it was captured".to_owned(),
         Reason::NotChosenNow => "in the trunk, and left out on purpose".to_owned(),
-        Reason::LeftAtCapture { left: reason } => left(reason),
+        Reason::LeftAtCapture { left } => raw_left(left),
         Reason::Held { why } => format!("kept in the trunk: {why}"),
         Reason::GoneSince { landed_utc } => format!(
             "it had landed by {}, and somebody has removed or renamed it since; ask, or take it out of the trunk again",
@@ -326,8 +328,7 @@ pub(crate) fn reason(reason: &Reason) -> String {
         }
         Reason::StreamsDiffer => "landed, but without a named stream".to_owned(),
         Reason::EntryRefused { line, problem } => format!(
-            "refused: {}{}",
-            porter_names::screen::on_screen(problem.as_bytes()),
+            "refused: {problem}{}",
             if *line > 0 { format!(" (line {line} of the trunk's list)") } else { String::new() }
         ),
         Reason::LinkLeadsOut { target } => {
