@@ -1,5 +1,6 @@
 //! Names as they may be shown: no name may move the cursor, change colours, or turn the reading direction.
 
+use std::borrow::Cow;
 use std::fmt::Write;
 
 /// Text that is safe on a terminal and on a page.
@@ -10,7 +11,7 @@ pub fn on_screen(name: &[u8]) -> String {
     let mut shown = String::with_capacity(name.len());
     for chunk in name.utf8_chunks() {
         for c in chunk.valid().chars() {
-            if c.is_control() || reorders_or_hides(c) {
+            if steers(c) {
                 // Writing to a String cannot fail.
                 let _ = write!(shown, "\\u{{{:x}}}", c as u32);
             } else {
@@ -26,24 +27,31 @@ pub fn on_screen(name: &[u8]) -> String {
 
 /// A text that we put together and styled ourselves, whatever is in it: what chooses a style stays (`SGR` of ECMA-48, `ESC [ … m`), line ends and tabs
 /// stay, and all else that steers is written out as in [`on_screen`].
-pub fn styled_on_screen(text: &str) -> String {
-    let mut shown = String::with_capacity(text.len());
+pub fn styled_on_screen(text: &str) -> Cow<'_, str> {
+    let stays = |c: char| c == '\n' || c == '\t' || !steers(c);
+    if text.chars().all(stays) {
+        return Cow::Borrowed(text);
+    }
+    let mut shown = String::with_capacity(text.len() + 16);
     let mut rest = text;
     while let Some(c) = rest.chars().next() {
         let style = rest.strip_prefix("\u{1b}[").and_then(|inside| {
             let length = inside.find(|c: char| !c.is_ascii_digit() && c != ';')?;
             inside[length..].starts_with('m').then_some(2 + length + 1)
         });
-        let length = style.unwrap_or(c.len_utf8());
-        let (this, after) = rest.split_at(length);
-        if style.is_some() || c == '\n' || c == '\t' {
+        let (this, after) = rest.split_at(style.unwrap_or(c.len_utf8()));
+        if style.is_some() || stays(c) {
             shown.push_str(this);
         } else {
             shown.push_str(&on_screen(this.as_bytes()));
         }
         rest = after;
     }
-    shown
+    Cow::Owned(shown)
+}
+
+fn steers(c: char) -> bool {
+    c.is_control() || reorders_or_hides(c)
 }
 
 /// Bidirectional controls, zero-width characters and separators that a terminal may take as a new line.
