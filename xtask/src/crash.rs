@@ -18,7 +18,7 @@ use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
 /// The parts, each of which can be run alone.
-pub(crate) const PARTS: [&str; 5] = ["capture", "top-up", "mend", "undo", "full-stick"];
+pub(crate) const PARTS: [&str; 6] = ["capture", "two-sticks", "top-up", "mend", "undo", "full-stick"];
 
 /// How trunks are made, in turn.
 const WAYS: [&[&str]; 3] = [&[], &["--spare", "8%"], &["--seal", "--spare", "8%"]];
@@ -26,7 +26,7 @@ const WAYS: [&[&str]; 3] = [&[], &["--spare", "8%"], &["--seal", "--spare", "8%"
 /// Opens what is sealed. Each command has it, so that none asks.
 const PASSPHRASE: &str = "forty kites at four";
 
-/// Kills so many captures, a third as many top-ups and as many commands that mend, and two thirds as many restores and undos; all parts if none is named.
+/// Kills so many captures, a third as many that go on on a second stick, top-ups and commands that mend, and two thirds as many restores and undos; all parts if none is named.
 pub(crate) fn run(count: usize, parts: &[&str]) -> Result<(), String> {
     let porter = build_porter()?;
     let bench = tempfile_folder()?;
@@ -71,6 +71,9 @@ impl Crash {
         if wanted("capture") {
             self.captures(count, &took, &whole, &mut dice)?;
         }
+        if wanted("two-sticks") {
+            self.two_sticks(count.div_ceil(3), &took, &whole, &mut dice)?;
+        }
         if wanted("top-up") {
             self.top_ups(count.div_ceil(3), &took, &whole, &mut dice)?;
         }
@@ -106,6 +109,39 @@ impl Crash {
             self.remove(&trunk)?;
         }
         println!("capture: {count} trunks, {killed} runs killed: every trunk equals the undisturbed one");
+        Ok(())
+    }
+
+    /// Captures that are cut off on a first stick and go on on a second one, where they are cut off again.
+    fn two_sticks(
+        &self,
+        count: usize,
+        took: &[Duration],
+        whole: &Contents,
+        dice: &mut Dice,
+    ) -> Result<(), String> {
+        let mut killed = 0;
+        for number in 0..count {
+            let way = number % WAYS.len();
+            let (trunk, second) = (self.bench.join("trunk"), self.second_stick());
+            // Killed at the very beginning there is nothing yet to go on with.
+            while !trunk.join("label.json").exists() {
+                killed += u32::from(self.killed_after(&self.capture(&trunk, way), took[way], dice)?);
+            }
+            let mut capture = self.capture(&trunk, way);
+            capture.extend(["--continue-on".to_owned(), second.display().to_string()]);
+            for _ in 0..dice.below(3) {
+                killed += u32::from(self.killed_after(&capture, took[way], dice)?);
+            }
+            self.well(&capture)?;
+            let what = format!("two sticks {number} {:?}", WAYS[way]);
+            self.compare(&trunk, whole, &what)?;
+            self.is_tidy(&trunk, way, &what)?;
+            self.is_tidy(&second, way, &what)?;
+            self.remove(&trunk)?;
+            self.remove(&second)?;
+        }
+        println!("two sticks: {count} trunks, {killed} runs killed: every trunk equals the undisturbed one");
         Ok(())
     }
 
@@ -193,6 +229,16 @@ impl Crash {
         Ok(())
     }
 
+    fn second_stick(&self) -> PathBuf {
+        self.bench.join("second")
+    }
+
+    /// What names the second stick, if there is one.
+    fn other_stick(&self) -> Vec<String> {
+        let second = self.second_stick();
+        if second.exists() { words(&["--with"], &[&second]) } else { Vec::new() }
+    }
+
     fn shown(&self) -> String {
         self.porter.display().to_string()
     }
@@ -245,6 +291,7 @@ impl Crash {
         let mut take = words(&[&self.shown(), "take", "--quiet"], &[trunk]);
         take.push("odile/folder/documents".to_owned());
         take.push(out.display().to_string());
+        take.extend(self.other_stick());
         self.well(&take)?;
         let found = tree(&out)?;
         self.remove(&out)?;
@@ -252,8 +299,9 @@ impl Crash {
     }
 
     fn check(&self, trunk: &Path, what: &str) -> Result<(), String> {
-        self.well(&words(&[&self.shown(), "check", "--quiet"], &[trunk]))
-            .map_err(|said| format!("{what}: {said}"))
+        let mut check = words(&[&self.shown(), "check", "--quiet"], &[trunk]);
+        check.extend(self.other_stick());
+        self.well(&check).map_err(|said| format!("{what}: {said}"))
     }
 
     fn compare(&self, trunk: &Path, expected: &Contents, what: &str) -> Result<(), String> {
