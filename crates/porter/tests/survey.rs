@@ -71,6 +71,16 @@ fn a_registry_tells_whom_no_folder_shows_and_its_logs_the_newest() {
         ]
     );
 
+    // What an old machine calls its programs is not run by the spreadsheet that shows the table.
+    bench.write("CALM/etc/passwd", "tamsin:x:1000:1000::/home/tamsin:/bin/sh\n");
+    bench.write("CALM/etc/os-release", "NAME=Calm\n");
+    bench.write(
+        "CALM/var/lib/dpkg/status",
+        "Package: =HYPERLINK(1)\nVersion: -2\nStatus: install ok installed\nPriority: optional\nMaintainer: @noon\n",
+    );
+    bench.porter(&["survey", "CALM", "--programs", "calm.csv", "--quiet"]).with_status(0);
+    assert_eq!(bench.read("calm.csv").lines().nth(1), Some("'=HYPERLINK(1),'-2,'@noon,,,"));
+
     // Without the logs the hives are read as they are, and the survey says what that means.
     for hive in ["SOFTWARE", "SAM", "SYSTEM"] {
         std::fs::remove_file(bench.path(&config(&format!("{hive}.LOG1")))).unwrap();

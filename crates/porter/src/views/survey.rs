@@ -285,9 +285,18 @@ pub(crate) fn packing_list(machine: &Machine, survey: &Survey, unchosen: &Unchos
 pub(crate) fn programs_csv(machine: &Machine) -> Result<Vec<u8>, csv::Error> {
     let mut table = csv::Writer::from_writer(Vec::new());
     for program in &machine.programs {
+        let mut program = program.clone();
+        program.name = no_formula(program.name);
+        program.version = program.version.map(no_formula);
+        program.publisher = program.publisher.map(no_formula);
         table.serialize(program)?;
     }
     table.into_inner().map_err(|failed| failed.into_error().into())
+}
+
+/// A text from the old machine that spreadsheets take for text: what begins like a formula they would run.
+fn no_formula(text: String) -> String {
+    if text.starts_with(['=', '+', '-', '@', '\t', '\r']) { format!("'{text}") } else { text }
 }
 
 /// `porter-survey/1`.
