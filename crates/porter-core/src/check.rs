@@ -1,14 +1,19 @@
 //! The proof: a trunk against itself, or a machine against a trunk.
 
+mod entry_on_machine;
 mod finder;
+mod landed_meaning;
+mod left_behind;
 mod listed;
 mod machine;
 mod programs;
+mod same_content;
 mod trunk;
 
+pub(crate) use entry_on_machine::verdict_on_refused;
+pub(crate) use left_behind::refused_entry;
 pub(crate) use listed::Listed;
 pub use machine::check_machine;
-pub(crate) use machine::{refused_entry, verdict_on_refused};
 pub use trunk::{Proved, check_trunk, prove_trunk};
 
 use crate::packing::BadPattern;

@@ -1,6 +1,7 @@
 //! A trunk against itself.
 
 use super::CheckError;
+use super::left_behind::{leave_out, note_left_behind};
 use super::listed::Listed;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order_by_batch;
@@ -148,7 +149,7 @@ pub fn check_trunk(
             row.count(Verdict::Landed, files, size_in_bytes);
             listed.note_missing(item, row);
         } else {
-            super::machine::leave_out(row, item);
+            leave_out(row, item);
         }
     }
     let at: HashMap<&str, usize> =
@@ -176,7 +177,7 @@ pub fn check_trunk(
             _ => general.push(finding),
         }
     }
-    super::machine::note_left_behind(trunk, &mut items, &mut general)?;
+    note_left_behind(trunk, &mut items, &mut general)?;
     Ok(Receipt {
         trunk: trunk.label().clone(),
         machine: None,

@@ -1,0 +1,300 @@
+//! What became of one entry on the machine.
+
+use super::finder::{Finder, Found};
+use super::same_content::difference;
+use crate::attributes::attributes_of;
+use crate::catalogue::{Catalogue, PROFILE_PART};
+use crate::events::Conduct;
+use crate::machine::Machine;
+use crate::receipt::{Finding, Reason, Verdict};
+use crate::restore::accounts::{AccountMap, place_of};
+use crate::restore::history::History;
+use crate::restore::links::leads_out;
+use crate::restore::relocate::Relocation;
+use porter_names::RelativePath;
+use porter_source::{Metadata, ReadError, ReadTrouble, VolumeFile};
+use porter_trunk::{Content, Entry, EntryAddress, Trunk, TrunkItem, TrunkPart};
+use std::collections::HashMap;
+use time::OffsetDateTime;
+
+/// Permissions of a Unix, without those that lend the owner's rights to others.
+const PERMISSIONS: u32 = 0o777;
+/// Times that differ by no more count as the same: FAT keeps them to 2 s.
+const TIME_TOLERANCE_IN_SECONDS: i64 = 2;
+
+/// What became of one entry.
+pub(super) struct Outcome {
+    pub verdict: Verdict,
+    pub findings: Vec<Finding>,
+    /// Told once for an item: some drives keep no such times at all.
+    pub creation_time_differs: bool,
+}
+
+/// Looks for each entry where it belongs, and compares.
+pub(super) struct EntryCheck<'a> {
+    machine: &'a Machine,
+    accounts: &'a AccountMap<'a>,
+    history: &'a History,
+    finder: Finder<'a>,
+    relocation: Relocation,
+    keeps_modes: bool,
+    /// Where the parts of each item are.
+    folders: HashMap<String, Vec<RelativePath>>,
+    conduct: Conduct<'a>,
+}
+
+impl<'a> EntryCheck<'a> {
+    pub fn new(
+        trunk: &dyn Trunk,
+        machine: &'a Machine,
+        catalogue: &Catalogue,
+        accounts: &'a AccountMap<'a>,
+        history: &'a History,
+        conduct: Conduct<'a>,
+    ) -> Self {
+        let mut check = Self {
+            machine,
+            accounts,
+            history,
+            finder: Finder::new(&*machine.volume, machine.layout.name_rules(255)),
+            relocation: Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue)
+                .with(history.all_moved()),
+            keeps_modes: machine.has_permissions_of(&trunk.label().machine.system),
+            folders: HashMap::new(),
+            conduct,
+        };
+        let folders = trunk.items().iter().map(|item| {
+            let folders = item.parts.iter().filter_map(|part| check.folder_of(item, part));
+            (item.id.clone(), folders.collect())
+        });
+        check.folders = folders.collect();
+        check
+    }
+
+    /// What became of one entry.
+    pub fn check(&self, entry: &Entry) -> Outcome {
+        if let Some(why) = &entry.held {
+            return self.outcome(entry, Verdict::LeftBehind, Reason::Held { why: why.clone() }, false, None);
+        }
+        if let Content::Link { target } = &entry.content
+            && leads_out(&entry.address.path, target)
+        {
+            let target = porter_names::screen::on_screen(target);
+            let reason = Reason::LinkLeadsOut { target };
+            return self.outcome(entry, Verdict::LeftBehind, reason, true, None);
+        }
+        let expected_at = match self.expected_at(entry) {
+            Ok(path) => path,
+            Err(reason) => return self.outcome(entry, verdict_on_refused(&reason), reason, true, None),
+        };
+        let is_file = matches!(entry.content, Content::File { .. });
+        let found = match self.finder.find(&expected_at, is_file) {
+            Ok(found) => found,
+            Err(error) => {
+                let (verdict, reason) = match (self.history.refused(entry), error.trouble) {
+                    (Some(reason), _) => (verdict_on_refused(reason), reason.clone()),
+                    (None, ReadTrouble::Gone) => {
+                        let reason = match self.history.landed_utc(entry) {
+                            Some(landed_utc) => Reason::GoneSince { landed_utc },
+                            None => match self.one_folder_too_deep(entry, &expected_at) {
+                                Some(folder) => Reason::OneFolderTooDeep { folder: folder.to_string() },
+                                None => Reason::NotThere,
+                            },
+                        };
+                        (Verdict::Missing, reason)
+                    }
+                    (None, trouble) => {
+                        (Verdict::Missing, Reason::CannotBeRead { detail: trouble.to_string() })
+                    }
+                };
+                let needs_attention = reason.needs_attention();
+                return self.outcome(entry, verdict, reason, needs_attention, Some(expected_at));
+            }
+        };
+        let Found { path, metadata, opened } = found;
+        if let Some(adapted) = self.history.adapted(entry)
+            && let Content::File { .. } = entry.content
+        {
+            let followed = Content::File { size_in_bytes: metadata.size_in_bytes, hash: adapted };
+            if let Ok(None) = self.difference(&followed, &path, &metadata, None) {
+                return self.outcome(entry, Verdict::Landed, Reason::PathsFollow, false, Some(path));
+            }
+        }
+        let reason = match self.difference(&entry.content, &path, &metadata, opened) {
+            Ok(reason) => reason,
+            Err(error) => Some(Reason::CannotBeRead { detail: error.trouble.to_string() }),
+        };
+        if let Some(reason) = reason {
+            // What was refused at the restore is told as that, not as somebody's change.
+            return match self.history.refused(entry) {
+                Some(known) => {
+                    let needs_attention = known.needs_attention();
+                    self.outcome(entry, verdict_on_refused(known), known.clone(), needs_attention, Some(path))
+                }
+                None => {
+                    let reason = self.since_it_landed(entry, &metadata, reason);
+                    let needs_attention = reason.needs_attention();
+                    self.outcome(entry, Verdict::Changed, reason, needs_attention, Some(path))
+                }
+            };
+        }
+        let (mut findings, creation_time_differs) = self.remarks(entry, &path, &metadata);
+        if let Some(landed_as) = self.history.landed_as(entry) {
+            let path = landed_as.to_string();
+            let (verdict, reason) = if self.history.kept_existing(entry) {
+                (Verdict::KeptExisting, Reason::KeptExisting { path })
+            } else {
+                (Verdict::Landed, Reason::LandedAs { path })
+            };
+            findings.push(self.finding(entry, verdict, reason, false, Some(landed_as.clone())));
+        }
+        Outcome { verdict: Verdict::Landed, findings, creation_time_differs }
+    }
+
+    /// What had landed whole, and has changed after that, is somebody's work and no fault.
+    fn since_it_landed(&self, entry: &Entry, metadata: &Metadata, reason: Reason) -> Reason {
+        match (self.history.landed_utc(entry), metadata.modified_utc, &reason) {
+            (Some(landed_utc), Some(changed_utc), Reason::ContentDiffers { .. })
+                if changed_utc > landed_utc =>
+            {
+                Reason::ChangedSince { landed_utc, changed_utc }
+            }
+            _ => reason,
+        }
+    }
+
+    /// Where the profile that an item is should be, below the machine's root.
+    pub fn profile_folder(&self, item: &TrunkItem) -> Option<RelativePath> {
+        let part = item.parts.iter().find(|part| part.name == PROFILE_PART)?;
+        self.folder_of(item, part)
+    }
+
+    /// Where a part of an item is on the machine.
+    fn folder_of(&self, item: &TrunkItem, part: &TrunkPart) -> Option<RelativePath> {
+        let address = EntryAddress {
+            owner: item.account.clone(),
+            place: part.place.clone(),
+            path: RelativePath::from_bytes(part.path.as_bytes()).ok()?,
+            safe_path: None,
+        };
+        let address = self.relocation.address_of(&item.id, &address);
+        let found = place_of(self.machine, self.accounts, &address).ok()?;
+        found.path.join_path(&address.path).ok()
+    }
+
+    /// Where an entry belongs on this machine.
+    fn expected_at(&self, entry: &Entry) -> Result<RelativePath, Reason> {
+        if let Some(landed_as) = self.history.landed_as(entry) {
+            return Ok(landed_as.clone());
+        }
+        let address = self.relocation.address(entry);
+        let found = place_of(self.machine, self.accounts, &address)?;
+        let path = found.path.join_path(&address.path);
+        path.map_err(|refused| Reason::NotWritten { detail: refused.to_string() })
+    }
+
+    /// The folder inside an item's own, of the same name, in which a missing file is; none if it is not there either.
+    fn one_folder_too_deep(&self, entry: &Entry, expected_at: &RelativePath) -> Option<RelativePath> {
+        if entry.content == Content::Folder {
+            return None;
+        }
+        let own = self.folders.get(&entry.item)?.iter().find(|own| expected_at.is_within(own))?;
+        let inside = own.join(own.name()?).ok()?;
+        let path = inside.join_path(&expected_at.below(own)?).ok()?;
+        let metadata = self.machine.volume.metadata(&path).ok()?;
+        matches!(self.difference(&entry.content, &path, &metadata, None), Ok(None)).then_some(inside)
+    }
+
+    fn difference(
+        &self,
+        captured: &Content,
+        path: &RelativePath,
+        metadata: &Metadata,
+        opened: Option<Box<dyn VolumeFile>>,
+    ) -> Result<Option<Reason>, ReadError> {
+        difference(&*self.machine.volume, path, metadata, opened, captured, self.conduct)
+    }
+
+    /// What is not as it was, though the content is; and whether the time of creation is another.
+    fn remarks(&self, entry: &Entry, path: &RelativePath, metadata: &Metadata) -> (Vec<Finding>, bool) {
+        let mut reasons = Vec::new();
+        let mut creation_time_differs = false;
+        let is_file = matches!(entry.content, Content::File { .. });
+        let differ = |captured: OffsetDateTime, now: OffsetDateTime| {
+            (captured - now).whole_seconds().abs() > TIME_TOLERANCE_IN_SECONDS
+        };
+        if let (true, Some(captured), Some(now)) = (is_file, entry.modified_utc, metadata.modified_utc)
+            && differ(captured, now)
+        {
+            reasons.push(Reason::TimeDiffers);
+        }
+        let permissions = |mode: Option<u32>| mode.map(|mode| mode & PERMISSIONS);
+        let modes_differ = is_file
+            && self.keeps_modes
+            && metadata.unix_mode.is_some()
+            && permissions(entry.unix_mode) != permissions(metadata.unix_mode);
+        let has_details =
+            !entry.attributes.is_empty() || !entry.streams.is_empty() || entry.created_utc.is_some();
+        if modes_differ {
+            reasons.push(Reason::AttributesDiffer);
+        }
+        if is_file && has_details {
+            // Unreadable details are as good as none.
+            let details = self.machine.volume.details(path).unwrap_or_default();
+            let wanted = entry.attributes.without_archive();
+            if let Some(captured) = entry.created_utc {
+                creation_time_differs = details.created_utc.is_none_or(|now| differ(captured, now));
+            }
+            if !modes_differ && attributes_of(metadata, &details).without_archive() != wanted {
+                reasons.push(Reason::AttributesDiffer);
+            }
+            let landed = |wanted: &porter_trunk::NamedStream| {
+                details.streams.iter().any(|s| s.name == wanted.name && s.content == wanted.content)
+            };
+            if !entry.streams.iter().all(landed) {
+                reasons.push(Reason::StreamsDiffer);
+            }
+        }
+        let finding = |reason| self.finding(entry, Verdict::Landed, reason, false, Some(path.clone()));
+        (reasons.into_iter().map(finding).collect(), creation_time_differs)
+    }
+
+    fn outcome(
+        &self,
+        entry: &Entry,
+        verdict: Verdict,
+        reason: Reason,
+        needs_attention: bool,
+        at: Option<RelativePath>,
+    ) -> Outcome {
+        let findings = vec![self.finding(entry, verdict, reason, needs_attention, at)];
+        Outcome { verdict, findings, creation_time_differs: false }
+    }
+
+    fn finding(
+        &self,
+        entry: &Entry,
+        verdict: Verdict,
+        reason: Reason,
+        needs_attention: bool,
+        expected_at: Option<RelativePath>,
+    ) -> Finding {
+        Finding { path: entry.address.path.clone(), verdict, reason, needs_attention, expected_at }
+    }
+}
+
+/// How a receipt counts what the restore refused.
+pub(crate) fn verdict_on_refused(reason: &Reason) -> Verdict {
+    match reason {
+        Reason::InTheWay { .. } => Verdict::KeptExisting,
+        Reason::Held { .. }
+        | Reason::NewerThanProgram { .. }
+        | Reason::NoSuchProgram { .. }
+        | Reason::LinkLeadsOut { .. }
+        | Reason::LinkNotMade { .. }
+        | Reason::EntryRefused { .. }
+        | Reason::TooDeep { .. }
+        | Reason::Twice => Verdict::LeftBehind,
+        _ => Verdict::Missing,
+    }
+}

@@ -1,0 +1,87 @@
+//! What is not on a machine on purpose: left at the capture, not chosen, or for a person to set up.
+
+use crate::item::Facts;
+use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
+use porter_names::RelativePath;
+use porter_trunk::{EntryRefused, Trunk, TrunkError, TrunkItem};
+use std::collections::HashMap;
+
+/// What a program keeps, and all of which stays in the trunk on purpose, has not landed. Of a folder in which there is nothing but
+/// an old registry nobody misses anything.
+pub(super) fn call_left_behind_if_nothing_landed(row: &mut ItemReceipt) {
+    let is_held = row.counts.iter().all(|count| count.landed == 0)
+        && row.findings.iter().any(|finding| matches!(finding.reason, Reason::Held { .. }));
+    if is_held && row.kind != "folder" && row.files.landed == 0 && row.verdict == Verdict::Landed {
+        row.verdict = Verdict::LeftBehind;
+    }
+}
+
+/// Marks a setting as one that a person sets up: that is the plan, and no alarm.
+pub(super) fn set_by_hand(row: &mut ItemReceipt, now: Facts) {
+    row.verdict = Verdict::LeftBehind;
+    row.find(Finding {
+        path: RelativePath::root(),
+        verdict: Verdict::LeftBehind,
+        reason: Reason::SetByHand { now },
+        needs_attention: false,
+        expected_at: None,
+    });
+}
+
+/// Marks an item as left out on purpose: at the capture, or else now.
+pub(super) fn leave_out(row: &mut ItemReceipt, item: &TrunkItem) {
+    let (left, reason) = if item.chosen {
+        (item.captured, Reason::NotChosenNow)
+    } else {
+        (item.seen, Reason::NotChosenAtCapture)
+    };
+    row.count(Verdict::LeftBehind, left.files, left.size_in_bytes);
+    row.verdict = Verdict::LeftBehind;
+    row.find(Finding {
+        path: RelativePath::root(),
+        verdict: Verdict::LeftBehind,
+        reason,
+        needs_attention: false,
+        expected_at: None,
+    });
+}
+
+/// A line of the trunk's list that must not be used, as a finding.
+pub(crate) fn refused_entry(refused: &EntryRefused) -> Finding {
+    Finding {
+        path: RelativePath::from_bytes(&refused.path).unwrap_or_default(),
+        verdict: Verdict::LeftBehind,
+        reason: Reason::EntryRefused { line: refused.line, problem: refused.problem.clone() },
+        needs_attention: true,
+        expected_at: None,
+    }
+}
+
+/// Adds what the capture left behind: it is part of the truth, whichever way the trunk is checked.
+pub(super) fn note_left_behind(
+    trunk: &dyn Trunk,
+    items: &mut [ItemReceipt],
+    general: &mut Vec<Finding>,
+) -> Result<(), TrunkError> {
+    let at: HashMap<String, usize> = items.iter().enumerate().map(|(at, row)| (row.id.clone(), at)).collect();
+    for left in trunk.left()? {
+        let left = match left {
+            Ok(left) => left,
+            Err(refused) => {
+                general.push(refused_entry(&refused));
+                continue;
+            }
+        };
+        let Some(at) = left.item.as_ref().and_then(|item| at.get(item)) else { continue };
+        let tally = left.tally.unwrap_or_default();
+        items[*at].count(Verdict::LeftBehind, tally.files, tally.size_in_bytes);
+        items[*at].find(Finding {
+            path: left.volume_path,
+            verdict: Verdict::LeftBehind,
+            needs_attention: left.reason.needs_attention(),
+            reason: Reason::LeftAtCapture { left: left.reason },
+            expected_at: None,
+        });
+    }
+    Ok(())
+}
