@@ -1,11 +1,15 @@
 //! Into a trunk: every entry of the chosen items is captured or listed as left, and the trunk is read back before
 //! it counts.
 
+mod balance;
+mod carrier;
 pub mod forecast;
+mod listed;
+mod outlook;
 mod run;
 
 pub use forecast::{Forecast, Shape, forecast, pass_by, trunk_around};
-pub(crate) use run::trunk_part;
+pub(crate) use listed::trunk_part;
 pub use run::{CaptureReport, Job, capture};
 
 use porter_trunk::{Damage, TrunkError};
