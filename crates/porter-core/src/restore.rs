@@ -11,6 +11,7 @@
 //! followed, and none is made that leads out of its place.
 
 pub mod accounts;
+mod edits;
 pub mod existing;
 mod flusher;
 pub mod history;
@@ -28,16 +29,20 @@ pub mod plan;
 mod planner;
 mod planning;
 pub mod relocate;
+pub mod report;
 pub mod run;
+mod runner;
 pub(crate) mod set_registry;
 pub mod target;
 mod whole_folder;
+mod write_ahead;
 
 pub use existing::{Different, Existing};
 pub use new_account::{NotMade, can_make_accounts, make_account, possible_name};
 pub use plan::{Action, Plan, Refused, Step};
 pub use planning::{Wishes, homeless, plan_restore, plan_take};
-pub use run::{RestoreReport, run_plan};
+pub use report::RestoreReport;
+pub use run::run_plan;
 
 use crate::receipt::Reason;
 use accounts::AccountsError;

@@ -3,7 +3,7 @@
 use super::RestoreError;
 use super::journal::JournalLine;
 use super::plan::{Plan, Refused};
-use super::run::RestoreReport;
+use super::report::RestoreReport;
 use crate::receipt::Reason;
 use crate::registry_part::landing::RegistryChange;
 use crate::registry_part::running;

@@ -4,7 +4,7 @@
 use super::host;
 use super::land::{Home, NotLanded, land_directly, not_written, waiting_name};
 use super::plan::{Action, Due, Plan};
-use super::run::Runner;
+use super::runner::Runner;
 use porter_names::RelativePath;
 use porter_trunk::{Content, Trunk};
 use std::collections::HashSet;

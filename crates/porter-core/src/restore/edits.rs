@@ -1,0 +1,67 @@
+//! Files of the new machine that get another content, such as a program's list of profiles.
+
+use super::RestoreError;
+use super::host;
+use super::journal::{JournalLine, PathField};
+use super::land::{Home, NotLanded, Place, land_bytes};
+use super::plan::{Plan, Refused};
+use super::report::RestoreReport;
+use super::runner::Runner;
+use porter_trunk::{ContentHash, Tally};
+
+impl Runner<'_> {
+    /// Writes the files of the machine that get another content: what they were is set aside. One that cannot be written is told, and
+    /// keeps what it has.
+    pub(super) fn edit(&self, plan: &Plan, report: &mut RestoreReport) -> Result<(), RestoreError> {
+        let mut lines = Vec::new();
+        for (at, to) in &plan.beside_edits {
+            lines.push(JournalLine::SetAside { at: PathField(at.clone()), to: PathField(to.clone()) });
+        }
+        for (edit, aside) in &plan.edits {
+            lines.push(JournalLine::Edit {
+                item: edit.item.clone(),
+                at: PathField(edit.at.clone()),
+                aside: aside.clone().map(PathField),
+                blake3: ContentHash::of(&edit.content),
+            });
+        }
+        self.see_written(&lines)?;
+        for (at, to) in &plan.beside_edits {
+            if let (Ok(from), Ok(aside)) = (self.host_path(at), self.host_path(to))
+                && host::rename_without_replacing(&from, &aside).is_ok()
+            {
+                report.set_aside.push((at.clone(), to.clone()));
+            }
+        }
+        for (edit, aside) in &plan.edits {
+            let written = (|| {
+                let path = self.host_path(&edit.at).map_err(NotLanded::Refused)?;
+                let aside =
+                    aside.as_ref().map(|to| self.host_path(to)).transpose().map_err(NotLanded::Refused)?;
+                let folder = path.parent().unwrap_or(&path).to_path_buf();
+                let owner = self.owner_in(&folder);
+                let home = Home::open(folder, owner)?;
+                let place = Place { home: &home, target: &path, set_aside: aside.as_deref(), same_as: None };
+                land_bytes(&edit.content, &place, self.mark)
+            })();
+            match written {
+                Ok(()) => {
+                    report.written += Tally::file(edit.content.len() as u64);
+                    report.set_aside.extend(aside.clone().map(|to| (edit.at.clone(), to)));
+                }
+                Err(NotLanded::Refused(reason)) => report.refused.push(Refused {
+                    item: Some(edit.item.clone()),
+                    key: None,
+                    path: edit.at.clone(),
+                    reason,
+                    needs_attention: true,
+                }),
+                Err(NotLanded::VolumeFailed(cause)) => {
+                    let path = self.target.root().to_path_buf();
+                    return Err(RestoreError::Volume { path, cause });
+                }
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,45 @@
+//! What a restore tells when it is done.
+
+use super::plan::{Action, Due, Refused};
+use crate::events::{Conduct, Event};
+use porter_names::RelativePath;
+use porter_trunk::{Content, Tally};
+use std::path::PathBuf;
+
+/// What a restore did.
+#[derive(Debug)]
+pub struct RestoreReport {
+    /// What was written.
+    pub written: Tally,
+    /// What was there already, byte for byte.
+    pub identical: Tally,
+    /// What was set aside, and its dated name.
+    pub set_aside: Vec<(RelativePath, RelativePath)>,
+    /// What landed under another name than its own.
+    pub renamed: Vec<(RelativePath, RelativePath)>,
+    /// What did not land.
+    pub refused: Vec<Refused>,
+    /// How many values of people's registries were set.
+    pub registry_values: u64,
+    /// The record of it all on the machine; none for a take.
+    pub journal: Option<PathBuf>,
+}
+
+impl RestoreReport {
+    pub(super) fn note_landed(&mut self, due: &Due<'_>, conduct: Conduct<'_>) {
+        if due.step.renamed {
+            self.renamed.push((due.entry.address.path.clone(), due.at.clone()));
+        }
+        match due.step.action {
+            Action::Identical | Action::FolderMade => return,
+            Action::SetAside(_) => self.set_aside.extend(due.aside().map(|aside| (due.at.clone(), aside))),
+            Action::Create | Action::Beside => {}
+        }
+        if let Content::File { size_in_bytes, .. } = due.entry.content {
+            self.written += Tally::file(size_in_bytes);
+            conduct.send(&Event::File { item: &due.entry.item, path: &due.at, size_in_bytes });
+        } else {
+            self.written += Tally::LINK;
+        }
+    }
+}

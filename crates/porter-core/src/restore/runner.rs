@@ -1,0 +1,172 @@
+//! Taking single steps of a plan.
+
+use super::RestoreError;
+use super::host::{self, Owner, owner_like};
+use super::journal::Journal;
+use super::land::{Home, NotLanded, Place, land, not_written};
+use super::plan::{Action, Due, NewFolder};
+use super::whole_folder::{Lot, WholeFolders, land_whole};
+use crate::events::Conduct;
+use crate::receipt::Reason;
+use porter_names::RelativePath;
+use porter_names::host::to_host;
+use porter_source::HostTree;
+use porter_trunk::{Content, ContentHash, Trunk};
+use std::cell::RefCell;
+use std::collections::HashMap;
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::rc::Rc;
+use std::sync::{Mutex, PoisonError};
+
+/// Why a step was not taken.
+pub(super) enum StepFailed {
+    Refused(Reason),
+    Ends(RestoreError),
+}
+
+/// What all steps of a run have in common.
+pub(super) struct Runner<'a> {
+    pub(super) trunk: &'a dyn Trunk,
+    pub(super) whole_folders: WholeFolders<'a>,
+    pub(super) target: &'a HostTree,
+    pub(super) mark: &'a str,
+    pub(super) journal: Option<&'a Journal>,
+    /// Whose the things in a folder are to be: the folder's owner's.
+    pub(super) owners: Mutex<HashMap<PathBuf, Option<Owner>>>,
+    /// Where files with several names landed, by their numbers in the trunk.
+    pub(super) linked: Mutex<HashMap<u64, (PathBuf, ContentHash)>>,
+    pub(super) conduct: Conduct<'a>,
+}
+
+impl Runner<'_> {
+    pub(super) fn host_path(&self, path: &RelativePath) -> Result<PathBuf, Reason> {
+        self.target.host_path(path).map_err(|cause| Reason::NotWritten { detail: cause.to_string() })
+    }
+
+    pub(super) fn owner_in(&self, folder: &Path) -> Option<Owner> {
+        let mut owners = self.owners.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(owner) = owners.get(folder) {
+            return *owner;
+        }
+        let owner = owner_like(folder);
+        owners.insert(folder.to_path_buf(), owner);
+        owner
+    }
+
+    /// A folder that cannot be made shows in each entry that should have gone into it.
+    pub(super) fn make_folder(&self, folder: &NewFolder) -> Result<(), RestoreError> {
+        let Ok(path) = self.host_path(&folder.at) else { return Ok(()) };
+        if let Some(to) = &folder.set_aside {
+            let Ok(aside) = self.host_path(to) else { return Ok(()) };
+            if host::rename_without_replacing(&path, &aside).is_err() {
+                return Ok(());
+            }
+        }
+        match self.make_owned(&path).map_err(not_written) {
+            Err(NotLanded::VolumeFailed(cause)) => Err(RestoreError::Volume { path, cause }),
+            Ok(()) | Err(NotLanded::Refused(_)) => Ok(()),
+        }
+    }
+
+    fn make_owned(&self, path: &Path) -> io::Result<()> {
+        fs::create_dir(path)?;
+        host::set_folder_owner(path, path.parent().and_then(|above| self.owner_in(above)));
+        Ok(())
+    }
+
+    /// Makes a folder that might have landed whole, unless another thread did.
+    pub(super) fn make_awaited(&self, path: &Path) -> io::Result<()> {
+        match self.make_owned(path) {
+            Err(cause) if cause.kind() == io::ErrorKind::AlreadyExists => Ok(()),
+            made => made,
+        }
+    }
+
+    /// The folder that a step goes into. The threads of a run take most steps of one after the other, and end with it.
+    fn home(&self, due: &Due<'_>) -> Result<Rc<Home>, NotLanded> {
+        thread_local! {
+            static LAST: RefCell<Option<(u32, Rc<Home>)>> = const { RefCell::new(None) };
+        }
+        LAST.with_borrow_mut(|last| match last {
+            Some((number, home)) if *number == due.step.home => Ok(Rc::clone(home)),
+            _ => {
+                let folder = due.at.parent().unwrap_or_default();
+                let path = self.host_path(&folder).map_err(NotLanded::Refused)?;
+                let owner = if self.whole_folders.contain(&folder) {
+                    self.make_awaited(&path).map_err(not_written)?;
+                    // Another thread may be about to give it away.
+                    path.parent().and_then(|above| self.owner_in(above))
+                } else {
+                    self.owner_in(&path)
+                };
+                let home = Rc::new(Home::open(path, owner)?);
+                *last = Some((due.step.home, Rc::clone(&home)));
+                Ok(home)
+            }
+        })
+    }
+
+    /// Where something of that name is in a folder.
+    pub(super) fn path_in(&self, home: &Home, name: &[u8]) -> Result<PathBuf, Reason> {
+        RelativePath::root()
+            .join(name)
+            .map_err(|refused| refused.to_string())
+            .and_then(|name| to_host(&home.path, &name).map_err(|cause| cause.to_string()))
+            .map_err(|detail| Reason::NotWritten { detail })
+    }
+
+    fn failed(&self, due: &Due<'_>, failed: NotLanded) -> StepFailed {
+        match failed {
+            NotLanded::Refused(reason) => StepFailed::Refused(reason),
+            NotLanded::VolumeFailed(cause) => {
+                let path = self.host_path(&due.at).unwrap_or_default();
+                StepFailed::Ends(RestoreError::Volume { path, cause })
+            }
+        }
+    }
+
+    /// Takes all steps of a lot, and says of each what became of it.
+    pub(super) fn take_all(&self, lot: &Lot<'_>) -> Vec<Result<(), StepFailed>> {
+        let whole = if lot.is_whole { land_whole(self, lot) } else { None };
+        let dues = lot.dues.iter();
+        match whole {
+            Some(landed) => dues
+                .zip(landed)
+                .map(|(due, landed)| landed.map_err(|failed| self.failed(due, failed)))
+                .collect(),
+            None => dues.map(|due| self.take(due)).collect(),
+        }
+    }
+
+    fn take(&self, due: &Due<'_>) -> Result<(), StepFailed> {
+        if matches!(due.step.action, Action::FolderMade | Action::Identical) {
+            return Ok(());
+        }
+        let sort = |failed| self.failed(due, failed);
+        let home = self.home(due).map_err(sort)?;
+        let in_home = |name: &[u8]| self.path_in(&home, name).map_err(StepFailed::Refused);
+        let path = in_home(due.at.name().unwrap_or_default())?;
+        let aside = match &due.step.action {
+            Action::SetAside(name) => Some(in_home(name)?),
+            _ => None,
+        };
+        // Files with several names come one after the other: the second finds the first.
+        let mut linked = due
+            .entry
+            .same_file
+            .map(|number| (number, self.linked.lock().unwrap_or_else(PoisonError::into_inner)));
+        let same_as = linked.as_ref().and_then(|(number, linked)| {
+            let (path, hash) = linked.get(number)?;
+            matches!(due.entry.content, Content::File { hash: ours, .. } if ours == *hash)
+                .then_some(path.as_path())
+        });
+        let place = Place { home: &home, target: &path, set_aside: aside.as_deref(), same_as };
+        land(self.trunk, &due.entry, due.adapted, &place, self.mark, self.conduct).map_err(sort)?;
+        if let (Some((number, linked)), Content::File { hash, .. }) = (&mut linked, &due.entry.content) {
+            linked.insert(*number, (path, *hash));
+        }
+        Ok(())
+    }
+}
