@@ -118,6 +118,18 @@ pub enum Damage {
 }
 
 impl Damage {
+    /// Why a file of the trunk, called `file` for people, cannot be opened or read to its end.
+    pub(crate) fn of_reading(cause: &io::Error, file: &str) -> Self {
+        let file = file.to_owned();
+        match cause.kind() {
+            io::ErrorKind::NotFound => Self::FileMissing(file),
+            // So says whoever opens files of a trunk.
+            io::ErrorKind::InvalidInput => Self::NotAPlainFile(file),
+            io::ErrorKind::UnexpectedEof => Self::ContentChanged(file),
+            _ => Self::FileUnreadable(file, cause.to_string()),
+        }
+    }
+
     /// The file that is concerned.
     pub fn file(&self) -> &str {
         match self {

@@ -13,9 +13,13 @@
 mod block;
 mod block_cache;
 mod block_file;
+mod block_file_writer;
 mod buffers;
 mod content_index;
+mod content_writer;
+mod cut_off;
 mod cutter;
+mod file_frame;
 pub(crate) mod layout;
 mod lines;
 pub(crate) mod list;
@@ -30,7 +34,7 @@ mod stock;
 mod without_spare;
 mod writer;
 
-pub(crate) use block_file::Run;
+pub(crate) use block_file_writer::Run;
 pub(crate) use parts::files_in;
 pub use parts::{Opener, Parts};
 pub use reader::PackedTrunk;

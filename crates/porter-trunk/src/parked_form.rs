@@ -323,11 +323,7 @@ impl Trunk for ParkedTrunk {
     fn open_content(&self, entry: &Entry) -> Result<Box<dyn BufRead + Send + '_>, Damage> {
         let shown = || entry.address.path.to_string();
         let path = self.content_file(entry).ok_or_else(|| Damage::ListsDisagree(shown()))?;
-        let file = open_plain_file(&path).map_err(|cause| match cause.kind() {
-            io::ErrorKind::NotFound => Damage::FileMissing(shown()),
-            io::ErrorKind::InvalidInput => Damage::NotAPlainFile(shown()),
-            _ => Damage::FileUnreadable(shown(), cause.to_string()),
-        })?;
+        let file = open_plain_file(&path).map_err(|cause| Damage::of_reading(&cause, &shown()))?;
         Ok(Box::new(content_in(file, entry.size_in_bytes())))
     }
 

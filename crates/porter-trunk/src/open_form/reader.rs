@@ -102,7 +102,7 @@ impl OpenTrunk {
         };
         // Without it there is nothing that could be used.
         open_plain_file(&folder.join(ENTRIES))
-            .map_err(|cause| TrunkError::Damaged(damage_from(&cause, ENTRIES)))?;
+            .map_err(|cause| TrunkError::Damaged(Damage::of_reading(&cause, ENTRIES)))?;
         Ok(Self {
             flaws,
             folder: folder.to_path_buf(),
@@ -146,7 +146,7 @@ impl OpenTrunk {
             match fs::symlink_metadata(&folder) {
                 Ok(found) if found.is_dir() && !found.is_symlink() => {}
                 Ok(_) => return Err(Damage::NotAPlainFile(shown.to_owned())),
-                Err(cause) => return Err(damage_from(&cause, shown)),
+                Err(cause) => return Err(Damage::of_reading(&cause, shown)),
             }
         }
         self.plain_folders.lock().unwrap_or_else(PoisonError::into_inner).insert(folder);
@@ -192,7 +192,7 @@ impl Trunk for OpenTrunk {
         let shown = shown(&payload);
         self.refuse_links_above(&payload, &shown)?;
         let file = open_plain_file(&host_path(&self.folder, &payload)?)
-            .map_err(|cause| damage_from(&cause, &shown))?;
+            .map_err(|cause| Damage::of_reading(&cause, &shown))?;
         if self.from_medium {
             forget_cached(&file);
         }
@@ -286,14 +286,6 @@ fn host_path(root: &Path, below: &RelativePath) -> Result<PathBuf, Damage> {
     host::to_host(root, below).map_err(|_| Damage::FileMissing(below.to_string()))
 }
 
-fn damage_from(cause: &io::Error, shown: &str) -> Damage {
-    match cause.kind() {
-        io::ErrorKind::NotFound => Damage::FileMissing(shown.to_owned()),
-        io::ErrorKind::InvalidInput => Damage::NotAPlainFile(shown.to_owned()),
-        _ => Damage::FileUnreadable(shown.to_owned(), cause.to_string()),
-    }
-}
-
 fn read_whole(folder: &Path, name: &str) -> Result<Vec<u8>, TrunkError> {
     let path = folder.join(name);
     let mut content = Vec::new();
@@ -360,7 +352,7 @@ fn flaws_of_tag_files(folder: &Path, unpublished: bool) -> Result<Vec<Damage>, T
         match found {
             Ok(found) if found == *expected => {}
             Ok(_) => flaws.push(Damage::ContentChanged(name.to_owned())),
-            Err(cause) => flaws.push(damage_from(&cause, name)),
+            Err(cause) => flaws.push(Damage::of_reading(&cause, name)),
         }
     }
     Ok(flaws)

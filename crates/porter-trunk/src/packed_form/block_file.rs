@@ -2,231 +2,18 @@
 //!
 //! A file without a tail is one that was cut off; its blocks can still be read one after the other.
 
-use super::block::{self, Directory, HEAD_IN_BYTES, Head, Kind, Opened, Proving, Sealed};
+use super::block::{self, Directory, HEAD_IN_BYTES, Head, Kind, Opened, Proving};
 use super::buffers::Buffer;
-use super::buffers::Bytes;
-use crate::host::{open_plain_file, open_plain_file_to_write, read_exact_at, write_in_portions};
+use super::file_frame::{BadFileHead, FILE_HEAD_IN_BYTES, FileHead, Role, TAIL_IN_BYTES, mark_of, tail};
+use crate::host::{open_plain_file, read_exact_at};
 use crate::sealing::{FileKey, TrunkKey};
 use crate::{Damage, TrunkId};
 use std::fs::File;
-use std::io::{self, Write};
+use std::io;
 use std::path::{Path, PathBuf};
 
-const TAIL_MAGIC: [u8; 8] = *b"PORTEREN";
-const TAIL_IN_BYTES: usize = 40;
-pub(super) const FILE_HEAD_IN_BYTES: usize = 64;
-const INDEX_ROW_IN_BYTES: usize = 8 + HEAD_IN_BYTES;
-
-/// Version of the format of files and blocks. A reader refuses another one.
-pub(super) const VERSION: u16 = 1;
-
-/// What a file is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Role {
-    /// Contents, and the entries they belong to.
-    Pack,
-    /// All of a finished trunk but the contents.
-    List,
-}
-
-impl Role {
-    const fn magic(self) -> [u8; 8] {
-        match self {
-            Self::Pack => *b"PORTERPK",
-            Self::List => *b"PORTERLS",
-        }
-    }
-}
-
-/// The beginning of a file.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) struct FileHead {
-    pub(super) role: Role,
-    pub(super) sealed: bool,
-    /// The beginning of the BLAKE3 of the trunk's id: a file of another trunk is told from our own.
-    trunk: [u8; 16],
-    /// Its number among the files of its role, from 1.
-    pub(super) number: u32,
-    /// Drawn anew for every run that writes: no two runs seal with one key.
-    salt: [u8; 16],
-}
-
-/// Why bytes are no beginning of a file.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(super) enum BadFileHead {
-    Changed,
-    Version(u16),
-}
-
-impl FileHead {
-    /// True if it stands in a file of this trunk.
-    pub(super) fn is_of(&self, trunk: &TrunkId) -> bool {
-        self.trunk == mark_of(trunk)
-    }
-
-    pub(super) fn to_bytes(self) -> [u8; FILE_HEAD_IN_BYTES] {
-        let mut bytes = [0; FILE_HEAD_IN_BYTES];
-        bytes[..8].copy_from_slice(&self.role.magic());
-        bytes[8..10].copy_from_slice(&VERSION.to_le_bytes());
-        bytes[12] = u8::from(self.sealed);
-        bytes[16..32].copy_from_slice(&self.trunk);
-        bytes[32..36].copy_from_slice(&self.number.to_le_bytes());
-        bytes[36..52].copy_from_slice(&self.salt);
-        let check: [u8; 32] = blake3::hash(&bytes[..56]).into();
-        bytes[56..].copy_from_slice(&check[..8]);
-        bytes
-    }
-
-    pub(super) fn from_bytes(bytes: &[u8]) -> Result<Self, BadFileHead> {
-        let bytes: &[u8; FILE_HEAD_IN_BYTES] = bytes
-            .get(..FILE_HEAD_IN_BYTES)
-            .and_then(|bytes| bytes.try_into().ok())
-            .ok_or(BadFileHead::Changed)?;
-        let role = [Role::Pack, Role::List]
-            .into_iter()
-            .find(|role| bytes[..8] == role.magic())
-            .ok_or(BadFileHead::Changed)?;
-        let check: [u8; 32] = blake3::hash(&bytes[..56]).into();
-        if bytes[56..] != check[..8] {
-            return Err(BadFileHead::Changed);
-        }
-        let version = u16::from_le_bytes([bytes[8], bytes[9]]);
-        if version != VERSION {
-            return Err(BadFileHead::Version(version));
-        }
-        let (mut trunk, mut salt) = ([0; 16], [0; 16]);
-        trunk.copy_from_slice(&bytes[16..32]);
-        salt.copy_from_slice(&bytes[36..52]);
-        let number = u32::from_le_bytes([bytes[32], bytes[33], bytes[34], bytes[35]]);
-        let head = Self { role, sealed: bytes[12] == 1, trunk, number, salt };
-        if head.to_bytes() == *bytes { Ok(head) } else { Err(BadFileHead::Changed) }
-    }
-}
-
-/// What all files that one run writes have in common.
-pub(crate) struct Run {
-    trunk: [u8; 16],
-    salt: [u8; 16],
-    key: Option<FileKey>,
-    /// Files are readable by their owner only.
-    pub(super) private: bool,
-}
-
-impl Run {
-    pub(crate) fn begin(trunk: &TrunkId, key: Option<&TrunkKey>) -> io::Result<Self> {
-        let mut salt = [0; 16];
-        crate::sealing::fill_random(&mut salt)?;
-        Ok(Self {
-            trunk: mark_of(trunk),
-            salt,
-            key: key.map(|key| key.file_key(&salt)),
-            private: key.is_some(),
-        })
-    }
-
-    pub(super) fn key(&self) -> Option<&FileKey> {
-        self.key.as_ref()
-    }
-}
-
-/// The beginning of the BLAKE3 of a trunk's id.
-fn mark_of(trunk: &TrunkId) -> [u8; 16] {
-    let hash: [u8; 32] = blake3::hash(trunk.to_string().as_bytes()).into();
-    let mut mark = [0; 16];
-    mark.copy_from_slice(&hash[..16]);
-    mark
-}
-
-/// A file that is being written, under a name that no reader takes for a whole one.
-pub(super) struct BlockFileWriter {
-    file: File,
-    path: PathBuf,
-    length_in_bytes: u64,
-    rows: Vec<(u64, Head)>,
-}
-
-impl BlockFileWriter {
-    pub(super) fn create(path: &Path, role: Role, number: u32, run: &Run) -> io::Result<Self> {
-        let mut file = crate::host::create_new(path, run.private)?;
-        let head =
-            FileHead { role, sealed: run.key.is_some(), trunk: run.trunk, number, salt: run.salt }.to_bytes();
-        file.write_all(&head)?;
-        Ok(Self { file, path: path.to_path_buf(), length_in_bytes: head.len() as u64, rows: Vec::new() })
-    }
-
-    pub(super) fn path(&self) -> &Path {
-        &self.path
-    }
-
-    pub(super) fn length_in_bytes(&self) -> u64 {
-        self.length_in_bytes
-    }
-
-    /// A second handle, for flushing while more is written.
-    pub(super) fn handle(&self) -> io::Result<File> {
-        self.file.try_clone()
-    }
-
-    pub(super) fn append(&mut self, block: &Sealed) -> io::Result<()> {
-        let head = block.head.to_bytes();
-        let parts: [&[u8]; 3] = [&head, &block.directory, &block.body];
-        match parts.into_iter().try_for_each(|part| write_in_portions(&mut self.file, part)) {
-            Ok(()) => {
-                self.rows.push((self.length_in_bytes, block.head));
-                self.length_in_bytes += block.head.whole_in_bytes();
-                Ok(())
-            }
-            Err(cause) => {
-                // What was half-written goes, so that the index still fits on a full stick.
-                let _ = self.file.set_len(self.length_in_bytes);
-                let _ = io::Seek::seek(&mut self.file, io::SeekFrom::Start(self.length_in_bytes));
-                Err(cause)
-            }
-        }
-    }
-
-    /// Writes index and tail and sees the file onto the medium. Gives what a list says of the file.
-    pub(super) fn finish(mut self, key: Option<&FileKey>) -> io::Result<Finished> {
-        let mut rows = Vec::with_capacity(self.rows.len() * INDEX_ROW_IN_BYTES);
-        for (offset_in_bytes, head) in &self.rows {
-            rows.extend_from_slice(&offset_in_bytes.to_le_bytes());
-            rows.extend_from_slice(&head.to_bytes());
-        }
-        let length = rows.len();
-        let index = block::seal(
-            Kind::Index,
-            block::Codec::Plain,
-            u32::try_from(self.rows.len()).unwrap_or(u32::MAX),
-            &Directory::default(),
-            Bytes::Own(rows.into()),
-            length,
-            key,
-        )?;
-        let index_at = self.length_in_bytes;
-        self.append(&index)?;
-        let length_in_bytes = self.length_in_bytes + TAIL_IN_BYTES as u64;
-        self.file.write_all(&tail(index_at, length_in_bytes))?;
-        self.file.sync_all()?;
-        Ok(Finished { length_in_bytes, proof: index.head.proof })
-    }
-}
-
-/// A file that was written to its end.
-#[derive(Debug, Clone, Copy)]
-pub(super) struct Finished {
-    pub(super) length_in_bytes: u64,
-    pub(super) proof: [u8; 32],
-}
-
-fn tail(index_at: u64, length_in_bytes: u64) -> [u8; TAIL_IN_BYTES] {
-    let mut bytes = [0; TAIL_IN_BYTES];
-    bytes[..8].copy_from_slice(&TAIL_MAGIC);
-    bytes[8..16].copy_from_slice(&index_at.to_le_bytes());
-    bytes[16..24].copy_from_slice(&length_in_bytes.to_le_bytes());
-    let check: [u8; 32] = blake3::hash(&bytes[..24]).into();
-    bytes[24..].copy_from_slice(&check[..16]);
-    bytes
-}
+/// A block's place in the file, and its head.
+pub(super) const INDEX_ROW_IN_BYTES: usize = 8 + HEAD_IN_BYTES;
 
 /// A whole file, to be read.
 ///
@@ -276,7 +63,7 @@ impl BlockFile {
             return Err(changed());
         }
         let key = key.map(|key| key.file_key(&head.salt));
-        let unreadable = |cause: io::Error| damage_of_reading(&cause, &name);
+        let unreadable = |cause: io::Error| Damage::of_reading(&cause, &name);
         let length_in_bytes = file.metadata().map_err(unreadable)?.len();
         let tail_at = length_in_bytes.checked_sub(TAIL_IN_BYTES as u64).ok_or(NotRead::CutOff)?;
         let mut bytes = [0; TAIL_IN_BYTES];
@@ -327,7 +114,7 @@ impl BlockFile {
             Err(NotRead::Damaged(Damage::ContentChanged(name))) => Damage::ContentChanged(name),
             Err(failed) => return Err(failed),
         };
-        let file = open_plain_file(path).map_err(|cause| damage_of_reading(&cause, &name_of(path)))?;
+        let file = open_plain_file(path).map_err(|cause| Damage::of_reading(&cause, &name_of(path)))?;
         let unsealed = trunk.filter(|_| key.is_none()).map(|trunk| FileHead {
             role,
             sealed: false,
@@ -349,7 +136,7 @@ impl BlockFile {
 
     fn by_blocks(path: &Path, file: &File, head: FileHead, key: Option<&TrunkKey>) -> Result<Self, NotRead> {
         let name = name_of(path);
-        let unreadable = |cause: io::Error| damage_of_reading(&cause, &name);
+        let unreadable = |cause: io::Error| Damage::of_reading(&cause, &name);
         let length_in_bytes = file.metadata().map_err(unreadable)?.len();
         let mut rows = Vec::new();
         let mut at = FILE_HEAD_IN_BYTES as u64;
@@ -370,7 +157,7 @@ impl BlockFile {
     }
 
     fn file(&self) -> Result<File, Damage> {
-        open_plain_file(&self.path).map_err(|cause| damage_of_reading(&cause, &self.name))
+        open_plain_file(&self.path).map_err(|cause| Damage::of_reading(&cause, &self.name))
     }
 
     /// Reads one block, by its place in `rows`.
@@ -395,7 +182,7 @@ impl BlockFile {
         }
         let mut bytes = vec![0; head.directory_in_bytes as usize];
         read_exact_at(&self.file()?, offset_in_bytes + HEAD_IN_BYTES as u64, &mut bytes)
-            .map_err(|cause| damage_of_reading(&cause, &self.name))?;
+            .map_err(|cause| Damage::of_reading(&cause, &self.name))?;
         Directory::from_bytes(&bytes, head.raw_in_bytes).map_err(|_| changed())
     }
 
@@ -434,16 +221,16 @@ pub(super) fn heads_of<'p>(paths: impl IntoIterator<Item = &'p Path>) -> Vec<Fil
     heads
 }
 
-fn open_head(
+pub(super) fn open_head(
     path: &Path,
     role: Role,
     number: u32,
     trunk: Option<&TrunkId>,
 ) -> Result<(File, FileHead, String), NotRead> {
     let name = name_of(path);
-    let file = open_plain_file(path).map_err(|cause| damage_of_reading(&cause, &name))?;
+    let file = open_plain_file(path).map_err(|cause| Damage::of_reading(&cause, &name))?;
     let mut bytes = [0; FILE_HEAD_IN_BYTES];
-    read_exact_at(&file, 0, &mut bytes).map_err(|cause| damage_of_reading(&cause, &name))?;
+    read_exact_at(&file, 0, &mut bytes).map_err(|cause| Damage::of_reading(&cause, &name))?;
     let head = match FileHead::from_bytes(&bytes) {
         Ok(head) => head,
         Err(BadFileHead::Version(version)) => return Err(NotRead::Version(version)),
@@ -470,7 +257,7 @@ fn next_magic(file: &File, from: u64, length_in_bytes: u64) -> io::Result<u64> {
     Ok(length_in_bytes)
 }
 
-fn read_block(
+pub(super) fn read_block(
     file: &File,
     offset_in_bytes: u64,
     key: Option<&FileKey>,
@@ -478,7 +265,7 @@ fn read_block(
     name: &str,
 ) -> Result<Opened, Damage> {
     let changed = || Damage::ContentChanged(name.to_owned());
-    let unreadable = |cause: io::Error| damage_of_reading(&cause, name);
+    let unreadable = |cause: io::Error| Damage::of_reading(&cause, name);
     let mut head = [0; HEAD_IN_BYTES];
     read_exact_at(file, offset_in_bytes, &mut head).map_err(unreadable)?;
     let head = Head::from_bytes(&head).map_err(|_| changed())?;
@@ -487,69 +274,4 @@ fn read_block(
     payload.resize(length, 0);
     read_exact_at(file, offset_in_bytes + HEAD_IN_BYTES as u64, &mut payload).map_err(unreadable)?;
     block::open(head, payload, key, proving).map_err(|_| changed())
-}
-
-/// A file that ends too early is changed; one that the drive cannot read is unreadable.
-pub(super) fn damage_of_reading(cause: &io::Error, name: &str) -> Damage {
-    match cause.kind() {
-        io::ErrorKind::NotFound => Damage::FileMissing(name.to_owned()),
-        io::ErrorKind::InvalidInput => Damage::NotAPlainFile(name.to_owned()),
-        io::ErrorKind::UnexpectedEof => Damage::ContentChanged(name.to_owned()),
-        _ => Damage::FileUnreadable(name.to_owned(), cause.to_string()),
-    }
-}
-
-/// What is whole in a file that was cut off.
-pub(super) struct Scanned {
-    /// Its whole blocks.
-    pub(super) rows: Vec<(u64, Head)>,
-    /// Where the last of them ends.
-    pub(super) length_in_bytes: u64,
-}
-
-/// Gives a file that was cut off an end, after the last of its whole blocks.
-pub(super) fn close_cut_off(
-    path: &Path,
-    role: Role,
-    number: u32,
-    trunk: &TrunkId,
-    key: Option<&TrunkKey>,
-) -> Result<io::Result<Finished>, NotRead> {
-    let (_, head, _) = open_head(path, role, number, Some(trunk))?;
-    let scanned = scan(path, role, number, trunk, key, drop)?;
-    let key = key.filter(|_| head.sealed).map(|key| key.file_key(&head.salt));
-    let close = || {
-        let mut file = open_plain_file_to_write(path)?;
-        file.set_len(scanned.length_in_bytes)?;
-        io::Seek::seek(&mut file, io::SeekFrom::Start(scanned.length_in_bytes))?;
-        let length_in_bytes = scanned.length_in_bytes;
-        let writer = BlockFileWriter { file, path: path.to_path_buf(), length_in_bytes, rows: scanned.rows };
-        writer.finish(key.as_ref())
-    };
-    Ok(close())
-}
-
-/// Reads a file block by block, as far as its blocks are whole, and proves each of them.
-pub(super) fn scan(
-    path: &Path,
-    role: Role,
-    number: u32,
-    trunk: &TrunkId,
-    key: Option<&TrunkKey>,
-    mut see: impl FnMut(Opened),
-) -> Result<Scanned, NotRead> {
-    let (file, head, name) = open_head(path, role, number, Some(trunk))?;
-    let key = key.filter(|_| head.sealed).map(|key| key.file_key(&head.salt));
-    let mut scanned = Scanned { rows: Vec::new(), length_in_bytes: FILE_HEAD_IN_BYTES as u64 };
-    while let Ok(opened) =
-        read_block(&file, scanned.length_in_bytes, key.as_ref(), Proving::Everything, &name)
-    {
-        if opened.head.kind == Kind::Index {
-            break;
-        }
-        scanned.rows.push((scanned.length_in_bytes, opened.head));
-        scanned.length_in_bytes += opened.head.whole_in_bytes();
-        see(opened);
-    }
-    Ok(scanned)
 }

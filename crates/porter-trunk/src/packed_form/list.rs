@@ -1,7 +1,9 @@
 //! The list: all of a finished trunk but the contents. A folder is a trunk as soon as a list has its final name.
 
 use super::block::{Kind, Proving};
-use super::block_file::{BlockFile, BlockFileWriter, Finished, NotRead, Role, Run, heads_of, name_of};
+use super::block_file::{BlockFile, NotRead, heads_of, name_of};
+use super::block_file_writer::{BlockFileWriter, Finished, Run};
+use super::file_frame::Role;
 use super::layout::FileName;
 use super::lines::{self, Lines, UnpackedLines};
 use super::parts::Parts;
@@ -261,7 +263,7 @@ pub(super) fn not_read(cause: NotRead, folder: PathBuf, path: &Path) -> TrunkErr
             reason: format!(
                 "`{}` is of version {version}, and this is version {}",
                 name_of(path),
-                super::block_file::VERSION
+                super::file_frame::VERSION
             ),
         },
     }

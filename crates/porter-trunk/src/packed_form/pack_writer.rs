@@ -3,7 +3,8 @@
 //! of it.
 
 use super::block::{Kind, Sealed};
-use super::block_file::{BlockFileWriter, Role, Run};
+use super::block_file_writer::{BlockFileWriter, Run};
+use super::file_frame::Role;
 use super::layout::FileName;
 use super::lines;
 use super::list::{Contents, PackRow};

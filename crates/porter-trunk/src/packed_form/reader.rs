@@ -2,7 +2,8 @@
 
 use super::block::{Directory, Head, Kind, Proving, Unpacked};
 use super::block_cache::{BlockCache, Ready};
-use super::block_file::{BlockFile, NotRead, Role, heads_of};
+use super::block_file::{BlockFile, NotRead, heads_of};
+use super::file_frame::Role;
 use super::layout::{FileName, LABEL};
 use super::list::{self, List};
 use super::parts::{Opener, Parts};

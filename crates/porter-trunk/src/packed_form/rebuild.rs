@@ -2,7 +2,9 @@
 //! and the items these are parts of.
 
 use super::block::{Kind, Proving};
-use super::block_file::{BlockFile, NotRead, Role, Run, heads_of};
+use super::block_file::{BlockFile, NotRead, heads_of};
+use super::block_file_writer::Run;
+use super::file_frame::Role;
 use super::layout::FileName;
 use super::list::{self, Contents, List, ListWriter, PackRow, contents_of, unpacked_lines};
 use super::parts::{Opener, Parts};

@@ -1,6 +1,7 @@
 //! A label made anew, where it was lost: every pack tells, at its beginning, of the whole trunk, and so does a list.
 
-use super::block_file::{BlockFile, FileHead, Role, heads_of};
+use super::block_file::{BlockFile, heads_of};
+use super::file_frame::{FileHead, Role};
 use super::layout::{FileName, LABEL};
 use super::list::{Contents, PartRow, contents_of};
 use super::parts::{Opener, Parts, files_in, unlock_with};

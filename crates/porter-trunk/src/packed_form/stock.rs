@@ -1,8 +1,10 @@
 //! What an earlier run left in a trunk: contents that are safe, and entries whose files need not be read again.
 
 use super::block::{Directory, Kind};
-use super::block_file::{self, BlockFile, NotRead, Role, name_of};
+use super::block_file::{BlockFile, NotRead, name_of};
 use super::content_index::{ContentIndex, Whereabouts};
+use super::cut_off::close_cut_off;
+use super::file_frame::Role;
 use super::layout::{FileName, LABEL};
 use super::lines::UnpackedLines;
 use super::list::{self, List, PackRow, contents_of, not_read, unpacked_lines};
@@ -143,7 +145,7 @@ fn close(
     // It may lack nothing but its name.
     let closed = match BlockFile::open(path, Role::Pack, number, trunk, key) {
         Ok(_) => Ok(()),
-        Err(_) => match block_file::close_cut_off(path, Role::Pack, number, trunk, key) {
+        Err(_) => match close_cut_off(path, Role::Pack, number, trunk, key) {
             Ok(closed) => closed.map(drop).map_err(io),
             Err(NotRead::Version(version)) => {
                 return Err(not_read(NotRead::Version(version), parts.first_folder(), path));

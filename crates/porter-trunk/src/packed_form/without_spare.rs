@@ -1,7 +1,8 @@
 //! Packs and lists without spare data of use, in a trunk that is to have some: of a capture that was cut off and gone on with, of one that
 //! asked for none, or because it was lost.
 
-use super::block_file::{BlockFile, Role};
+use super::block_file::BlockFile;
+use super::file_frame::Role;
 use super::layout::FileName;
 use super::parts::files_in;
 use crate::sealing::TrunkKey;

@@ -1,11 +1,11 @@
 //! Filling a packed trunk: a new one, one that was cut off, or one that is topped up.
 
 use super::PackedTrunk;
-use super::block::{self, Codec, ContentId, Directory, Kind};
-use super::block_file::{BlockFile, Role, Run};
-use super::buffers::{Buffer, Bytes};
-use super::content_index::Whereabouts;
-use super::cutter::{cut, is_zeros};
+use super::block::Kind;
+use super::block_file::BlockFile;
+use super::block_file_writer::Run;
+use super::content_writer::ContentWriter;
+use super::file_frame::Role;
 use super::layout::{FileName, LABEL};
 use super::lines::Lines;
 use super::list::{self, Contents, List, ListWriter, PartRow};
@@ -13,22 +13,20 @@ use super::pack_writer::{PackPlan, PackWriter};
 use super::parts::{Opener, Parts};
 use super::rebuild::set_aside;
 use super::seal_files::{self, SealFiles};
-use super::squeeze::{self, SHELVES, Shelf, Texture};
 use super::stock::Stock;
 use super::without_spare;
-use crate::content_hash::{ContentHasher, PieceFailed};
 use crate::lock::Lock;
 use crate::outside::{Keeping, Outside};
 use crate::sealing::{KeyWraps, TrunkKey, WorkshopPublicKey};
 use crate::{
-    ContentHash, Entry, EntryAddress, Extent, Extents, Inventory, Label, LeftBehind, StoreError, Stored,
-    Trunk, TrunkError, TrunkItem, TrunkWriter, host,
+    Entry, EntryAddress, Inventory, Label, LeftBehind, StoreError, Stored, Trunk, TrunkError, TrunkItem,
+    TrunkWriter, host,
 };
 use porter_names::NameRules;
 use std::io::{self, Read};
 use std::ops::RangeInclusive;
 use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicU32, AtomicU64, Ordering};
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use time::OffsetDateTime;
 use zeroize::Zeroizing;
@@ -68,36 +66,15 @@ pub struct PackedTrunkWriter {
     folder: PathBuf,
     label: Label,
     key: Option<TrunkKey>,
-    /// For the ids of contents, of which there are many.
-    id_key: Option<Zeroizing<[u8; 32]>>,
     run: Arc<Run>,
     stock: Stock,
-    packs: PackWriter,
-    next_block: AtomicU32,
-    open: [Mutex<OpenBlock>; SHELVES],
+    contents: ContentWriter,
     lists: Mutex<Lists>,
     list_number: u32,
     spare_in_percent: Option<f64>,
     since_entries_in_bytes: AtomicU64,
     parts: Vec<PartRow>,
     _lock: Lock,
-}
-
-/// A block that contents are still put into.
-struct OpenBlock {
-    number: u32,
-    directory: Directory,
-    bytes: Buffer,
-}
-
-/// The open blocks of one long file, by shelf.
-type OwnBlocks = [Option<OpenBlock>; SHELVES];
-
-/// Consecutive dense contents, which become a block as they stand in the buffer that they were read into.
-struct DenseRun {
-    number: u32,
-    directory: Directory,
-    bytes: Bytes,
 }
 
 struct Lists {
@@ -174,7 +151,7 @@ impl PackedTrunkWriter {
         folder: &Path,
         label: Label,
         key: Option<TrunkKey>,
-        stock: Stock,
+        mut stock: Stock,
         options: &PackedOptions,
         lock: Lock,
     ) -> Result<Self, TrunkError> {
@@ -193,18 +170,21 @@ impl PackedTrunkWriter {
             spare_in_percent: options.spare_in_percent,
         };
         let packs = PackWriter::begin(plan, Arc::clone(&run));
-        let first_block = stock.next_block;
-        let open = |at: u32| Mutex::new(OpenBlock::new(first_block + at, Buffer::default()));
+        let contents = ContentWriter::begin(
+            folder.to_path_buf(),
+            Arc::clone(&run),
+            key.as_ref().map(TrunkKey::id_key),
+            std::mem::take(&mut stock.index),
+            packs,
+            stock.next_block,
+        );
         Ok(Self {
             folders: parts.folders().map(|(_, folder)| folder.to_path_buf()).collect(),
             folder: folder.to_path_buf(),
             label,
-            id_key: key.as_ref().map(TrunkKey::id_key),
             key,
             run,
-            packs,
-            next_block: AtomicU32::new(first_block + SHELVES as u32),
-            open: std::array::from_fn(|shelf| open(shelf as u32)),
+            contents,
             lists: Mutex::new(Lists { list: Some(list), for_pack: Lines::new(Kind::Entries) }),
             list_number: stock.next_list,
             spare_in_percent: options.spare_in_percent,
@@ -235,10 +215,6 @@ impl PackedTrunkWriter {
         self.stock.known.size_in_bytes
     }
 
-    fn number(&self) -> u32 {
-        self.next_block.fetch_add(1, Ordering::Relaxed)
-    }
-
     fn lists(&self) -> MutexGuard<'_, Lists> {
         // A list that a panicking thread left half-written would be found by the read-back.
         self.lists.lock().unwrap_or_else(PoisonError::into_inner)
@@ -248,137 +224,11 @@ impl PackedTrunkWriter {
         TrunkError::io("writing", &self.folder, cause)
     }
 
-    fn id_of(&self, piece: &[u8], hash: Option<ContentHash>) -> ContentId {
-        match &self.id_key {
-            Some(key) => ContentHash::keyed(key, piece).into(),
-            None => hash.unwrap_or_else(|| ContentHash::of(piece)).into(),
-        }
-    }
-
-    /// Puts a new content into the open block of its like.
-    fn append(&self, shelf: Shelf, id: ContentId, piece: &[u8]) -> Result<Whereabouts, TrunkError> {
-        let mut open = self.open[shelf.0].lock().unwrap_or_else(PoisonError::into_inner);
-        let (at, full) = self.put(&mut open, shelf, id, piece);
-        drop(open);
-        full.map_or(Ok(()), |full| self.close_block(full, shelf))?;
-        Ok(at)
-    }
-
-    /// The same with the blocks of one long file. What stands together in it is mostly wanted together, and several files are stored at one time.
-    fn append_to_own(
-        &self,
-        own: &mut OwnBlocks,
-        shelf: Shelf,
-        id: ContentId,
-        piece: &[u8],
-    ) -> Result<Whereabouts, TrunkError> {
-        let open = own[shelf.0].get_or_insert_with(|| self.fresh_block(shelf));
-        let (at, full) = self.put(open, shelf, id, piece);
-        full.map_or(Ok(()), |full| self.close_block(full, shelf))?;
-        Ok(at)
-    }
-
-    /// Gives the block back that was closed for it.
-    fn put(
-        &self,
-        open: &mut OpenBlock,
-        shelf: Shelf,
-        id: ContentId,
-        piece: &[u8],
-    ) -> (Whereabouts, Option<OpenBlock>) {
-        let is_full = !open.bytes.is_empty() && open.bytes.len() + piece.len() > shelf.block_in_bytes();
-        let full = is_full.then(|| std::mem::replace(open, self.fresh_block(shelf)));
-        let row = u32::try_from(open.directory.rows.len()).unwrap_or(u32::MAX);
-        let length = u32::try_from(piece.len()).unwrap_or(u32::MAX);
-        open.directory.rows.push((id, length));
-        open.bytes.extend_from_slice(piece);
-        let at = Whereabouts { block: open.number, row };
-        self.stock.index.insert(id, at);
-        (at, full)
-    }
-
-    fn fresh_block(&self, shelf: Shelf) -> OpenBlock {
-        OpenBlock::new(self.number(), Buffer::empty(squeeze::longest_frame_of(shelf.block_in_bytes())))
-    }
-
-    /// Puts a new dense content into a block of those that stand beside it, without copying any of them.
-    fn append_to_run(
-        &self,
-        run: &mut Option<DenseRun>,
-        id: ContentId,
-        bytes: Bytes,
-    ) -> Result<Whereabouts, TrunkError> {
-        let length = u32::try_from(bytes.len()).unwrap_or(u32::MAX);
-        if !run.as_mut().is_some_and(|open| open.bytes.join(&bytes)) {
-            self.close_run(run.take())?;
-        }
-        let open = run.get_or_insert_with(|| DenseRun {
-            number: self.number(),
-            directory: Directory::default(),
-            bytes,
-        });
-        let row = u32::try_from(open.directory.rows.len()).unwrap_or(u32::MAX);
-        open.directory.rows.push((id, length));
-        let at = Whereabouts { block: open.number, row };
-        self.stock.index.insert(id, at);
-        Ok(at)
-    }
-
-    fn close_run(&self, run: Option<DenseRun>) -> Result<(), TrunkError> {
-        let Some(DenseRun { number, directory, bytes }) = run else { return Ok(()) };
-        let raw_in_bytes = bytes.len();
-        self.write_block(number, &directory, Codec::Plain, bytes, raw_in_bytes)
-    }
-
-    fn close_block(&self, block: OpenBlock, shelf: Shelf) -> Result<(), TrunkError> {
-        let OpenBlock { number, directory, bytes } = block;
-        let raw_in_bytes = bytes.len();
-        let packed =
-            if shelf.is_dense() { None } else { squeeze::pack(&bytes).map_err(|cause| self.io(cause))? };
-        let (codec, body) = match packed {
-            Some(packed) => (Codec::Zstd, packed),
-            None => (Codec::Plain, bytes),
-        };
-        self.write_block(number, &directory, codec, Bytes::Own(body), raw_in_bytes)
-    }
-
-    fn write_block(
-        &self,
-        number: u32,
-        directory: &Directory,
-        codec: Codec,
-        body: Bytes,
-        raw_in_bytes: usize,
-    ) -> Result<(), TrunkError> {
-        let sealed =
-            block::seal(Kind::Contents, codec, number, directory, body, raw_in_bytes, self.run.key())
-                .map_err(|cause| self.io(cause))?;
-        self.packs.write(sealed)
-    }
-
-    fn close_open_blocks(&self) -> Result<(), TrunkError> {
-        for (shelf, open) in self.open.iter().enumerate() {
-            let mut open = open.lock().unwrap_or_else(PoisonError::into_inner);
-            if !open.bytes.is_empty() {
-                let fresh = OpenBlock::new(self.number(), Buffer::default());
-                let full = std::mem::replace(&mut *open, fresh);
-                drop(open);
-                self.close_block(full, Shelf(shelf))?;
-            }
-        }
-        Ok(())
-    }
-
     fn write_entries(&self, lists: &mut Lists) -> Result<(), TrunkError> {
         self.since_entries_in_bytes.store(0, Ordering::Relaxed);
-        let block = lists.for_pack.take(self.number(), self.run.key()).map_err(|cause| self.io(cause))?;
-        block.map_or(Ok(()), |block| self.packs.write(block))
-    }
-}
-
-impl OpenBlock {
-    fn new(number: u32, bytes: Buffer) -> Self {
-        Self { number, directory: Directory::default(), bytes }
+        let block =
+            lists.for_pack.take(self.contents.number(), self.run.key()).map_err(|cause| self.io(cause))?;
+        block.map_or(Ok(()), |block| self.contents.packs.write(block))
     }
 }
 
@@ -405,7 +255,7 @@ impl TrunkWriter for PackedTrunkWriter {
     }
 
     fn announce(&self, inventory: &Inventory<'_>) -> Result<(), TrunkError> {
-        self.packs.announce(Contents::beforehand(&self.label, inventory))
+        self.contents.packs.announce(Contents::beforehand(&self.label, inventory))
     }
 
     fn already(
@@ -428,63 +278,13 @@ impl TrunkWriter for PackedTrunkWriter {
         content: &mut dyn Read,
         progress: &dyn Fn(u64),
     ) -> Result<Stored, StoreError> {
-        let mut extents: Vec<Extent> = Vec::new();
-        let mut size_in_bytes = 0;
-        let mut whole = ContentHasher::default();
-        let mut only = None;
-        let mut run = None;
-        let mut own: OwnBlocks = std::array::from_fn(|_| None);
-        let name = address.path.name().unwrap_or_default();
-        let done = cut(content, name, |cut_piece, is_all| {
-            let piece = cut_piece.bytes;
-            size_in_bytes += piece.len() as u64;
-            progress(piece.len() as u64);
-            let mut hash = None;
-            if is_all {
-                hash = Some(ContentHash::of(piece));
-                only = hash;
-            } else {
-                whole.update(piece);
-            }
-            if is_zeros(piece) {
-                extents.push(Extent::Zeros { length_in_bytes: piece.len() as u64 });
-                return Ok(());
-            }
-            let id = self.id_of(piece, hash);
-            let at = match self.stock.index.find(&id) {
-                Some(at) => at,
-                None => {
-                    let shelf = Shelf::of(Texture::of(piece), name, is_all);
-                    match cut_piece.shared() {
-                        Some(bytes) if shelf.is_dense() && piece.len() >= shelf.block_in_bytes() / 4 => {
-                            self.append_to_run(&mut run, id, bytes)?
-                        }
-                        _ if cut_piece.of_long_file => self.append_to_own(&mut own, shelf, id, piece)?,
-                        _ => self.append(shelf, id, piece)?,
-                    }
-                }
-            };
-            extents.push(Extent::Contents { block: at.block, first: at.row, count: 1 });
-            Ok(())
-        });
-        // Also of a file that broke off: other files may count on what is known of it.
-        let closed = self.close_run(run).and_then(|()| {
-            let open = own.into_iter().enumerate();
-            open.filter_map(|(shelf, block)| Some((block?, Shelf(shelf))))
-                .try_for_each(|(block, shelf)| self.close_block(block, shelf))
-        });
-        done.map_err(|failed| match failed {
-            PieceFailed::Reading(cause) => StoreError::Source(cause),
-            PieceFailed::Using(cause) => StoreError::Trunk(cause),
-        })?;
-        closed.map_err(StoreError::Trunk)?;
-        self.since_entries_in_bytes.fetch_add(size_in_bytes, Ordering::Relaxed);
-        let hash = only.unwrap_or_else(|| whole.finish());
-        Ok(Stored { size_in_bytes, hash, extents: Extents::from_iter(extents) })
+        let stored = self.contents.store(&address.path, content, progress)?;
+        self.since_entries_in_bytes.fetch_add(stored.size_in_bytes, Ordering::Relaxed);
+        Ok(stored)
     }
 
     fn written_in_bytes(&self) -> Option<u64> {
-        Some(self.packs.written_in_bytes())
+        Some(self.contents.packs.written_in_bytes())
     }
 
     fn record(&self, entry: &Entry) -> Result<(), TrunkError> {
@@ -519,16 +319,16 @@ impl TrunkWriter for PackedTrunkWriter {
         // The unfinished list is of no use to the next run, and its room may be what the packs still need.
         drop(self.lists().list.take());
         let _ = std::fs::remove_file(FileName::OpenList(self.list_number).in_folder(&self.folder));
-        let _ = self.close_open_blocks();
+        let _ = self.contents.close_open_blocks();
         let _ = self.write_entries(&mut self.lists());
-        let _ = self.packs.end();
+        let _ = self.contents.packs.end();
     }
 
     fn close(&self, inventory: &Inventory<'_>, finished_utc: OffsetDateTime) -> Result<(), TrunkError> {
-        self.close_open_blocks()?;
+        self.contents.close_open_blocks()?;
         let mut lists = self.lists();
         self.write_entries(&mut lists)?;
-        let (written, done) = self.packs.end();
+        let (written, done) = self.contents.packs.end();
         done?;
         if let Some(percent) = self.spare_in_percent {
             // Packs that were cut off have none yet. On the sticks before there may be no room for it.
