@@ -65,7 +65,8 @@ pub trait TrunkWriter: Sync {
     /// Ends a run that cannot go on, so that the next one finds all that was stored.
     fn pause(&self) {}
 
-    /// Bytes written to the medium so far, where that says how much a trunk will need.
+    /// Bytes written to the medium so far, with the spare data that is due to them, where that says how much a trunk will need. Of a
+    /// closed trunk, all that this run has written of packs and lists.
     fn written_in_bytes(&self) -> Option<u64> {
         None
     }

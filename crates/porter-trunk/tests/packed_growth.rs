@@ -294,6 +294,30 @@ impl Read for BreaksOff<'_> {
 }
 
 #[test]
+fn what_a_trunk_takes_is_told_with_its_spare_data_while_it_is_written_and_after() {
+    let mut dice = Dice(7);
+    let film: Vec<u8> = (0..20_000_000).map(|_| dice.below(256) as u8).collect();
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("trunk");
+    let options = PackedOptions { spare_in_percent: Some(25.0), ..options() };
+    let trunk = announced(PackedTrunkWriter::create(&path, label(), None, &options).unwrap());
+    let (_, tally) = store(&trunk, &[("a.mp4".to_owned(), (film, LONG_AGO))].into());
+    // Another thread writes.
+    let began = std::time::Instant::now();
+    while trunk.written_in_bytes().unwrap() < 25_000_000 {
+        assert!(began.elapsed().as_secs() < 60, "{:?}", trunk.written_in_bytes());
+        std::thread::sleep(std::time::Duration::from_millis(5));
+    }
+    finish(&trunk, tally);
+    let rows = fs::read_dir(&path).unwrap().map(Result::unwrap);
+    let packs_and_lists = rows.filter(|row| {
+        ["pack-", "list-"].iter().any(|begin| row.file_name().to_string_lossy().starts_with(begin))
+    });
+    let lengths = packs_and_lists.map(|row| row.metadata().unwrap().len());
+    assert_eq!(trunk.written_in_bytes(), Some(lengths.sum()));
+}
+
+#[test]
 fn films_share_what_they_have_in_common_and_one_that_breaks_off_harms_no_other() {
     let mut dice = Dice(2012);
     let film: Vec<u8> = (0..30_000_000).map(|_| dice.below(256) as u8).collect();

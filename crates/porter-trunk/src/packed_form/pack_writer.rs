@@ -32,16 +32,19 @@ pub(super) struct PackPlan {
 }
 
 impl PackPlan {
+    /// How long spare data is for each byte of a pack. It has tables, too.
+    fn spare_share(&self) -> Option<f64> {
+        self.spare_in_percent.map(|percent| percent / 100.0 * 1.02)
+    }
+
     /// Where the next pack ends, so that its spare data fits beside it, and that of `bare_in_bytes` of packs before; full if not even the block to come fits.
     fn limit_within_room(&self, bare_in_bytes: u64, block_in_bytes: u64) -> Result<u64, Failed> {
         /// For names, for what stands at a pack's beginning and end, and for lines of entries.
         const KEPT_FREE_IN_BYTES: u64 = 256 << 10;
         let free_in_bytes = host::free_space_in_bytes(&self.folder).ok();
-        let Some((percent, free_in_bytes)) = self.spare_in_percent.zip(free_in_bytes) else {
+        let Some((share, free_in_bytes)) = self.spare_share().zip(free_in_bytes) else {
             return Ok(self.limit_in_bytes);
         };
-        // Spare data has tables, too.
-        let share = percent / 100.0 * 1.02;
         let due_in_bytes = (bare_in_bytes as f64 * share) as u64;
         let room_in_bytes = free_in_bytes.saturating_sub(due_in_bytes + KEPT_FREE_IN_BYTES);
         let limit_in_bytes = (room_in_bytes as f64 / (1.0 + share)) as u64;
@@ -57,6 +60,7 @@ pub(super) struct PackWriter {
     give: Mutex<Option<Sender<Job>>>,
     thread: Mutex<Option<JoinHandle<Vec<PackRow>>>>,
     shared: Arc<Shared>,
+    spare_share: f64,
 }
 
 enum Job {
@@ -67,7 +71,7 @@ enum Job {
 
 #[derive(Default)]
 struct Shared {
-    written_in_bytes: AtomicU64,
+    blocks_in_bytes: AtomicU64,
     broken: Mutex<Option<Broken>>,
 }
 
@@ -100,6 +104,7 @@ impl PackWriter {
         let shared = Arc::new(Shared::default());
         let (give, get) = bounded(BLOCKS_WAITING);
         let its = Arc::clone(&shared);
+        let spare_share = plan.spare_share().unwrap_or(0.0);
         let thread = std::thread::spawn(move || {
             Writing {
                 plan,
@@ -113,7 +118,7 @@ impl PackWriter {
             }
             .run(&get)
         });
-        Self { give: Mutex::new(Some(give)), thread: Mutex::new(Some(thread)), shared }
+        Self { give: Mutex::new(Some(give)), thread: Mutex::new(Some(thread)), shared, spare_share }
     }
 
     fn send(&self, job: Job) -> Result<(), TrunkError> {
@@ -142,8 +147,10 @@ impl PackWriter {
         (packs, self.shared.error().map_or(Ok(()), Err))
     }
 
+    /// What was written so far, with the spare data that is due to it.
     pub(super) fn written_in_bytes(&self) -> u64 {
-        self.shared.written_in_bytes.load(Ordering::Relaxed)
+        let blocks_in_bytes = self.shared.blocks_in_bytes.load(Ordering::Relaxed);
+        (blocks_in_bytes as f64 * (1.0 + self.spare_share)) as u64
     }
 }
 
@@ -240,7 +247,7 @@ impl Writing {
     fn write(&mut self, block: &Sealed) -> Result<(), Failed> {
         let Some(current) = &mut self.current else { return Ok(()) };
         current.file.append(block).map_err(|cause| (current.file.path().to_path_buf(), cause))?;
-        self.shared.written_in_bytes.fetch_add(block.head.whole_in_bytes(), Ordering::Relaxed);
+        self.shared.blocks_in_bytes.fetch_add(block.head.whole_in_bytes(), Ordering::Relaxed);
         if current.file.length_in_bytes() - current.flushed_in_bytes >= FLUSH_EVERY_IN_BYTES {
             current.flushed_in_bytes = current.file.length_in_bytes();
             if let Some(flusher) = &current.flusher {

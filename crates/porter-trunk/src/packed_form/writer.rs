@@ -20,14 +20,14 @@ use crate::outside::{Keeping, Outside};
 use crate::sealing::{KeyWraps, TrunkKey, WorkshopPublicKey};
 use crate::{
     Entry, EntryAddress, Inventory, Label, LeftBehind, StoreError, Stored, Trunk, TrunkError, TrunkItem,
-    TrunkWriter, host,
+    TrunkWriter, host, spare,
 };
 use porter_names::NameRules;
 use std::io::{self, Read};
 use std::ops::RangeInclusive;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use time::OffsetDateTime;
 use zeroize::Zeroizing;
 
@@ -73,6 +73,8 @@ pub struct PackedTrunkWriter {
     list_number: u32,
     spare_in_percent: Option<f64>,
     since_entries_in_bytes: AtomicU64,
+    /// What this run has added to the trunk, when it is closed.
+    closed_in_bytes: OnceLock<u64>,
     parts: Vec<PartRow>,
     _lock: Lock,
 }
@@ -189,6 +191,7 @@ impl PackedTrunkWriter {
             list_number: stock.next_list,
             spare_in_percent: options.spare_in_percent,
             since_entries_in_bytes: AtomicU64::new(0),
+            closed_in_bytes: OnceLock::new(),
             parts: parts.label_rows(),
             stock,
             _lock: lock,
@@ -284,7 +287,7 @@ impl TrunkWriter for PackedTrunkWriter {
     }
 
     fn written_in_bytes(&self) -> Option<u64> {
-        Some(self.contents.packs.written_in_bytes())
+        Some(self.closed_in_bytes.get().copied().unwrap_or_else(|| self.contents.packs.written_in_bytes()))
     }
 
     fn record(&self, entry: &Entry) -> Result<(), TrunkError> {
@@ -341,6 +344,8 @@ impl TrunkWriter for PackedTrunkWriter {
         if self.key.is_some() {
             SealFiles::read(self.folders.iter().map(PathBuf::as_path)).renew_copy(&self.folder)?;
         }
+        let mut own: Vec<FileName> = written.iter().map(|row| FileName::Pack(row.number)).collect();
+        own.push(FileName::OpenList(self.list_number));
         let mut packs = self.stock.packs.clone();
         packs.extend(written);
         let contents = Contents {
@@ -349,10 +354,14 @@ impl TrunkWriter for PackedTrunkWriter {
             parts: self.parts.clone(),
             ..Contents::beforehand(&self.label, inventory)
         };
-        lists
-            .list
-            .take()
-            .map_or(Ok(()), |list| list.finish(&contents, &self.run, self.list_number, self.spare_in_percent))
+        if let Some(list) = lists.list.take() {
+            list.finish(&contents, &self.run, self.list_number, self.spare_in_percent)?;
+        }
+        let own = own.iter().map(|name| name.in_folder(&self.folder));
+        let lengths =
+            own.flat_map(|path| [spare::path_of(&path), path]).filter_map(|path| path.metadata().ok());
+        let _ = self.closed_in_bytes.set(lengths.map(|found| found.len()).sum());
+        Ok(())
     }
 
     fn read_back(&self) -> Result<Box<dyn Trunk>, TrunkError> {
