@@ -20,6 +20,8 @@ use std::sync::{Mutex, PoisonError};
 pub(super) struct Done {
     pub(super) entry: Option<Entry>,
     pub(super) left: Vec<LeftBehind>,
+    /// An earlier run had captured it, and it was not read again.
+    pub(super) was_safe: bool,
 }
 
 /// Carries one thing into the trunk.
@@ -46,7 +48,7 @@ impl Carrier<'_> {
             reason,
             tally: Some(tally),
         };
-        let nothing_but = |row| Ok(Done { entry: None, left: vec![row] });
+        let nothing_but = |row| Ok(Done { entry: None, left: vec![row], was_safe: false });
         let (spot, metadata, held) = match sight {
             Sight::Unreadable { spot, trouble, .. } => {
                 return nothing_but(left(&spot.on_volume, reason_for(trouble), tally));
@@ -78,7 +80,7 @@ impl Carrier<'_> {
             Ok(details) => (details, None),
             Err(error) => (Details::default(), Some(error.trouble)),
         };
-        let mut extents = Extents::None;
+        let (mut extents, mut was_safe) = (Extents::None, false);
         let content = match metadata.kind {
             EntryKind::Folder => Content::Folder,
             EntryKind::Other => return nothing_but(left(&spot.on_volume, LeftReason::NotAFile, tally)),
@@ -95,8 +97,8 @@ impl Carrier<'_> {
                 return nothing_but(left(&spot.on_volume, LeftReason::Rule { why }, tally));
             }
             EntryKind::File => match self.store(item, &spot, &metadata, &address)? {
-                Ok(stored) => {
-                    extents = stored.extents;
+                Ok((stored, known)) => {
+                    (extents, was_safe) = (stored.extents, known);
                     Content::File { size_in_bytes: stored.size_in_bytes, hash: stored.hash }
                 }
                 // Only the account that it was encrypted for is let in.
@@ -131,16 +133,17 @@ impl Carrier<'_> {
             same_file: metadata.same_file,
             sparse: metadata.sparse,
         };
-        Ok(Done { entry: Some(entry), left: rows })
+        Ok(Done { entry: Some(entry), left: rows, was_safe })
     }
 
+    /// Gives also whether an earlier run had stored it.
     fn store(
         &self,
         item: &Item,
         spot: &Spot,
         metadata: &Metadata,
         address: &EntryAddress,
-    ) -> Result<Result<Stored, LeftReason>, TrunkError> {
+    ) -> Result<Result<(Stored, bool), LeftReason>, TrunkError> {
         // A database that is open may have changed though its file has not: the changes stand in a log.
         let taken = item.is_open.then(|| snapshot(&*self.machine.volume, &spot.on_volume));
         match taken {
@@ -155,9 +158,11 @@ impl Carrier<'_> {
         let linked = || self.linked.lock().unwrap_or_else(PoisonError::into_inner);
         let under_other_name = metadata.same_file.and_then(|number| linked().get(&number).cloned());
         let known = || self.trunk.already(address, metadata.size_in_bytes, metadata.modified_utc);
-        if let Some(stored) = under_other_name.filter(|_| self.trunk.keeps_contents_once()).or_else(known) {
+        let under_other_name = under_other_name.filter(|_| self.trunk.keeps_contents_once());
+        let known = under_other_name.map(|stored| (stored, false)).or_else(|| Some((known()?, true)));
+        if let Some((stored, was_safe)) = known {
             self.conduct.send(&Event::Bytes { size_in_bytes: stored.size_in_bytes });
-            return Ok(Ok(stored));
+            return Ok(Ok((stored, was_safe)));
         }
         let file = match self.machine.volume.open(&spot.on_volume) {
             Ok(file) => file,
@@ -177,10 +182,10 @@ impl Carrier<'_> {
     }
 }
 
-/// Tells what concerns one file from what ends the capture.
-fn sorted(stored: Result<Stored, StoreError>) -> Result<Result<Stored, LeftReason>, TrunkError> {
+/// Tells what concerns one file from what ends the capture, of what was stored now.
+fn sorted(stored: Result<Stored, StoreError>) -> Result<Result<(Stored, bool), LeftReason>, TrunkError> {
     match stored {
-        Ok(stored) => Ok(Ok(stored)),
+        Ok(stored) => Ok(Ok((stored, false))),
         Err(StoreError::Source(cause)) => Ok(Err(reason_for(ReadTrouble::from(cause)))),
         Err(StoreError::TooLarge) => Ok(Err(LeftReason::TooLargeForTrunk)),
         Err(StoreError::Trunk(cause)) => Err(cause),

@@ -13,6 +13,11 @@ impl Outlook {
         Self { expected_in_bytes, free_in_bytes, done_in_bytes: 0, told: false }
     }
 
+    /// Of what an earlier run has captured nothing is written any more, and it says nothing of the rest.
+    pub(super) fn pass_over(&mut self, safe_in_bytes: u64) {
+        self.expected_in_bytes = self.expected_in_bytes.saturating_sub(safe_in_bytes);
+    }
+
     /// How much room will be missing, told once, as soon as that is likely.
     pub(super) fn after(&mut self, done_in_bytes: u64, written_in_bytes: Option<u64>) -> Option<u64> {
         /// Less says nothing of the rest.
@@ -28,5 +33,26 @@ impl Outlook {
         let short_in_bytes = whole_in_bytes.checked_sub(self.free_in_bytes / 50 * 51)?;
         self.told = true;
         Some(short_in_bytes)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const MB: u64 = 1_000_000;
+
+    #[test]
+    fn what_will_be_missing_is_told_once_and_what_is_safe_already_does_not_count() {
+        let mut first = Outlook::new(1000 * MB, 500 * MB);
+        assert_eq!(first.after(60 * MB, Some(60 * MB)), None, "too little to tell by");
+        assert_eq!(first.after(140 * MB, Some(100 * MB)), None, "half of it is written, and so much is free");
+        assert_eq!(first.after(200 * MB, None), None);
+        assert_eq!(first.after(100 * MB, Some(300 * MB)), Some(90 * MB));
+        assert_eq!(first.after(100 * MB, Some(400 * MB)), None, "told already");
+
+        let mut gone_on_with = Outlook::new(1000 * MB, 100 * MB);
+        gone_on_with.pass_over(800 * MB);
+        assert_eq!(gone_on_with.after(100 * MB, Some(75 * MB)), Some(48 * MB));
     }
 }

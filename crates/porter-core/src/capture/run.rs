@@ -150,7 +150,10 @@ fn fill(
             )
         },
         |(at, listed, done)| {
-            if let Some(short_in_bytes) = outlook.after(listed.size_in_bytes, trunk.written_in_bytes()) {
+            if matches!(done, Ok(Done { was_safe: true, .. })) {
+                outlook.pass_over(listed.size_in_bytes);
+            } else if let Some(short_in_bytes) = outlook.after(listed.size_in_bytes, trunk.written_in_bytes())
+            {
                 conduct.send(&Event::WillNotFit { short_in_bytes });
             }
             if let (Some(counted), Ok(Done { entry: Some(entry), .. })) = (&mut counted[at], &done) {

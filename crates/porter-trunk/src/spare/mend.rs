@@ -74,6 +74,9 @@ fn mend_file(spare: Spare, path: &Path, name: String) -> io::Result<Mended> {
     // A file that is gone is one with nothing in it; as far as it is short it is damaged.
     let was_there = path.symlink_metadata().is_ok();
     let mut file = if was_there { open_plain_file_to_write(path)? } else { create_new(path, true)? };
+    if !was_there {
+        file.set_permissions(spare.file.metadata()?.permissions())?;
+    }
     let length_before = file.metadata()?.len();
     let is_damaged = |number: &u64| match plan.read_shard(&file, *number) {
         Ok(shard) => !spare.is_right(*number, &shard),
@@ -109,9 +112,6 @@ fn mend_file(spare: Spare, path: &Path, name: String) -> io::Result<Mended> {
     }
     if length_before != plan.file_in_bytes || !damaged.is_empty() {
         file.set_len(plan.file_in_bytes)?;
-        if !was_there {
-            file.set_permissions(spare.file.metadata()?.permissions())?;
-        }
         file.sync_all()?;
         return Ok(Mended::Repaired { file: name, repaired_in_bytes: in_bytes });
     }
