@@ -14,26 +14,38 @@ use porter_trunk::{
     TrunkError, TrunkWriter,
 };
 use std::collections::HashMap;
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Mutex, PoisonError};
 
 /// What became of one thing that was seen.
 pub(super) struct Done {
     pub(super) entry: Option<Entry>,
     pub(super) left: Vec<LeftBehind>,
-    /// An earlier run had captured it, and it was not read again.
-    pub(super) was_safe: bool,
+    /// The trunk had it already, and so it was not read.
+    pub(super) was_there: bool,
 }
 
 /// Carries one thing into the trunk.
 pub(super) struct Carrier<'a> {
-    pub(super) machine: &'a Machine,
-    pub(super) trunk: &'a dyn TrunkWriter,
+    machine: &'a Machine,
+    trunk: &'a dyn TrunkWriter,
     /// Files with several names that were stored already, by their numbers.
-    pub(super) linked: &'a Mutex<HashMap<u64, Stored>>,
-    pub(super) conduct: Conduct<'a>,
+    linked: Mutex<HashMap<u64, Stored>>,
+    /// What was read until now, also of files that are not done.
+    pub(super) read_in_bytes: AtomicU64,
+    conduct: Conduct<'a>,
 }
 
-impl Carrier<'_> {
+impl<'a> Carrier<'a> {
+    pub(super) fn new(machine: &'a Machine, trunk: &'a dyn TrunkWriter, conduct: Conduct<'a>) -> Self {
+        Self { machine, trunk, linked: Mutex::default(), read_in_bytes: AtomicU64::new(0), conduct }
+    }
+
+    fn note_read(&self, size_in_bytes: u64) {
+        self.read_in_bytes.fetch_add(size_in_bytes, Ordering::Relaxed);
+        self.conduct.send(&Event::Bytes { size_in_bytes });
+    }
+
     /// Fails only if the trunk cannot be written.
     pub(super) fn carry(
         &self,
@@ -48,7 +60,7 @@ impl Carrier<'_> {
             reason,
             tally: Some(tally),
         };
-        let nothing_but = |row| Ok(Done { entry: None, left: vec![row], was_safe: false });
+        let nothing_but = |row| Ok(Done { entry: None, left: vec![row], was_there: false });
         let (spot, metadata, held) = match sight {
             Sight::Unreadable { spot, trouble, .. } => {
                 return nothing_but(left(&spot.on_volume, reason_for(trouble), tally));
@@ -80,7 +92,7 @@ impl Carrier<'_> {
             Ok(details) => (details, None),
             Err(error) => (Details::default(), Some(error.trouble)),
         };
-        let (mut extents, mut was_safe) = (Extents::None, false);
+        let (mut extents, mut was_there) = (Extents::None, false);
         let content = match metadata.kind {
             EntryKind::Folder => Content::Folder,
             EntryKind::Other => return nothing_but(left(&spot.on_volume, LeftReason::NotAFile, tally)),
@@ -98,7 +110,7 @@ impl Carrier<'_> {
             }
             EntryKind::File => match self.store(item, &spot, &metadata, &address)? {
                 Ok((stored, known)) => {
-                    (extents, was_safe) = (stored.extents, known);
+                    (extents, was_there) = (stored.extents, known);
                     Content::File { size_in_bytes: stored.size_in_bytes, hash: stored.hash }
                 }
                 // Only the account that it was encrypted for is let in.
@@ -133,10 +145,10 @@ impl Carrier<'_> {
             same_file: metadata.same_file,
             sparse: metadata.sparse,
         };
-        Ok(Done { entry: Some(entry), left: rows, was_safe })
+        Ok(Done { entry: Some(entry), left: rows, was_there })
     }
 
-    /// Gives also whether an earlier run had stored it.
+    /// Gives also whether the trunk had it already.
     fn store(
         &self,
         item: &Item,
@@ -149,7 +161,7 @@ impl Carrier<'_> {
         match taken {
             None | Some(Err(NoSnapshot::NotADatabase)) => {}
             Some(Ok(Snapshot { mut file, .. })) => {
-                let progress = |size_in_bytes| self.conduct.send(&Event::Bytes { size_in_bytes });
+                let progress = |size_in_bytes| self.note_read(size_in_bytes);
                 return sorted(self.trunk.store(address, metadata.modified_utc, &mut file, &progress));
             }
             Some(Err(NoSnapshot::AlwaysBusy)) => return Ok(Err(LeftReason::InUse)),
@@ -158,18 +170,16 @@ impl Carrier<'_> {
         let linked = || self.linked.lock().unwrap_or_else(PoisonError::into_inner);
         let under_other_name = metadata.same_file.and_then(|number| linked().get(&number).cloned());
         let known = || self.trunk.already(address, metadata.size_in_bytes, metadata.modified_utc);
-        let under_other_name = under_other_name.filter(|_| self.trunk.keeps_contents_once());
-        let known = under_other_name.map(|stored| (stored, false)).or_else(|| Some((known()?, true)));
-        if let Some((stored, was_safe)) = known {
+        if let Some(stored) = under_other_name.filter(|_| self.trunk.keeps_contents_once()).or_else(known) {
             self.conduct.send(&Event::Bytes { size_in_bytes: stored.size_in_bytes });
-            return Ok(Ok((stored, was_safe)));
+            return Ok(Ok((stored, true)));
         }
         let file = match self.machine.volume.open(&spot.on_volume) {
             Ok(file) => file,
             Err(error) => return Ok(Err(reason_for(error.trouble))),
         };
         let shown = || self.machine.volume.host_tree()?.host_path(&spot.on_volume).ok();
-        let progress = |size_in_bytes| self.conduct.send(&Event::Bytes { size_in_bytes });
+        let progress = |size_in_bytes| self.note_read(size_in_bytes);
         let copied = || {
             let mut content = Sequential::of_listed_size(file, metadata.size_in_bytes);
             self.trunk.store(address, metadata.modified_utc, &mut content, &progress)

@@ -1,33 +1,33 @@
 //! The forecast of room, corrected while a capture goes on.
 
-/// Whether the trunk will fit, by how much room what is in it already took.
+/// Whether the trunk will fit, by how much room what was read so far took.
 pub(super) struct Outlook {
+    /// What is to be read.
     expected_in_bytes: u64,
     free_in_bytes: u64,
-    done_in_bytes: u64,
     told: bool,
 }
 
 impl Outlook {
     pub(super) fn new(expected_in_bytes: u64, free_in_bytes: u64) -> Self {
-        Self { expected_in_bytes, free_in_bytes, done_in_bytes: 0, told: false }
+        Self { expected_in_bytes, free_in_bytes, told: false }
     }
 
-    /// Of what an earlier run has captured nothing is written any more, and it says nothing of the rest.
-    pub(super) fn pass_over(&mut self, safe_in_bytes: u64) {
-        self.expected_in_bytes = self.expected_in_bytes.saturating_sub(safe_in_bytes);
+    /// What the trunk has already is not read, and says nothing of the rest.
+    pub(super) fn pass_over(&mut self, size_in_bytes: u64) {
+        self.expected_in_bytes = self.expected_in_bytes.saturating_sub(size_in_bytes);
     }
 
-    /// How much room will be missing, told once, as soon as that is likely.
-    pub(super) fn after(&mut self, done_in_bytes: u64, written_in_bytes: Option<u64>) -> Option<u64> {
+    /// How much room will be missing, told once, as soon as that is likely. Both counts are of what was read and written until now, also of files
+    /// that are not done: several are read at one time.
+    pub(super) fn after(&mut self, read_in_bytes: u64, written_in_bytes: Option<u64>) -> Option<u64> {
         /// Less says nothing of the rest.
         const ENOUGH_IN_BYTES: u64 = 64 << 20;
-        self.done_in_bytes += done_in_bytes;
         let written_in_bytes = written_in_bytes?;
-        if self.told || self.done_in_bytes < ENOUGH_IN_BYTES {
+        if self.told || read_in_bytes < ENOUGH_IN_BYTES {
             return None;
         }
-        let ratio = written_in_bytes as f64 / self.done_in_bytes as f64;
+        let ratio = written_in_bytes as f64 / read_in_bytes as f64;
         let whole_in_bytes = (ratio * self.expected_in_bytes as f64) as u64;
         // A little beyond is still within what cannot be told beforehand.
         let short_in_bytes = whole_in_bytes.checked_sub(self.free_in_bytes / 50 * 51)?;
@@ -43,13 +43,13 @@ mod tests {
     const MB: u64 = 1_000_000;
 
     #[test]
-    fn what_will_be_missing_is_told_once_and_what_is_safe_already_does_not_count() {
+    fn what_will_be_missing_is_told_once_and_what_is_there_already_does_not_count() {
         let mut first = Outlook::new(1000 * MB, 500 * MB);
         assert_eq!(first.after(60 * MB, Some(60 * MB)), None, "too little to tell by");
-        assert_eq!(first.after(140 * MB, Some(100 * MB)), None, "half of it is written, and so much is free");
-        assert_eq!(first.after(200 * MB, None), None);
-        assert_eq!(first.after(100 * MB, Some(300 * MB)), Some(90 * MB));
-        assert_eq!(first.after(100 * MB, Some(400 * MB)), None, "told already");
+        assert_eq!(first.after(200 * MB, Some(100 * MB)), None, "half of it is written, and so much is free");
+        assert_eq!(first.after(400 * MB, None), None);
+        assert_eq!(first.after(500 * MB, Some(300 * MB)), Some(90 * MB));
+        assert_eq!(first.after(600 * MB, Some(400 * MB)), None, "told already");
 
         let mut gone_on_with = Outlook::new(1000 * MB, 100 * MB);
         gone_on_with.pass_over(800 * MB);

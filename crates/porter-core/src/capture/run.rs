@@ -16,6 +16,7 @@ use crate::packing::Unchosen;
 use crate::survey::Survey;
 use crate::walk::{Grounds, walk};
 use porter_trunk::{Depth, Inventory, LeftBehind, LeftReason, Tally, TrunkItem, TrunkProgram, TrunkWriter};
+use std::sync::atomic::Ordering;
 use std::sync::{Mutex, PoisonError};
 use time::OffsetDateTime;
 
@@ -127,7 +128,7 @@ fn fill(
     let mut failed = None;
     let mut outlook = Outlook::new(expected.size_in_bytes, job.free_in_bytes);
     let seen = Mutex::new(vec![Tally::default(); chosen.len()]);
-    let linked = Mutex::default();
+    let carrier = Carrier::new(machine, trunk, conduct);
     in_order(
         |hand_over| {
             for (at, item) in chosen.iter().enumerate() {
@@ -142,18 +143,13 @@ fn fill(
                 }
             }
         },
-        |(at, part, sight, tally)| {
-            (
-                at,
-                tally,
-                Carrier { machine, trunk, linked: &linked, conduct }.carry(chosen[at], part, sight, tally),
-            )
-        },
+        |(at, part, sight, tally)| (at, tally, carrier.carry(chosen[at], part, sight, tally)),
         |(at, listed, done)| {
-            if matches!(done, Ok(Done { was_safe: true, .. })) {
+            if matches!(done, Ok(Done { was_there: true, .. })) {
                 outlook.pass_over(listed.size_in_bytes);
-            } else if let Some(short_in_bytes) = outlook.after(listed.size_in_bytes, trunk.written_in_bytes())
-            {
+            }
+            let read_in_bytes = carrier.read_in_bytes.load(Ordering::Relaxed);
+            if let Some(short_in_bytes) = outlook.after(read_in_bytes, trunk.written_in_bytes()) {
                 conduct.send(&Event::WillNotFit { short_in_bytes });
             }
             if let (Some(counted), Ok(Done { entry: Some(entry), .. })) = (&mut counted[at], &done) {
