@@ -175,7 +175,7 @@ mod tests {
 
     #[test]
     fn any_changed_byte_of_the_spare_data_is_noticed_and_it_is_made_anew() {
-        let (folder, path, content) = with_spare(9_000, 10.0);
+        let (folder, path, content) = with_spare(1_500, 10.0);
         let spare = folder.path().join("pack.spare");
         let whole = fs::read(&spare).unwrap();
         for at in 0..whole.len() {
