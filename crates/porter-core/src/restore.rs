@@ -4,7 +4,7 @@
 //! 2. [`relocate`]: where programs keep their data on another system;
 //! 3. [`landing`]: what the kinds decide about whole items;
 //! 4. [`plan`]: what becomes of each entry, decided by the planner against what is there ([`target`]);
-//! 5. [`run`]: the steps, each written to the [`journal`] before it is taken, and the values of a running Windows' registry;
+//! 5. [`run`]: the steps, each written to the [`journal`] before it is taken (`write_ahead`, `runner`), and the values of a running Windows' registry;
 //! 6. [`history`]: what the journals of earlier restores tell a later check.
 //!
 //! Nothing on the machine is deleted or overwritten: what differs is set aside under a dated name. No link is
