@@ -6,7 +6,7 @@ use super::write;
 use crate::TrunkError;
 use crate::host::{create_new, open_plain_file_to_write};
 use crate::lock::Lock;
-use std::fs;
+use std::fs::{self, File};
 use std::io::{self, Seek, SeekFrom, Write};
 use std::path::Path;
 
@@ -86,24 +86,7 @@ fn mend_file(spare: Spare, path: &Path, name: String) -> io::Result<Mended> {
     let damaged: Vec<(u64, Vec<u64>)> =
         (0..plan.groups).map(of_group).filter(|(_, damaged)| !damaged.is_empty()).collect();
     let in_bytes = damaged.iter().map(|(_, damaged)| damaged.len() as u64).sum::<u64>() * plan.shard_in_bytes;
-    // Told before anything is written: what cannot be repaired whole is left as it is.
-    let mut is_too_much = damaged.iter().any(|(group, damaged)| damaged.len() > spare.of_use_in(*group));
-    if !is_too_much {
-        // Group by group: all that is damaged may be more than memory holds.
-        for (group, numbers) in &damaged {
-            let Some(shards) = spare.repaired(&file, *group, numbers)? else {
-                is_too_much = true;
-                break;
-            };
-            for (number, shard) in shards {
-                let begin = number * plan.shard_in_bytes;
-                let length = plan.shard_in_bytes.min(plan.file_in_bytes - begin) as usize;
-                file.seek(SeekFrom::Start(begin))?;
-                file.write_all(&shard[..length])?;
-            }
-        }
-    }
-    if is_too_much {
+    if !repair(&spare, &mut file, &damaged)? {
         if !was_there {
             drop(file);
             fs::remove_file(path)?;
@@ -124,6 +107,25 @@ fn mend_file(spare: Spare, path: &Path, name: String) -> io::Result<Mended> {
     // What is sealed stays for its owner's eyes only, and what is not is as readable as before.
     fs::set_permissions(path_of(path), fs::metadata(path)?.permissions())?;
     Ok(Mended::SpareRenewed { file: name })
+}
+
+/// Writes the damaged shards of these groups anew. False if more is damaged than can be repaired: that is told before anything is written.
+fn repair(spare: &Spare, file: &mut File, damaged: &[(u64, Vec<u64>)]) -> io::Result<bool> {
+    if damaged.iter().any(|(group, numbers)| numbers.len() > spare.of_use_in(*group)) {
+        return Ok(false);
+    }
+    let plan = spare.plan;
+    // Group by group: all that is damaged may be more than memory holds.
+    for (group, numbers) in damaged {
+        let Some(shards) = spare.repaired(file, *group, numbers)? else { return Ok(false) };
+        for (number, shard) in shards {
+            let begin = number * plan.shard_in_bytes;
+            let length = plan.shard_in_bytes.min(plan.file_in_bytes - begin) as usize;
+            file.seek(SeekFrom::Start(begin))?;
+            file.write_all(&shard[..length])?;
+        }
+    }
+    Ok(true)
 }
 
 #[cfg(test)]
