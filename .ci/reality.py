@@ -65,6 +65,31 @@ def same(source, target):
     assert sorted(os.listxattr(source)) == sorted(os.listxattr(target)), target
 
 
+def reparse(path, tag, data):
+    os.setxattr(path, "system.ntfs_reparse_data", tag.to_bytes(4, "little") + len(data).to_bytes(2, "little") + bytes(2) + data)
+
+
+def moved_hive(old, new):
+    """A person's registry in which a cloud's program has moved their documents; the path keeps its length."""
+    before, after = ("%USERPROFILE%\\Documents".encode("utf-16-le"), "%USERPROFILE%\\Cloud\\Doc".encode("utf-16-le"))
+    with open(old, "rb") as from_file, open(new, "wb") as to_file:
+        hive = from_file.read()
+        assert before in hive
+        to_file.write(hive.replace(before, after))
+
+
+def shut(root):
+    """A cloud's folder with somebody's documents, a file in a cloud, one that Windows compressed, and a junction."""
+    home = os.path.join(root, "Users/odile")
+    reparse(os.path.join(home, "Cloud"), 0x9000701A, b"\1" * 16)
+    reparse(os.path.join(home, "Pictures/dawn.jpg"), 0x9000301A, b"\1" * 16)
+    reparse(os.path.join(home, "Pictures/small.txt"), 0x80000017, b"\1" * 16)
+    exact, shown = ("\\??\\D:\\nowhere".encode("utf-16-le"), "D:\\nowhere".encode("utf-16-le"))
+    numbers = [0, len(exact), len(exact) + 2, len(shown)]
+    names = b"".join(n.to_bytes(2, "little") for n in numbers) + exact + bytes(2) + shown + bytes(2)
+    reparse(os.path.join(home, "Pictures/Photos"), 0xA0000003, names)
+
+
 def flip(path):
     with open(path, "r+b") as file:
         first = file.read(1)[0]
@@ -80,5 +105,7 @@ def forget(*paths):
         os.close(file)
 
 
-COMMANDS = {"mark": mark, "hide": hide, "same_marks": same_marks, "compare": compare, "flip": flip, "forget": forget}
+COMMANDS = {
+    "shut": shut, "moved_hive": moved_hive, "mark": mark, "hide": hide, "same_marks": same_marks, "compare": compare, "flip": flip, "forget": forget,
+}
 COMMANDS[sys.argv[1]](*sys.argv[2:])

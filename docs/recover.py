@@ -70,8 +70,33 @@ def read_entries(paths):
             if kind == ENTRIES:
                 for line in body.splitlines():
                     entry = json.loads(line)
-                    entries[entry.get("owner"), entry["place"], entry.get("path_hex") or entry["path"]] = entry
+                    key = entry.get("owner"), entry["place"], entry.get("path_hex") or entry["path"]
+                    # Beside a whole file from an earlier capture there may be what of it could be read later.
+                    entries[key + ("missing" in entry,)] = entry
+                    if "missing" not in entry and "kept_from_utc" not in entry:
+                        entries.pop(key + (True,), None)
     return entries
+
+
+def incomplete(path):
+    """The name of a file of which only a part could be read."""
+    folder, name = os.path.split(path)
+    stem, dot, ending = name.rpartition(b".")
+    marked = stem + b" (incomplete)" + dot + ending if stem else name + b" (incomplete)"
+    return os.path.join(folder, marked)
+
+
+def made(entry, target):
+    """Makes an entry's file or folder. False if this system cannot: its name may be too long for it."""
+    try:
+        os.makedirs(target if entry["kind"] == "folder" else os.path.dirname(target), exist_ok=True)
+        if entry["kind"] == "file":
+            with open(target, "wb") as file:
+                file.truncate(entry["size"])
+        return True
+    except OSError as cause:
+        problem(f"cannot be made here: {entry['path']!r}: {cause.strerror}")
+        return False
 
 
 def main():
@@ -96,14 +121,13 @@ def main():
         if path.startswith(b"/") or b".." in path.split(b"/"):
             problem(f"left out, its path leads elsewhere: {path!r}")
             continue
+        if "missing" in entry:
+            path = incomplete(path)
+            lost = sum(length for _, length in entry["missing"])
+            problem(f"incomplete, {lost} of {entry['size']} bytes could not be read from the old drive: {entry['path']}")
         target = os.path.join(os.fsencode(out), (entry.get("owner") or "machine").encode(), entry["place"].encode(), path)
-        entry["target"] = target
-        if entry["kind"] == "folder":
-            os.makedirs(target, exist_ok=True)
-        elif entry["kind"] == "file":
-            os.makedirs(os.path.dirname(target), exist_ok=True)
-            with open(target, "wb") as file:
-                file.truncate(entry["size"])
+        if entry["kind"] in ("file", "folder") and made(entry, target):
+            entry["target"] = target
     # First the lengths: an extent's place in its file follows from all the extents before it. Then the bytes; a content is
     # kept once for all its files.
     lengths = {}
@@ -123,6 +147,8 @@ def main():
                 problem(f"lost in part, because block {block} is gone: {entry['path']}")
                 break
             for row in range(first, first + count):
+                if "target" not in entry:
+                    break
                 places.setdefault((block, row), []).append((entry["target"], offset))
                 offset += lengths[block][row]
     for path in packs:

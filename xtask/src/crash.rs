@@ -18,7 +18,8 @@ use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
 /// The parts, each of which can be run alone.
-pub(crate) const PARTS: [&str; 6] = ["capture", "two-sticks", "top-up", "mend", "undo", "full-stick"];
+pub(crate) const PARTS: [&str; 7] =
+    ["capture", "two-sticks", "top-up", "mend", "undo", "beside", "full-stick"];
 
 /// How trunks are made, in turn.
 const WAYS: [&[&str]; 3] = [&[], &["--spare", "8%"], &["--seal", "--spare", "8%"]];
@@ -35,6 +36,17 @@ pub(crate) fn run(count: usize, parts: &[&str]) -> Result<(), String> {
     let _ = Command::new("umount").arg(bench.join("stick")).stderr(Stdio::null()).status();
     fs::remove_dir_all(&bench).map_err(|cause| cause.to_string())?;
     said
+}
+
+fn started(command: &[String]) -> Result<std::process::Child, String> {
+    Command::new(&command[0])
+        .args(&command[1..])
+        .env("PORTER_PASSPHRASE", PASSPHRASE)
+        .stdin(Stdio::null())
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .spawn()
+        .map_err(|cause| cause.to_string())
 }
 
 fn tempfile_folder() -> Result<PathBuf, String> {
@@ -82,6 +94,9 @@ impl Crash {
         }
         if wanted("undo") {
             self.take_back(&undisturbed, count.div_ceil(3) * 2, &mut dice)?;
+        }
+        if wanted("beside") {
+            self.beside(&undisturbed, count.div_ceil(3), &mut dice)?;
         }
         if wanted("full-stick") { self.full_stick(&whole, count.div_ceil(10), &mut dice) } else { Ok(()) }
     }
@@ -257,14 +272,7 @@ impl Crash {
     /// Starts a command and kills it at a random moment of the time that it usually takes. False if it was done before.
     fn killed_after(&self, command: &[String], took: Duration, dice: &mut Dice) -> Result<bool, String> {
         let moment = took.mul_f64(dice.below(1000) as f64 / 1000.0);
-        let mut child = Command::new(&command[0])
-            .args(&command[1..])
-            .env("PORTER_PASSPHRASE", PASSPHRASE)
-            .stdin(Stdio::null())
-            .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .spawn()
-            .map_err(|cause| cause.to_string())?;
+        let mut child = started(command)?;
         std::thread::sleep(moment);
         child.kill().map_err(|cause| cause.to_string())?;
         let status = child.wait().map_err(|cause| cause.to_string())?;

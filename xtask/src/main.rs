@@ -4,6 +4,7 @@
 mod bench;
 mod crash;
 mod datasets;
+mod fuzz;
 mod hives;
 mod release;
 
@@ -47,6 +48,10 @@ fn main() -> ExitCode {
             ["mutate-hives", times] => match times.parse() {
                 Ok(times) => hives::mutate(times),
                 Err(_) => Err(format!("`{times}` is no number")),
+            },
+            ["fuzz", seconds, ref formats @ ..] => match seconds.parse() {
+                Ok(seconds) => fuzz::run(seconds, formats),
+                Err(_) => Err(format!("`{seconds}` is no number")),
             },
             ["release"] => release::release(),
             ["lane-program"] => release::lane_program().map(|path| println!("{}", path.display())),

@@ -36,7 +36,12 @@ pub(crate) fn release() -> Result<(), String> {
 /// Builds the Linux program that the lanes try out, and returns where it is.
 pub(crate) fn lane_program() -> Result<PathBuf, String> {
     run(&mut cargo_for_any_linux(LANE))?;
-    Ok(root().join(format!("target/static/{LINUX}/{LANE}/porter")))
+    Ok(lane_program_path())
+}
+
+/// Where [`lane_program`] leaves it.
+pub(crate) fn lane_program_path() -> PathBuf {
+    root().join(format!("target/static/{LINUX}/{LANE}/porter"))
 }
 
 /// Runs all tests as Windows programs, with the runner that Cargo is told of

@@ -66,6 +66,9 @@ pub enum CaptureError {
         /// The item where it does not.
         item: String,
     },
+    /// The old machine's drive was unplugged, or its driver ended.
+    #[error("the drive is gone")]
+    DriveGone,
     /// Somebody asked to stop.
     #[error("stopped before it was done")]
     Cancelled,

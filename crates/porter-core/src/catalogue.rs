@@ -100,11 +100,15 @@ impl Catalogue {
         self.general.fate(place, path, kind)
     }
 
+    /// Why what has this name at the root of the drive is no person's.
+    pub fn not_covered_by_name(&self, name: &[u8]) -> Option<&str> {
+        let known = |known: &String| fold::same_name(known.as_bytes(), name);
+        self.general.root.iter().find(|rule| rule.names.iter().any(known)).map(|rule| rule.why.as_str())
+    }
+
     /// Why something at the root of the drive is no item; none if it is one.
     pub fn not_covered_at_root(&self, machine: &Machine, row: &Listed) -> Option<&str> {
-        let known = |name: &String| fold::same_name(name.as_bytes(), &row.name);
-        let by_name =
-            self.general.root.iter().find(|rule| rule.names.iter().any(known)).map(|rule| rule.why.as_str());
+        let by_name = self.not_covered_by_name(&row.name);
         let elsewhere =
             || machine.is_other_volume(row).then_some("another volume: capture it by itself if it is wanted");
         by_name.or_else(elsewhere)

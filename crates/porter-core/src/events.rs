@@ -3,6 +3,7 @@
 use porter_names::RelativePath;
 use porter_trunk::Tally;
 use serde::{Serialize, Serializer};
+use std::io::{self, Read};
 use std::sync::atomic::{AtomicBool, Ordering};
 
 /// One fact from a running operation.
@@ -103,3 +104,22 @@ impl Conduct<'_> {
 #[derive(Debug, Clone, Copy, thiserror::Error)]
 #[error("stopped before it was done")]
 pub struct Cancelled;
+
+/// Content that is read until somebody asks to stop: a long file must not keep anybody waiting.
+pub(crate) struct Stoppable<'a, R> {
+    pub(crate) content: R,
+    pub(crate) conduct: Conduct<'a>,
+}
+
+/// So much is read at once at most, so that a stop is heeded soon.
+const MOST_READ_IN_BYTES: usize = 2 << 20;
+
+impl<R: Read> Read for Stoppable<'_, R> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        if self.conduct.is_stopped() {
+            return Err(io::Error::other(Cancelled));
+        }
+        let most = buffer.len().min(MOST_READ_IN_BYTES);
+        self.content.read(&mut buffer[..most])
+    }
+}

@@ -3,11 +3,13 @@
 //! - [`ruled`]: what a carry rule finds: folders, and what programs keep in files;
 //! - [`browser`]: a browser's profiles, one by one;
 //! - [`drive`]: what somebody put at the root of the drive;
+//! - [`also`]: what somebody named, wherever it is;
 //! - [`setting`]: what is read of a system rather than copied: settings and printers.
 //!
 //! What files alone say is captured, restored and proved the same way for every kind, by the walk; a kind that has more
 //! meaning than its files brings its own code in a file beside these.
 
+pub mod also;
 pub mod browser;
 pub mod drive;
 pub mod ruled;
@@ -25,7 +27,8 @@ pub trait Kind: Sync {
 }
 
 /// Every one there is.
-pub static KINDS: &[&dyn Kind] = &[&ruled::Ruled, &browser::Browsers, &drive::Drive, &setting::Settings];
+pub static KINDS: &[&dyn Kind] =
+    &[&ruled::Ruled, &browser::Browsers, &drive::Drive, &also::Also, &setting::Settings];
 
 /// All items on a machine: people's first, in the order of the accounts, then the machine's own.
 pub fn find_items(machine: &Machine, catalogue: &Catalogue) -> Vec<Item> {

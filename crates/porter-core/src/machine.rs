@@ -11,6 +11,7 @@ pub mod layout;
 mod linux;
 pub(crate) mod looker;
 mod macos;
+mod other_names;
 mod people;
 pub mod place;
 pub mod program;
@@ -21,6 +22,7 @@ pub mod setting;
 pub(crate) mod small_file;
 pub mod time_zone;
 mod wifi;
+mod without_system;
 
 pub use account::Account;
 pub use here::{Here, here};
@@ -28,6 +30,7 @@ pub use place::{FoundPlace, Place, PlaceState};
 pub use program::Program;
 pub use recognise::{NotRecognised, recognise, recognise_with};
 pub use setting::{Setting, SettingKind};
+pub use without_system::{holds_people, recognise_drive, recognise_person};
 
 use crate::machine::facts::StateFacts;
 use crate::machine::layout::{Family, Layout};
@@ -57,6 +60,8 @@ pub struct Machine {
     pub places: BTreeMap<Place, FoundPlace>,
     /// What lies beside the profile folders: built-in profiles and the like.
     pub not_people: Vec<Vec<u8>>,
+    /// What somebody added by name, below the root.
+    pub also: Vec<RelativePath>,
     /// What lies at the root of the drive.
     pub at_root: Vec<Listed>,
     /// The number of the volume at its root, where the system has such.
@@ -103,8 +108,37 @@ impl Machine {
         owner.map_or(&self.places, |account| &account.places).get(&place)
     }
 
+    /// Adds a folder or file to what is captured: as the machine writes its path, below its root, or as the running system shows it. False if
+    /// it is not there, or is the whole drive.
+    pub fn add_by_name(&mut self, named: &str) -> bool {
+        let on_host = self.volume.host_tree().and_then(|tree| {
+            let below = std::fs::canonicalize(named).ok()?.strip_prefix(tree.root()).ok()?.to_path_buf();
+            let steps = below.iter().map(porter_names::host::name_from_host);
+            steps.into_iter().try_fold(RelativePath::root(), |at, step| at.join(&step).ok())
+        });
+        let as_written = || {
+            let text = if self.layout.family == Family::Windows {
+                named.replace('\\', "/")
+            } else {
+                named.to_owned()
+            };
+            let text = text.strip_prefix("C:").or_else(|| text.strip_prefix("c:")).unwrap_or(&text);
+            RelativePath::from_bytes(text.trim_matches('/').as_bytes()).ok()
+        };
+        let Some(path) = on_host.or_else(as_written).filter(|path| !path.is_root()) else { return false };
+        let found = self.looker().find_path(&path);
+        let is_there = matches!(found.state, PlaceState::Present | PlaceState::IsFile);
+        if is_there && self.volume.metadata(&found.path).is_ok() && !self.also.contains(&found.path) {
+            self.also.push(found.path);
+        }
+        is_there
+    }
+
     /// Where porter keeps the records of what it did on this machine; none if something else stands in the way.
     pub fn records_folder(&self) -> Option<RelativePath> {
+        if self.layout.shared_data.is_empty() {
+            return RelativePath::root().join(self.layout.records.as_bytes()).ok();
+        }
         let data = self.place(None, Place::SharedData)?;
         let usable = matches!(data.state, PlaceState::Present | PlaceState::Absent);
         if usable { data.path.join(self.layout.records.as_bytes()).ok() } else { None }

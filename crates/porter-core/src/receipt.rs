@@ -10,7 +10,7 @@ pub use verdict::{ByVerdict, Verdict};
 
 use crate::item::Facts;
 use porter_names::RelativePath;
-use porter_trunk::{Label, MachineLabel, TrunkProgram};
+use porter_trunk::{CaptureProof, Label, MachineLabel, TrunkProgram};
 use time::OffsetDateTime;
 
 /// What a check found.
@@ -18,6 +18,10 @@ use time::OffsetDateTime;
 pub struct Receipt {
     /// The trunk's outside.
     pub trunk: Label,
+    /// Which state of the trunk.
+    pub proof: Option<CaptureProof>,
+    /// Who signed the trunk; none if nobody did, or if nobody looked.
+    pub signed_by: Option<String>,
     /// The machine it was compared with; none when the trunk was checked alone.
     pub machine: Option<MachineLabel>,
     /// Which account of the trunk landed in which of the machine, by id and name.
@@ -95,6 +99,17 @@ pub struct Finding {
 }
 
 impl Receipt {
+    /// Notes what is true of the trunk as a whole, and needs a person's attention.
+    pub fn note_of_trunk(&mut self, reason: Reason) {
+        self.general.push(Finding {
+            path: RelativePath::root(),
+            verdict: Verdict::Changed,
+            reason,
+            needs_attention: true,
+            expected_at: None,
+        });
+    }
+
     /// Items, files and bytes by verdict.
     pub fn totals(&self) -> (ByVerdict, ByVerdict, ByVerdict) {
         let (mut items, mut files, mut bytes) = Default::default();

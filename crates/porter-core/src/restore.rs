@@ -19,15 +19,19 @@ pub(crate) mod host;
 pub mod journal;
 pub(crate) mod journal_lines;
 pub(crate) mod journal_name;
+mod judge;
 mod kept;
 mod land;
+mod land_held;
 pub mod landing;
+pub mod landing_places;
 pub mod links;
 mod new_account;
 pub mod old_paths;
 pub mod plan;
 mod planner;
 mod planning;
+pub mod records;
 pub mod relocate;
 pub mod report;
 pub mod run;
@@ -38,6 +42,7 @@ mod whole_folder;
 mod write_ahead;
 
 pub use existing::{Different, Existing};
+pub use land_held::LandHeld;
 pub use new_account::{NotMade, can_make_accounts, make_account, possible_name};
 pub use plan::{Action, Plan, Refused, Step};
 pub use planning::{Wishes, homeless, plan_restore, plan_take};
@@ -49,6 +54,7 @@ use accounts::AccountsError;
 pub use journal::EntryKey;
 pub(crate) use land::waiting_prefix;
 use porter_trunk::TrunkError;
+use records::RecordsRefused;
 use std::io;
 use std::path::PathBuf;
 pub(crate) use whole_folder::remove_waiting_folder;
@@ -65,6 +71,15 @@ pub enum RestoreError {
     /// The machine is not a folder of the running system, so nothing can be written to it.
     #[error("this machine can only be read")]
     ReadOnlyMachine,
+    /// The folder where porter keeps its records on the machine is not to be trusted.
+    #[error(transparent)]
+    Records(#[from] RecordsRefused),
+    /// Another porter restores to the machine, or takes a restore back.
+    #[error("another porter is at work on this machine")]
+    MachineInUse {
+        /// What that one wrote about itself.
+        holder: String,
+    },
     /// It will not fit.
     #[error("{needed_in_bytes} bytes are needed and {free_in_bytes} are free")]
     NoRoom {

@@ -1,5 +1,6 @@
 //! A read-only look at a machine: who, what, how big, and what to beware of.
 
+mod among_programs;
 pub mod caution;
 mod count;
 

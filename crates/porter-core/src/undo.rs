@@ -12,8 +12,9 @@ mod runs;
 mod take_back;
 
 pub use runs::{Record, Run, Undone, last_standing, records_in, runs_in};
-pub use take_back::{Kept, UndoReport, WhyKept, sweep, take_back};
+pub use take_back::{Kept, UndoGrounds, UndoReport, WhyKept, sweep, take_back};
 
+use crate::restore::records::RecordsRefused;
 use std::io;
 use std::path::PathBuf;
 
@@ -35,6 +36,15 @@ pub enum UndoError {
     /// What was restored last is not known.
     #[error("the journal `{}` of the latest restore cannot be read", .0.display())]
     Unreadable(PathBuf),
+    /// The folder where porter keeps its records on the machine is not to be trusted.
+    #[error(transparent)]
+    Records(#[from] RecordsRefused),
+    /// Another porter restores to the machine, or takes a restore back.
+    #[error("another porter is at work on this machine")]
+    MachineInUse {
+        /// What that one wrote about itself.
+        holder: String,
+    },
     /// The journal cannot be read, or that it was undone cannot be written.
     #[error("`{}`: {cause}", path.display())]
     Journal {

@@ -10,7 +10,7 @@ use crate::machine::{Machine, PlaceState};
 use crate::packing::Unchosen;
 use porter_names::portable::Claims;
 use porter_names::{NameRules, RelativePath};
-use porter_source::{EntryKind, Metadata, ReadError, ReadTrouble};
+use porter_source::{EntryKind, Listed, Metadata, ReadError, ReadTrouble};
 use porter_trunk::Tally;
 use std::collections::HashSet;
 
@@ -154,7 +154,7 @@ fn beginning<'m>(grounds: &Grounds<'m>, item: &'m Item, part: &'m Part) -> Optio
 
 /// Reads one folder. Gives what is in it, sorted by name, each folder with what to look into next.
 pub fn look_into<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Vec<(Sight<'m>, Option<Pending<'m>>)> {
-    let rows = match grounds.machine.volume.list(&folder.spot.on_volume) {
+    let rows = match patiently_listed(grounds.machine, &folder.spot.on_volume) {
         Ok(rows) => rows,
         Err(error) => {
             let spot = folder.spot.clone();
@@ -213,7 +213,16 @@ pub fn look_into<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Vec<(Sight<
                     fate => unchosen().map_or(fate, Fate::Unchosen),
                 }
             }
-            Fate::Hold(why) => unchosen().map_or(Fate::Hold(why), Fate::Unchosen),
+            // What its own rule leaves is of no use in the trunk either.
+            Fate::Hold(why) => match folder
+                .item
+                .rule
+                .as_ref()
+                .and_then(|rule| rule.fate(folder.part, &spot.below_place, row.metadata.kind))
+            {
+                Some(Fate::Leave(why)) => Fate::Leave(why),
+                _ => unchosen().map_or(Fate::Hold(why), Fate::Unchosen),
+            },
             decided => decided,
         };
         // What is mounted in a folder may be a stick, a server, or the trunk's own drive.
@@ -234,6 +243,21 @@ pub fn look_into<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Vec<(Sight<
         }
     }
     sights
+}
+
+/// Lists a folder. A drive that fails may read at the second try what it could not at the first.
+fn patiently_listed(
+    machine: &Machine,
+    folder: &RelativePath,
+) -> Result<Vec<Result<Listed, ReadError>>, ReadError> {
+    const TRIES: u32 = 3;
+    let mut tries = 1;
+    loop {
+        match machine.volume.list(folder) {
+            Err(ReadError { trouble: ReadTrouble::Medium(_), .. }) if tries < TRIES => tries += 1,
+            listed => return listed,
+        }
+    }
 }
 
 fn spot_in(folder: &Spot, name: &[u8], safe_name: Option<String>) -> Option<Spot> {

@@ -263,6 +263,8 @@ fn a_part_goes_where_the_other_system_has_it() {
             extents: porter_trunk::Extents::None,
             same_file: None,
             sparse: false,
+            missing: Vec::new(),
+            kept_from_utc: None,
         };
         let found = relocation.address(&entry);
         format!("{}/{}", found.place, found.path)

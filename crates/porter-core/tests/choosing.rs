@@ -76,7 +76,7 @@ fn what_is_ticked_in_the_tree_is_what_the_list_carries() {
     assert!(survey.items.iter().filter(|row| row.chosen).all(|row| row.item.id == "odile/folder/documents"));
 
     // Through the file, and back into a survey.
-    let text = list::to_toml("SCRIPT-PC", &survey, &unchosen, "", &|_| String::new());
+    let text = list::to_toml(&machine, &survey, &unchosen, "", &|_| String::new());
     let list = PackingList::from_toml(&text).unwrap();
     assert_eq!(list.carried().into_iter().collect::<Vec<_>>(), ["odile/folder/documents"]);
     let again = surveyed(&machine, &list.unchosen());

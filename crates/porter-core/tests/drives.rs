@@ -65,6 +65,7 @@ fn documents_on_a_further_drive_are_carried_from_there_to_there() {
             &to,
             &stand_ins::catalogue(),
             &Wishes {
+                land_held: &Default::default(),
                 accounts: &given,
                 selection: &all,
                 drive_root: None,

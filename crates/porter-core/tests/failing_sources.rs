@@ -58,7 +58,7 @@ fn each_way_to_fail_is_named_and_the_rest_is_captured() {
     let report = captured(&volume.recognised(), &folder.path().join("trunk"), TrunkFailure::Never).unwrap();
 
     let expected = [
-        ("bad sector.mdb", "medium"),
+        ("bad sector.mdb", "incomplete"),
         ("encrypted.docx", "encrypted"),
         ("only in the cloud.docx", "cloud-only"),
         ("open in a program.docx", "in-use"),
@@ -73,10 +73,13 @@ fn each_way_to_fail_is_named_and_the_rest_is_captured() {
     assert_eq!(left(&report), expected);
     assert_eq!(report.seen, report.captured + report.left);
     // Registry, good, grew, shrank and streams, by the sizes they really have.
-    assert_eq!((report.captured.files, report.captured.size_in_bytes), (5, 8 + 4 + 10 + 5 + 7));
+    assert_eq!((report.captured.files, report.captured.size_in_bytes), (6, 8 + 4 + 10 + 5 + 7 + 3_000_000));
 
     let trunk = OpenTrunk::load(&folder.path().join("trunk")).unwrap();
-    assert!(!folder.path().join("trunk/data/odile/documents/bad sector.mdb").exists(), "half a file stayed");
+    let documents = folder.path().join("trunk/data/odile/documents");
+    assert!(!documents.join("bad sector.mdb").exists(), "half a file has the name of a whole one");
+    let readable = std::fs::read(documents.join("bad sector (incomplete).mdb")).unwrap();
+    assert!(readable.len() == 3_000_000 && readable[..1_000_000].iter().all(|byte| *byte == 7));
     let entries: Vec<_> = trunk.entries().unwrap().map(Result::unwrap).collect();
     let streams = entries.iter().find(|entry| entry.address.path == stand_ins::path("streams.doc")).unwrap();
     assert_eq!(streams.streams[0].content, b"a note");

@@ -47,6 +47,8 @@ fn entry(name: &str) -> Entry {
         extents: porter_trunk::Extents::None,
         same_file: None,
         sparse: false,
+        missing: Vec::new(),
+        kept_from_utc: None,
     }
 }
 
@@ -67,6 +69,7 @@ fn begin(trunk_id: &TrunkId, account: &str, item: &str) -> JournalLine {
         started_utc: stand_ins::NOW,
         accounts: BTreeMap::from([("odile".to_owned(), account.to_owned())]),
         items: BTreeSet::from([item.to_owned()]),
+        land_held: Vec::new(),
     }
 }
 
@@ -76,7 +79,9 @@ fn land(entry: EntryKey, at: PathField, renamed: bool) -> JournalLine {
 }
 
 fn records(root: &Path) -> PathBuf {
-    root.join("ProgramData/Loyal Porter")
+    let records = root.join("ProgramData/Loyal Porter");
+    fs::create_dir_all(&records).unwrap();
+    records
 }
 
 #[test]

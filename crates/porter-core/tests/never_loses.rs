@@ -10,7 +10,7 @@ use porter_core::check::check_machine;
 use porter_core::machine::{Machine, recognise};
 use porter_core::packing::Selection;
 use porter_core::restore::{Existing, RestoreError, RestoreReport, run_plan};
-use porter_core::undo::{runs_in, take_back};
+use porter_core::undo::{UndoGrounds, runs_in, take_back};
 use porter_demo::dice::Dice;
 use porter_names::host::to_host;
 use porter_source::HostFolder;
@@ -106,10 +106,12 @@ fn undo_all(new: &Path) {
     let machine = machine(new);
     let records = machine.records_on_host().unwrap();
     let target = machine.volume.host_tree().unwrap();
+    let catalogue = stand_ins::catalogue();
+    let grounds = UndoGrounds::new(&machine, &catalogue);
     stand_ins::undisturbed(&mut |conduct| {
         for run in runs_in(&records).iter().rev() {
-            let planned = take_back(run, target, true, &stand_ins::now, conduct).unwrap();
-            let report = take_back(run, target, false, &stand_ins::now, conduct).unwrap();
+            let planned = take_back(run, target, &grounds, true, &stand_ins::now, conduct).unwrap();
+            let report = take_back(run, target, &grounds, false, &stand_ins::now, conduct).unwrap();
             assert_eq!(report.kept, []);
             assert_eq!((planned.removed, planned.put_back), (report.removed, report.put_back));
         }

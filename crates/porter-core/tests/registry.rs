@@ -199,3 +199,104 @@ fn accounts_tell_names_rights_and_sign_ins_and_lies_in_them_harm_nobody() {
     assert_eq!(tamsin.full_name, None, "a text that would lie outside is not told");
     assert_eq!((nameless.is_disabled, &nameless.full_name), (None, &None));
 }
+
+/// A German Windows XP: every name but `All Users` is another.
+fn german(with_registry: bool) -> ScriptedVolume {
+    let mut volume = ScriptedVolume::default();
+    volume.add("WINDOWS/system32", Script::Folder);
+    let people = "Dokumente und Einstellungen";
+    for (at, content) in [
+        ("odile/Eigene Dateien/plan.txt", "spar"),
+        ("odile/Eigene Dateien/Eigene Bilder/dawn.jpg", "x"),
+        ("odile/Favoriten/board.url", "x"),
+        ("odile/Anwendungsdaten/Kites/settings.ini", "x"),
+        ("odile/Lokale Einstellungen/Anwendungsdaten/Kites/log", "x"),
+        ("odile/NTUSER.DAT", "x"),
+        ("All Users/Dokumente/rules.txt", "x"),
+        ("All Users/Anwendungsdaten/Kites/shared.ini", "x"),
+    ] {
+        volume.add(&format!("{people}/{at}"), Script::File(content.into()));
+    }
+    if with_registry {
+        let mut software =
+            software(&[(&format!("{SID}-1001"), "%SystemDrive%\\Dokumente und Einstellungen\\odile")]);
+        software
+            .key("Microsoft\\Windows NT\\CurrentVersion\\ProfileList")
+            .set_expand_text("ProfilesDirectory", "%SystemDrive%\\Dokumente und Einstellungen")
+            .set_text("AllUsersProfile", "All Users");
+        software
+            .key("Microsoft\\Windows\\CurrentVersion\\Explorer\\User Shell Folders")
+            .set_expand_text("Common Documents", "%ALLUSERSPROFILE%\\Dokumente")
+            .set_expand_text("Common AppData", "%ALLUSERSPROFILE%\\Anwendungsdaten");
+        volume.add("WINDOWS/system32/config/SOFTWARE", hive(&software));
+    }
+    volume
+}
+
+#[test]
+fn a_windows_in_another_language_is_understood_with_its_registry_and_without() {
+    for with_registry in [true, false] {
+        let machine = german(with_registry).recognised();
+        let ids: Vec<&str> = machine.accounts.iter().map(|account| account.id.as_str()).collect();
+        assert_eq!(ids, ["odile"], "with its registry: {with_registry}");
+        let odile = machine.account("odile").unwrap();
+        let at = |owner, place| machine.place(owner, place).unwrap().path.to_string();
+        let home = "Dokumente und Einstellungen/odile";
+        for (place, below) in [
+            (Place::Documents, "Eigene Dateien"),
+            (Place::Pictures, "Eigene Dateien/Eigene Bilder"),
+            (Place::Favourites, "Favoriten"),
+            (Place::RoamingData, "Anwendungsdaten"),
+            (Place::LocalData, "Lokale Einstellungen/Anwendungsdaten"),
+        ] {
+            assert_eq!(at(Some(odile), place), format!("{home}/{below}"));
+        }
+        let everybody = "Dokumente und Einstellungen/All Users";
+        assert_eq!(at(None, Place::SharedDocuments), format!("{everybody}/Dokumente"));
+        assert_eq!(
+            machine.records_folder().unwrap().to_string(),
+            format!("{everybody}/Anwendungsdaten/Loyal Porter")
+        );
+    }
+}
+
+#[test]
+fn without_the_list_of_profiles_people_are_told_by_accounts_and_folders() {
+    let member = [0; 52].to_vec();
+    let sam = sam(&[("000003E9", user("odile", "Odile Marchetti", 0x0210, 0))], &member);
+    let mut own = KeyTree::new("own");
+    own.key("Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\User Shell Folders")
+        .set_expand_text("Personal", "%USERPROFILE%\\Papers");
+    for software in [None, Some(b"regf, and then nothing".to_vec())] {
+        let mut volume = ScriptedVolume::windows();
+        volume.add("Users/odile/NTUSER.DAT", hive(&own));
+        volume.add("Users/odile/Papers/plan.txt", Script::File(b"x".to_vec()));
+        let is_gone = software.is_none();
+        if let Some(cut) = software {
+            volume.add("Windows/System32/config/SOFTWARE", Script::File(cut));
+        }
+        let machine = machine(volume, &[("SAM", &sam), ("SYSTEM", &KeyTree::new("SYSTEM"))]);
+        let odile = machine.account("odile").unwrap();
+        assert_eq!(odile.full_name.as_deref(), Some("Odile Marchetti"));
+        assert_eq!(
+            machine.place(Some(odile), Place::Documents).unwrap().path.to_string(),
+            "Users/odile/Papers"
+        );
+        let [(path, trouble)] = &machine.registry_troubles[..] else {
+            panic!("{:?}", machine.registry_troubles)
+        };
+        assert_eq!(path.to_string(), "Windows/System32/config/SOFTWARE");
+        assert_eq!(*trouble == HiveTrouble::Missing, is_gone);
+    }
+}
+
+#[test]
+fn systems_of_a_time_before_people_had_folders_are_named() {
+    let mut volume = ScriptedVolume::default();
+    for file in ["WIN.COM", "SYSTEM.DAT", "USER.DAT", "SYSTEM32/DRIVERS/a.sys"] {
+        volume.add(&format!("WINDOWS/{file}"), Script::File(b"CREG".to_vec()));
+    }
+    let refused = porter_core::machine::recognise(std::sync::Arc::new(volume), String::new());
+    let error = refused.err().map(|error| error.to_string()).unwrap();
+    assert!(error.contains("Windows 95, 98 or ME") && error.contains("too old"), "{error}");
+}

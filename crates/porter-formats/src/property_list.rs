@@ -11,14 +11,19 @@ use std::io::Cursor;
 const FORMAT: &str = "property list";
 /// No real list is nested more deeply.
 const DEEPEST: usize = 200;
-/// So many times its own length a list may become when it is unfolded: keys are written once and referred to.
+/// So many times its own length a list may take in memory when it is unfolded: keys are written once and referred to.
 const MOST_TIMES_LARGER: usize = 64;
 /// Short lists may.
-const ALWAYS_ALLOWED_IN_BYTES: usize = 64 << 10;
+const ALWAYS_ALLOWED_IN_BYTES: usize = 1 << 20;
+/// No real list takes more.
+const NEVER_ALLOWED_IN_BYTES: usize = 256 << 20;
+/// What each value takes, with its place in the list that it is in, however short it is in the file.
+const VALUE_IN_BYTES: usize = 2 * size_of::<Value>();
 
 /// Reads a list.
 pub fn from_bytes(file: &[u8]) -> Result<Value, FormatError> {
-    let mut room_in_bytes = file.len().saturating_mul(MOST_TIMES_LARGER).max(ALWAYS_ALLOWED_IN_BYTES);
+    let room_in_bytes = file.len().saturating_mul(MOST_TIMES_LARGER);
+    let mut room_in_bytes = room_in_bytes.clamp(ALWAYS_ALLOWED_IN_BYTES, NEVER_ALLOWED_IN_BYTES);
     let mut depth = 0_usize;
     let mut refused = None;
     let events = Reader::new(Cursor::new(file)).take_while(|event| {
@@ -26,15 +31,15 @@ pub fn from_bytes(file: &[u8]) -> Result<Value, FormatError> {
         let size_in_bytes = match event {
             Event::StartArray(_) | Event::StartDictionary(_) => {
                 depth += 1;
-                1
+                VALUE_IN_BYTES
             }
             Event::EndCollection => {
                 depth = depth.saturating_sub(1);
                 0
             }
-            Event::Data(data) => 1 + data.len(),
-            Event::String(text) => 1 + text.len(),
-            _ => 1,
+            Event::Data(data) => VALUE_IN_BYTES + data.len(),
+            Event::String(text) => VALUE_IN_BYTES + text.len(),
+            _ => VALUE_IN_BYTES,
         };
         if depth > DEEPEST {
             refused = Some(format!("lists more than {DEEPEST} deep"));
@@ -49,5 +54,40 @@ pub fn from_bytes(file: &[u8]) -> Result<Value, FormatError> {
     match refused {
         Some(why) => Err(FormatError::damaged(FORMAT, why)),
         None => built.map_err(|cause| FormatError::damaged(FORMAT, cause)),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A binary list whose root holds one and the same list many times, and that one as many numbers.
+    fn unfolding(times: u16) -> Vec<u8> {
+        let count = times.to_be_bytes();
+        let mut file = b"bplist00".to_vec();
+        let mut offsets = Vec::new();
+        for inner in [1_u8, 2] {
+            offsets.push(u16::try_from(file.len()).unwrap());
+            file.extend([0xaf, 0x11, count[0], count[1]]);
+            file.extend(std::iter::repeat_n(inner, times.into()));
+        }
+        offsets.push(u16::try_from(file.len()).unwrap());
+        file.extend([0x10, 7]);
+        let table = file.len() as u64;
+        file.extend(offsets.iter().flat_map(|offset| offset.to_be_bytes()));
+        file.extend([0, 0, 0, 0, 0, 0, 2, 1]);
+        for number in [3, 0, table] {
+            file.extend(u64::to_be_bytes(number));
+        }
+        file
+    }
+
+    #[test]
+    fn what_unfolds_into_more_than_its_length_warrants_is_refused_before_it_takes_memory() {
+        let small = from_bytes(&unfolding(20)).unwrap();
+        assert_eq!(small.as_array().unwrap()[19].as_array().unwrap().len(), 20);
+        // 60 KB that stand for 900 million numbers.
+        let refused = from_bytes(&unfolding(30_000)).unwrap_err();
+        assert!(refused.to_string().contains("too large"), "{refused}");
     }
 }

@@ -1,5 +1,6 @@
 //! What can go wrong when reading a machine.
 
+use crate::Shut;
 use porter_names::RelativePath;
 use std::io;
 
@@ -28,6 +29,9 @@ pub enum ReadTrouble {
     /// The medium failed: a bad sector, a loose cable.
     #[error("the drive could not read it ({0})")]
     Medium(io::Error),
+    /// The whole drive is gone: unplugged, or its driver ended.
+    #[error("the drive is gone ({0})")]
+    DriveGone(io::Error),
     /// This system cannot ask for such a name.
     #[error("this system cannot hold its name")]
     NameNotHeld,
@@ -40,6 +44,9 @@ pub enum ReadTrouble {
     /// Its content is only in a cloud.
     #[error("its content is only in the cloud")]
     CloudOnly,
+    /// The driver that shows us the volume cannot get at it.
+    #[error("the driver that shows this volume cannot read it")]
+    Shut(Shut),
     /// Anything else, in the system's own words.
     #[error("{0}")]
     Other(io::Error),
@@ -59,6 +66,7 @@ impl From<io::Error> for ReadTrouble {
             io::ErrorKind::NotFound => Self::Gone,
             _ => match crate::host_folder::trouble_by_system_code(&cause) {
                 Some(SystemTrouble::Medium) => Self::Medium(cause),
+                Some(SystemTrouble::DriveGone) => Self::DriveGone(cause),
                 Some(SystemTrouble::InUse) => Self::InUse,
                 Some(SystemTrouble::IsLink) => Self::IsLink,
                 Some(SystemTrouble::CloudOnly) => Self::CloudOnly,
@@ -72,6 +80,7 @@ impl From<io::Error> for ReadTrouble {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum SystemTrouble {
     Medium,
+    DriveGone,
     #[cfg_attr(unix, allow(dead_code, reason = "Unix lets everyone read a file that a program has open"))]
     InUse,
     IsLink,

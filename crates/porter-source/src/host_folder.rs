@@ -10,8 +10,10 @@ mod system;
 #[cfg(target_os = "linux")]
 mod mapping;
 
+use crate::beneath::{Reached, Root};
 use crate::error::SystemTrouble;
-use crate::{Capacity, Details, EntryKind, HostTree, Listed, Metadata, ReadError, ReadTrouble};
+use crate::reparse_point::ReparsePoint;
+use crate::{Capacity, Details, EntryKind, FileState, HostTree, Listed, Metadata, ReadError, ReadTrouble};
 use crate::{Volume, VolumeFile};
 use porter_names::{RelativePath, host};
 use std::fs;
@@ -48,27 +50,53 @@ impl HostFolder {
         Ok(Self { tree: self.tree.with_drive(name, folder), ..self })
     }
 
-    fn host_path(&self, path: &RelativePath) -> Result<system::Reachable, ReadError> {
-        let host_path = self
-            .tree
-            .host_path(path)
-            .map_err(|_| ReadError { path: path.clone(), trouble: ReadTrouble::NameNotHeld })?;
-        system::Reachable::by(host_path).map_err(|cause| ReadError::new(path, cause))
+    /// True if the folder is where a volume is mounted, and not one on it.
+    pub fn is_whole_volume(&self) -> bool {
+        system::is_whole_volume(self.tree.root())
+    }
+
+    fn on_drive(&self, path: &RelativePath) -> Result<(&Root, PathBuf), ReadError> {
+        let not_held = |_| ReadError { path: path.clone(), trouble: ReadTrouble::NameNotHeld };
+        self.tree.on_drive(path).map_err(not_held)
+    }
+
+    /// The error of something that is shut, or below what is shut, tells that and nothing else.
+    fn trouble(&self, path: &RelativePath, cause: io::Error) -> ReadError {
+        let mut at = Some(path.clone());
+        while let Some(here) = at.filter(|here| !here.is_root() && self.keeps.shows_reparse_points()) {
+            let there = self.on_drive(&here).ok().and_then(|(root, below)| root.reach(&below).ok());
+            if let Some(ReparsePoint::Shut(shut)) = there.and_then(|there| system::reparse_point(&there)) {
+                return ReadError { path: path.clone(), trouble: ReadTrouble::Shut(shut) };
+            }
+            at = here.parent();
+        }
+        ReadError::new(path, cause)
+    }
+
+    fn reach(&self, path: &RelativePath) -> Result<Reached, ReadError> {
+        let (root, below) = self.on_drive(path)?;
+        root.reach(&below).map_err(|cause| self.trouble(path, cause))
+    }
+
+    fn open_file(&self, path: &RelativePath) -> Result<fs::File, ReadError> {
+        let (root, below) = self.on_drive(path)?;
+        system::open_without_following(root, &below).map_err(|cause| self.trouble(path, cause))
     }
 }
 
 impl Volume for HostFolder {
     fn list(&self, folder: &RelativePath) -> Result<Vec<Result<Listed, ReadError>>, ReadError> {
         let wrap = |cause| ReadError::new(folder, cause);
-        let host_path = self.host_path(folder)?;
-        let rows = fs::read_dir(&*host_path).map_err(wrap)?;
+        let (root, below) = self.on_drive(folder)?;
+        let there = root.reach_folder(&below).map_err(|cause| self.trouble(folder, cause))?;
+        let rows = fs::read_dir(&there).map_err(wrap)?;
         let mut listed = Vec::new();
         for row in rows {
             let row = row.map_err(wrap)?;
             let name = host::name_from_host(&row.file_name());
             match row.metadata() {
                 Ok(found) => {
-                    let metadata = metadata_from(&found, &self.keeps, || row.path());
+                    let metadata = metadata_from(&found, &self.keeps, || Some(row.path()));
                     listed.push(Ok(Listed { name, metadata }));
                 }
                 Err(cause) if cause.kind() == io::ErrorKind::NotFound => {}
@@ -82,38 +110,43 @@ impl Volume for HostFolder {
     }
 
     fn metadata(&self, path: &RelativePath) -> Result<Metadata, ReadError> {
-        let host_path = self.host_path(path)?;
-        let found = fs::symlink_metadata(&*host_path).map_err(|cause| ReadError::new(path, cause))?;
-        Ok(metadata_from(&found, &self.keeps, || host_path.to_path_buf()))
+        let there = self.reach(path)?;
+        let found = fs::symlink_metadata(&there).map_err(|cause| ReadError::new(path, cause))?;
+        Ok(metadata_from(&found, &self.keeps, || Some(&*there)))
     }
 
     fn details(&self, path: &RelativePath) -> Result<Details, ReadError> {
-        system::details(&self.host_path(path)?, &self.keeps).map_err(|cause| ReadError::new(path, cause))
+        system::details(&self.reach(path)?, &self.keeps).map_err(|cause| ReadError::new(path, cause))
     }
 
     fn open(&self, file: &RelativePath) -> Result<Box<dyn VolumeFile>, ReadError> {
-        match system::open_without_following(&self.host_path(file)?) {
-            Ok(file) => Ok(Box::new(HostFile(file))),
-            Err(cause) => Err(ReadError::new(file, cause)),
-        }
+        Ok(Box::new(HostFile(self.open_file(file)?)))
     }
 
     fn open_known(&self, file: &RelativePath) -> Result<(Box<dyn VolumeFile>, Metadata), ReadError> {
-        let host_path = self.host_path(file)?;
-        let opened = system::open_without_following(&host_path)
-            .and_then(|opened| Ok((opened.metadata()?, opened)))
-            .map_err(|cause| ReadError::new(file, cause))?;
-        let metadata = metadata_from(&opened.0, &self.keeps, || host_path.to_path_buf());
-        Ok((Box::new(HostFile(opened.1)), metadata))
+        let opened = self.open_file(file)?;
+        let found = opened.metadata().map_err(|cause| ReadError::new(file, cause))?;
+        let metadata = metadata_from(&found, &self.keeps, || self.reach(file).ok());
+        Ok((Box::new(HostFile(opened)), metadata))
     }
 
     fn link_target(&self, link: &RelativePath) -> Result<Vec<u8>, ReadError> {
-        let target = fs::read_link(&*self.host_path(link)?).map_err(|cause| ReadError::new(link, cause))?;
+        let there = self.reach(link)?;
+        if self.keeps.shows_reparse_points()
+            && let Some(ReparsePoint::Link { target }) = system::reparse_point(&there)
+        {
+            return Ok(target.into_bytes());
+        }
+        let target = fs::read_link(there).map_err(|cause| ReadError::new(link, cause))?;
         Ok(host::name_from_host(target.as_os_str()))
     }
 
     fn capacity(&self) -> Result<Capacity, ReadError> {
         system::capacity(self.tree.root()).map_err(|cause| ReadError::new(&RelativePath::root(), cause))
+    }
+
+    fn is_gone(&self, path: &RelativePath) -> bool {
+        system::is_gone(self.tree.drive_of(path))
     }
 
     fn host_tree(&self) -> Option<&HostTree> {
@@ -128,6 +161,14 @@ impl VolumeFile for HostFile {
         system::read_at(&self.0, offset_in_bytes, buffer)
     }
 
+    fn state(&self) -> Option<FileState> {
+        system::state(&self.0).ok()
+    }
+
+    fn next_data(&self, offset_in_bytes: u64) -> Option<u64> {
+        system::next_data(&self.0, offset_in_bytes)
+    }
+
     #[cfg(target_os = "linux")]
     fn look_at(&self, offset_in_bytes: u64, length_in_bytes: usize, look: &mut dyn FnMut(&[u8])) -> bool {
         mapping::look_at(&self.0, offset_in_bytes, length_in_bytes, look)
@@ -136,11 +177,35 @@ impl VolumeFile for HostFile {
 
 /// Opens what is no folder, without waiting for it.
 pub(crate) fn open_to_look(path: &Path) -> io::Result<impl VolumeFile> {
-    system::open_without_following(path).map(HostFile)
+    system::open_by_path(path).map(HostFile)
 }
 
-fn metadata_from(found: &fs::Metadata, keeps: &system::Keeps, path: impl FnOnce() -> PathBuf) -> Metadata {
-    let kind = if found.is_symlink() {
+/// `DIRECTORY` among Windows' attributes ([MS-FSCC] 2.6).
+const FOLDER: u32 = 0x10;
+
+/// What is known beside what every system tells of a file.
+#[derive(Debug, Default)]
+struct Beyond {
+    windows_attributes: Option<u32>,
+    reparse_point: Option<ReparsePoint>,
+}
+
+/// `path` leads to it; it is asked for only where a listing does not tell all.
+fn metadata_from<P: AsRef<Path>>(
+    found: &fs::Metadata,
+    keeps: &system::Keeps,
+    path: impl FnOnce() -> Option<P>,
+) -> Metadata {
+    let beyond = system::beyond(found, keeps, path);
+    let shut = match &beyond.reparse_point {
+        Some(ReparsePoint::Shut(shut)) => Some(*shut),
+        _ => None,
+    };
+    let kind = if shut.is_some() {
+        // The driver shows it as a link to nowhere.
+        let is_folder = beyond.windows_attributes.is_some_and(|bits| bits & FOLDER != 0);
+        if is_folder { EntryKind::Folder } else { EntryKind::File }
+    } else if found.is_symlink() {
         EntryKind::Link
     } else if found.is_dir() {
         EntryKind::Folder
@@ -151,13 +216,14 @@ fn metadata_from(found: &fs::Metadata, keeps: &system::Keeps, path: impl FnOnce(
     };
     Metadata {
         kind,
-        size_in_bytes: if kind == EntryKind::File { found.len() } else { 0 },
+        size_in_bytes: if kind == EntryKind::File && shut.is_none() { found.len() } else { 0 },
         modified_utc: system::modified_utc(found),
         unix_mode: system::unix_mode(found),
-        windows_attributes: system::windows_attributes(found, keeps, path),
+        windows_attributes: beyond.windows_attributes,
         volume_id: system::volume_id(found),
         same_file: if kind == EntryKind::File { system::same_file(found) } else { None },
         sparse: kind == EntryKind::File && system::is_sparse(found),
+        shut,
     }
 }
 
@@ -170,7 +236,7 @@ const UNIX_EPOCH_IN_TICKS: i128 = 116_444_736_000_000_000;
 
 /// A time as a `FILETIME`; none before 1601.
 pub fn filetime_from_utc(at_utc: OffsetDateTime) -> Option<u64> {
-    u64::try_from(at_utc.unix_timestamp_nanos() / 100 + UNIX_EPOCH_IN_TICKS).ok()
+    u64::try_from(at_utc.unix_timestamp_nanos().div_euclid(100) + UNIX_EPOCH_IN_TICKS).ok()
 }
 
 /// A Windows `FILETIME`: ticks of 100 ns since 1601-01-01 UTC ([MS-DTYP] 2.3.3).
@@ -219,5 +285,11 @@ mod tests {
         assert_eq!(utc_from_filetime(116_444_736_000_000_000), Some(OffsetDateTime::UNIX_EPOCH));
         assert_eq!(filetime_from_utc(OffsetDateTime::UNIX_EPOCH), Some(116_444_736_000_000_000));
         assert_eq!(utc_from_filetime(u64::MAX), None);
+        // Also before 1970 a tick is the one that a time lies in, and none is lost on the way there and back.
+        let before = OffsetDateTime::from_unix_timestamp_nanos(-150).unwrap();
+        assert_eq!(filetime_from_utc(before), Some(116_444_735_999_999_998));
+        for ticks in [0, 1, 110_000_000_000_000_001, 116_444_735_999_999_999] {
+            assert_eq!(utc_from_filetime(ticks).and_then(filetime_from_utc), Some(ticks));
+        }
     }
 }

@@ -1,7 +1,9 @@
 //! Where the running system shows a volume.
 
+use crate::beneath::{Reached, Root};
 use porter_names::RelativePath;
 use porter_names::host::{NameNotHeld, to_host};
+use std::io;
 use std::path::{Path, PathBuf};
 
 /// A folder for the root of a volume, and folders for further drives that the system keeps beside it.
@@ -11,54 +13,75 @@ use std::path::{Path, PathBuf};
 /// somewhere or is the running system's own.
 #[derive(Debug, Clone)]
 pub struct HostTree {
-    root: PathBuf,
-    drives: Vec<(Vec<u8>, PathBuf)>,
+    root: Root,
+    drives: Vec<(Vec<u8>, Root)>,
 }
 
 impl HostTree {
     /// A tree without further drives.
     pub fn new(root: impl Into<PathBuf>) -> Self {
-        Self { root: root.into(), drives: Vec::new() }
+        Self { root: Root::new(root), drives: Vec::new() }
     }
 
     /// The same with a further drive. A name is taken once: the first folder counts.
     #[must_use]
     pub fn with_drive(mut self, name: &[u8], folder: impl Into<PathBuf>) -> Self {
         if !self.drives.iter().any(|(known, _)| known == name) {
-            self.drives.push((name.to_vec(), folder.into()));
+            self.drives.push((name.to_vec(), Root::new(folder)));
         }
         self
     }
 
     /// The folder of the volume's root.
     pub fn root(&self) -> &Path {
-        &self.root
+        self.root.path()
     }
 
     /// The path in the system's own spelling.
     pub fn host_path(&self, path: &RelativePath) -> Result<PathBuf, NameNotHeld> {
         match self.drive_in(path) {
-            Some(folder) => {
-                let below: Vec<&[u8]> = path.steps().skip(1).collect();
-                let below = RelativePath::from_bytes(&below.join(&b'/')).unwrap_or_default();
-                to_host(folder, &below)
-            }
-            None => to_host(&self.root, path),
+            Some(drive) => to_host(drive.path(), &below_drive(path)),
+            None => to_host(self.root.path(), path),
         }
+    }
+
+    /// The drive that a path is on, and its spelling below that.
+    pub(crate) fn on_drive(&self, path: &RelativePath) -> Result<(&Root, PathBuf), NameNotHeld> {
+        match self.drive_in(path) {
+            Some(drive) => Ok((drive, to_host(Path::new(""), &below_drive(path))?)),
+            None => Ok((&self.root, to_host(Path::new(""), path)?)),
+        }
+    }
+
+    /// Gets at what is at a path without going through a link: the folder that it is in is open then.
+    pub fn reach(&self, path: &RelativePath) -> io::Result<Reached> {
+        let (root, below) = self.on_drive(path).map_err(io::Error::other)?;
+        root.reach(&below)
+    }
+
+    /// The same for a folder, which is open then.
+    pub fn reach_folder(&self, path: &RelativePath) -> io::Result<Reached> {
+        let (root, below) = self.on_drive(path).map_err(io::Error::other)?;
+        root.reach_folder(&below)
     }
 
     /// The folder of the drive that a path is on: the root, or that of a further drive.
     pub fn drive_of(&self, path: &RelativePath) -> &Path {
-        self.drive_in(path).unwrap_or(&self.root)
+        self.drive_in(path).unwrap_or(&self.root).path()
     }
 
-    fn drive_in(&self, path: &RelativePath) -> Option<&Path> {
+    fn drive_in(&self, path: &RelativePath) -> Option<&Root> {
         if self.drives.is_empty() {
             return None;
         }
         let first = path.steps().next()?;
-        self.drives.iter().find(|(name, _)| name == first).map(|(_, folder)| folder.as_path())
+        self.drives.iter().find(|(name, _)| name == first).map(|(_, drive)| drive)
     }
+}
+
+fn below_drive(path: &RelativePath) -> RelativePath {
+    let below: Vec<&[u8]> = path.steps().skip(1).collect();
+    RelativePath::from_bytes(&below.join(&b'/')).unwrap_or_default()
 }
 
 #[cfg(test)]

@@ -4,18 +4,23 @@
 //! [`HostFolder`], a folder that the running system shows us: a mounted drive, or any copy of one. Of a drive that is not
 //! mounted, [`VolumeKind`] tells what it takes to get at it.
 
+pub mod beneath;
 pub mod error;
 pub mod host_folder;
 pub mod host_tree;
 pub mod metadata;
+pub mod reparse_point;
+pub mod rescue;
 pub mod sequential;
 pub mod volume;
 pub mod volume_kind;
 
+pub use beneath::Reached;
 pub use error::{ReadError, ReadTrouble};
 pub use host_folder::{HostFolder, filetime_from_utc, utc_from_filetime};
 pub use host_tree::HostTree;
-pub use metadata::{Details, EntryKind, Listed, Metadata, NamedStream};
+pub use metadata::{Details, EntryKind, Listed, Metadata, NamedStream, Shut};
+pub use rescue::{Missing, Rescue, Second};
 pub use sequential::Sequential;
-pub use volume::{Capacity, Volume, VolumeFile};
+pub use volume::{Capacity, FileState, Volume, VolumeFile};
 pub use volume_kind::VolumeKind;

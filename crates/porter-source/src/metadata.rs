@@ -15,6 +15,15 @@ pub enum EntryKind {
     Other,
 }
 
+/// Why the content of something cannot be had, although it is listed: the driver that shows us the volume does not know how it is kept.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Shut {
+    /// It is kept in step with a cloud. Its content may be on the volume, or not.
+    Cloud,
+    /// It is kept in another way, which has this number (a reparse tag, [MS-FSCC] 2.1.2.1).
+    Tag(u32),
+}
+
 /// What a listing tells cheaply.
 #[derive(Debug, Clone)]
 pub struct Metadata {
@@ -36,6 +45,8 @@ pub struct Metadata {
     pub same_file: Option<u64>,
     /// The volume keeps its long stretches of zeros as holes.
     pub sparse: bool,
+    /// The driver cannot get at its content, and does not know how long that is.
+    pub shut: Option<Shut>,
 }
 
 /// One row of a folder's listing.

@@ -34,6 +34,11 @@ pub trait Volume: Send + Sync {
     /// How large the volume is.
     fn capacity(&self) -> Result<Capacity, ReadError>;
 
+    /// True if the drive that a path is on was unplugged, as far as the volume can tell: then nothing of it can be read, whatever the error says.
+    fn is_gone(&self, _path: &RelativePath) -> bool {
+        false
+    }
+
     /// Where the running system shows this volume, if it does. Restoring needs it.
     fn host_tree(&self) -> Option<&HostTree>;
 }
@@ -43,6 +48,16 @@ pub trait VolumeFile: Send + Sync {
     /// Reads up to `buffer.len()` bytes; 0 at the end.
     fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize>;
 
+    /// What tells whether somebody wrote to it between two questions; none if the volume cannot tell.
+    fn state(&self) -> Option<FileState> {
+        None
+    }
+
+    /// Where the next byte at or behind an offset is that the volume keeps; before it there is nothing but a hole. None if the volume cannot tell.
+    fn next_data(&self, _offset_in_bytes: u64) -> Option<u64> {
+        None
+    }
+
     /// Lets `look` see a stretch where the system keeps it, all of it at once, which saves a copy.
     ///
     /// False if this file cannot be seen so, or ceased to be there while `look` looked: what it made of the stretch then counts for nothing,
@@ -51,6 +66,17 @@ pub trait VolumeFile: Send + Sync {
         let _ = (offset_in_bytes, length_in_bytes, look);
         false
     }
+}
+
+/// What an open file looks like from outside at one moment. Two that differ tell that it changed between them.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct FileState {
+    /// Length of the content.
+    pub size_in_bytes: u64,
+    /// When the content last changed, as the volume counts it.
+    pub modified_in_ns: i128,
+    /// When anything of it last changed, where the volume keeps that: nobody can set this time.
+    pub changed_in_ns: Option<i128>,
 }
 
 /// How large a volume is.

@@ -38,18 +38,6 @@ impl ContentHash {
         Ok(hasher.finish())
     }
 
-    /// The hash of a content of a trunk. `seen` is told of what was read.
-    pub fn of_content(content: &mut dyn BufRead, seen: &dyn Fn(u64)) -> io::Result<Self> {
-        let mut hasher = ContentHasher::default();
-        let read = in_pieces(content, |piece| {
-            hasher.update(piece);
-            seen(piece.len() as u64);
-            Ok(())
-        });
-        read.map_err(unfailing)?;
-        Ok(hasher.finish())
-    }
-
     /// The hash of a long content of known length, by `threads` at once: BLAKE3 is a tree, and its branches do not need each other.
     /// `seen` is told of what was read. Content that is shorter than it should be is an error.
     pub fn of_long(

@@ -50,6 +50,32 @@ pub struct Entry {
     pub same_file: Option<u64>,
     /// The old machine kept its long stretches of zeros as holes.
     pub sparse: bool,
+    /// What of its content could not be read, in order: zeros stand there. Empty for nearly all.
+    pub missing: Vec<MissingStretch>,
+    /// When the capture began that read it, if a later one could not read it, and the trunk keeps it as it was.
+    pub kept_from_utc: Option<OffsetDateTime>,
+}
+
+/// A stretch of a file that could not be read. Written as `[offset, length]`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(from = "[u64; 2]", into = "[u64; 2]")]
+pub struct MissingStretch {
+    /// Where it begins.
+    pub offset_in_bytes: u64,
+    /// How long it is.
+    pub length_in_bytes: u64,
+}
+
+impl From<[u64; 2]> for MissingStretch {
+    fn from([offset_in_bytes, length_in_bytes]: [u64; 2]) -> Self {
+        Self { offset_in_bytes, length_in_bytes }
+    }
+}
+
+impl From<MissingStretch> for [u64; 2] {
+    fn from(stretch: MissingStretch) -> Self {
+        [stretch.offset_in_bytes, stretch.length_in_bytes]
+    }
 }
 
 /// What an entry is.
@@ -181,6 +207,10 @@ struct Line<'a> {
     same_file: Option<u64>,
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     sparse: bool,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    missing: Vec<MissingStretch>,
+    #[serde(default, skip_serializing_if = "Option::is_none", with = "time::serde::rfc3339::option")]
+    kept_from_utc: Option<OffsetDateTime>,
 }
 
 #[derive(Serialize, Deserialize)]
@@ -213,6 +243,43 @@ impl Entry {
             Content::Folder => Tally::FOLDER,
             Content::Link { .. } => Tally::LINK,
         }
+    }
+
+    /// True for a file of which only a part could be read.
+    pub fn is_incomplete(&self) -> bool {
+        !self.missing.is_empty()
+    }
+
+    /// How much of its content could not be read.
+    pub fn missing_in_bytes(&self) -> u64 {
+        let lengths = self.missing.iter().map(|stretch| stretch.length_in_bytes);
+        lengths.fold(0, u64::saturating_add)
+    }
+
+    /// Its path under the name that it gets outside of the trunk: its own, or for an incomplete file one that says so,
+    /// `mailbox (incomplete).mbox`.
+    pub fn landing_path(&self) -> Cow<'_, RelativePath> {
+        if self.is_incomplete() {
+            Cow::Owned(marked_incomplete(&self.address.path, NameRules::ANY))
+        } else {
+            Cow::Borrowed(&self.address.path)
+        }
+    }
+
+    /// [`Self::landing_path`] for the path that it has below another folder.
+    pub fn landing_path_of(&self, path: RelativePath) -> RelativePath {
+        if self.is_incomplete() { marked_incomplete(&path, NameRules::ANY) } else { path }
+    }
+
+    /// The same entry with its landing path for its own: nobody who lands it or looks for it takes it for the whole file.
+    #[must_use]
+    pub fn to_land(mut self) -> Self {
+        if let Cow::Owned(landing) = self.landing_path() {
+            let own = std::mem::replace(&mut self.address.path, landing);
+            // An open trunk finds its content by the path that it has in there.
+            self.address.safe_path.get_or_insert(own);
+        }
+        self
     }
 
     /// The entry as one line of JSON, without the end of the line.
@@ -257,6 +324,8 @@ impl Entry {
             at: self.extents.clone(),
             same_file: self.same_file,
             sparse: self.sparse,
+            missing: self.missing.clone(),
+            kept_from_utc: self.kept_from_utc,
         };
         // Strings, numbers and lists only: this cannot fail. (Times were checked where they came in.)
         serde_json::to_string(&line).unwrap_or_default()
@@ -280,6 +349,21 @@ impl Entry {
             Err(cause) => Err(refused(None, cause.to_string())),
         }
     }
+}
+
+/// The path of an incomplete file.
+pub(crate) fn marked_incomplete(path: &RelativePath, rules: NameRules) -> RelativePath {
+    let Some(name) = path.name() else { return path.clone() };
+    let marked = name_with_mark(name, " (incomplete)");
+    let marked = if rules.hold(&marked) { marked } else { rules.safe_name(&marked).into_bytes() };
+    // A name with a mark has no step in it that the name did not have.
+    path.parent().unwrap_or_default().join(&marked).unwrap_or_else(|_| path.clone())
+}
+
+/// Puts `mark` between a name and its extension.
+pub fn name_with_mark(name: &[u8], mark: &str) -> Vec<u8> {
+    let dot = name.iter().rposition(|b| *b == b'.').filter(|dot| *dot > 0).unwrap_or(name.len());
+    [&name[..dot], mark.as_bytes(), &name[dot..]].concat()
 }
 
 fn from_checked_line(line: Line<'_>) -> Result<Entry, String> {
@@ -324,6 +408,8 @@ fn from_checked_line(line: Line<'_>) -> Result<Entry, String> {
         extents: line.at,
         same_file: line.same_file,
         sparse: line.sparse,
+        missing: line.missing,
+        kept_from_utc: line.kept_from_utc,
     })
 }
 
@@ -364,6 +450,8 @@ mod tests {
             extents: [Extent::Contents { block: 7, first: 0, count: 2 }].into_iter().collect(),
             same_file: Some(3),
             sparse: true,
+            missing: vec![MissingStretch { offset_in_bytes: 1, length_in_bytes: 2 }],
+            kept_from_utc: Some(datetime!(2026-11-20 08:00 UTC)),
         }
     }
 

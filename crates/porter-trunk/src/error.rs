@@ -115,6 +115,17 @@ pub enum Damage {
     },
     /// The trunk's two lists disagree about a file.
     ListsDisagree(String),
+    /// It holds more than its list tells of: a later capture was cut off, or its list was lost.
+    HoldsMore,
+    /// Its label tells of a later capture than is there.
+    CapturesMissing {
+        /// The number of the latest capture that the label tells of.
+        said: u32,
+        /// The number of the latest that is there.
+        there: u32,
+    },
+    /// It was made with spare data, and this file of it is gone.
+    SpareMissing(String),
 }
 
 impl Damage {
@@ -140,7 +151,9 @@ impl Damage {
             | Self::FileUnreadable(file, _)
             | Self::Misplaced(file)
             | Self::BadLine { file, .. }
+            | Self::SpareMissing(file)
             | Self::ListsDisagree(file) => file,
+            Self::HoldsMore | Self::CapturesMissing { .. } => "",
         }
     }
 }
@@ -160,9 +173,27 @@ impl std::fmt::Display for Damage {
             Self::BadLine { file, line, problem } => {
                 write!(f, "line {line} of `{}`: {}", shown(file), shown(problem))
             }
+            Self::HoldsMore => f.write_str(
+                "it holds more than its list tells of: a later capture was cut off, or its list is lost, or in another part",
+            ),
+            Self::CapturesMissing { said, there } => {
+                write!(f, "its label tells of {said} captures, and the latest that is there is the {}", ordinal(*there))
+            }
+            Self::SpareMissing(file) => write!(f, "the spare data `{}` is not there", shown(file)),
             Self::ListsDisagree(file) => write!(f, "the lists disagree about `{}`", shown(file)),
         }
     }
+}
+
+fn ordinal(number: u32) -> String {
+    let end = match (number % 100, number % 10) {
+        (11..=13, _) => "th",
+        (_, 1) => "st",
+        (_, 2) => "nd",
+        (_, 3) => "rd",
+        _ => "th",
+    };
+    format!("{number}{end}")
 }
 
 impl std::error::Error for Damage {}

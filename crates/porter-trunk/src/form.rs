@@ -18,7 +18,7 @@ pub trait TrunkWriter: Sync {
     fn name_rules(&self) -> NameRules;
 
     /// Takes a file's content. May be called from several threads at once. `progress` hears the length of
-    /// each piece as it is written.
+    /// each piece as it is written. The same address may be stored again before it is recorded: the last content counts.
     fn store(
         &self,
         address: &EntryAddress,
@@ -26,6 +26,11 @@ pub trait TrunkWriter: Sync {
         content: &mut dyn Read,
         progress: &dyn Fn(u64),
     ) -> Result<Stored, StoreError>;
+
+    /// Takes back what was stored at an address: it will not be recorded.
+    fn discard(&self, _address: &EntryAddress) -> Result<(), TrunkError> {
+        Ok(())
+    }
 
     /// Takes a file that the system shows, by its path, without copying it; none if this form copies, and then it does not ask for the path.
     fn store_file(
@@ -45,6 +50,22 @@ pub trait TrunkWriter: Sync {
         _modified_utc: Option<OffsetDateTime>,
     ) -> Option<Stored> {
         None
+    }
+
+    /// What the trunk holds at this address from an earlier run or capture, if all of its content is safe. For what cannot be read now.
+    fn earlier(&self, _address: &EntryAddress) -> Option<Entry> {
+        None
+    }
+
+    /// Gives each entry of an item that the trunk holds below a folder from an earlier run or capture, and whose content is safe. For a folder
+    /// that cannot be listed now.
+    fn each_earlier(
+        &self,
+        _item: &str,
+        _folder: &EntryAddress,
+        _take: &mut dyn FnMut(Entry) -> Result<(), TrunkError>,
+    ) -> Result<(), TrunkError> {
+        Ok(())
     }
 
     /// True if a content that is stored already need not be stored again under another name.
@@ -82,6 +103,12 @@ pub trait TrunkWriter: Sync {
 
     /// The closed trunk, to be read back from the medium. It is not published yet.
     fn read_back(&self) -> Result<Box<dyn Trunk>, TrunkError>;
+
+    /// True if an entry's content is a file that the machine still uses, and somebody has written to that since: what is in the trunk is not
+    /// hurt, but changed.
+    fn was_written_to(&self, _entry: &Entry) -> bool {
+        false
+    }
 
     /// What was read back is not what was written: hurt files on which no finished trunk counts get other names, so that the next run captures
     /// anew what was in them. Gives the names that they had.
@@ -172,12 +199,24 @@ pub trait Trunk: Sync {
         Ok(())
     }
 
+    /// Which state of the trunk this is.
+    fn proof(&self) -> Result<CaptureProof, TrunkError>;
+
     /// The file that holds the list of entries, for people.
     fn list_name(&self) -> String;
 
     /// Begins to compare the trunk's lists with each other and with what is there. At [`Depth::Full`] whatever the reading of
     /// all contents does not prove is proved too.
     fn audit(&self, depth: Depth) -> Result<Box<dyn Audit + '_>, TrunkError>;
+}
+
+/// Which state of a trunk something is about: a later receipt tells by it whether the trunk was put back to an earlier one.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub struct CaptureProof {
+    /// The number of the capture, from 1.
+    pub capture: u32,
+    /// The proof of its list, in hexadecimal digits.
+    pub list: String,
 }
 
 /// How deep a check of a trunk goes, and what it proves.

@@ -9,7 +9,7 @@ pub const FORMAT: &str = "porter-trunk";
 /// A reader refuses trunks of another major version.
 pub const MAJOR: u32 = 1;
 /// A reader accepts any minor version: minor versions only add fields that may be ignored.
-pub const MINOR: u32 = 1;
+pub const MINOR: u32 = 2;
 
 /// What stands on the outside of a trunk: whose it is, where it comes from, and what to do if it is found.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]

@@ -17,6 +17,19 @@ pub struct LeftBehind {
     pub reason: LeftReason,
     /// How much it is; none if that was not counted.
     pub tally: Option<Tally>,
+    /// What the trunk keeps of it from an earlier capture, as it was then.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub kept: Option<KeptState>,
+}
+
+/// What a trunk keeps of something that could not be read this time.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct KeptState {
+    /// When the capture began that read it; the latest of them if there were several.
+    #[serde(with = "time::serde::rfc3339")]
+    pub from_utc: time::OffsetDateTime,
+    /// How much it is.
+    pub tally: Tally,
 }
 
 /// Why something was left behind.
@@ -48,6 +61,16 @@ pub enum LeftReason {
     InUse,
     /// Its content was only in a cloud.
     CloudOnly,
+    /// It was kept in step with a cloud, and the driver that showed the volume had no way in.
+    CloudNotEntered {
+        /// Which of the person's folders are in it, in words; empty if none is known.
+        holds: String,
+    },
+    /// The driver that showed the volume does not know how its content is kept.
+    NotKnownToDriver {
+        /// A reparse tag, such as `0x80000017`.
+        tag: String,
+    },
     /// Another volume was mounted there, and was not entered.
     OtherVolume,
     /// The drive could not read it.
@@ -55,6 +78,15 @@ pub enum LeftReason {
         /// The system's words.
         detail: String,
     },
+    /// The drive could not read all of it: the rest is in the trunk.
+    Incomplete {
+        /// So much is missing.
+        missing_in_bytes: u64,
+        /// Of so much.
+        size_in_bytes: u64,
+    },
+    /// Somebody wrote to it while it was read, each time that it was tried: what is in the trunk may never have been its content.
+    ChangedWhileRead,
     /// A link stood where a file was listed.
     IsLink,
     /// The system we run on cannot ask for its name.
@@ -78,6 +110,15 @@ impl LeftReason {
         !matches!(self, Self::Rule { .. } | Self::NotCovered { .. } | Self::NotChosen { .. })
     }
 
+    /// True if the thing may still be there, unread: what the trunk has of it from earlier stays in it.
+    pub fn says_nothing_of_the_content(&self) -> bool {
+        self.needs_attention()
+            && !matches!(
+                self,
+                Self::Gone | Self::ChangedWhileRead | Self::IsLink | Self::NotAFile | Self::StreamNotRead
+            )
+    }
+
     /// The code it is written with.
     pub fn code(&self) -> &'static str {
         match self {
@@ -89,8 +130,12 @@ impl LeftReason {
             Self::Gone => "gone",
             Self::InUse => "in-use",
             Self::CloudOnly => "cloud-only",
+            Self::CloudNotEntered { .. } => "cloud-not-entered",
+            Self::NotKnownToDriver { .. } => "not-known-to-driver",
             Self::OtherVolume => "other-volume",
             Self::Medium { .. } => "medium",
+            Self::Incomplete { .. } => "incomplete",
+            Self::ChangedWhileRead => "changed-while-read",
             Self::IsLink => "is-link",
             Self::NameNotHeld => "name-not-held",
             Self::TooLargeForTrunk => "too-large-for-trunk",
@@ -160,8 +205,12 @@ mod tests {
             LeftReason::Gone,
             LeftReason::InUse,
             LeftReason::CloudOnly,
+            LeftReason::CloudNotEntered { holds: text() },
+            LeftReason::NotKnownToDriver { tag: text() },
             LeftReason::OtherVolume,
             LeftReason::Medium { detail: text() },
+            LeftReason::Incomplete { missing_in_bytes: 1, size_in_bytes: 2 },
+            LeftReason::ChangedWhileRead,
             LeftReason::IsLink,
             LeftReason::NameNotHeld,
             LeftReason::TooLargeForTrunk,
@@ -177,6 +226,10 @@ mod tests {
                 volume_path: RelativePath::from_bytes(b"Users/\xff/a").unwrap(),
                 reason,
                 tally: None,
+                kept: Some(KeptState {
+                    from_utc: time::macros::datetime!(2026-11-20 08:00 UTC),
+                    tally: Tally::FOLDER,
+                }),
             };
             let written = serde_json::to_value(&row).unwrap();
             assert_eq!(written["reason"]["code"], row.reason.code());

@@ -1,4 +1,4 @@
-//! One porter at a time writes to a trunk.
+//! One porter at a time writes to a trunk, or to a machine.
 
 use crate::TrunkError;
 use crate::host::{self, create_new, open_plain_file_to_write};
@@ -8,7 +8,7 @@ use std::io::{self, Read, Seek, Write};
 use std::path::{Path, PathBuf};
 
 /// Held as long as somebody writes; given back when it is dropped, or by the system when the program is killed.
-pub(crate) struct Lock {
+pub struct Lock {
     file: File,
     path: PathBuf,
 }
@@ -21,7 +21,7 @@ impl Lock {
 
     /// The system gives the lock, so one that a killed program left behind holds nobody up. Where a file system knows no
     /// locks, as on some servers, the file alone has to do, and one left behind is told by its program being gone.
-    pub(crate) fn take(folder: &Path) -> Result<Self, TrunkError> {
+    pub fn take(folder: &Path) -> Result<Self, TrunkError> {
         let failed = |cause| TrunkError::io("locking", folder, cause);
         let held = |holder: &str| TrunkError::InUse {
             folder: folder.to_path_buf(),
@@ -46,7 +46,7 @@ impl Lock {
             return Err(held(""));
         }
         let written = file.set_len(0).and_then(|()| file.rewind()).and_then(|()| {
-            file.write_all(format!("porter {} writes to this trunk\n", std::process::id()).as_bytes())
+            file.write_all(format!("porter {} is at work here\n", std::process::id()).as_bytes())
         });
         // On a full stick the lock holds all the same.
         let _ = written;

@@ -16,5 +16,6 @@ mod reader;
 mod sha512;
 mod writer;
 
+pub(crate) use layout::{SIGNATURE, TAG_MANIFEST};
 pub use reader::OpenTrunk;
 pub use writer::OpenTrunkWriter;

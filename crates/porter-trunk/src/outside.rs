@@ -2,7 +2,7 @@
 
 use crate::label::FormatVersion;
 use crate::packed_form::layout::LABEL;
-use crate::{Damage, Label, MachineLabel, TrunkError, TrunkId};
+use crate::{ContentHash, Damage, Label, MachineLabel, TrunkError, TrunkId};
 use serde::{Deserialize, Serialize};
 use std::path::Path;
 use time::OffsetDateTime;
@@ -63,6 +63,24 @@ pub struct Outside {
     /// What brings the passphrase back to mind.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub reminder: Option<String>,
+    /// How many captures there were.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    captures: Option<Captures>,
+}
+
+/// The number of the latest capture into a trunk: whoever loses its list learns of it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+struct Captures {
+    number: u32,
+    /// Of the number, so that another one is noticed.
+    mark: String,
+}
+
+impl Captures {
+    fn new(number: u32, trunk: &TrunkId) -> Self {
+        let hash = ContentHash::of(format!("{trunk} {number}").as_bytes()).to_string();
+        Self { number, mark: hash.chars().take(16).collect() }
+    }
 }
 
 impl Outside {
@@ -84,6 +102,31 @@ impl Outside {
             owner: label.owner.clone(),
             return_to: label.return_to.clone(),
             reminder: label.reminder.clone(),
+            captures: None,
+        }
+    }
+
+    /// The number of the latest capture that it tells of.
+    pub(crate) fn captures(&self) -> Option<u32> {
+        self.captures.as_ref().map(|captures| captures.number)
+    }
+
+    /// The same after one more.
+    pub(crate) fn after_capture(&self, number: u32) -> Self {
+        Self { captures: Some(Captures::new(number, &self.trunk_id)), ..self.clone() }
+    }
+
+    /// What a list pins down of it: all but the number of captures, which every later one changes. `bytes` is how it is written; whatever is not
+    /// as we write it is pinned down as it is.
+    pub(crate) fn pinned(&self, bytes: &[u8]) -> ContentHash {
+        let is_ours = self
+            .captures
+            .as_ref()
+            .is_none_or(|captures| *captures == Captures::new(captures.number, &self.trunk_id));
+        if is_ours && self.to_bytes() == bytes {
+            ContentHash::of(&Self { captures: None, ..self.clone() }.to_bytes())
+        } else {
+            ContentHash::of(bytes)
         }
     }
 

@@ -9,7 +9,7 @@ mod second_copy;
 
 pub use second_copy::mend as mend_list;
 
-use crate::content_hash::{content_in, read_all};
+use crate::content_hash::{PieceFailed, content_in, read_all, read_in_pieces};
 use crate::form::{Depth, Rows};
 use crate::host::{self, open_plain_file};
 use crate::lock::Lock;
@@ -19,12 +19,13 @@ use crate::packed_form::layout::{FileName, LABEL};
 use crate::packed_form::list::{self, Contents, List, ListWriter, newest};
 use crate::packed_form::{Known, Run};
 use crate::{
-    Audit, Content, ContentHasher, Damage, Entry, EntryAddress, EntryRefused, Extent, Extents, Inventory,
-    Label, LeftBehind, StoreError, Stored, Trunk, TrunkError, TrunkItem, TrunkProgram, TrunkWriter,
+    Audit, CaptureProof, Content, ContentHasher, Damage, Entry, EntryAddress, EntryRefused, Extent, Extents,
+    Inventory, Label, LeftBehind, StoreError, Stored, Trunk, TrunkError, TrunkItem, TrunkProgram,
+    TrunkWriter,
 };
 use porter_names::NameRules;
 use std::fs;
-use std::io::{self, BufRead, Read};
+use std::io::{self, BufRead, Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Mutex, PoisonError};
@@ -175,19 +176,53 @@ impl TrunkWriter for ParkedTrunkWriter {
         }
     }
 
+    fn earlier(&self, address: &EntryAddress) -> Option<Entry> {
+        self.known.earlier(address).filter(|entry| self.is_kept(entry))
+    }
+
+    fn each_earlier(
+        &self,
+        item: &str,
+        folder: &EntryAddress,
+        take: &mut dyn FnMut(Entry) -> Result<(), TrunkError>,
+    ) -> Result<(), TrunkError> {
+        self.known.each_earlier(item, folder, &mut |entry| {
+            if self.is_kept(&entry) { take(entry) } else { Ok(()) }
+        })
+    }
+
     fn keeps_contents_once(&self) -> bool {
         true
     }
 
+    /// A copy of its own, for what cannot be kept alive as it is: the readable part of a file, or one that others write to.
     fn store(
         &self,
         _address: &EntryAddress,
         _modified_utc: Option<OffsetDateTime>,
-        _content: &mut dyn Read,
-        _progress: &dyn Fn(u64),
+        content: &mut dyn Read,
+        progress: &dyn Fn(u64),
     ) -> Result<Stored, StoreError> {
-        // Only a file that the system shows can be kept alive.
-        Err(StoreError::Trunk(TrunkError::CannotPark(self.folder.clone())))
+        let (number, kept) = self.next_kept()?;
+        let failed = |cause| StoreError::Trunk(TrunkError::io("parking in", &kept, cause));
+        let mut file = fs::File::create_new(&kept).map_err(failed)?;
+        let mut hasher = ContentHasher::default();
+        let mut size_in_bytes = 0;
+        let copied = read_in_pieces(content, |piece| {
+            file.write_all(piece)?;
+            hasher.update(piece);
+            size_in_bytes += piece.len() as u64;
+            progress(piece.len() as u64);
+            Ok(())
+        });
+        if let Err(cause) = copied {
+            let _ = fs::remove_file(&kept);
+            return Err(match cause {
+                PieceFailed::Reading(cause) => StoreError::Source(cause),
+                PieceFailed::Using(cause) => failed(cause),
+            });
+        }
+        Ok(stored_as(number, size_in_bytes, hasher))
     }
 
     fn store_file(
@@ -224,44 +259,80 @@ impl TrunkWriter for ParkedTrunkWriter {
     fn read_back(&self) -> Result<Box<dyn Trunk>, TrunkError> {
         let path = FileName::OpenList(self.list_number).in_folder(&self.folder);
         let list = List::open(&path, self.list_number, &self.label.trunk_id, None)?;
-        Ok(Box::new(ParkedTrunk { folder: self.folder.clone(), list, list_number: self.list_number }))
+        let (folder, list_number) = (self.folder.clone(), self.list_number);
+        Ok(Box::new(ParkedTrunk { folder, list, list_number, flaws: Vec::new() }))
+    }
+
+    /// A second name of a file follows whatever is done with the first. Its time tells.
+    fn was_written_to(&self, entry: &Entry) -> bool {
+        let Content::File { size_in_bytes, .. } = entry.content else { return false };
+        let kept =
+            number_of(entry).and_then(|number| fs::symlink_metadata(kept_path(&self.folder, number)).ok());
+        let modified_utc = |kept: &fs::Metadata| kept.modified().ok().map(OffsetDateTime::from);
+        kept.is_some_and(|kept| {
+            kept.is_file() && (kept.len() != size_in_bytes || modified_utc(&kept) != entry.modified_utc)
+        })
     }
 
     fn publish(&self) -> Result<(), TrunkError> {
+        match Parts::load(std::slice::from_ref(&self.folder))?.note_capture(self.list_number) {
+            Ok(()) | Err(TrunkError::Full) => {}
+            Err(cause) => return Err(cause),
+        }
         list::publish(&self.folder, self.list_number)
     }
 }
 
 impl ParkedTrunkWriter {
-    fn park(&self, file: &Path, progress: &dyn Fn(u64)) -> Result<Stored, StoreError> {
+    /// A number for a further file, and where it is kept.
+    fn next_kept(&self) -> Result<(u32, PathBuf), TrunkError> {
         let number = self.next.fetch_add(1, Ordering::Relaxed);
         let kept = kept_path(&self.folder, number);
-        let failed = |cause| StoreError::Trunk(TrunkError::io("parking in", &kept, cause));
         if let Some(above) = kept.parent() {
-            fs::create_dir_all(above).map_err(failed)?;
+            fs::create_dir_all(above).map_err(|cause| TrunkError::io("parking in", &kept, cause))?;
         }
+        Ok((number, kept))
+    }
+
+    fn is_kept(&self, entry: &Entry) -> bool {
+        let Content::File { size_in_bytes, .. } = entry.content else { return true };
+        let kept =
+            number_of(entry).and_then(|number| fs::symlink_metadata(kept_path(&self.folder, number)).ok());
+        kept.is_some_and(|kept| kept.is_file() && kept.len() == size_in_bytes)
+    }
+
+    fn park(&self, file: &Path, progress: &dyn Fn(u64)) -> Result<Stored, StoreError> {
+        let (number, kept) = self.next_kept()?;
         keep_alive(file, &kept).map_err(|cause| match cause.kind() {
             io::ErrorKind::CrossesDevices => StoreError::Trunk(TrunkError::CannotPark(self.folder.clone())),
-            io::ErrorKind::StorageFull => failed(cause),
+            io::ErrorKind::StorageFull => StoreError::Trunk(TrunkError::io("parking in", &kept, cause)),
             _ => StoreError::Source(cause),
         })?;
         // What is parked is what is proved, whatever becomes of the name it had.
         let mut hasher = ContentHasher::default();
         let mut size_in_bytes = 0;
+        let state = |file: &fs::File| file.metadata().map(|found| (found.len(), found.modified().ok()));
         let read = open_plain_file(&kept).and_then(|mut file| {
+            let before = state(&file)?;
             read_all(&mut file, |piece| {
                 hasher.update(piece);
                 size_in_bytes += piece.len() as u64;
                 progress(piece.len() as u64);
-            })
+            })?;
+            // A second name of a file that somebody writes to: a copy keeps at least what was read.
+            if state(&file)? == before { Ok(()) } else { Err(io::Error::from(io::ErrorKind::ResourceBusy)) }
         });
         if let Err(cause) = read {
             let _ = fs::remove_file(&kept);
             return Err(StoreError::Source(cause));
         }
-        let extents = Extents::One(Extent::Contents { block: number, first: 0, count: 1 });
-        Ok(Stored { size_in_bytes, hash: hasher.finish(), extents })
+        Ok(stored_as(number, size_in_bytes, hasher))
     }
+}
+
+fn stored_as(number: u32, size_in_bytes: u64, hasher: ContentHasher) -> Stored {
+    let extents = Extents::One(Extent::Contents { block: number, first: 0, count: 1 });
+    Stored { size_in_bytes, hash: hasher.finish(), extents }
 }
 
 /// A finished parked trunk.
@@ -269,6 +340,7 @@ pub struct ParkedTrunk {
     folder: PathBuf,
     list: List,
     list_number: u32,
+    flaws: Vec<Damage>,
 }
 
 impl ParkedTrunk {
@@ -283,7 +355,14 @@ impl ParkedTrunk {
             // That of a packed trunk: its label says otherwise than it did.
             return Err(TrunkError::Damaged(Damage::ContentChanged(LABEL.to_owned())));
         }
-        Ok(Self { folder: folder.to_path_buf(), list, list_number: number })
+        let mut flaws = Vec::new();
+        if second_copy::highest(folder).is_some_and(|copied| copied > number) {
+            flaws.push(Damage::HoldsMore);
+        }
+        if let Some(said) = parts.captures().filter(|said| *said > number) {
+            flaws.push(Damage::CapturesMissing { said, there: number });
+        }
+        Ok(Self { folder: folder.to_path_buf(), list, list_number: number, flaws })
     }
 }
 
@@ -318,6 +397,14 @@ impl Trunk for ParkedTrunk {
 
     fn list_name(&self) -> String {
         self.list.name().to_owned()
+    }
+
+    fn proof(&self) -> Result<CaptureProof, TrunkError> {
+        Ok(self.list.proof())
+    }
+
+    fn flaws(&self) -> &[Damage] {
+        &self.flaws
     }
 
     fn open_content(&self, entry: &Entry) -> Result<Box<dyn BufRead + Send + '_>, Damage> {
@@ -361,7 +448,7 @@ impl Audit for ParkedAudit<'_> {
 
     fn finish(self: Box<Self>) -> Result<Vec<Damage>, TrunkError> {
         let trunk = self.trunk;
-        let mut damage = Vec::new();
+        let mut damage = trunk.flaws.clone();
         let captured: u64 = trunk.items().iter().map(|item| item.captured.entries()).sum();
         if captured != self.seen {
             damage.push(Damage::ListsDisagree(trunk.list_name()));

@@ -13,7 +13,7 @@ mod plan;
 mod write;
 
 pub use mend::{Mended, mend};
-pub(crate) use name::{is_spare, path_of, remove_unfinished};
+pub(crate) use name::{is_spare, name_of_what_it_is_for, path_of, remove_unfinished};
 pub(crate) use opened::{damage_in, is_of_use_for, percent_in};
 pub(crate) use write::write;
 

@@ -153,6 +153,8 @@ fn entry(rules: NameRules, name: &[u8], content: Content) -> Entry {
         extents: Extents::None,
         same_file: None,
         sparse: false,
+        missing: Vec::new(),
+        kept_from_utc: None,
     }
 }
 
@@ -263,6 +265,7 @@ fn everything_comes_back(form: &Form) {
         volume_path: RelativePath::from_bytes(b"Users/odile/\xff.pst").unwrap(),
         reason: LeftReason::Medium { detail: "bad sector".to_owned() },
         tally: Some(Tally::file(9)),
+        kept: None,
     };
     trunk.record_left(&left).unwrap();
     close(&*trunk, &[item(tally)]).unwrap();

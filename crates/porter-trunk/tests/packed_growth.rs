@@ -273,9 +273,10 @@ fn lines_that_lie_about_their_contents_are_found_and_cost_nothing() {
         let trunk = PackedTrunk::load(std::slice::from_ref(&path), None).unwrap();
         let found = trunk.entries().unwrap().map(Result::unwrap).find(|e| e.address == liar.address).unwrap();
         let mut content = Vec::new();
-        let read = trunk.open_content(&found).unwrap().read_to_end(&mut content);
+        // What is longer than it claims is not even begun.
+        let read = trunk.open_content(&found).map(|mut from| from.read_to_end(&mut content).is_ok());
         assert!(content.len() <= 1_000, "no more than it claims: {lie:?}");
-        assert!(read.is_err() || ContentHash::of(&content) != ContentHash::of(b"what it claims"));
+        assert!(!matches!(read, Ok(true)) || ContentHash::of(&content) != ContentHash::of(b"what it claims"));
     }
 }
 

@@ -43,16 +43,30 @@ impl Outcome {
 pub(crate) struct Failure {
     what: String,
     advice: String,
-    wrong_use: bool,
+    status: u8,
 }
+
+/// Could not be done, wrong use, and stopped by Ctrl-C.
+const NOT_DONE: u8 = 1;
+const WRONG_USE: u8 = 2;
+pub(crate) const STOPPED_STATUS: u8 = 130;
 
 impl Failure {
     pub(crate) fn new(what: impl Into<String>, advice: impl Into<String>) -> Self {
-        Self { what: paths::without_marks(&what.into()), advice: advice.into(), wrong_use: false }
+        Self { what: paths::without_marks(&what.into()), advice: advice.into(), status: NOT_DONE }
     }
 
     pub(crate) fn wrong_use(what: impl Into<String>, advice: impl Into<String>) -> Self {
-        Self { wrong_use: true, ..Self::new(what, advice) }
+        Self { status: WRONG_USE, ..Self::new(what, advice) }
+    }
+
+    pub(crate) fn with_advice(self, advice: impl Into<String>) -> Self {
+        Self { advice: advice.into(), ..self }
+    }
+
+    /// Somebody asked to stop.
+    pub(crate) fn stopped(advice: impl Into<String>) -> Self {
+        Self { status: STOPPED_STATUS, ..Self::new(STOPPED, advice) }
     }
 
     pub(crate) fn show(&self) {
@@ -63,7 +77,7 @@ impl Failure {
     }
 
     pub(crate) fn exit_code(&self) -> ExitCode {
-        ExitCode::from(if self.wrong_use { 2 } else { 1 })
+        ExitCode::from(self.status)
     }
 }
 
@@ -111,16 +125,19 @@ impl From<UndoError> for Failure {
             UndoError::Unreadable(_) => {
                 "Nothing was changed. What that restore set aside still has its dated names. To take back the one before it, move the file elsewhere."
             }
+            UndoError::Records(_) => RECORDS_REFUSED,
+            UndoError::MachineInUse { .. } => MACHINE_IN_USE,
             UndoError::Journal { .. } => {
                 "What was done until then stays done. Run the same command again when the drive can be read and written."
             }
             UndoError::Volume { .. } => {
                 "What was done until then stays done. Mount the drive for writing, and run the same command again."
             }
-            UndoError::Cancelled => "Run the same command again: it goes on where it was.",
+            UndoError::Cancelled => {
+                return Self::stopped("Run the same command again: it goes on where it was.");
+            }
         };
-        let what = if matches!(error, UndoError::Cancelled) { STOPPED.to_owned() } else { error.to_string() };
-        Self::new(what, advice)
+        Self::new(error.to_string(), advice)
     }
 }
 
@@ -132,6 +149,9 @@ const WITHOUT_SEAL: &str =
 const MAKES_ANEW: &str = "`porter look TRUNK --mend` makes its label anew, and the list: of a packed trunk from the packs, of a parked one from its second copy.";
 /// What helps where its list is damaged. Spare data holds also what no pack tells.
 pub(crate) const MENDS_THE_LIST: &str = "Made with --spare, `porter check TRUNK --mend` repairs it as it was. If not, `porter look TRUNK --mend` makes it anew:\nof a packed trunk from the packs, of a parked one from its second copy.";
+const RECORDS_REFUSED: &str = "Nothing was changed. Whoever can write there decides what an undo does. Look at what is in it, and who put it there;\n\
+     if it is nothing that porter wrote, move it away. Porter makes the folder anew.";
+const MACHINE_IN_USE: &str = "Nothing was changed. Wait until it is done, and run the same command again.";
 const STOPPED: &str = "stopped before it was done";
 
 impl From<TrunkError> for Failure {
@@ -217,6 +237,10 @@ impl From<CaptureError> for Failure {
         let what = error.to_string();
         match error {
             CaptureError::Trunk(error) => error.into(),
+            CaptureError::DriveGone => Self::new(
+                "the drive is gone",
+                "Plug it in and run the same command: it goes on where it was. What was captured is kept.",
+            ),
             CaptureError::NothingChosen => {
                 Self::wrong_use(what, "Look at `porter survey`, and at --account, --only and --skip.")
             }
@@ -271,8 +295,7 @@ impl From<CaptureError> for Failure {
             CaptureError::NotAccountedFor { .. } => {
                 Self::new(what, "This is a fault of porter. The trunk was not finished; please report it.")
             }
-            CaptureError::Cancelled => Self::new(
-                STOPPED,
+            CaptureError::Cancelled => Self::stopped(
                 "The trunk is not finished. Run the same command again: a packed trunk goes on where it was.",
             ),
         }
@@ -304,11 +327,12 @@ impl From<RestoreError> for Failure {
                     "Without a record nothing more is changed. Is the new machine's drive writable?",
                 )
             }
+            RestoreError::Records(_) => Self::new(what, RECORDS_REFUSED),
+            RestoreError::MachineInUse { .. } => Self::new(what, MACHINE_IN_USE),
             RestoreError::ReadOnlyMachine | RestoreError::Target { .. } => {
                 Self::new(what, "Name a folder that can be written to.")
             }
-            RestoreError::Cancelled => Self::new(
-                STOPPED,
+            RestoreError::Cancelled => Self::stopped(
                 "What landed is complete. Run the same command again: it leaves what is there already as it is.",
             ),
         }
@@ -348,7 +372,7 @@ impl From<CheckError> for Failure {
             CheckError::Trunk(error) => error.into(),
             CheckError::Accounts(error) => error.into(),
             CheckError::Pattern(error) => error.into(),
-            CheckError::Cancelled => Self::new(STOPPED, "There is no receipt. Run the same command again."),
+            CheckError::Cancelled => Self::stopped("There is no receipt. Run the same command again."),
         }
     }
 }
@@ -432,6 +456,11 @@ impl Failure {
                 format!("`{folder}` cannot be looked at: {}", cause.trouble),
                 "Is the drive mounted, and may you read it?",
             ),
+            NotRecognised::TooOld { .. } => Self::new(
+                format!("`{folder}` {error}"),
+                "Nothing on it is one person's alone. Capture it as a drive of things, with --as-drive, and leave the system out: \
+                 --skip machine/folder/drive/windows",
+            ),
             NotRecognised::NoSystem { looked_for, found } => {
                 let mut names: Vec<String> =
                     found.iter().take(8).map(|name| porter_names::screen::on_screen(name)).collect();
@@ -442,7 +471,8 @@ impl Failure {
                         "`{folder}` {error}.\n   Looked for\n   - {}\n   Found {found}",
                         looked_for.join("\n   - ")
                     ),
-                    "Name the folder where the system drive is mounted: the one that holds Windows and Users.",
+                    "Name the folder where the system drive is mounted: the one that holds Windows and Users.\n\
+                     A drive of things, a stick or a card is taken with --as-drive, one person's folder with --as-person NAME.",
                 )
             }
         }

@@ -10,6 +10,7 @@ use porter_names::screen::on_screen;
 use porter_trunk::outside::Outside;
 use porter_trunk::packed_form::Opener;
 use porter_trunk::sealing::{WorkshopKey, WorkshopPublicKey};
+use porter_trunk::signature::{Signature, SigningKey};
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 use zeroize::Zeroizing;
@@ -74,8 +75,17 @@ pub(crate) fn other_passphrase(file: Option<&Path>) -> Result<Zeroizing<String>,
     strong(passphrase(file, NEW_VARIABLE, asked_twice)?)
 }
 
+/// Whoever finds a trunk tries fewer by hand.
+const FEWEST_LETTERS: usize = 4;
+
 fn strong(passphrase: Option<Zeroizing<String>>) -> Result<Zeroizing<String>, Failure> {
     let passphrase = passphrase.ok_or_else(nobody_there)?;
+    if passphrase.chars().filter(|letter| !letter.is_whitespace()).count() < FEWEST_LETTERS {
+        return Err(Failure::wrong_use(
+            format!("the passphrase has fewer than {FEWEST_LETTERS} letters"),
+            "Nothing was done. Give one of several words.",
+        ));
+    }
     if let Some(hint) = weakness(&passphrase) {
         tell(styled(CARE, format_args!("! {hint}")));
     }
@@ -178,6 +188,57 @@ pub(crate) fn workshop_public_key() -> Result<Option<WorkshopPublicKey>, Failure
             "Nothing was done. Set it up again with `porter workshop-key new FILE`.",
         )
     })
+}
+
+/// Where the key is kept that trunks and receipts are signed with.
+pub(crate) fn signing_file() -> Option<PathBuf> {
+    Some(config_folder()?.join("signing-key.txt"))
+}
+
+/// Where the keys of other workshops are kept: a line for each, the key and then the name.
+pub(crate) fn known_signers_file() -> Option<PathBuf> {
+    Some(config_folder()?.join("known-signers.txt"))
+}
+
+/// The key that trunks and receipts are signed with, if the workshop set one up.
+pub(crate) fn signing_key() -> Result<Option<SigningKey>, Failure> {
+    let Some(path) = signing_file() else { return Ok(None) };
+    let unusable = |why: String| {
+        Failure::new(
+            format!("the workshop's signing key `{}` {why}", paths::shown(&path)),
+            "Move that file away to work without signatures, or make a key anew with `porter workshop-key signing`.",
+        )
+    };
+    let text = match std::fs::read_to_string(&path) {
+        Ok(text) => Zeroizing::new(text),
+        Err(cause) if cause.kind() == std::io::ErrorKind::NotFound => return Ok(None),
+        Err(cause) => return Err(unusable(format!("cannot be read: {cause}"))),
+    };
+    SigningKey::from_text(&text).map(Some).ok_or_else(|| unusable("is none".to_owned()))
+}
+
+/// Whose key a signature is of, as far as that is known here: the name that this workshop gave it, not the one that the signature claims.
+pub(crate) fn known_signer(signature: &Signature) -> Option<String> {
+    if let Ok(Some(own)) = signing_key()
+        && own.public() == signature.key
+    {
+        return Some(own.by().to_owned());
+    }
+    let known = std::fs::read_to_string(known_signers_file()?).ok()?;
+    let rows = known.lines().filter_map(|line| line.split_once(' '));
+    rows.into_iter().find(|(key, _)| *key == signature.key).map(|(_, name)| name.trim().to_owned())
+}
+
+/// Who signed something, in words.
+pub(crate) fn signer_in_words(signature: &Signature) -> String {
+    match known_signer(signature) {
+        Some(name) => name,
+        None => format!(
+            "somebody whose key is not known here ({}\u{2026}), and who says to be {}",
+            on_screen(signature.key_short().as_bytes()),
+            on_screen(signature.by.as_bytes())
+        ),
+    }
 }
 
 #[cfg(test)]

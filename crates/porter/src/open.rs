@@ -1,7 +1,8 @@
 //! Opening what the commands are given: machines, trunks, selections, the file of events.
 
 use crate::arguments::{
-    ChoiceArguments, ConductArguments, ListArguments, SelectionArguments, TrunkArguments, is_recorded,
+    ChoiceArguments, ConductArguments, DriveArguments, ListArguments, SelectionArguments, TrunkArguments,
+    is_recorded,
 };
 use crate::commands::rules::OwnRulesArguments;
 use crate::failure::{Failure, LABEL};
@@ -16,10 +17,13 @@ use porter_core::catalogue::patterns::Patterns;
 use porter_core::catalogue::{Catalogue, CatalogueError};
 use porter_core::events::{Conduct, Event};
 use porter_core::machine::layout::Family;
-use porter_core::machine::{Machine, here, recognise};
+use porter_core::machine::{
+    Machine, NotRecognised, here, holds_people, recognise, recognise_drive, recognise_person,
+};
 use porter_core::packing::{PackingList, Selection, Unchosen};
 use porter_core::restore::accounts::{ids_in, is_called};
-use porter_source::{HostFolder, VolumeKind};
+use porter_names::screen::on_screen;
+use porter_source::{HostFolder, Volume, VolumeKind};
 use porter_trunk::open_form::OpenTrunk;
 use porter_trunk::outside::{Keeping, Outside};
 use porter_trunk::packed_form::{PackedTrunk, lacks_label, seal_damage};
@@ -35,11 +39,96 @@ use time::OffsetDateTime;
 /// The word for the running machine, where a machine is to be named.
 const HERE: &str = "here";
 
+/// Opens what is captured from: a machine, or the folder of one person, if `person` says whose it is.
+pub(crate) fn source(
+    folder: &Path,
+    drives: &DriveArguments,
+    person: Option<&str>,
+) -> Result<Machine, Failure> {
+    let Some(person) = person else { return machine(folder, drives) };
+    let shown = paths::shown(folder);
+    recognise_person(Arc::new(volume(folder, drives)?), person)
+        .map_err(|error| Failure::not_recognised(&shown, &error))
+}
+
 /// Opens the machine in a folder, or the running one.
-pub(crate) fn machine(folder: &Path) -> Result<Machine, Failure> {
+pub(crate) fn machine(folder: &Path, drives: &DriveArguments) -> Result<Machine, Failure> {
     if folder.as_os_str().eq_ignore_ascii_case(HERE) {
+        if drives.as_drive || !drives.drives.is_empty() {
+            return Err(Failure::wrong_use(
+                "the running machine has its drives already",
+                "Leave --drive and --as-drive out, or name the folder where the drive is mounted.",
+            ));
+        }
         return here().map_err(|error| Failure::not_here(&error));
     }
+    let shown = paths::shown(folder);
+    let volume = volume(folder, drives)?;
+    // Until the registry is read, the folder's name has to do for the machine's.
+    let name = std::fs::canonicalize(folder)
+        .ok()
+        .and_then(|path| path.file_name().map(|name| name.to_string_lossy().into_owned()))
+        .unwrap_or_else(|| shown.clone());
+    let is_drive = drives.as_drive || (volume.is_whole_volume() && !holds_people(&volume));
+    let volume: Arc<dyn Volume> = Arc::new(volume);
+    let found = match recognise(Arc::clone(&volume), name.clone()) {
+        _ if drives.as_drive => recognise_drive(volume, name),
+        Err(NotRecognised::NoSystem { .. }) if is_drive => recognise_drive(volume, name),
+        Err(error @ NotRecognised::NoSystem { .. }) => {
+            return Err(match advice_for(folder) {
+                Some(advice) => Failure::not_recognised(&shown, &error).with_advice(advice),
+                None => Failure::not_recognised(&shown, &error),
+            });
+        }
+        found => found,
+    };
+    found.map_err(|error| Failure::not_recognised(&shown, &error))
+}
+
+/// Adds what was named to what is found by itself.
+pub(crate) fn add_by_name<'n>(
+    machine: &mut Machine,
+    named: impl Iterator<Item = &'n String>,
+) -> Result<(), Failure> {
+    for path in named {
+        if !machine.add_by_name(path) {
+            let shown = on_screen(path.as_bytes());
+            return Err(Failure::wrong_use(
+                format!("there is no `{shown}` on {}", on_screen(machine.name.as_bytes())),
+                "Name a folder or file as the machine has it, such as 'Program Files/Kites/data'; it is not a link, and not a whole drive.",
+            ));
+        }
+    }
+    Ok(())
+}
+
+/// What to name instead of a folder that is no machine.
+fn advice_for(folder: &Path) -> Option<String> {
+    let folder = std::fs::canonicalize(folder).ok()?;
+    let is_there = |name: &str| folder.join(name).symlink_metadata().is_ok();
+    let person_marks =
+        ["NTUSER.DAT", "ntuser.dat", "AppData", "My Documents", ".bashrc", ".config", "Library"];
+    // `Users`, or a person's folder in it: the machine is above.
+    for above in folder.ancestors().skip(1).take(2) {
+        let system =
+            HostFolder::open(above).ok().and_then(|volume| recognise(Arc::new(volume), String::new()).ok());
+        if system.is_some() && !above.as_os_str().is_empty() && above.parent().is_some() {
+            return Some(format!(
+                "It is a folder of a machine. Name the machine: `{}`.",
+                paths::shown(above)
+            ));
+        }
+    }
+    if person_marks.iter().any(|mark| is_there(mark)) {
+        return Some(
+            "It looks like one person's folder: survey and capture take it with --as-person NAME.".to_owned(),
+        );
+    }
+    None
+}
+
+/// Opens a folder with the drives beside it.
+fn volume(folder: &Path, drives: &DriveArguments) -> Result<HostFolder, Failure> {
     let shown = paths::shown(folder);
     if let Ok(found) = std::fs::metadata(folder)
         && !found.is_dir()
@@ -52,12 +141,28 @@ pub(crate) fn machine(folder: &Path) -> Result<Machine, Failure> {
     let volume = HostFolder::open(folder).map_err(|cause| {
         Failure::new(format!("`{shown}` cannot be opened: {cause}"), "Is the drive mounted there?")
     })?;
-    // Until the registry is read, the folder's name has to do for the machine's.
-    let name = std::fs::canonicalize(folder)
-        .ok()
-        .and_then(|path| path.file_name().map(|name| name.to_string_lossy().into_owned()))
-        .unwrap_or_else(|| shown.clone());
-    recognise(Arc::new(volume), name).map_err(|error| Failure::not_recognised(&shown, &error))
+    drives.drives.iter().try_fold(volume, |volume, drive| {
+        let (letter, at) = letter_and_folder(drive).ok_or_else(|| {
+            Failure::wrong_use(
+                format!("--drive {}: it is no drive", on_screen(drive.as_bytes())),
+                "Name its letter and where it is mounted, such as D:=/mnt/d.",
+            )
+        })?;
+        volume.with_drive(letter.as_bytes(), Path::new(at)).map_err(|cause| {
+            Failure::new(
+                format!("`{}` cannot be opened: {cause}", on_screen(at.as_bytes())),
+                "Is the drive mounted there?",
+            )
+        })
+    })
+}
+
+/// `D:=/mnt/d`, as `D:` and `/mnt/d`.
+fn letter_and_folder(drive: &str) -> Option<(String, &str)> {
+    let (letter, folder) = drive.split_once('=')?;
+    let letter = letter.trim_end_matches(':');
+    let is_letter = letter.len() == 1 && letter.bytes().all(|byte| byte.is_ascii_alphabetic());
+    (is_letter && !folder.is_empty()).then(|| (format!("{}:", letter.to_ascii_uppercase()), folder))
 }
 
 /// Opens the trunk in a folder, whatever its form.
@@ -65,14 +170,23 @@ pub(crate) fn trunk(given: &TrunkArguments) -> Result<Box<dyn Trunk>, Failure> {
     trunk_if_it_opens(given)?.map_err(|_| TrunkError::Sealed(given.trunk.clone()).into())
 }
 
+/// The same without a word about what is wrong with it, for whoever mends that.
+pub(crate) fn trunk_to_mend(given: &TrunkArguments) -> Result<Box<dyn Trunk>, Failure> {
+    open_or_outside(given)?.map_err(|_| TrunkError::Sealed(given.trunk.clone()).into())
+}
+
 /// The same; only the outside if it is sealed and nobody says what opens it.
 pub(crate) fn trunk_if_it_opens(given: &TrunkArguments) -> Result<Result<Box<dyn Trunk>, Outside>, Failure> {
     let trunk = open_or_outside(given)?;
     let flaws = trunk.as_ref().map(|trunk| trunk.flaws()).unwrap_or_default();
-    for flaw in flaws {
+    let (less, hurt): (Vec<&Damage>, Vec<&Damage>) = flaws.iter().partition(|flaw| is_less(flaw));
+    for flaw in less.iter().filter(|flaw| !matches!(flaw, Damage::HoldsMore)) {
+        tell(styled(CARE, format_args!("! The trunk is not all there: {flaw}.")));
+    }
+    for flaw in &hurt {
         tell(styled(CARE, format_args!("! The trunk is damaged: {flaw}.")));
     }
-    if !flaws.is_empty() {
+    if !hurt.is_empty() {
         tell("It can be used all the same: contents are proved one by one. Names and times are not.");
     }
     if trunk.as_ref().is_ok_and(|trunk| trunk.holds_more()) {
@@ -85,6 +199,15 @@ pub(crate) fn trunk_if_it_opens(given: &TrunkArguments) -> Result<Result<Box<dyn
         );
     }
     Ok(trunk)
+}
+
+/// True for what tells of less than there was; what is there is as it was written.
+fn is_less(flaw: &Damage) -> bool {
+    match flaw {
+        Damage::HoldsMore | Damage::CapturesMissing { .. } | Damage::SpareMissing(_) => true,
+        Damage::FileMissing(file) => file.ends_with(".pack") || file.ends_with(".list"),
+        _ => false,
+    }
 }
 
 fn open_or_outside(given: &TrunkArguments) -> Result<Result<Box<dyn Trunk>, Outside>, Failure> {

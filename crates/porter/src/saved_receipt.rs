@@ -5,7 +5,7 @@ use porter_core::receipt::{
     ByVerdict, CountReceipt, Finding, ItemReceipt, ProgramReceipt, Reason, Receipt, Verdict,
 };
 use porter_names::RelativePath;
-use porter_trunk::{Label, MachineLabel, TrunkProgram};
+use porter_trunk::{CaptureProof, Label, MachineLabel, TrunkProgram};
 use serde::Deserialize;
 use time::OffsetDateTime;
 
@@ -30,6 +30,10 @@ struct Named {
 #[derive(Deserialize)]
 struct Saved {
     trunk: Label,
+    #[serde(default)]
+    proof: Option<CaptureProof>,
+    #[serde(default)]
+    signed_by: Option<String>,
     machine: Option<MachineLabel>,
     accounts: Vec<SavedAccount>,
     #[serde(with = "time::serde::rfc3339")]
@@ -94,6 +98,8 @@ pub(crate) fn from_bytes(bytes: &[u8]) -> Result<Receipt, NoReceipt> {
     let saved: Saved = serde_json::from_slice(bytes)?;
     Ok(Receipt {
         trunk: saved.trunk,
+        proof: saved.proof,
+        signed_by: saved.signed_by,
         machine: saved.machine,
         accounts: saved.accounts.into_iter().map(|row| (row.old, row.new)).collect(),
         checked_utc: saved.checked_utc,

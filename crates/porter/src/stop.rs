@@ -1,5 +1,6 @@
 //! Ctrl-C: the first asks the running command to stop at the next safe place, the second ends it at once.
 
+use crate::failure::STOPPED_STATUS;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 /// Set when somebody asked to stop.
@@ -9,7 +10,7 @@ pub(crate) static STOP: AtomicBool = AtomicBool::new(false);
 pub(crate) fn listen() {
     let _ = ctrlc::set_handler(|| {
         if STOP.swap(true, Ordering::SeqCst) {
-            std::process::exit(1);
+            std::process::exit(i32::from(STOPPED_STATUS));
         }
     });
 }

@@ -15,6 +15,7 @@ pub(crate) mod receipt;
 pub(crate) mod restore;
 pub(crate) mod rules;
 pub(crate) mod sheet;
+pub(crate) mod signed;
 pub(crate) mod survey;
 pub(crate) mod undo;
 pub(crate) mod words;

@@ -230,7 +230,7 @@ fn settings_are_in_the_trunk_as_values_and_a_trunk_of_the_first_version_is_read(
     let missing = bench.porter(&["look", "trunk"]).with_status(1);
     assert!(missing.err.contains("programs.json"), "{}", missing.err);
     workbench::forge(&bench.path("trunk"), "porter/label.json", |label| {
-        label.replace("\"minor\": 1", "\"minor\": 0")
+        label.replace("\"minor\": 2", "\"minor\": 0")
     });
     workbench::forge(&bench.path("trunk"), "porter/items.json", |items| {
         let mut items: Vec<Value> = serde_json::from_str(&items).unwrap();

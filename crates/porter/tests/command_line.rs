@@ -110,6 +110,7 @@ Good to know
   in 1 item     a folder's looks or previews, which the system makes by itself
   in 1 item     kept in the trunk: the old account's registry; the new account has its own
 
+The trunk is not signed.
 All is well: 2 items landed, 1 file proved byte for byte.
 ";
     assert_eq!(steady(&said.out), expected);
@@ -129,6 +130,7 @@ Good to know
   in 1 item     a folder's looks or previews, which the system makes by itself
   in 1 item     in the trunk, and left out on purpose
 
+The trunk is not signed.
 Needs attention: 1 missing. 0 files landed.
 ";
     assert_eq!(steady(&said.out), expected);
@@ -314,7 +316,7 @@ fn control_c_stops_a_capture_and_leaves_no_trunk() {
     kill_process(Pid::from_child(&child), Signal::INT).unwrap();
     let said = child.wait_with_output().unwrap();
     let err = String::from_utf8_lossy(&said.stderr);
-    assert_eq!(said.status.code(), Some(1), "{err}");
+    assert_eq!(said.status.code(), Some(130), "{err}");
     assert!(err.contains("stopped before it was done"), "{err}");
     assert!(!bench.path("trunk/bagit.txt").exists());
 }

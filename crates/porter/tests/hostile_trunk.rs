@@ -122,7 +122,7 @@ fn nothing_is_written_through_a_link_where_porter_has_files_of_its_own() {
     for (content, at, words, told) in [
         (&b"precious"[..], "trunk/lock", &["capture", "PC", "trunk"][..], "`lock` is not a plain file"),
         (&hurt, "spared/list-00001.list", &["check", "spared", "--mend"], "list` is not a plain file"),
-        (b"", "trunk/other", &["restore", "trunk", "NEW", "--yes"], "it is a link"),
+        (b"", "trunk/other", &["restore", "trunk", "NEW", "--yes"], "a link leads there"),
     ] {
         link_to(content, at);
         let said = bench.porter(words).with_status(1);

@@ -199,3 +199,32 @@ fn profiles_whose_folders_have_odd_names_are_told_apart_in_an_open_trunk() {
         assert_eq!(bench.read(&format!("loft/{browser}/{folder}/s:t/u|v.txt")), folder);
     }
 }
+
+#[test]
+fn what_two_items_have_in_folders_whose_names_count_as_one_goes_into_one_folder() {
+    let bench = Workbench::new();
+    linux(&bench, "sailroom", "Papiere");
+    bench.empty_machine("NEW", "odile");
+    let browser = "sailroom/home/odile/.mozilla/firefox";
+    let list = "[General]\nVersion=2\n[Profile0]\nName=default\nIsRelative=1\nPath=a.work\n";
+    bench.write(&format!("{browser}/profiles.ini"), list);
+    bench.write(&format!("{browser}/a.work/prefs.js"), "// kites");
+    bench.write("sailroom/home/odile/.config/mozilla/plans/spar.txt", "12 mm");
+    // Both are of one item, so both stay: the second one under a name of its own.
+    bench.write("sailroom/home/odile/.config/loft/low.txt", "low");
+    bench.write("sailroom/home/odile/.config/Loft/high.txt", "high");
+    bench.porter(&["capture", "sailroom", "trunk", "--quiet"]).with_status(0);
+    bench.porter(&["restore", "trunk", "NEW", "--yes", "--quiet"]).with_status(0);
+    let roaming = "NEW/Users/odile/AppData/Roaming";
+    let names = |below: &str| -> Vec<String> {
+        let rows = std::fs::read_dir(bench.path(below)).unwrap();
+        rows.map(|row| row.unwrap().file_name().into_string().unwrap()).collect()
+    };
+    let mozilla = names(roaming).into_iter().find(|name| name.to_lowercase() == "mozilla").unwrap();
+    assert_eq!(bench.read(&format!("{roaming}/{mozilla}/plans/spar.txt")), "12 mm");
+    assert_eq!(bench.read(&format!("{roaming}/{mozilla}/Firefox/Profiles/a.work/prefs.js")), "// kites");
+    assert!(bench.path(&format!("{roaming}/{mozilla}/Firefox/profiles.ini")).exists());
+    let lofts = names(roaming).iter().filter(|name| name.to_lowercase().starts_with("loft")).count();
+    assert_eq!((names(roaming).len(), lofts), (3, 2), "{:?}", names(roaming));
+    bench.porter(&["check", "trunk", "NEW", "--quiet"]).with_status(0);
+}

@@ -91,12 +91,12 @@ fn a_registry_tells_whom_no_folder_shows_and_its_logs_the_newest() {
     let codes: Vec<&Value> = cautions.as_array().unwrap().iter().map(|caution| &caution["code"]).collect();
     assert_eq!(codes, ["registry-not-newest"; 3]);
 
-    // Where there is no registry to speak of, the folders still tell the people.
+    // Without the list of profiles, folders and accounts still tell the people.
     bench.write(&config("SOFTWARE"), "no hive at all");
     let (people, cautions) = accounts();
     assert_eq!(
         (people.len(), &people[1]["name"], &people[1]["full_name"]),
-        (3, &"odile".into(), &Value::Null)
+        (3, &"odile".into(), &"Odile Marchetti".into())
     );
     assert!(cautions.as_array().unwrap().iter().any(|caution| caution["code"] == "registry-unreadable"));
 }

@@ -196,3 +196,33 @@ fn undo_goes_through_no_link_and_a_damaged_journal_costs_only_its_damaged_lines(
     assert!(!bench.path("NEW/Users/odile/Documents/letter.txt").exists());
     assert!(undone["kept"][0]["at"].as_str().unwrap().ends_with("Documents/Kites/plan.txt"), "{undone}");
 }
+
+#[test]
+fn an_undo_that_was_killed_and_is_run_again_does_not_take_what_it_put_back_for_somebodys_work() {
+    let bench = Workbench::new();
+    for (name, content) in [("OLD", "of the old machine"), ("NEW", "of the new machine")] {
+        bench.empty_machine(name, "odile");
+        bench.write(&format!("{name}/Users/odile/Documents/plan.txt"), content);
+    }
+    bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+    bench.porter(&["restore", "trunk", "NEW", "--yes", "--quiet"]).with_status(0);
+    // As if the restore had been killed when it had set the file aside, and had gone on: the second time nothing is set aside.
+    let journal = bench.journal_on("NEW");
+    let text = fs::read_to_string(&journal).unwrap();
+    let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();
+    let land = lines.iter().position(|line| line.contains("plan.txt") && line.contains("aside")).unwrap();
+    let mut again: serde_json::Value = serde_json::from_str(&lines[land]).unwrap();
+    again.as_object_mut().unwrap().remove("aside");
+    let go_on =
+        r#"{"step":"go-on","started_utc":"2026-11-29T00:00:00Z","accounts":{"odile":"odile"},"items":[]}"#;
+    lines.splice(land + 1..land + 1, [go_on.to_owned(), again.to_string()]);
+    fs::write(&journal, lines.join("\n") + "\n").unwrap();
+    // As if the undo had been killed when it had put that file back.
+    let documents = bench.path("NEW/Users/odile/Documents");
+    let aside = fs::read_dir(&documents).unwrap().map(|row| row.unwrap().path());
+    let aside = aside.into_iter().find(|path| path.to_string_lossy().contains("set aside")).unwrap();
+    fs::rename(aside, documents.join("plan.txt")).unwrap();
+    let said = bench.porter(&["undo", "NEW", "--yes", "--json"]).with_status(0).json();
+    assert_eq!(said["stayed"].as_array().map_or(0, Vec::len), 0, "{said}");
+    assert_eq!(bench.read("NEW/Users/odile/Documents/plan.txt"), "of the new machine");
+}

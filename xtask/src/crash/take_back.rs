@@ -36,6 +36,8 @@ impl Crash {
                     gone_on += 1;
                     runs += 1;
                     self.well(&restore)?;
+                    // With the times of the folders, whichever run made them.
+                    self.well(&words(&[&self.shown(), "check", "--quiet"], &[trunk, &to]))?;
                     let landed = tree(&to.join("Users/odile/Documents"))?;
                     if let Some((path, _)) = whole.iter().find(|(path, is)| landed.get(*path) != Some(*is)) {
                         return Err(format!("restore {number}: {} did not land", path.display()));
@@ -50,7 +52,8 @@ impl Crash {
                 let said = super::output(&undo)?;
                 let words = String::from_utf8_lossy(&said.stderr).into_owned();
                 if !said.status.success() && !words.contains("no restore to take back") {
-                    return Err(format!("undo {number}: {words}"));
+                    let out = String::from_utf8_lossy(&said.stdout);
+                    return Err(format!("undo {number}: {:?} {words}{out}", said.status.code()));
                 }
             }
             self.expect(&to, &before, &format!("restore {number}"))?;
@@ -60,6 +63,45 @@ impl Crash {
         println!(
             "restore and undo: {count} restores, {killed} killed, {gone_on} gone on with, {undos_killed} undos killed: \
              everything landed, and after the undo all was as before"
+        );
+        self.remove(&to)
+    }
+
+    /// Restores during which somebody asks for an undo: one at a time works on a machine, and whatever came first, an undo in the end
+    /// takes all of it back.
+    pub(super) fn beside(&self, trunk: &Path, count: usize, dice: &mut Dice) -> Result<(), String> {
+        let to = self.bench.join("NEW");
+        self.build_new(&to, &self.taken(trunk)?)?;
+        let restore = words(&[&self.shown(), "restore", "--quiet", "--yes"], &[trunk, &to]);
+        let undo = words(&[&self.shown(), "undo", "--quiet", "--yes"], &[&to]);
+        let check = words(&[&self.shown(), "check", "--quiet"], &[trunk, &to]);
+        let before = state(&to)?;
+        let took = self.timed(&restore)?;
+        self.well(&undo)?;
+        let mut kept_out = 0;
+        for number in 0..count {
+            let mut running = super::started(&restore)?;
+            std::thread::sleep(took.mul_f64(dice.below(1000) as f64 / 1000.0));
+            let said = super::output(&undo)?;
+            let words = String::from_utf8_lossy(&said.stderr).into_owned();
+            kept_out += u32::from(words.contains("is at work"));
+            let known = ["is at work", "no restore to take back"];
+            if !said.status.success() && !known.iter().any(|known| words.contains(known)) {
+                return Err(format!("undo {number} beside a restore: {words}"));
+            }
+            if !running.wait().map_err(|cause| cause.to_string())?.success() {
+                return Err(format!("restore {number} beside an undo failed"));
+            }
+            // It landed as a whole, to the times of its folders, unless it was over when the undo began.
+            if !said.status.success() {
+                self.well(&check).map_err(|said| format!("restore {number} beside an undo: {said}"))?;
+                self.well(&undo)?;
+            }
+            self.expect(&to, &before, &format!("restore {number} beside an undo"))?;
+            self.forget_records(&to)?;
+        }
+        println!(
+            "beside: {count} restores with an undo beside them, {kept_out} kept out: all was as before in the end"
         );
         self.remove(&to)
     }

@@ -7,51 +7,101 @@ use crate::events::{Conduct, Event};
 use crate::item::Item;
 use crate::meaning::Meaning;
 use crate::survey::Survey;
-use porter_trunk::{Content, LeftBehind, MeaningCount, Tally, TrunkError, TrunkItem, TrunkWriter};
+use porter_trunk::{
+    Content, Entry, EntryAddress, KeptState, LeftBehind, MeaningCount, Tally, TrunkError, TrunkItem,
+    TrunkWriter,
+};
+use time::OffsetDateTime;
 
 /// What became of the entries of one item, counted where they arrive: apart from the count of what was seen.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Account {
     captured: Tally,
     left: Tally,
+    /// What the trunk keeps from earlier, of what could not be seen this time: it counts as seen, too.
+    kept: Tally,
     /// Files may grow or shrink between being listed and being read.
     grown_in_bytes: i128,
 }
 
+/// Where the rows of a capture go.
+pub(super) struct Rows<'a> {
+    pub(super) trunk: &'a dyn TrunkWriter,
+    pub(super) left_behind: &'a mut Vec<LeftBehind>,
+    pub(super) counted: &'a mut Option<Meaning>,
+    pub(super) item: &'a Item,
+    pub(super) conduct: Conduct<'a>,
+}
+
+impl Rows<'_> {
+    fn record(&mut self, entry: &Entry) -> Result<(), TrunkError> {
+        if let Some(counted) = self.counted {
+            counted.see(entry);
+        }
+        self.trunk.record(entry)
+    }
+}
+
 impl Account {
     /// Records what became of one thing, and counts it.
-    pub(super) fn enter(
-        &mut self,
-        listed: Tally,
-        done: Done,
-        trunk: &dyn TrunkWriter,
-        left_behind: &mut Vec<LeftBehind>,
-        item: &Item,
-        conduct: Conduct<'_>,
-    ) -> Result<(), TrunkError> {
+    pub(super) fn enter(&mut self, listed: Tally, done: Done, mut rows: Rows<'_>) -> Result<(), TrunkError> {
         if let Some(entry) = &done.entry {
-            trunk.record(entry)?;
+            rows.record(entry)?;
             self.captured += listed;
             if let Content::File { size_in_bytes, .. } = entry.content {
                 self.captured.size_in_bytes += size_in_bytes;
                 self.captured.size_in_bytes -= listed.size_in_bytes;
                 self.grown_in_bytes += i128::from(size_in_bytes) - i128::from(listed.size_in_bytes);
-                conduct.send(&Event::File { item: &item.id, path: &entry.address.path, size_in_bytes });
+                let (item, path) = (&rows.item.id, &entry.address.path);
+                rows.conduct.send(&Event::File { item, path, size_in_bytes });
             }
         }
-        for left in done.left {
-            trunk.record_left(&left)?;
+        if let Some(earlier) = &done.earlier {
+            rows.record(earlier)?;
+            self.kept += earlier.tally();
+        }
+        let below = match done.keep_below {
+            Some(folder) => self.keep_below(&folder, &mut rows)?,
+            None => None,
+        };
+        for mut left in done.left {
+            left.kept = left.kept.or(below.clone());
+            rows.trunk.record_left(&left)?;
             self.left += left.tally.unwrap_or_default();
             if left.reason.needs_attention() {
-                conduct.send(&Event::Trouble {
-                    item: &item.id,
+                rows.conduct.send(&Event::Trouble {
+                    item: &rows.item.id,
                     path: &left.volume_path,
                     code: left.reason.code(),
                 });
             }
-            left_behind.push(left);
+            rows.left_behind.push(left);
         }
         Ok(())
+    }
+
+    /// Goes on listing what the trunk has below a folder that cannot be looked into now.
+    fn keep_below(
+        &mut self,
+        folder: &EntryAddress,
+        rows: &mut Rows<'_>,
+    ) -> Result<Option<KeptState>, TrunkError> {
+        let mut kept: Option<KeptState> = None;
+        let (trunk, item) = (rows.trunk, rows.item);
+        trunk.each_earlier(&item.id, folder, &mut |entry| {
+            rows.record(&entry)?;
+            self.kept += entry.tally();
+            let from_utc = entry.kept_from_utc.unwrap_or(OffsetDateTime::UNIX_EPOCH);
+            let state = kept.get_or_insert(KeptState { from_utc, tally: Tally::default() });
+            state.from_utc = state.from_utc.max(from_utc);
+            state.tally += entry.tally();
+            Ok(())
+        })?;
+        Ok(kept)
+    }
+
+    fn captured(&self) -> Tally {
+        self.captured + self.kept
     }
 }
 
@@ -72,10 +122,11 @@ pub(super) fn balance(
             let mut seen = *seen;
             let size = i128::from(seen.size_in_bytes) + account.grown_in_bytes;
             seen.size_in_bytes = u64::try_from(size).unwrap_or(u64::MAX);
-            if seen != account.captured + account.left {
+            seen += account.kept;
+            if seen != account.captured() + account.left {
                 return Err(CaptureError::NotAccountedFor { item: item.id.clone() });
             }
-            (seen, account.captured, account.left, counted.clone())
+            (seen, account.captured(), account.left, counted.clone())
         } else {
             (row.seen(), Tally::default(), row.seen(), Meaning::of(item))
         };

@@ -1,28 +1,77 @@
 //! Carrying one thing that was seen on the machine into the trunk.
 
+use super::CaptureError;
 use crate::attributes::{attributes_of, is_cloud_only, is_encrypted};
 use crate::catalogue::Fate;
-use crate::events::{Conduct, Event};
+use crate::events::{Conduct, Event, Stoppable};
 use crate::item::{Item, Part};
 use crate::kinds::browser::database::{BESIDE, NoSnapshot, Snapshot, snapshot};
-use crate::machine::Machine;
+use crate::machine::{Account, Machine};
 use crate::walk::{Sight, Spot};
-use porter_names::RelativePath;
-use porter_source::{Details, EntryKind, Metadata, ReadTrouble, Sequential, Volume};
+use porter_names::{RelativePath, screen::on_screen};
+use porter_source::{Details, EntryKind, Metadata, Missing, ReadTrouble, Rescue, Second, Shut, Volume};
 use porter_trunk::{
-    Content, Entry, EntryAddress, Extents, LeftBehind, LeftReason, NamedStream, StoreError, Stored, Tally,
-    TrunkError, TrunkWriter,
+    Content, Entry, EntryAddress, Extents, KeptState, LeftBehind, LeftReason, MissingStretch, NamedStream,
+    StoreError, Stored, Tally, TrunkWriter,
 };
 use std::collections::HashMap;
+use std::io;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Mutex, PoisonError};
 
+/// A file that somebody writes to is read so often before it is taken as it is.
+const MOST_READINGS: u32 = 3;
+
 /// What became of one thing that was seen.
+#[derive(Default)]
 pub(super) struct Done {
     pub(super) entry: Option<Entry>,
+    /// What the trunk had at its address, and keeps beside that or in place of it.
+    pub(super) earlier: Option<Entry>,
+    /// A folder that could not be looked into: what the trunk had below it stays.
+    pub(super) keep_below: Option<EntryAddress>,
     pub(super) left: Vec<LeftBehind>,
     /// The trunk had it already, and so it was not read.
     pub(super) was_there: bool,
+    /// The drive could not read it, or not all of it: it is tried again when all else is safe.
+    pub(super) again: Option<Box<Again>>,
+}
+
+/// What is tried again.
+pub(super) struct Again {
+    thing: Thing,
+    /// Empty if nothing could be read at all.
+    missing: Missing,
+}
+
+/// A thing that is to be carried.
+#[derive(Clone)]
+struct Thing {
+    spot: Spot,
+    metadata: Metadata,
+    held: Option<String>,
+}
+
+/// A file that was read into the trunk.
+struct Taken {
+    stored: Stored,
+    was_there: bool,
+    missing: Missing,
+    /// Somebody wrote to it each time that it was read.
+    is_torn: bool,
+}
+
+impl Taken {
+    fn whole(stored: Stored, was_there: bool) -> Self {
+        Self { stored, was_there, missing: Missing::default(), is_torn: false }
+    }
+}
+
+/// Why one thing is not carried, or why the capture ends.
+enum NotCarried {
+    /// With what of it the drive could not read, where it was opened.
+    Left(LeftReason, Missing),
+    Ends(CaptureError),
 }
 
 /// Carries one thing into the trunk.
@@ -46,92 +95,178 @@ impl<'a> Carrier<'a> {
         self.conduct.send(&Event::Bytes { size_in_bytes });
     }
 
-    /// Fails only if the trunk cannot be written.
+    /// Fails only if the trunk cannot be written, the drive is gone, or somebody asked to stop.
     pub(super) fn carry(
         &self,
         item: &Item,
         part: &Part,
         sight: Sight<'_>,
         tally: Tally,
-    ) -> Result<Done, TrunkError> {
+    ) -> Result<Done, CaptureError> {
+        let left = |path: RelativePath, reason| LeftBehind {
+            item: Some(item.id.clone()),
+            volume_path: path,
+            reason,
+            tally: Some(tally),
+            kept: None,
+        };
+        match sight {
+            Sight::Unreadable { spot, trouble, of_folder } => {
+                let reason = self.reason_for(&spot.on_volume, trouble)?;
+                let address = address_of(item, part, &spot);
+                let says_nothing = reason.says_nothing_of_the_content();
+                let row = left(spot.on_volume, reason);
+                if of_folder {
+                    let keep_below = says_nothing.then_some(address);
+                    return Ok(Done { left: vec![row], keep_below, ..Done::default() });
+                }
+                let mut done = self.not_carried(row, &address, tally);
+                // What could not even be looked at may be a folder.
+                done.keep_below = says_nothing.then_some(address);
+                Ok(done)
+            }
+            Sight::Entry { spot, fate: Fate::Leave(why), .. } => {
+                let reason = LeftReason::Rule { why: why.to_owned() };
+                Ok(Done { left: vec![left(spot.on_volume, reason)], ..Done::default() })
+            }
+            Sight::Entry { spot, fate: Fate::Unchosen(why), .. } => {
+                let reason = LeftReason::NotChosen { why: why.to_owned() };
+                Ok(Done { left: vec![left(spot.on_volume, reason)], ..Done::default() })
+            }
+            Sight::Entry { spot, metadata, fate } => {
+                let held = if let Fate::Hold(why) = fate { Some(why.to_owned()) } else { None };
+                self.carry_thing(item, part, Thing { spot, metadata, held }, tally, None)
+            }
+        }
+    }
+
+    /// Tries once more what the drive could not read, or not all of it. The better of both tries counts.
+    pub(super) fn carry_again(
+        &self,
+        item: &Item,
+        part: &Part,
+        mut before: Done,
+        tally: Tally,
+    ) -> Result<Done, CaptureError> {
+        let Some(again) = before.again.take() else { return Ok(before) };
+        let Again { thing, missing } = *again;
+        let path = &thing.spot.on_volume;
+        let go_on = || !self.conduct.is_stopped() && !self.machine.volume.is_gone(path);
+        let second = match self.machine.volume.open(path) {
+            Ok(file) => Second::of(&*file, &missing, &go_on),
+            Err(_) => Second::default(),
+        };
+        if self.conduct.is_stopped() {
+            return Err(CaptureError::Cancelled);
+        }
+        if !missing.is_empty() && !second.found_any() {
+            return Ok(before);
+        }
+        let mut after = self.carry_thing(item, part, thing, tally, Some(second))?;
+        after.again = None;
+        // Elsewhere the second reading took the place of the first.
+        if !self.trunk.keeps_contents_once() {
+            return Ok(after);
+        }
+        let lacks =
+            |done: &Done| done.entry.as_ref().filter(|_| !kept_whole(done)).map(Entry::missing_in_bytes);
+        match (lacks(&before), lacks(&after)) {
+            (Some(before_in_bytes), Some(after_in_bytes)) if before_in_bytes < after_in_bytes => Ok(before),
+            (Some(_), None) => Ok(before),
+            _ => Ok(after),
+        }
+    }
+
+    fn carry_thing(
+        &self,
+        item: &Item,
+        part: &Part,
+        thing: Thing,
+        tally: Tally,
+        second: Option<Second>,
+    ) -> Result<Done, CaptureError> {
+        let Thing { spot, metadata, held } = &thing;
         let left = |path: &RelativePath, reason, tally| LeftBehind {
             item: Some(item.id.clone()),
             volume_path: path.clone(),
             reason,
             tally: Some(tally),
+            kept: None,
         };
-        let nothing_but = |row| Ok(Done { entry: None, left: vec![row], was_there: false });
-        let (spot, metadata, held) = match sight {
-            Sight::Unreadable { spot, trouble, .. } => {
-                return nothing_but(left(&spot.on_volume, reason_for(trouble), tally));
-            }
-            Sight::Entry { spot, fate: Fate::Leave(why), .. } => {
-                return nothing_but(left(&spot.on_volume, LeftReason::Rule { why: why.to_owned() }, tally));
-            }
-            Sight::Entry { spot, fate: Fate::Unchosen(why), .. } => {
-                return nothing_but(left(
-                    &spot.on_volume,
-                    LeftReason::NotChosen { why: why.to_owned() },
-                    tally,
-                ));
-            }
-            Sight::Entry { spot, metadata, fate } => {
-                let held = if let Fate::Hold(why) = fate { Some(why.to_owned()) } else { None };
-                (spot, metadata, held)
-            }
-        };
-        let mut rows = Vec::new();
         let volume = &*self.machine.volume;
-        let address = EntryAddress {
-            owner: item.owner.clone(),
-            place: part.place.name().to_owned(),
-            path: spot.below_place.clone(),
-            safe_path: spot.safe.clone(),
-        };
+        let address = address_of(item, part, spot);
+        let not_carried = |reason| self.not_carried(left(&spot.on_volume, reason, tally), &address, tally);
         let (details, unread) = match volume.details(&spot.on_volume) {
             Ok(details) => (details, None),
-            Err(error) => (Details::default(), Some(error.trouble)),
+            Err(error) => (Details::default(), Some(self.reason_for(&spot.on_volume, error.trouble)?)),
         };
-        let (mut extents, mut was_there) = (Extents::None, false);
+        let mut taken = None;
         let content = match metadata.kind {
             EntryKind::Folder => Content::Folder,
-            EntryKind::Other => return nothing_but(left(&spot.on_volume, LeftReason::NotAFile, tally)),
+            EntryKind::Other => return Ok(not_carried(LeftReason::NotAFile)),
             // A driver that does not know clouds shows the stand-in of a file as a link to nowhere.
-            EntryKind::Link | EntryKind::File if is_cloud_only(&metadata, &details) => {
-                return nothing_but(left(&spot.on_volume, LeftReason::CloudOnly, tally));
+            EntryKind::Link | EntryKind::File if is_cloud_only(metadata, &details) => {
+                return Ok(not_carried(LeftReason::CloudOnly));
             }
             EntryKind::Link => match volume.link_target(&spot.on_volume) {
                 Ok(target) => Content::Link { target },
-                Err(error) => return nothing_but(left(&spot.on_volume, reason_for(error.trouble), tally)),
+                Err(error) => return Ok(not_carried(self.reason_for(&spot.on_volume, error.trouble)?)),
             },
             EntryKind::File if item.is_open && is_beside_database(volume, &spot.on_volume) => {
                 let why = "its changes are in the copy of the database that it stands beside".to_owned();
-                return nothing_but(left(&spot.on_volume, LeftReason::Rule { why }, tally));
+                return Ok(not_carried(LeftReason::Rule { why }));
             }
-            EntryKind::File => match self.store(item, &spot, &metadata, &address)? {
-                Ok((stored, known)) => {
-                    (extents, was_there) = (stored.extents, known);
-                    Content::File { size_in_bytes: stored.size_in_bytes, hash: stored.hash }
+            EntryKind::File => match self.take(item, &thing, &address, second) {
+                Ok(read) => {
+                    let Stored { size_in_bytes, hash, .. } = taken.insert(read).stored;
+                    Content::File { size_in_bytes, hash }
                 }
                 // Only the account that it was encrypted for is let in.
-                Err(LeftReason::PermissionDenied) if is_encrypted(&metadata) => {
-                    return nothing_but(left(&spot.on_volume, LeftReason::Encrypted, tally));
+                Err(NotCarried::Left(LeftReason::PermissionDenied, _)) if is_encrypted(metadata) => {
+                    return Ok(not_carried(LeftReason::Encrypted));
                 }
-                Err(reason) => return nothing_but(left(&spot.on_volume, reason, tally)),
+                Err(NotCarried::Left(reason, missing)) => {
+                    let is_of_medium = matches!(reason, LeftReason::Medium { .. });
+                    let mut done = not_carried(reason);
+                    done.again = is_of_medium.then(|| Box::new(Again { thing: thing.clone(), missing }));
+                    return Ok(done);
+                }
+                Err(NotCarried::Ends(cause)) => return Err(cause),
             },
         };
-        if let Some(trouble) = unread {
-            rows.push(left(&spot.on_volume, reason_for(trouble), Tally::default()));
-        }
+        let mut done = Done::default();
+        done.left.extend(unread.map(|reason| left(&spot.on_volume, reason, Tally::default())));
         for stream in &details.unreadable_streams {
             let name = [spot.on_volume.name().unwrap_or_default(), b":", stream.as_bytes()].concat();
             let path = spot.on_volume.parent().and_then(|folder| folder.join(&name).ok());
             let path = path.unwrap_or_else(|| spot.on_volume.clone());
-            rows.push(left(&path, LeftReason::StreamNotRead, Tally::default()));
+            done.left.push(left(&path, LeftReason::StreamNotRead, Tally::default()));
         }
-        let attributes = attributes_of(&metadata, &details);
+        let mut missing = Missing::default();
+        let mut extents = Extents::None;
+        if let Some(taken) = taken {
+            done.was_there = taken.was_there;
+            (missing, extents) = (taken.missing, taken.stored.extents);
+            if taken.is_torn {
+                done.left.push(left(&spot.on_volume, LeftReason::ChangedWhileRead, Tally::default()));
+            }
+            if !missing.is_empty() {
+                let (missing_in_bytes, size_in_bytes) = (missing.in_bytes(), taken.stored.size_in_bytes);
+                let reason = LeftReason::Incomplete { missing_in_bytes, size_in_bytes };
+                let mut row = left(&spot.on_volume, reason, Tally::default());
+                done.earlier = self.earlier_of(item, &address).filter(|entry| !entry.is_incomplete());
+                row.kept = done.earlier.as_ref().map(kept_state);
+                done.left.push(row);
+                done.again = Some(Box::new(Again { thing: thing.clone(), missing: missing.clone() }));
+            }
+        }
+        let attributes = attributes_of(metadata, &details);
         let streams = details.streams.into_iter();
-        let entry = Entry {
+        let missing = missing.stretches().iter().map(|stretch| MissingStretch {
+            offset_in_bytes: stretch.start,
+            length_in_bytes: stretch.end - stretch.start,
+        });
+        done.entry = Some(Entry {
             item: item.id.clone(),
             address,
             content,
@@ -140,66 +275,186 @@ impl<'a> Carrier<'a> {
             attributes,
             unix_mode: metadata.unix_mode,
             streams: streams.map(|s| NamedStream { name: s.name, content: s.content }).collect(),
-            held,
+            held: held.clone(),
             extents,
             same_file: metadata.same_file,
             sparse: metadata.sparse,
-        };
-        Ok(Done { entry: Some(entry), left: rows, was_there })
+            missing: missing.collect(),
+            kept_from_utc: None,
+        });
+        Ok(done)
     }
 
-    /// Gives also whether the trunk had it already.
-    fn store(
+    fn earlier_of(&self, item: &Item, address: &EntryAddress) -> Option<Entry> {
+        self.trunk.earlier(address).filter(|entry| entry.item == item.id)
+    }
+
+    /// A thing that is not carried now. What the trunk had of it stays, unless the reason tells that it is not there any more.
+    fn not_carried(&self, mut row: LeftBehind, address: &EntryAddress, listed: Tally) -> Done {
+        let earlier = self.trunk.earlier(address).filter(|entry| Some(&entry.item) == row.item.as_ref());
+        let Some(earlier) = earlier.filter(|_| row.reason.says_nothing_of_the_content()) else {
+            return Done { left: vec![row], ..Done::default() };
+        };
+        row.kept = Some(kept_state(&earlier));
+        let kind = |tally: Tally| (tally.files, tally.folders, tally.links);
+        if kind(earlier.tally()) == kind(listed) {
+            // It counts as captured, as it was.
+            row.tally = Some(Tally::default());
+            Done { entry: Some(earlier), left: vec![row], ..Done::default() }
+        } else {
+            Done { earlier: Some(earlier), left: vec![row], ..Done::default() }
+        }
+    }
+
+    /// Reads a file into the trunk, if the trunk does not have it already.
+    fn take(
         &self,
         item: &Item,
-        spot: &Spot,
-        metadata: &Metadata,
+        thing: &Thing,
         address: &EntryAddress,
-    ) -> Result<Result<(Stored, bool), LeftReason>, TrunkError> {
+        second: Option<Second>,
+    ) -> Result<Taken, NotCarried> {
+        let Thing { spot, metadata, .. } = thing;
+        let volume = &*self.machine.volume;
+        let at = &spot.on_volume;
+        let progress = |size_in_bytes| self.note_read(size_in_bytes);
         // A database that is open may have changed though its file has not: the changes stand in a log.
-        let taken = item.is_open.then(|| snapshot(&*self.machine.volume, &spot.on_volume));
-        match taken {
+        let snapshot = item.is_open.then(|| snapshot(volume, at));
+        match snapshot {
             None | Some(Err(NoSnapshot::NotADatabase)) => {}
             Some(Ok(Snapshot { mut file, .. })) => {
-                let progress = |size_in_bytes| self.note_read(size_in_bytes);
-                return sorted(self.trunk.store(address, metadata.modified_utc, &mut file, &progress));
+                let stored = self.trunk.store(address, metadata.modified_utc, &mut file, &progress);
+                return stored
+                    .map(|stored| Taken::whole(stored, false))
+                    .map_err(|cause| self.sorted(at, cause));
             }
-            Some(Err(NoSnapshot::AlwaysBusy)) => return Ok(Err(LeftReason::InUse)),
-            Some(Err(NoSnapshot::Unreadable(error))) => return Ok(Err(reason_for(error.trouble))),
+            Some(Err(NoSnapshot::AlwaysBusy)) => {
+                return Err(NotCarried::Left(LeftReason::InUse, Missing::default()));
+            }
+            // As far as it can be read, it is as a file.
+            Some(Err(NoSnapshot::Unreadable(error))) if matches!(error.trouble, ReadTrouble::Medium(_)) => {}
+            Some(Err(NoSnapshot::Unreadable(error))) => return Err(self.left(at, error.trouble)),
         }
         let linked = || self.linked.lock().unwrap_or_else(PoisonError::into_inner);
         let under_other_name = metadata.same_file.and_then(|number| linked().get(&number).cloned());
         let known = || self.trunk.already(address, metadata.size_in_bytes, metadata.modified_utc);
         if let Some(stored) = under_other_name.filter(|_| self.trunk.keeps_contents_once()).or_else(known) {
             self.conduct.send(&Event::Bytes { size_in_bytes: stored.size_in_bytes });
-            return Ok(Ok((stored, true)));
+            return Ok(Taken::whole(stored, true));
         }
-        let file = match self.machine.volume.open(&spot.on_volume) {
-            Ok(file) => file,
-            Err(error) => return Ok(Err(reason_for(error.trouble))),
-        };
-        let shown = || self.machine.volume.host_tree()?.host_path(&spot.on_volume).ok();
+        let taken = self.read(thing, address, second)?;
+        if let (true, false, Some(number)) = (taken.missing.is_empty(), taken.is_torn, metadata.same_file) {
+            linked().insert(number, taken.stored.clone());
+        }
+        Ok(taken)
+    }
+
+    /// Reads a file round what cannot be read, and again if somebody wrote to it meanwhile.
+    fn read(
+        &self,
+        thing: &Thing,
+        address: &EntryAddress,
+        mut second: Option<Second>,
+    ) -> Result<Taken, NotCarried> {
+        let Thing { spot, metadata, .. } = thing;
+        let at = &spot.on_volume;
         let progress = |size_in_bytes| self.note_read(size_in_bytes);
-        let copied = || {
-            let mut content = Sequential::of_listed_size(file, metadata.size_in_bytes);
-            self.trunk.store(address, metadata.modified_utc, &mut content, &progress)
-        };
-        let stored = self.trunk.store_file(&shown, &progress).unwrap_or_else(copied);
-        if let (Ok(stored), Some(number)) = (&stored, metadata.same_file) {
-            linked().insert(number, stored.clone());
+        let shown = || self.machine.volume.host_tree()?.host_path(at).ok();
+        match self.trunk.store_file(&shown, &progress) {
+            // Only a copy can be made of what cannot all be read, or is written to.
+            None | Some(Err(StoreError::Source(_))) => {}
+            Some(stored) => {
+                let stored = stored.map_err(|cause| self.sorted(at, cause))?;
+                return Ok(Taken::whole(stored, false));
+            }
         }
-        sorted(stored)
+        let mut reading = 1;
+        loop {
+            let file = self.machine.volume.open(at).map_err(|error| self.left(at, error.trouble))?;
+            let before = file.state();
+            let rescue = match second.take() {
+                Some(second) => Rescue::second(file, metadata.size_in_bytes, second),
+                None => Rescue::new(file, metadata.size_in_bytes),
+            };
+            let rescue = rescue.with_holes(metadata.sparse);
+            let mut content = Stoppable { content: rescue, conduct: self.conduct };
+            let stored = self
+                .trunk
+                .store(address, metadata.modified_utc, &mut content, &progress)
+                .map_err(|cause| self.sorted(at, cause))?;
+            let missing = content.content.missing().clone();
+            if !missing.is_empty() && missing.in_bytes() >= stored.size_in_bytes {
+                self.trunk.discard(address).map_err(|cause| NotCarried::Ends(cause.into()))?;
+                let cause = io::Error::other("no sector of it could be read");
+                return Err(match self.reason_for(at, ReadTrouble::Medium(cause)) {
+                    Ok(reason) => NotCarried::Left(reason, missing),
+                    Err(gone) => NotCarried::Ends(gone),
+                });
+            }
+            let is_torn = before.is_some() && content.content.file().state() != before;
+            if !is_torn || reading == MOST_READINGS {
+                return Ok(Taken { stored, was_there: false, missing, is_torn });
+            }
+            reading += 1;
+        }
+    }
+
+    /// Tells what concerns one file from what ends the capture.
+    fn sorted(&self, at: &RelativePath, failed: StoreError) -> NotCarried {
+        match failed {
+            StoreError::Source(_) if self.conduct.is_stopped() => NotCarried::Ends(CaptureError::Cancelled),
+            StoreError::Source(cause) => self.left(at, ReadTrouble::from(cause)),
+            StoreError::TooLarge => NotCarried::Left(LeftReason::TooLargeForTrunk, Missing::default()),
+            StoreError::Trunk(cause) => NotCarried::Ends(cause.into()),
+        }
+    }
+
+    fn left(&self, at: &RelativePath, trouble: ReadTrouble) -> NotCarried {
+        match self.reason_for(at, trouble) {
+            Ok(reason) => NotCarried::Left(reason, Missing::default()),
+            Err(cause) => NotCarried::Ends(cause),
+        }
+    }
+
+    /// Fails if there is no drive any more: then nothing else can be read either.
+    fn reason_for(&self, at: &RelativePath, trouble: ReadTrouble) -> Result<LeftReason, CaptureError> {
+        match trouble {
+            ReadTrouble::DriveGone(_) => Err(CaptureError::DriveGone),
+            ReadTrouble::Medium(_) if self.machine.volume.is_gone(at) => Err(CaptureError::DriveGone),
+            ReadTrouble::Shut(Shut::Cloud) => Ok(LeftReason::CloudNotEntered { holds: self.places_in(at) }),
+            trouble => Ok(reason_for(trouble)),
+        }
+    }
+
+    /// Whose folders are in a folder, in words: `desktop and documents of odile`.
+    fn places_in(&self, folder: &RelativePath) -> String {
+        let of_account = |account: &Account| {
+            let inside = account.places.iter().filter(|(_, found)| found.path.is_within(folder));
+            let names: Vec<_> = inside.map(|(place, _)| place.name()).collect();
+            let of_whom = on_screen(&account.name);
+            (!names.is_empty()).then(|| format!("{} of {of_whom}", names.join(", ")))
+        };
+        self.machine.accounts.iter().filter_map(of_account).collect::<Vec<_>>().join("; ")
     }
 }
 
-/// Tells what concerns one file from what ends the capture, of what was stored now.
-fn sorted(stored: Result<Stored, StoreError>) -> Result<Result<(Stored, bool), LeftReason>, TrunkError> {
-    match stored {
-        Ok(stored) => Ok(Ok((stored, false))),
-        Err(StoreError::Source(cause)) => Ok(Err(reason_for(ReadTrouble::from(cause)))),
-        Err(StoreError::TooLarge) => Ok(Err(LeftReason::TooLargeForTrunk)),
-        Err(StoreError::Trunk(cause)) => Err(cause),
+fn address_of(item: &Item, part: &Part, spot: &Spot) -> EntryAddress {
+    EntryAddress {
+        owner: item.owner.clone(),
+        place: part.place.name().to_owned(),
+        path: spot.below_place.clone(),
+        safe_path: spot.safe.clone(),
     }
+}
+
+/// True if what counts as captured is what the trunk had before.
+fn kept_whole(done: &Done) -> bool {
+    done.entry.as_ref().is_some_and(|entry| entry.kept_from_utc.is_some())
+}
+
+fn kept_state(entry: &Entry) -> KeptState {
+    let from_utc = entry.kept_from_utc.unwrap_or(time::OffsetDateTime::UNIX_EPOCH);
+    KeptState { from_utc, tally: entry.tally() }
 }
 
 /// True for the log of a database that is there.
@@ -216,8 +471,12 @@ fn reason_for(trouble: ReadTrouble) -> LeftReason {
         ReadTrouble::Gone => LeftReason::Gone,
         ReadTrouble::InUse => LeftReason::InUse,
         ReadTrouble::CloudOnly => LeftReason::CloudOnly,
+        ReadTrouble::Shut(Shut::Cloud) => LeftReason::CloudNotEntered { holds: String::new() },
+        ReadTrouble::Shut(Shut::Tag(tag)) => LeftReason::NotKnownToDriver { tag: format!("{tag:#010x}") },
         ReadTrouble::OtherVolume => LeftReason::OtherVolume,
-        ReadTrouble::Medium(cause) => LeftReason::Medium { detail: cause.to_string() },
+        ReadTrouble::Medium(cause) | ReadTrouble::DriveGone(cause) => {
+            LeftReason::Medium { detail: cause.to_string() }
+        }
         ReadTrouble::NameNotHeld => LeftReason::NameNotHeld,
         ReadTrouble::IsLink => LeftReason::IsLink,
         ReadTrouble::Other(cause) => LeftReason::Unreadable { detail: cause.to_string() },

@@ -1,7 +1,7 @@
 //! The capture itself.
 
 use super::CaptureError;
-use super::balance::{Account, balance};
+use super::balance::{Account, Rows, balance};
 use super::carrier::{Carrier, Done};
 use super::listed::listed;
 use super::outlook::Outlook;
@@ -15,7 +15,9 @@ use crate::meaning::Meaning;
 use crate::packing::Unchosen;
 use crate::survey::Survey;
 use crate::walk::{Grounds, walk};
-use porter_trunk::{Depth, Inventory, LeftBehind, LeftReason, Tally, TrunkItem, TrunkProgram, TrunkWriter};
+use porter_trunk::{
+    Damage, Depth, Entry, Inventory, LeftBehind, LeftReason, Tally, TrunkItem, TrunkProgram, TrunkWriter,
+};
 use std::sync::atomic::Ordering;
 use std::sync::{Mutex, PoisonError};
 use time::OffsetDateTime;
@@ -82,12 +84,18 @@ pub fn capture(
     if filled.is_err() {
         trunk.pause();
     }
-    let report = filled?;
+    let mut report = filled?;
     if !job.prove_later {
         let damage = prove_trunk(&*trunk.read_back()?, Depth::Full, Stage::ReadBack, conduct)?.damage;
         if conduct.is_stopped() {
             return Err(CaptureError::Cancelled);
         }
+        let was_written_to = |(entry, _): &(Option<Entry>, Damage)| {
+            entry.as_ref().is_some_and(|entry| trunk.was_written_to(entry))
+        };
+        let (written_to, damage): (Vec<_>, Vec<_>) = damage.into_iter().partition(was_written_to);
+        let written_to = written_to.into_iter().filter_map(|(entry, _)| entry);
+        report.left_behind.extend(written_to.map(|entry| changed_while_read(job, entry)));
         if !damage.is_empty() {
             // That a hurt file cannot be renamed is no more than that it is hurt.
             let set_aside = trunk.distrust().unwrap_or_default();
@@ -97,6 +105,23 @@ pub fn capture(
     }
     trunk.publish()?;
     Ok(report)
+}
+
+/// A file that the trunk shares with the machine, and that somebody has written to since it was captured.
+fn changed_while_read(job: &Job<'_>, entry: Entry) -> LeftBehind {
+    let item = job.survey.items.iter().map(|row| &row.item).find(|item| item.id == entry.item);
+    let place = item.and_then(|item| {
+        let part = item.parts.iter().find(|part| part.place.name() == entry.address.place)?;
+        item.place_of(part, job.machine)
+    });
+    let on_volume = place.and_then(|place| place.path.join_path(&entry.address.path).ok());
+    LeftBehind {
+        item: Some(entry.item),
+        volume_path: on_volume.unwrap_or(entry.address.path),
+        reason: LeftReason::ChangedWhileRead,
+        tally: Some(Tally::default()),
+        kept: None,
+    }
 }
 
 /// Fills and closes the trunk.
@@ -129,6 +154,11 @@ fn fill(
     let mut outlook = Outlook::new(expected.size_in_bytes, job.free_in_bytes);
     let seen = Mutex::new(vec![Tally::default(); chosen.len()]);
     let carrier = Carrier::new(machine, trunk, conduct);
+    let mut late = Vec::new();
+    let mut enter = |at: usize, listed, done| {
+        let (left_behind, counted, item) = (&mut left_behind, &mut counted[at], chosen[at]);
+        accounts[at].enter(listed, done, Rows { trunk, left_behind, counted, item, conduct })
+    };
     in_order(
         |hand_over| {
             for (at, item) in chosen.iter().enumerate() {
@@ -143,8 +173,8 @@ fn fill(
                 }
             }
         },
-        |(at, part, sight, tally)| (at, tally, carrier.carry(chosen[at], part, sight, tally)),
-        |(at, listed, done)| {
+        |(at, part, sight, tally)| (at, part, tally, carrier.carry(chosen[at], part, sight, tally)),
+        |(at, part, listed, done)| {
             if matches!(done, Ok(Done { was_there: true, .. })) {
                 outlook.pass_over(listed.size_in_bytes);
             }
@@ -152,19 +182,26 @@ fn fill(
             if let Some(short_in_bytes) = outlook.after(read_in_bytes, trunk.written_in_bytes()) {
                 conduct.send(&Event::WillNotFit { short_in_bytes });
             }
-            if let (Some(counted), Ok(Done { entry: Some(entry), .. })) = (&mut counted[at], &done) {
-                counted.see(entry);
-            }
-            let kept = match done {
-                Ok(done) => accounts[at].enter(listed, done, trunk, &mut left_behind, chosen[at], conduct),
-                Err(cause) => Err(cause),
+            let done = match done {
+                Ok(done) if done.again.is_some() => {
+                    late.push((at, part, listed, done));
+                    return true;
+                }
+                done => done,
             };
-            failed = kept.err();
+            failed = done.and_then(|done| Ok(enter(at, listed, done)?)).err();
             failed.is_none()
         },
     );
+    // What the drive could not read is tried again when all else is safe.
+    for (at, part, listed, done) in late {
+        if failed.is_none() && !conduct.is_stopped() {
+            let done = carrier.carry_again(chosen[at], part, done, listed);
+            failed = done.and_then(|done| Ok(enter(at, listed, done)?)).err();
+        }
+    }
     if let Some(cause) = failed {
-        return Err(cause.into());
+        return Err(cause);
     }
     if conduct.is_stopped() {
         return Err(CaptureError::Cancelled);
@@ -174,7 +211,7 @@ fn fill(
 
     for (path, why) in crate::survey::not_covered(machine, catalogue) {
         let reason = LeftReason::NotCovered { why };
-        let left = LeftBehind { item: None, volume_path: path, reason, tally: None };
+        let left = LeftBehind { item: None, volume_path: path, reason, tally: None, kept: None };
         trunk.record_left(&left)?;
         left_behind.push(left);
     }

@@ -71,6 +71,7 @@ static FILES: &[BuiltIn] = &files![
     "folder/shared-music",
     "folder/shared-videos",
     "folder/shared-home",
+    "folder/shared-data",
     "font/shared",
     "network/hosts",
     "network/wifi",

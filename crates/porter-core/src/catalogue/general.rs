@@ -55,6 +55,7 @@ impl General {
             Family::Windows => include_str!("system/windows.toml"),
             Family::Linux => include_str!("system/linux.toml"),
             Family::MacOs => include_str!("system/macos.toml"),
+            Family::Drive => include_str!("system/drive.toml"),
         };
         let mut general: Self = toml::from_str(of_family)?;
         let of_all: Self = toml::from_str(include_str!("system/all.toml"))?;

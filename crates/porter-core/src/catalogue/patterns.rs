@@ -2,7 +2,7 @@
 
 pub use globset::Candidate;
 use globset::{Glob, GlobBuilder, GlobMatcher, GlobSet, GlobSetBuilder};
-use porter_names::{PathRefused, RelativePath};
+use porter_names::{PathRefused, RelativePath, fold};
 use porter_source::EntryKind;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
@@ -102,6 +102,20 @@ impl PathPattern {
     pub fn literal(&self) -> Option<RelativePath> {
         let is_name = |step: &Step| matches!(step, Step::Name(_));
         if self.steps.iter().all(is_name) { path_in(&self.text).ok() } else { None }
+    }
+
+    /// True if a path is what the pattern leads to, or below that.
+    pub fn begins(&self, path: &RelativePath) -> bool {
+        let mut names = path.steps();
+        self.steps.iter().all(|step| {
+            names.next().is_some_and(|name| match step {
+                Step::Name(own) => fold::same_name(own.as_bytes(), name),
+                Step::Pattern(matcher) => {
+                    let name = RelativePath::root().join(name);
+                    name.is_ok_and(|name| matcher.is_match(in_lower_case(&name)))
+                }
+            })
+        })
     }
 
     /// The folder above, if only the last step is a pattern.

@@ -26,6 +26,8 @@ pub struct CarryRule {
     keep: Vec<Within>,
     hold: Vec<Within>,
     leave: Vec<Within>,
+    /// Each folder that it finds is an item of its own, not a part of one.
+    pub an_item_each: bool,
     /// Why all of it stays in the trunk and is put back by hand, if it does.
     pub restore_by_hand: Option<String>,
     /// Programs that must not run while it is captured or restored, by the names of their processes, without `.exe`.
@@ -79,6 +81,9 @@ pub struct Find {
     /// Below it; the whole place if it names none.
     #[serde(default)]
     pub path: Option<PathPattern>,
+    /// But not what has one of these names, of what the last step of the path fits.
+    #[serde(default)]
+    pub except: Patterns,
     /// The same on each system that has the same data.
     #[serde(default = "main_part")]
     pub part: String,
@@ -136,6 +141,8 @@ struct File {
     #[serde(default)]
     leave: Vec<Spanned<Within>>,
     #[serde(default)]
+    an_item_each: bool,
+    #[serde(default)]
     restore_by_hand: Option<String>,
     #[serde(default)]
     must_be_closed: Vec<String>,
@@ -173,6 +180,21 @@ fn some_key_path<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Option<St
 
 fn main_part() -> String {
     "main".to_owned()
+}
+
+impl Find {
+    /// True for what it looks for below its place, and what is in that.
+    pub(crate) fn begins(&self, below: &RelativePath) -> bool {
+        let Some(pattern) = &self.path else { return true };
+        pattern.begins(below) && !self.passes_by(below)
+    }
+
+    /// True if the folder that it would find there is one of the exceptions.
+    pub(crate) fn passes_by(&self, below: &RelativePath) -> bool {
+        let last = self.path.as_ref().map_or(1, |pattern| pattern.steps.len()).saturating_sub(1);
+        let name = below.steps().nth(last).and_then(|name| RelativePath::root().join(name).ok());
+        name.is_some_and(|name| self.except.fit(&Candidate::new(&in_lower_case(&name))))
+    }
 }
 
 impl CarryRule {
@@ -238,6 +260,7 @@ impl CarryRule {
             title: file.title,
             about: file.about,
             find: file.find.into_iter().map(Spanned::into_inner).collect(),
+            an_item_each: file.an_item_each,
             restore_by_hand: file.restore_by_hand,
             must_be_closed: file.must_be_closed,
             proof: file.prove,
@@ -245,6 +268,26 @@ impl CarryRule {
             profiles: file.profiles,
             beside,
         })
+    }
+
+    /// A rule that finds nothing by itself, and whose items stay in the trunk.
+    pub(crate) fn by_hand(id: &str, title: &str, why: &str) -> Self {
+        Self {
+            id: id.to_owned(),
+            title: title.to_owned(),
+            about: None,
+            find: Vec::new(),
+            keep: Vec::new(),
+            hold: Vec::new(),
+            leave: Vec::new(),
+            an_item_each: false,
+            restore_by_hand: Some(why.to_owned()),
+            must_be_closed: Vec::new(),
+            proof: Proof::default(),
+            registry: Vec::new(),
+            profiles: None,
+            beside: None,
+        }
     }
 
     /// The kind of its items.
@@ -259,12 +302,14 @@ impl CarryRule {
 
     /// Where it looks on a family of systems.
     pub fn finds_on(&self, family: Family) -> impl Iterator<Item = &Find> {
-        self.find.iter().filter(move |find| find.systems.is_empty() || find.systems.contains(&family))
+        // On a drive without a system no program looks anywhere.
+        let is_everywhere = move |find: &&Find| find.systems.is_empty() && family != Family::Drive;
+        self.find.iter().filter(move |find| is_everywhere(find) || find.systems.contains(&family))
     }
 
     /// What it says of an entry at `path` below the place of a part; none if it says nothing. Patterns fit the path below the
     /// folder that was found; for a file that was found itself, its name.
-    pub(super) fn fate(&self, part: &Part, path: &RelativePath, kind: EntryKind) -> Option<Fate<'_>> {
+    pub(crate) fn fate(&self, part: &Part, path: &RelativePath, kind: EntryKind) -> Option<Fate<'_>> {
         // Most rules say nothing, and most of a machine is asked of them.
         if self.keep.is_empty() && self.hold.is_empty() && self.leave.is_empty() {
             return None;

@@ -73,7 +73,9 @@ impl<'a> EntryCheck<'a> {
 
     /// What became of one entry.
     pub fn check(&self, entry: &Entry) -> Outcome {
-        if let Some(why) = &entry.held {
+        if let Some(why) = &entry.held
+            && !self.history.lands_held(entry)
+        {
             return self.outcome(entry, Verdict::LeftBehind, Reason::Held { why: why.clone() }, false, None);
         }
         if let Content::Link { target } = &entry.content
@@ -147,6 +149,12 @@ impl<'a> EntryCheck<'a> {
                 (Verdict::Landed, Reason::LandedAs { path })
             };
             findings.push(self.finding(entry, verdict, reason, false, Some(landed_as.clone())));
+        }
+        if entry.is_incomplete() {
+            let (missing_in_bytes, size_in_bytes) = (entry.missing_in_bytes(), entry.size_in_bytes());
+            let reason = Reason::Incomplete { missing_in_bytes, size_in_bytes };
+            findings.push(self.finding(entry, Verdict::Changed, reason, true, Some(path)));
+            return Outcome { verdict: Verdict::Changed, findings, creation_time_differs };
         }
         Outcome { verdict: Verdict::Landed, findings, creation_time_differs }
     }
@@ -223,8 +231,15 @@ impl<'a> EntryCheck<'a> {
         let differ = |captured: OffsetDateTime, now: OffsetDateTime| {
             (captured - now).whole_seconds().abs() > TIME_TOLERANCE_IN_SECONDS
         };
-        if let (true, Some(captured), Some(now)) = (is_file, entry.modified_utc, metadata.modified_utc)
+        // Whoever works in a folder changes its time.
+        let is_as_made = || {
+            let landed_utc = self.history.finished_utc(&entry.item);
+            let since = landed_utc.zip(metadata.modified_utc).is_some_and(|(landed, now)| now > landed);
+            entry.content == Content::Folder && self.history.made(path) && !since
+        };
+        if let (Some(captured), Some(now)) = (entry.modified_utc, metadata.modified_utc)
             && differ(captured, now)
+            && (is_file || is_as_made())
         {
             reasons.push(Reason::TimeDiffers);
         }

@@ -3,15 +3,16 @@
 use crate::item::Facts;
 use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
 use porter_names::RelativePath;
-use porter_trunk::{EntryRefused, Trunk, TrunkError, TrunkItem};
+use porter_trunk::{EntryRefused, LeftReason, Trunk, TrunkError, TrunkItem};
 use std::collections::HashMap;
 
-/// What a program keeps, and all of which stays in the trunk on purpose, has not landed. Of a folder in which there is nothing but
-/// an old registry nobody misses anything.
+/// What a program keeps, and all of which stays in the trunk on purpose, has not landed. Of a person's folder in
+/// which there is nothing but an old registry nobody misses anything.
 pub(super) fn call_left_behind_if_nothing_landed(row: &mut ItemReceipt) {
     let is_held = row.counts.iter().all(|count| count.landed == 0)
         && row.findings.iter().any(|finding| matches!(finding.reason, Reason::Held { .. }));
-    if is_held && row.kind != "folder" && row.files.landed == 0 && row.verdict == Verdict::Landed {
+    let is_missed = row.kind != "folder" || row.account.is_none();
+    if is_held && is_missed && row.files.landed == 0 && row.verdict == Verdict::Landed {
         row.verdict = Verdict::LeftBehind;
     }
 }
@@ -57,11 +58,13 @@ pub(crate) fn refused_entry(refused: &EntryRefused) -> Finding {
     }
 }
 
-/// Adds what the capture left behind: it is part of the truth, whichever way the trunk is checked.
+/// Adds what the capture left behind: it is part of the truth, whichever way the trunk is checked. `told_by_entries`: each entry was looked for
+/// by itself, and incomplete ones are told of with it.
 pub(super) fn note_left_behind(
     trunk: &dyn Trunk,
     items: &mut [ItemReceipt],
     general: &mut Vec<Finding>,
+    told_by_entries: bool,
 ) -> Result<(), TrunkError> {
     let at: HashMap<String, usize> = items.iter().enumerate().map(|(at, row)| (row.id.clone(), at)).collect();
     for left in trunk.left()? {
@@ -73,13 +76,16 @@ pub(super) fn note_left_behind(
             }
         };
         let Some(at) = left.item.as_ref().and_then(|item| at.get(item)) else { continue };
+        if told_by_entries && matches!(left.reason, LeftReason::Incomplete { .. }) {
+            continue;
+        }
         let tally = left.tally.unwrap_or_default();
         items[*at].count(Verdict::LeftBehind, tally.files, tally.size_in_bytes);
         items[*at].find(Finding {
             path: left.volume_path,
             verdict: Verdict::LeftBehind,
             needs_attention: left.reason.needs_attention(),
-            reason: Reason::LeftAtCapture { left: left.reason },
+            reason: Reason::LeftAtCapture { left: left.reason, kept: left.kept },
             expected_at: None,
         });
     }

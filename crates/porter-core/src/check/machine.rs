@@ -48,6 +48,7 @@ pub fn check_machine(
     in_order(
         |hand_over| {
             for entry in entries {
+                let entry = entry.map(Entry::to_land);
                 let size = entry.as_ref().map_or(0, Entry::size_in_bytes);
                 let wanted = entry.as_ref().map_or(true, |entry| chosen.wants(&entry.item));
                 if conduct.is_stopped() || (wanted && !hand_over(entry, size)) {
@@ -82,10 +83,12 @@ pub fn check_machine(
         prove_meaning(item, row, machine, catalogue, &accounts, &check, &mut registry_proof);
     }
     items.iter_mut().for_each(call_left_behind_if_nothing_landed);
-    note_left_behind(trunk, &mut items, &mut general)?;
+    note_left_behind(trunk, &mut items, &mut general, true)?;
     conduct.send(&Event::StageEnded { stage: Stage::Check });
     Ok(Receipt {
         trunk: trunk.label().clone(),
+        proof: Some(trunk.proof()?),
+        signed_by: None,
         machine: Some(MachineLabel { name: machine.name.clone(), system: machine.system.clone() }),
         accounts: accounts
             .iter()

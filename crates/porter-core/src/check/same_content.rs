@@ -1,6 +1,6 @@
 //! Whether what stands at a path is what was captured.
 
-use crate::events::{Conduct, Event};
+use crate::events::{Cancelled, Conduct, Event};
 use crate::receipt::Reason;
 use porter_names::RelativePath;
 use porter_source::{EntryKind, Metadata, ReadError, Sequential, Volume, VolumeFile};
@@ -39,7 +39,7 @@ pub(super) fn difference(
             let found = if *size_in_bytes >= SEEN_FROM_IN_BYTES {
                 let threads = if *size_in_bytes >= LONG_IN_BYTES { 2 } else { 1 };
                 let seen = |size_in_bytes| conduct.send(&Event::Bytes { size_in_bytes });
-                ContentHash::of_long(*size_in_bytes, &Opened(&*opened), threads, &seen)
+                ContentHash::of_long(*size_in_bytes, &Opened { file: &*opened, conduct }, threads, &seen)
             } else {
                 let content = Sequential::of_known_size(opened, *size_in_bytes);
                 ContentHash::of_reader(&mut Counted { from: content, conduct })
@@ -59,15 +59,21 @@ pub(super) fn difference(
 }
 
 /// A file whose hash is taken.
-struct Opened<'f>(&'f dyn VolumeFile);
+struct Opened<'f> {
+    file: &'f dyn VolumeFile,
+    conduct: Conduct<'f>,
+}
 
 impl LongContent for Opened<'_> {
     fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize> {
-        self.0.read_at(offset_in_bytes, buffer)
+        if self.conduct.is_stopped() {
+            return Err(io::Error::other(Cancelled));
+        }
+        self.file.read_at(offset_in_bytes, buffer)
     }
 
     fn look_at(&self, offset_in_bytes: u64, length_in_bytes: usize, look: &mut dyn FnMut(&[u8])) -> bool {
-        self.0.look_at(offset_in_bytes, length_in_bytes, look)
+        !self.conduct.is_stopped() && self.file.look_at(offset_in_bytes, length_in_bytes, look)
     }
 }
 
@@ -79,6 +85,9 @@ struct Counted<'a, R> {
 
 impl<R: Read> Read for Counted<'_, R> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        if self.conduct.is_stopped() {
+            return Err(io::Error::other(Cancelled));
+        }
         let read = self.from.read(buffer)?;
         self.conduct.send(&Event::Bytes { size_in_bytes: read as u64 });
         Ok(read)

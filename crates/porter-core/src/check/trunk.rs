@@ -3,13 +3,16 @@
 use super::CheckError;
 use super::left_behind::{leave_out, note_left_behind};
 use super::listed::Listed;
-use crate::events::{Conduct, Event, Stage};
+use crate::events::{Cancelled, Conduct, Event, Stage};
 use crate::in_order::in_order_by_batch;
 use crate::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
 use porter_names::RelativePath;
-use porter_trunk::{Content, ContentHash, Damage, Depth, Entry, EntryRefused, Tally, Trunk, TrunkError};
+use porter_trunk::{
+    Content, ContentHash, ContentHasher, Damage, Depth, Entry, EntryRefused, PieceFailed, Tally, Trunk,
+    TrunkError, in_pieces,
+};
 use std::collections::HashMap;
-use std::io::BufRead;
+use std::io::{self, BufRead};
 use time::OffsetDateTime;
 
 /// What was found in a trunk.
@@ -120,7 +123,7 @@ fn prove_content(
     let seen = |size_in_bytes| conduct.send(&Event::Bytes { size_in_bytes });
     match content? {
         Err(damage) => Some(damage),
-        Ok(mut content) => match ContentHash::of_content(&mut *content, &seen) {
+        Ok(mut content) => match hash_of(&mut *content, &seen, conduct) {
             Ok(found) if found == *hash => None,
             Ok(_) => Some(Damage::ContentChanged(shown())),
             Err(cause) => Some(match cause.get_ref().and_then(|inner| inner.downcast_ref::<Damage>()) {
@@ -128,6 +131,20 @@ fn prove_content(
                 _ => Damage::FileUnreadable(shown(), cause.to_string()),
             }),
         },
+    }
+}
+
+fn hash_of(content: &mut dyn BufRead, seen: &dyn Fn(u64), conduct: Conduct<'_>) -> io::Result<ContentHash> {
+    let mut hasher = ContentHasher::default();
+    let read = in_pieces(content, |piece| {
+        hasher.update(piece);
+        seen(piece.len() as u64);
+        if conduct.is_stopped() { Err(Cancelled) } else { Ok(()) }
+    });
+    match read {
+        Ok(()) => Ok(hasher.finish()),
+        Err(PieceFailed::Reading(cause)) => Err(cause),
+        Err(PieceFailed::Using(stopped)) => Err(io::Error::other(stopped)),
     }
 }
 
@@ -177,9 +194,11 @@ pub fn check_trunk(
             _ => general.push(finding),
         }
     }
-    note_left_behind(trunk, &mut items, &mut general)?;
+    note_left_behind(trunk, &mut items, &mut general, false)?;
     Ok(Receipt {
         trunk: trunk.label().clone(),
+        proof: Some(trunk.proof()?),
+        signed_by: None,
         machine: None,
         accounts: Vec::new(),
         checked_utc,

@@ -4,9 +4,10 @@ use super::{Kind, owner_id};
 use crate::catalogue::patterns::{PathPattern, Step, in_lower_case};
 use crate::catalogue::{CarryRule, Catalogue, Find, Found};
 use crate::item::{Facts, Item, Part, What};
+use crate::machine::account::{id_from_name, unused_id};
 use crate::machine::looker::Looker;
 use crate::machine::{Account, Machine, PlaceState};
-use porter_names::RelativePath;
+use porter_names::{RelativePath, screen::on_screen};
 use porter_source::EntryKind;
 use std::collections::HashSet;
 use std::sync::Arc;
@@ -20,40 +21,70 @@ impl Kind for Ruled {
         // What one rule has is not another's, too.
         let mut taken: HashSet<RelativePath> = HashSet::new();
         let places: HashSet<&RelativePath> = machine.all_places().map(|found| &found.path).collect();
-        let mut items = Vec::new();
-        for owner in machine.accounts.iter().map(Some).chain([None]) {
-            let fits =
-                |rule: &&Arc<CarryRule>| rule.is_personal() == owner.is_some() && rule.profiles.is_none();
-            for rule in catalogue.rules.iter().filter(fits) {
-                let found = look_for(machine, &mut looker, owner, rule);
-                let mut item = Item {
-                    id: format!("{}/{}", owner_id(owner), rule.id),
-                    kind: rule.kind().to_owned(),
-                    owner: owner.map(|account| account.id.clone()),
-                    title: rule.title.clone(),
-                    parts: Vec::new(),
-                    facts: Facts::new(),
-                    registry: Vec::new(),
-                    rule: Some(Arc::clone(rule)),
-                    counts: Vec::new(),
-                    cautions: Vec::new(),
-                    is_open: false,
+        let mut items: Vec<Item> = Vec::new();
+        // What has an item of its own is not one of many, too.
+        for each in [false, true] {
+            for owner in machine.accounts.iter().map(Some).chain([None]) {
+                let fits = |rule: &&Arc<CarryRule>| {
+                    rule.is_personal() == owner.is_some()
+                        && rule.profiles.is_none()
+                        && rule.an_item_each == each
                 };
-                for part in found.into_iter().map(|found| found.part) {
-                    // A pattern may fit a place, which has an item of its own.
-                    let is_free = |path: &RelativePath| part.what == What::Whole || !places.contains(path);
-                    let path = item.path_of(&part, machine).filter(is_free);
-                    if path.is_some_and(|path| taken.insert(path)) {
-                        item.parts.push(part);
+                for rule in catalogue.rules.iter().filter(fits) {
+                    let mut item = item_of(owner, rule);
+                    for Found { part, is_folder } in look_for(machine, &mut looker, owner, rule) {
+                        // A pattern may fit a place, which has an item of its own.
+                        let is_free =
+                            |path: &RelativePath| part.what == What::Whole || !places.contains(path);
+                        let path = item.path_of(&part, machine).filter(is_free);
+                        if path.is_none_or(|path| !taken.insert(path)) || (each && !is_folder) {
+                            continue;
+                        }
+                        match &part.what {
+                            What::At(path) if each => {
+                                items.push(one_of_many(&item, path.name(), &part, &items));
+                            }
+                            _ => item.parts.push(part),
+                        }
                     }
-                }
-                if !item.parts.is_empty() {
-                    items.push(item);
+                    if !item.parts.is_empty() {
+                        items.push(item);
+                    }
                 }
             }
         }
         items
     }
+}
+
+fn item_of(owner: Option<&Account>, rule: &Arc<CarryRule>) -> Item {
+    Item {
+        id: format!("{}/{}", owner_id(owner), rule.id),
+        kind: rule.kind().to_owned(),
+        owner: owner.map(|account| account.id.clone()),
+        title: rule.title.clone(),
+        parts: Vec::new(),
+        facts: Facts::new(),
+        registry: Vec::new(),
+        rule: Some(Arc::clone(rule)),
+        counts: Vec::new(),
+        cautions: Vec::new(),
+        is_open: false,
+    }
+}
+
+/// The item of one folder, beside those that there are.
+fn one_of_many(item: &Item, name: Option<&[u8]>, part: &Part, items: &[Item]) -> Item {
+    let name = name.unwrap_or_default();
+    let id = format!("{}/{}", item.id, id_from_name(name));
+    let id = unused_id(&id, |id| items.iter().any(|other| other.id == id));
+    let title = format!("{} ({})", on_screen(name), lower_first(&item.title));
+    Item { id, title, parts: vec![part.clone()], ..item.clone() }
+}
+
+fn lower_first(title: &str) -> String {
+    let mut letters = title.chars();
+    letters.next().map_or_else(String::new, |first| first.to_lowercase().chain(letters).collect())
 }
 
 /// All that a rule finds of one account, or of the machine.
@@ -77,7 +108,8 @@ fn look_for(
         match &find.path {
             None => all.push(Found { part: part(What::Whole), is_folder: true }),
             Some(pattern) => {
-                for (below, is_folder) in expand(looker, &place.path, pattern) {
+                let found = expand(looker, &place.path, pattern);
+                for (below, is_folder) in found.into_iter().filter(|(below, _)| !find.passes_by(below)) {
                     all.push(Found { part: part(What::At(below)), is_folder });
                 }
             }

@@ -1,7 +1,6 @@
 //! Which folder is which place, for each generation of Windows, for Linux and for macOS.
 //!
-//! Windows 2000 and XP translate their folder names (`Eigene Dateien`); until the registry is read, only the
-//! English ones are known, and what lies in others is found as part of the profile folder.
+//! Windows 2000 and XP translate their folder names (`Eigene Dateien`): `other_names.rs` knows them.
 
 use super::Place;
 use porter_names::NameRules;
@@ -17,11 +16,13 @@ pub enum Family {
     /// macOS.
     #[serde(rename = "macos")]
     MacOs,
+    /// A drive without a system: a second disk, a stick, a card of photos.
+    Drive,
 }
 
 impl Family {
     /// All of them.
-    pub const ALL: [Self; 3] = [Self::Windows, Self::Linux, Self::MacOs];
+    pub const ALL: [Self; 4] = [Self::Windows, Self::Linux, Self::MacOs, Self::Drive];
 
     /// The family of that name.
     pub fn from_name(name: &str) -> Option<Self> {
@@ -34,6 +35,7 @@ impl Family {
             Self::Windows => "windows",
             Self::Linux => "linux",
             Self::MacOs => "macos",
+            Self::Drive => "drive",
         }
     }
 }
@@ -43,18 +45,18 @@ impl Family {
 pub struct Layout {
     /// The systems that have it.
     pub family: Family,
-    /// The folder that holds the profile folders.
+    /// The folder that holds the profile folders; empty where there are none.
     pub profiles: &'static str,
     /// The folder whose content is everybody's.
     pub shared_home: &'static str,
-    /// What programs keep for everybody, below the root.
+    /// What programs keep for everybody, below the root; empty where no program is.
     pub shared_data: &'static str,
     /// Below that, the folder for porter's own records.
     pub records: &'static str,
     /// Below a profile folder.
-    personal: &'static [(Place, &'static str)],
+    pub(super) personal: &'static [(Place, &'static str)],
     /// Below the folder that is everybody's.
-    shared: &'static [(Place, &'static str)],
+    pub(super) shared: &'static [(Place, &'static str)],
 }
 
 /// Shared places, by the names that most systems give them.
@@ -186,11 +188,23 @@ pub static MACOS: Layout = Layout {
     shared: BY_THEIR_OWN_NAMES,
 };
 
+/// A drive without a system. There are no people on it, and what lies at its root is everybody's.
+pub static DRIVE: Layout = Layout {
+    family: Family::Drive,
+    profiles: "",
+    shared_home: "",
+    shared_data: "",
+    records: "Loyal Porter",
+    personal: &[],
+    shared: &[],
+};
+
 impl Layout {
     /// Which names its volumes hold; `host_most_bytes` is what the running system allows.
     pub fn name_rules(&self, host_most_bytes: usize) -> NameRules {
         match self.family {
-            Family::Windows => NameRules::windows(host_most_bytes),
+            // Whoever reads the drive next may run Windows.
+            Family::Windows | Family::Drive => NameRules::windows(host_most_bytes),
             Family::Linux | Family::MacOs => NameRules::UNIX,
         }
     }
@@ -206,7 +220,7 @@ impl Layout {
             let path = format!("{}/{below}", self.shared_home);
             (*place, path.trim_end_matches('/').to_owned())
         });
-        below_profile
-            .chain([(Place::SharedData, self.shared_data.to_owned()), (Place::DriveRoot, String::new())])
+        let data = (!self.shared_data.is_empty()).then(|| (Place::SharedData, self.shared_data.to_owned()));
+        below_profile.chain(data).chain([(Place::DriveRoot, String::new())])
     }
 }

@@ -46,10 +46,7 @@ pub fn facts_of(volume: &dyn Volume) -> SystemFacts {
     accounts.retain(|account| !is_root(account) || only_root || home_is_used(account));
     for account in &mut accounts {
         account.is_administrator = Some(is_root(account) || administrators.contains(&account.name));
-        let file = account.home.join(b".config").and_then(|folder| folder.join(b"user-dirs.dirs"));
-        if let Some(file) = file.ok().and_then(|path| read_path(volume, &path)) {
-            account.places = user_dirs(&file, &account.home);
-        }
+        account.places = places_of(volume, &account.home);
     }
     let locked = read("etc/shadow").map(|file| locked_in(&file)).unwrap_or_default();
     let sign_ins = sign_ins::SignIns::of(volume);
@@ -71,6 +68,13 @@ pub fn facts_of(volume: &dyn Volume) -> SystemFacts {
         accounts,
         ..SystemFacts::default()
     }
+}
+
+/// Where the person of that home has put their places; empty where they are as usual.
+pub(super) fn places_of(volume: &dyn Volume, home: &RelativePath) -> BTreeMap<Place, RelativePath> {
+    let file = home.join(b".config").and_then(|folder| folder.join(b"user-dirs.dirs"));
+    let file = file.ok().and_then(|path| read_path(volume, &path));
+    file.map(|file| user_dirs(&file, home)).unwrap_or_default()
 }
 
 fn has_lines(file: &[u8]) -> bool {

@@ -63,6 +63,7 @@ impl<'v> Looker<'v> {
             let (actual, state) = match (row, found.state) {
                 (Some(row), _) => {
                     let state = match row.metadata.kind {
+                        _ if row.metadata.shut.is_some() => PlaceState::Shut,
                         EntryKind::Folder => PlaceState::Present,
                         EntryKind::Link => PlaceState::IsLink,
                         EntryKind::File | EntryKind::Other => PlaceState::IsFile,

@@ -4,6 +4,7 @@ use super::account::{id_from_name, unused_id};
 use super::facts::{AccountFacts, SystemFacts};
 use super::layout::{Family, Layout};
 use super::looker::Looker;
+use super::other_names;
 use super::{Account, FoundPlace, Place, PlaceState};
 use porter_names::{RelativePath, fold, screen::on_screen};
 use porter_source::{EntryKind, Listed};
@@ -97,7 +98,7 @@ type Home<'f> = (RelativePath, Option<&'f AccountFacts>);
 /// The folders where profiles are made, without those that the system makes for itself.
 fn profile_folders<'f>(looker: &mut Looker<'_>, layout: &Layout) -> (Vec<Home<'f>>, Vec<Vec<u8>>) {
     let profiles = looker.find(&RelativePath::root(), layout.profiles);
-    if profiles.state != PlaceState::Present {
+    if layout.profiles.is_empty() || profiles.state != PlaceState::Present {
         return (Vec::new(), Vec::new());
     }
     let (mut homes, mut not_people) = (Vec::new(), Vec::new());
@@ -136,7 +137,13 @@ fn find_places(
             .filter(|path| !path.is_root() && !home.is_within(path))
             .map(|path| looker.find_path(path))
             .filter(|found| is_free(found, &places));
-        let found = moved.unwrap_or_else(|| looker.find(home, usual));
+        let found = moved.unwrap_or_else(|| match looker.find(home, usual) {
+            found if found.state == PlaceState::Absent => {
+                let named = other_names::find_personal(looker, layout, home, place);
+                named.filter(|named| is_free(named, &places)).unwrap_or(found)
+            }
+            found => found,
+        });
         if is_free(&found, &places) {
             places.insert(place, found);
         }

@@ -4,8 +4,9 @@
 //! last written, when they were last there.
 
 use super::facts::SystemFacts;
-use super::layout::{Family, LINUX, Layout, MACOS, VISTA_AND_LATER, WINDOWS_2000_AND_XP};
+use super::layout::{Family, LINUX, Layout, MACOS, VISTA_AND_LATER};
 use super::looker::Looker;
+use super::other_names;
 use super::people::{People, find_accounts};
 use super::program::{self, Program};
 use super::registry;
@@ -22,6 +23,12 @@ pub enum NotRecognised {
     /// It cannot be looked at.
     #[error(transparent)]
     Unreadable(#[from] ReadError),
+    /// A system of a time before people had folders of their own.
+    #[error("is the drive of {product}, which is too old")]
+    TooOld {
+        /// What it is.
+        product: &'static str,
+    },
     /// It does not look like any system we know.
     #[error("does not look like the system drive of a PC")]
     NoSystem {
@@ -46,7 +53,10 @@ pub fn recognise_with(
     let root = RelativePath::root();
     let at_root: Vec<Listed> = volume.list(&root)?.into_iter().filter_map(Result::ok).collect();
     let mut looker = Looker::new(&*volume);
-    let Some((layout, product, version)) = find_system(&mut looker) else {
+    let Some((layout, product, version)) = find_system(&*volume, &mut looker) else {
+        if let Some(product) = too_old(&mut looker) {
+            return Err(NotRecognised::TooOld { product });
+        }
         let looked_for = vec![
             "Windows Vista to 11: the folders Windows/System32 and Users".to_owned(),
             "Windows 2000 and XP: the folders WINDOWS/system32 (or WINNT/system32) and Documents and Settings".to_owned(),
@@ -64,7 +74,8 @@ pub fn recognise_with(
         (Some(facts), _) => (facts, Vec::new()),
         (None, Family::Linux) => (linux::facts_of(&*volume), Vec::new()),
         (None, Family::MacOs) => (macos::facts_of(&*volume, &mut looker), Vec::new()),
-        (None, Family::Windows) => registry::hives::facts_of(&*volume, &mut looker),
+        (None, Family::Drive) => (SystemFacts::default(), Vec::new()),
+        (None, Family::Windows) => registry::hives::facts_of(&*volume, &mut looker, layout),
     };
     let People { accounts, not_people, without_folder } = find_accounts(&mut looker, layout, &facts);
     let mut programs = facts.programs;
@@ -93,6 +104,7 @@ pub fn recognise_with(
         accounts,
         places,
         not_people,
+        also: Vec::new(),
         at_root,
         root_volume_id,
         registry_troubles,
@@ -104,8 +116,23 @@ pub fn recognise_with(
     })
 }
 
+/// Windows 95, 98 and ME keep their registry in two files beside `WIN.COM`; Windows NT 4 has people's folders in `WINNT/Profiles`.
+fn too_old(looker: &mut Looker<'_>) -> Option<&'static str> {
+    let root = RelativePath::root();
+    let mut state = |path: &str| looker.find(&root, path).state;
+    if state("Windows/System.dat") == PlaceState::IsFile && state("Windows/Win.com") == PlaceState::IsFile {
+        return Some("Windows 95, 98 or ME");
+    }
+    let is_nt =
+        state("WINNT/Profiles") == PlaceState::Present && state("WINNT/system32") == PlaceState::Present;
+    is_nt.then_some("Windows NT 4")
+}
+
 /// Layout, and product and version as far as folders tell them.
-fn find_system(looker: &mut Looker<'_>) -> Option<(&'static Layout, &'static str, Option<&'static str>)> {
+fn find_system(
+    volume: &dyn Volume,
+    looker: &mut Looker<'_>,
+) -> Option<(&'static Layout, &'static str, Option<&'static str>)> {
     let root = RelativePath::root();
     let mut is_there = |path: &str| looker.find(&root, path).state == PlaceState::Present;
     let is_old = is_there("WINNT/system32");
@@ -121,9 +148,9 @@ fn find_system(looker: &mut Looker<'_>) -> Option<(&'static Layout, &'static str
             };
             return Some((&VISTA_AND_LATER, product, Some(version)));
         }
-        if is_there(WINDOWS_2000_AND_XP.profiles) {
+        if let Some(layout) = other_names::layout_of_xp(volume, looker) {
             let (product, version) = if is_old { ("Windows 2000", "5.0") } else { ("Windows XP", "5.1") };
-            return Some((&WINDOWS_2000_AND_XP, product, Some(version)));
+            return Some((layout, product, Some(version)));
         }
     }
     let mut is_file =

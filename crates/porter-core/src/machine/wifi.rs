@@ -21,6 +21,7 @@ pub(super) fn networks(volume: &dyn Volume, looker: &mut Looker<'_>, family: Fam
                 cards.iter().flat_map(|card| listed(looker, card, EntryKind::File)).collect::<Vec<_>>();
             files.iter().filter_map(|file| name_in_xml(&small_file::read(volume, file)?)).collect()
         }
+        Family::Drive => Vec::new(),
         Family::Linux => {
             let files = files_in(looker, "etc/NetworkManager/system-connections", EntryKind::File);
             files.iter().filter_map(|file| name_in_key_file(&small_file::read(volume, file)?)).collect()

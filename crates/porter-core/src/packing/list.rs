@@ -2,6 +2,7 @@
 
 use super::Unchosen;
 use crate::catalogue::patterns::Patterns;
+use crate::machine::Machine;
 use crate::survey::Survey;
 use serde::Deserialize;
 use std::collections::{BTreeMap, BTreeSet};
@@ -18,6 +19,8 @@ pub struct PackingList {
     items: BTreeMap<String, Listed>,
     leave_files: Patterns,
     leave_files_over_in_bytes: Option<u64>,
+    /// What is added by name, as paths of the machine.
+    pub also: Vec<String>,
 }
 
 #[derive(Debug, Clone)]
@@ -62,6 +65,8 @@ struct File {
     #[serde(default)]
     leave_files_over_in_bytes: Option<u64>,
     #[serde(default)]
+    also: Vec<String>,
+    #[serde(default)]
     item: Vec<Row>,
 }
 
@@ -92,7 +97,7 @@ impl PackingList {
             }
         }
         let (leave_files, leave_files_over_in_bytes) = (file.leave_files, file.leave_files_over_in_bytes);
-        Ok(Self { machine: file.machine, items, leave_files, leave_files_over_in_bytes })
+        Ok(Self { machine: file.machine, items, leave_files, leave_files_over_in_bytes, also: file.also })
     }
 
     /// What of the items to carry is left out.
@@ -135,7 +140,7 @@ impl PackingList {
 /// A list of what a survey found, what it chose to be carried. `remark` gives the words behind an item; `heading` the lines at the
 /// top. Both become comments.
 pub fn to_toml(
-    machine: &str,
+    machine: &Machine,
     survey: &Survey,
     unchosen: &Unchosen,
     heading: &str,
@@ -148,10 +153,14 @@ pub fn to_toml(
     for line in comment(heading).lines() {
         list.push_str(&format!("# {line}\n"));
     }
-    list.push_str(&format!("\nformat = {}\nmachine = {}\n", quoted(FORMAT), quoted(machine)));
+    list.push_str(&format!("\nformat = {}\nmachine = {}\n", quoted(FORMAT), quoted(&machine.name)));
     let texts = |texts: &mut dyn Iterator<Item = &String>| {
         format!("[{}]", texts.map(|text| quoted(text)).collect::<Vec<_>>().join(", "))
     };
+    if !machine.also.is_empty() {
+        let paths: Vec<String> = machine.also.iter().map(ToString::to_string).collect();
+        list.push_str(&format!("also = {}\n", texts(&mut paths.iter())));
+    }
     if !unchosen.files.is_empty() {
         list.push_str(&format!("leave_files = {}\n", texts(&mut unchosen.files.texts().iter())));
     }

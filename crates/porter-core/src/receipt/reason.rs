@@ -1,6 +1,6 @@
 //! Why something did not simply land, as data. The words are the caller's.
 
-use porter_trunk::LeftReason;
+use porter_trunk::{KeptState, LeftReason};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use time::OffsetDateTime;
@@ -153,6 +153,16 @@ pub enum Reason {
     LeftAtCapture {
         /// Why then.
         left: LeftReason,
+        /// What the trunk keeps of it from an earlier capture.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        kept: Option<KeptState>,
+    },
+    /// It landed, and the old machine's drive could not read all of it: zeros stand in the place of the rest.
+    Incomplete {
+        /// So much is missing.
+        missing_in_bytes: u64,
+        /// Of so much.
+        size_in_bytes: u64,
     },
     /// Kept in the trunk on purpose.
     Held {
@@ -213,6 +223,20 @@ pub enum Reason {
         /// Entries that were captured.
         captured: u64,
     },
+    /// An earlier receipt tells of a later capture: the trunk was put back to what it was before.
+    RolledBack {
+        /// The number of the capture that the receipt tells of.
+        said: u32,
+        /// The number of the latest that is there.
+        there: u32,
+    },
+    /// An earlier receipt tells of another list of the same capture.
+    OtherList {
+        /// The number of the capture.
+        capture: u32,
+    },
+    /// It was altered since it was signed.
+    AlteredSinceSigned,
     /// The trunk's own content is not what was captured.
     TrunkDamaged {
         /// In words.

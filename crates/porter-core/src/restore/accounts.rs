@@ -114,6 +114,7 @@ pub fn place_of<'m>(
         PlaceState::Present | PlaceState::Absent => Ok(found),
         PlaceState::IsLink => Err(in_the_way("a link")),
         PlaceState::IsFile => Err(in_the_way("a file")),
+        PlaceState::Shut => Err(in_the_way("something that this system's driver cannot enter")),
         PlaceState::Unreadable => Err(in_the_way("something unreadable")),
     }
 }

@@ -7,6 +7,7 @@ use super::land::{Home, NotLanded, Place, land_bytes};
 use super::plan::{Plan, Refused};
 use super::report::RestoreReport;
 use super::runner::Runner;
+use porter_names::RelativePath;
 use porter_trunk::{ContentHash, Tally};
 
 impl Runner<'_> {
@@ -27,7 +28,7 @@ impl Runner<'_> {
         }
         self.see_written(&lines)?;
         for (at, to) in &plan.beside_edits {
-            if let (Ok(from), Ok(aside)) = (self.host_path(at), self.host_path(to))
+            if let (Ok(from), Ok(aside)) = (self.reach(at), self.reach(to))
                 && host::rename_without_replacing(&from, &aside).is_ok()
             {
                 report.set_aside.push((at.clone(), to.clone()));
@@ -35,12 +36,13 @@ impl Runner<'_> {
         }
         for (edit, aside) in &plan.edits {
             let written = (|| {
-                let path = self.host_path(&edit.at).map_err(NotLanded::Refused)?;
-                let aside =
-                    aside.as_ref().map(|to| self.host_path(to)).transpose().map_err(NotLanded::Refused)?;
-                let folder = path.parent().unwrap_or(&path).to_path_buf();
+                let folder = edit.at.parent().unwrap_or_default();
                 let owner = self.owner_in(&folder);
-                let home = Home::open(folder, owner)?;
+                let home = Home::open(self.reach_folder(&folder).map_err(NotLanded::Refused)?, owner)?;
+                // In the open folder, as its waiting file is.
+                let in_home = |at: &RelativePath| self.path_in(&home, at.name().unwrap_or_default());
+                let path = in_home(&edit.at).map_err(NotLanded::Refused)?;
+                let aside = aside.as_ref().map(in_home).transpose().map_err(NotLanded::Refused)?;
                 let place = Place { home: &home, target: &path, set_aside: aside.as_deref(), same_as: None };
                 land_bytes(&edit.content, &place, self.mark)
             })();
@@ -56,6 +58,7 @@ impl Runner<'_> {
                     reason,
                     needs_attention: true,
                 }),
+                Err(NotLanded::Stopped) => return Err(RestoreError::Cancelled),
                 Err(NotLanded::VolumeFailed(cause)) => {
                     let path = self.target.root().to_path_buf();
                     return Err(RestoreError::Volume { path, cause });

@@ -2,14 +2,17 @@
 
 use super::journal::{EntryKey, FIRST_FORMAT, FORMAT, JournalLine};
 use super::journal_lines::next_line;
+use super::land_held::LandHeld;
 use super::landing::Moved;
 use crate::machine::Machine;
 use crate::receipt::Reason;
 use crate::undo::{Record, records_in};
+use foldhash::quality::FixedState;
 use porter_names::RelativePath;
 use porter_trunk::{ContentHash, Entry, TrunkId};
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::fs::File;
+use std::hash::BuildHasher;
 use std::io::BufReader;
 use std::path::Path;
 use time::OffsetDateTime;
@@ -28,6 +31,8 @@ pub struct History {
     adapted: HashMap<EntryKey, ContentHash>,
     /// What landed beside a file that stayed.
     kept_existing: HashSet<EntryKey>,
+    /// What was asked for although the rules hold it back.
+    land_held: LandHeld,
     /// Items whose differing values in the registry were to stay.
     registry_kept: HashSet<String>,
     /// When the latest restore began, if it never came to its end.
@@ -36,6 +41,9 @@ pub struct History {
     pub damaged_journal: Option<String>,
     /// For each item, when a restore of it last came to its end.
     finished_utc: HashMap<String, OffsetDateTime>,
+    /// Hashes of the folders that were made, and of those that runs made which were cut off.
+    made: HashSet<u64>,
+    half_made: HashSet<u64>,
 }
 
 impl History {
@@ -66,13 +74,14 @@ impl History {
         let mut from = BufReader::new(File::open(journal).ok()?);
         let mut line = Vec::new();
         next_line(&mut from, &mut line).ok()??;
-        let restored = match serde_json::from_slice(&line) {
-            Ok(JournalLine::Begin { format, accounts, items, started_utc, .. })
+        let mut restored = match serde_json::from_slice(&line) {
+            Ok(JournalLine::Begin { format, accounts, items, started_utc, land_held, .. })
                 if [FORMAT, FIRST_FORMAT].contains(&format.as_str()) =>
             {
                 self.cut_off_utc = Some(started_utc);
                 self.accounts.extend(accounts);
                 self.items.get_or_insert_default().extend(items.iter().cloned());
+                self.land_held.add(land_held);
                 items
             }
             _ => return None,
@@ -106,7 +115,19 @@ impl History {
                         self.landed_as.remove(&entry);
                     }
                 }
+                JournalLine::GoOn { started_utc, accounts, items, land_held } => {
+                    self.land_held.add(land_held);
+                    self.cut_off_utc = Some(started_utc);
+                    self.accounts.extend(accounts);
+                    self.items.get_or_insert_default().extend(items.iter().cloned());
+                    restored.extend(items);
+                }
+                JournalLine::Folder { at } => {
+                    self.made.insert(hash_of(&at.0));
+                    self.half_made.insert(hash_of(&at.0));
+                }
                 JournalLine::End { finished_utc } => {
+                    self.half_made.clear();
                     self.cut_off_utc = None;
                     self.damaged_journal = None;
                     self.finished_utc.extend(restored.iter().map(|item| (item.clone(), finished_utc)));
@@ -134,6 +155,16 @@ impl History {
         is_whole.then_some(())
     }
 
+    /// True for a folder that a restore made.
+    pub fn made(&self, at: &RelativePath) -> bool {
+        self.made.contains(&hash_of(at))
+    }
+
+    /// True for one that a restore made which then was cut off.
+    pub fn is_half_made(&self, at: &RelativePath) -> bool {
+        !self.half_made.is_empty() && self.half_made.contains(&hash_of(at))
+    }
+
     /// When a restore of an item last came to its end.
     pub fn finished_utc(&self, item: &str) -> Option<OffsetDateTime> {
         self.finished_utc.get(item).copied()
@@ -152,6 +183,11 @@ impl History {
     /// Where an entry landed, if under another name than its own.
     pub fn landed_as(&self, entry: &Entry) -> Option<&RelativePath> {
         if self.landed_as.is_empty() { None } else { self.landed_as.get(&EntryKey::of(&entry.address)) }
+    }
+
+    /// True for an entry that was asked for although the rules hold it back.
+    pub fn lands_held(&self, entry: &Entry) -> bool {
+        self.land_held.wants(entry)
     }
 
     /// Where an item's part went, if elsewhere.
@@ -184,6 +220,11 @@ impl History {
     pub fn refused(&self, entry: &Entry) -> Option<&Reason> {
         if self.refused.is_empty() { None } else { self.refused.get(&EntryKey::of(&entry.address)) }
     }
+}
+
+/// There may be many, and a path more or less only has a time set or compared.
+pub(crate) fn hash_of(at: &RelativePath) -> u64 {
+    FixedState::default().hash_one(at.as_bytes())
 }
 
 /// True for an entry that landed under its own name, as almost all do. Read no further: a million such lines cost seconds.

@@ -3,8 +3,8 @@
 //! JSON Lines in the machine's records folder, one file per restore, named by when it began. Described in
 //! `docs/journal-format.md`. What is written here is all that an undo has.
 
-use super::host;
 use super::journal_name::JournalName;
+use super::records::new_file;
 use crate::receipt::Reason;
 use porter_names::RelativePath;
 use porter_trunk::{ContentHash, RegistryValue, TrunkId, written_path};
@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use std::borrow::Borrow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs::{self, File};
-use std::io::{self, BufWriter, Write};
+use std::io::{self, BufWriter, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 use time::OffsetDateTime;
@@ -73,6 +73,22 @@ pub enum JournalLine {
         accounts: BTreeMap<String, String>,
         /// Ids of the chosen items.
         items: BTreeSet<String>,
+        /// What lands although the rules hold it back: patterns.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        land_held: Vec<String>,
+    },
+    /// A run that was cut off goes on: with the mark of the first.
+    GoOn {
+        /// When.
+        #[serde(with = "time::serde::rfc3339")]
+        started_utc: OffsetDateTime,
+        /// Which account of the trunk goes into which of the machine.
+        accounts: BTreeMap<String, String>,
+        /// Ids of the chosen items.
+        items: BTreeSet<String>,
+        /// What lands although the rules hold it back: patterns.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        land_held: Vec<String>,
     },
     /// What was at an address of the trunk goes to another place.
     Moved {
@@ -207,7 +223,6 @@ pub struct Journal {
 impl Journal {
     /// Begins a journal in `records`, which is made if it is not there.
     pub fn begin(records: &Path, first: &JournalLine) -> io::Result<Self> {
-        make_records_folder(records)?;
         let JournalLine::Begin { started_utc, trunk_id, .. } = first else {
             return Err(io::Error::other("a journal begins with its beginning"));
         };
@@ -215,7 +230,7 @@ impl Journal {
         let mut name = JournalName::after(there, *started_utc);
         for _ in 0..MOST_AT_ONE_TIME {
             let path = records.join(name.file_name(trunk_id));
-            match File::create_new(&path) {
+            match new_file(&path) {
                 Ok(file) => {
                     let journal =
                         Self { path, to: Mutex::new(BufWriter::with_capacity(BUFFER_IN_BYTES, file)) };
@@ -227,6 +242,18 @@ impl Journal {
             }
         }
         Err(io::ErrorKind::AlreadyExists.into())
+    }
+
+    /// Goes on with the journal of a run that was cut off, behind its last whole line.
+    pub fn go_on(path: &Path, line: &JournalLine) -> io::Result<Self> {
+        let mut file = File::options().read(true).write(true).open(path)?;
+        let end = whole_lines_in_bytes(&mut file)?;
+        file.set_len(end)?;
+        file.seek(SeekFrom::Start(end))?;
+        let to = Mutex::new(BufWriter::with_capacity(BUFFER_IN_BYTES, file));
+        let journal = Self { path: path.to_path_buf(), to };
+        journal.write([line])?;
+        Ok(journal)
     }
 
     /// Where it is.
@@ -259,21 +286,19 @@ impl Journal {
     }
 }
 
-/// Makes the folder for records, and leaves the time of the folder above as it was: porter's own records are nobody's change.
-fn make_records_folder(records: &Path) -> io::Result<()> {
-    // Nobody but us makes it. Through a link, a machine's drive could have us write anywhere on the one that it is mounted on.
-    if records.is_symlink() {
-        return Err(io::Error::other("it is a link, and leads elsewhere"));
+/// Where the last whole line ends: a line without its end was cut off by a power failure.
+fn whole_lines_in_bytes(file: &mut File) -> io::Result<u64> {
+    const STRETCH_IN_BYTES: u64 = 64 << 10;
+    let mut end = file.metadata()?.len();
+    while end > 0 {
+        let begin = end.saturating_sub(STRETCH_IN_BYTES);
+        file.seek(SeekFrom::Start(begin))?;
+        let mut stretch = Vec::new();
+        (&*file).take(end - begin).read_to_end(&mut stretch)?;
+        if let Some(last) = stretch.iter().rposition(|byte| *byte == b'\n') {
+            return Ok(begin + last as u64 + 1);
+        }
+        end = begin;
     }
-    if records.is_dir() {
-        return Ok(());
-    }
-    let above = records.parent().unwrap_or(records);
-    let was = fs::metadata(above).and_then(|found| found.modified()).ok();
-    fs::create_dir_all(records)?;
-    if let Some(was) = was {
-        // That it fails harms nothing.
-        let _ = host::set_folder_time(above, was);
-    }
-    Ok(())
+    Ok(0)
 }

@@ -1,9 +1,10 @@
 //! Putting one file or link in its place: written aside, proved, and only then given its name.
 
 use super::host;
-use crate::events::{Conduct, Event};
+use crate::events::{Cancelled, Conduct, Event};
 use crate::receipt::Reason;
 use porter_names::screen::on_screen;
+use porter_source::Reached;
 use porter_trunk::{
     Content, ContentHasher, Entry, PieceFailed, Trunk, clone_file, in_pieces, write_in_portions,
 };
@@ -20,11 +21,14 @@ pub(super) enum NotLanded {
     Refused(Reason),
     /// The volume takes nothing more: the restore ends.
     VolumeFailed(io::Error),
+    /// Somebody asked to stop.
+    Stopped,
 }
 
 /// A folder that things land in, as the running system has it. Finding out about it costs more than making a file in it.
 pub(super) struct Home {
-    pub(super) path: PathBuf,
+    /// Leads to the open folder, whatever becomes of its name.
+    pub(super) path: Reached,
     /// Whose the things in it are to be.
     pub(super) owner: Option<host::Owner>,
     folder: Rc<host::Folder>,
@@ -32,7 +36,7 @@ pub(super) struct Home {
 
 impl Home {
     /// The folder at `path`, which is there.
-    pub(super) fn open(path: PathBuf, owner: Option<host::Owner>) -> Result<Self, NotLanded> {
+    pub(super) fn open(path: Reached, owner: Option<host::Owner>) -> Result<Self, NotLanded> {
         let folder = Rc::new(host::Folder::open(&path).map_err(not_written)?);
         Ok(Self { path, owner, folder })
     }
@@ -299,6 +303,9 @@ fn prove(
     let mut from = trunk.open_content(entry).map_err(|damage| damaged(damage.to_string()))?;
     let mut hasher = ContentHasher::default();
     in_pieces(&mut *from, |piece| {
+        if conduct.is_stopped() {
+            return Err(io::Error::other(Cancelled));
+        }
         use_piece(piece)?;
         hasher.update(piece);
         conduct.send(&Event::Bytes { size_in_bytes: piece.len() as u64 });
@@ -306,6 +313,7 @@ fn prove(
     })
     .map_err(|failed| match failed {
         PieceFailed::Reading(cause) => damaged(cause.to_string()),
+        PieceFailed::Using(_) if conduct.is_stopped() => NotLanded::Stopped,
         PieceFailed::Using(cause) => not_written(cause),
     })?;
     if hasher.finish() == *hash {

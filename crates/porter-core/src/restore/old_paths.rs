@@ -118,7 +118,7 @@ impl OldPaths {
             return Some(self.joined(&home.new, rest, false));
         }
         let is_absolute = match self.from {
-            Family::Windows => {
+            Family::Windows | Family::Drive => {
                 let bytes = written.as_bytes();
                 matches!(bytes, [letter, b':', b'/' | b'\\', ..] if letter.is_ascii_alphabetic())
                     || written.starts_with("\\\\")
@@ -146,8 +146,8 @@ impl OldPaths {
             format!("{}/{rest}", new.trim_end_matches(['/', '\\']))
         };
         match self.to {
-            Family::Windows if !forward => whole.replace('/', "\\"),
-            Family::Windows => whole.replace('\\', "/"),
+            Family::Windows | Family::Drive if !forward => whole.replace('/', "\\"),
+            Family::Windows | Family::Drive => whole.replace('\\', "/"),
             Family::Linux | Family::MacOs => whole,
         }
     }
@@ -156,7 +156,7 @@ impl OldPaths {
         match self.from {
             Family::Linux => real == written,
             Family::MacOs => fold::same_name(real.as_bytes(), written.as_bytes()),
-            Family::Windows => {
+            Family::Windows | Family::Drive => {
                 fold::same_name(real.as_bytes(), written.as_bytes()) || is_short_name_of(written, real)
             }
         }

@@ -30,6 +30,8 @@ pub struct Plan {
     pub planned_utc: OffsetDateTime,
     /// Which account of the trunk goes into which of the machine, by id.
     pub accounts: BTreeMap<String, String>,
+    /// What was asked for although the rules hold it back: patterns.
+    pub land_held: Vec<String>,
     /// The same accounts by the names that people know: the trunk's, and the machine's.
     pub account_names: Vec<(String, String)>,
     /// The chosen items.
@@ -242,7 +244,8 @@ impl Plan {
         trunk: &'p dyn Trunk,
     ) -> Result<impl Iterator<Item = Result<Due<'p>, TrunkError>> + Send + 'p, TrunkError> {
         type Numbered<'p> = (u32, Result<DueEntry<'p>, EntryRefused>);
-        let read = |entry: Result<Entry, EntryRefused>| entry.map(|entry| DueEntry::Read(Box::new(entry)));
+        let read =
+            |entry: Result<Entry, EntryRefused>| entry.map(|entry| DueEntry::Read(Box::new(entry.to_land())));
         let mut rows: Box<dyn Iterator<Item = Numbered<'p>> + Send> = match self.kept.all() {
             Some(kept) => Box::new(kept.map(|(number, entry)| (*number, Ok(DueEntry::Kept(entry))))),
             None => Box::new((0..).zip(trunk.entries()?.map(read))),

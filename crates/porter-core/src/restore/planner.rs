@@ -8,13 +8,14 @@ use super::existing::{Decide, Different, Side};
 use super::history::History;
 use super::journal::EntryKey;
 use super::kept::Kept;
+use super::land_held::LandHeld;
 use super::landing::{AdaptWith, Edit, Landings};
 use super::links::leads_out;
 use super::plan::{Action, NewFolder, Plan, Refused, Renamed, Step, mark_of};
 use super::target::{Destination, TargetTree};
 use crate::ahead::ahead;
 use crate::check::{Listed, refused_entry};
-use crate::events::{Conduct, Event, Stage};
+use crate::events::{Conduct, Event, Stage, Stoppable};
 use crate::in_order::in_order;
 use crate::receipt::Reason;
 use foldhash::HashMap;
@@ -59,7 +60,11 @@ pub(super) struct Planner<'a> {
     history: &'a History,
     /// Where the folders of the trunk go: by place, and below it.
     folders: HashMap<FolderKey, HashMap<RelativePath, Result<RelativePath, Reason>>>,
+    /// Folders by what counts as one name in one folder, with the item that came first.
+    shared: HashMap<(RelativePath, Vec<u8>), (RelativePath, String)>,
     pub(super) taken: Option<Taken<'a>>,
+    /// What lands although the rules hold it back, if anything was asked for.
+    pub(super) land_held: Option<&'a LandHeld>,
     /// Whether the trunk's permissions mean anything on the machine.
     pub(super) keeps_modes: bool,
     new_folders: Vec<NewFolder>,
@@ -103,7 +108,9 @@ impl<'a> Planner<'a> {
             now_utc,
             history,
             folders: HashMap::default(),
+            shared: HashMap::default(),
             taken: None,
+            land_held: None,
             keeps_modes: false,
             new_folders: Vec::new(),
             steps: Vec::new(),
@@ -317,7 +324,8 @@ impl<'a> Planner<'a> {
         }
         let mut path = entry.address.path.clone();
         if let Some(Taken { below, cut, wanted }) = &self.taken {
-            if !path.is_within(below) || !wanted(&path) {
+            let is_asked_for = path.is_within(below) || entry.landing_path().is_within(below);
+            if !is_asked_for || !wanted(&path) {
                 return None;
             }
             // What is held is not restored by itself, but whoever takes it asks for it.
@@ -325,6 +333,11 @@ impl<'a> Planner<'a> {
             let tail: Vec<&[u8]> = path.steps().skip(cut.steps().count()).collect();
             path = RelativePath::from_bytes(&tail.join(&b'/')).unwrap_or(path);
         }
+        if self.land_held.is_some_and(|land_held| land_held.wants(&entry)) {
+            entry.held = None;
+        }
+        let path = entry.landing_path_of(path);
+        let entry = entry.to_land();
         if let Some(why) = entry.held.clone() {
             self.refuse(&entry, Reason::Held { why }, false);
             return None;
@@ -347,7 +360,16 @@ impl<'a> Planner<'a> {
             Err(Reason::Twice) if entry.content == Content::Folder => return None,
             Err(reason) => Err(reason),
         };
-        let (step, at) = planned.map_err(|reason| self.refuse(&entry, reason, true)).ok()?;
+        let refused = |planner: &mut Self, reason: Reason| {
+            let is_held = matches!(reason, Reason::Held { .. });
+            planner.refuse(&entry, reason, !is_held);
+        };
+        let (step, at) = planned.map_err(|reason| refused(self, reason)).ok()?;
+        if entry.is_incomplete() {
+            let (missing_in_bytes, size_in_bytes) = (entry.missing_in_bytes(), entry.size_in_bytes());
+            let named = format!("{}/{}", entry.item, entry.address.path);
+            self.landings.notes.push((named, Reason::Incomplete { missing_in_bytes, size_in_bytes }));
+        }
         if self.steps[step].action != Action::Identical {
             self.count_to_write(&entry, &at);
             conduct.send(&Event::Bytes { size_in_bytes: entry.size_in_bytes() });
@@ -376,6 +398,10 @@ impl<'a> Planner<'a> {
         let at = destination.path;
         self.tree.host_path(&at)?;
         let action = match (&entry.content, destination.is_there) {
+            // A run that was cut off made it, and had no time for its times.
+            (Content::Folder, Some(EntryKind::Folder)) if self.history.is_half_made(&at) => {
+                Action::FolderMade
+            }
             (Content::Folder, Some(EntryKind::Folder)) => Action::Identical,
             (Content::Folder, Some(EntryKind::Link)) => {
                 return Err(Reason::InTheWay { what: "a link".to_owned(), path: at.to_string() });
@@ -420,7 +446,7 @@ impl<'a> Planner<'a> {
             |refused: porter_names::PathRefused| Reason::NotWritten { detail: refused.to_string() };
         let own_path = base.join_path(path).map_err(too_long)?;
         let Some(name) = path.name() else { return Err(Reason::Twice) };
-        let folder = self.folder_of(&entry.address.owner, &place, &base, path)?;
+        let folder = self.folder_of(&entry.item, &entry.address.owner, &place, &base, path)?;
         // What landed under another name before is compared with that.
         let before = self.history.landed_as(entry).filter(|at| at.parent().as_ref() == Some(&folder));
         let before = before.and_then(|at| Some(at.name()?.to_vec()));
@@ -430,7 +456,7 @@ impl<'a> Planner<'a> {
                 // It was made for what is in it, before its own line came.
                 return known.clone().map(|path| (Destination { path, is_there: None }, own_path));
             }
-            let made = self.make_folder(&folder, before.as_deref().unwrap_or(name));
+            let made = self.make_folder(&entry.item, &folder, before.as_deref().unwrap_or(name));
             let remembered = made.as_ref().map(|made| made.path.clone()).map_err(Clone::clone);
             self.folders.entry(key).or_default().insert(path.clone(), remembered);
             return Ok((made?, own_path));
@@ -447,6 +473,7 @@ impl<'a> Planner<'a> {
         Ok(Plan {
             target: self.tree.host().clone(),
             planned_utc: self.now_utc,
+            land_held: self.land_held.map(|asked| asked.texts().to_vec()).unwrap_or_default(),
             accounts,
             account_names: Vec::new(),
             items,
@@ -496,7 +523,7 @@ impl<'a> Planner<'a> {
 const MOST_LOST_PER_ENTRY_IN_BYTES: u64 = 4096 + 512;
 
 fn is_identical(what: &ToCompare, host: &HostTree, conduct: Conduct<'_>) -> bool {
-    let Ok(path) = host.host_path(&what.at) else { return false };
+    let Ok(path) = host.reach(&what.at) else { return false };
     match &what.entry.content {
         Content::Folder => true,
         Content::Link { target } => std::fs::read_link(&path)
@@ -507,7 +534,7 @@ fn is_identical(what: &ToCompare, host: &HostTree, conduct: Conduct<'_>) -> bool
             // A file that cannot be read is set aside like one that differs.
             same_size
                 && std::fs::File::open(&path)
-                    .and_then(|mut file| ContentHash::of_reader(&mut file))
+                    .and_then(|content| ContentHash::of_reader(&mut Stoppable { content, conduct }))
                     .is_ok_and(|found| found == *hash)
         }
     }

@@ -5,6 +5,8 @@ use super::accounts::{AccountMap, AccountsError, match_accounts, names_on, place
 use super::existing::{Decide, Existing};
 use super::history::History;
 use super::host::most_bytes_in_name;
+use super::judge::Judge;
+use super::land_held::LandHeld;
 use super::landing::{Ground, Landings, Moved};
 use super::plan::{ItemPlan, Plan, is_older};
 use super::planner::{Planner, Spot, Taken};
@@ -37,6 +39,8 @@ pub struct Wishes<'a> {
     pub drive_root: Option<(Place, RelativePath)>,
     /// The browser that all bookmarks are added to, if any.
     pub bookmarks_into: Option<&'a str>,
+    /// What lands although the rules hold it back.
+    pub land_held: &'a LandHeld,
     /// When.
     pub now_utc: OffsetDateTime,
 }
@@ -50,7 +54,8 @@ pub fn plan_restore(
     decide: Decide<'_>,
     conduct: Conduct<'_>,
 ) -> Result<Plan, RestoreError> {
-    let Wishes { accounts: given, selection, now_utc, browsers, bookmarks_into, ref drive_root } = *wishes;
+    let Wishes { accounts: given, selection, now_utc, browsers, bookmarks_into, land_held, ref drive_root } =
+        *wishes;
     let target = machine.volume.host_tree().ok_or(RestoreError::ReadOnlyMachine)?;
     let history = History::load(machine, &trunk.label().trunk_id);
     let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
@@ -64,6 +69,7 @@ pub fn plan_restore(
 
     let rules = machine.layout.name_rules(most_bytes_in_name());
     let mut planner = Planner::new(target.clone(), rules, now_utc, &history);
+    planner.land_held = Some(land_held);
     planner.keeps_modes = machine.has_permissions_of(&trunk.label().machine.system);
     let chosen: Vec<&TrunkItem> = trunk.items().iter().filter(|item| items.contains(&item.id)).collect();
     let ground = Ground {
@@ -100,9 +106,13 @@ pub fn plan_restore(
     let relocation =
         Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue).with(&landings.moves);
     planner.heed(landings);
+    let judge = Judge::new(trunk.items(), machine, catalogue, &relocation).landing(land_held);
     let target = |entry: &Entry, _: &RelativePath| {
         let address = relocation.address(entry);
         let base = place_of(machine, &accounts, &address)?.path.clone();
+        let at = base.join_path(&address.path);
+        let at = at.map_err(|refused| Reason::NotWritten { detail: refused.to_string() })?;
+        judge.judge(entry, &address, &at)?;
         let EntryAddress { place, path, .. } = address;
         Ok(Spot { place, base, path })
     };

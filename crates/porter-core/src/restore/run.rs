@@ -5,6 +5,7 @@ use super::flusher::flush_meanwhile;
 use super::host;
 use super::journal::EntryKey;
 use super::plan::{Action, Due, Plan, Refused};
+use super::records::Records;
 use super::report::RestoreReport;
 use super::runner::{Runner, StepFailed};
 use super::set_registry::set_registry;
@@ -30,6 +31,7 @@ pub fn run_plan(
     conduct: Conduct<'_>,
 ) -> Result<RestoreReport, RestoreError> {
     conduct.send(&Event::StageBegan { stage: Stage::Restore, expected: plan.to_write });
+    let _records = records.map(|records| Records::take(records, plan.target.root())).transpose()?;
     if let Some(records) = records {
         // What a restore that was cut off left half-written is nobody's.
         for run in runs_in(records).iter().filter(|run| run.undone.is_none()) {
@@ -37,10 +39,12 @@ pub fn run_plan(
         }
     }
     trunk.will_read_in_all(plan.to_write.size_in_bytes);
-    let mark = TrunkId::random().map_err(RestoreError::Mark)?.short();
-    let journal = match records {
-        Some(records) => Some(begin_journal(records, trunk, &plan, &mark)?),
-        None => None,
+    let (journal, mark) = match records {
+        Some(records) => {
+            let (journal, mark) = begin_journal(records, trunk, &plan)?;
+            (Some(journal), mark)
+        }
+        None => (None, TrunkId::random().map_err(RestoreError::Mark)?.short()),
     };
     let refused = std::mem::take(&mut plan.refused);
     let runner = Runner {
@@ -95,8 +99,8 @@ pub fn run_plan(
         set_registry(&plan, &|lines| runner.see_written(lines), &mut report)?;
         // The innermost first, because making a thing in a folder changes the folder's time.
         for (at, entry) in folders.iter().rev() {
-            if let Ok(path) = plan.target.host_path(at) {
-                host::set_folder_metadata(&path, entry);
+            if let Ok(path) = plan.target.reach_folder(at) {
+                host::set_folder_metadata(&path.itself(), entry);
                 report.written += Tally::FOLDER;
             }
         }

@@ -10,13 +10,13 @@ use crate::events::Conduct;
 use crate::receipt::Reason;
 use porter_names::RelativePath;
 use porter_names::host::to_host;
-use porter_source::HostTree;
+use porter_source::{HostTree, Reached};
 use porter_trunk::{Content, ContentHash, Trunk};
 use std::cell::RefCell;
 use std::collections::HashMap;
 use std::fs;
 use std::io;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::rc::Rc;
 use std::sync::{Mutex, PoisonError};
 
@@ -34,51 +34,60 @@ pub(super) struct Runner<'a> {
     pub(super) mark: &'a str,
     pub(super) journal: Option<&'a Journal>,
     /// Whose the things in a folder are to be: the folder's owner's.
-    pub(super) owners: Mutex<HashMap<PathBuf, Option<Owner>>>,
+    pub(super) owners: Mutex<HashMap<RelativePath, Option<Owner>>>,
     /// Where files with several names landed, by their numbers in the trunk.
-    pub(super) linked: Mutex<HashMap<u64, (PathBuf, ContentHash)>>,
+    pub(super) linked: Mutex<HashMap<u64, (RelativePath, ContentHash)>>,
     pub(super) conduct: Conduct<'a>,
 }
 
 impl Runner<'_> {
-    pub(super) fn host_path(&self, path: &RelativePath) -> Result<PathBuf, Reason> {
-        self.target.host_path(path).map_err(|cause| Reason::NotWritten { detail: cause.to_string() })
+    /// Gets at what is at a path on the machine. What was planned by its name is reached by open folders, none of them through a link.
+    pub(super) fn reach(&self, path: &RelativePath) -> Result<Reached, Reason> {
+        self.target.reach(path).map_err(|cause| Reason::NotWritten { detail: cause.to_string() })
     }
 
-    pub(super) fn owner_in(&self, folder: &Path) -> Option<Owner> {
+    /// The same for a folder, which is open then.
+    pub(super) fn reach_folder(&self, path: &RelativePath) -> Result<Reached, Reason> {
+        self.target.reach_folder(path).map_err(|cause| Reason::NotWritten { detail: cause.to_string() })
+    }
+
+    pub(super) fn owner_in(&self, folder: &RelativePath) -> Option<Owner> {
         let mut owners = self.owners.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(owner) = owners.get(folder) {
             return *owner;
         }
-        let owner = owner_like(folder);
-        owners.insert(folder.to_path_buf(), owner);
+        let owner = self.reach(folder).ok().and_then(|path| owner_like(&path));
+        owners.insert(folder.clone(), owner);
         owner
     }
 
     /// A folder that cannot be made shows in each entry that should have gone into it.
     pub(super) fn make_folder(&self, folder: &NewFolder) -> Result<(), RestoreError> {
-        let Ok(path) = self.host_path(&folder.at) else { return Ok(()) };
         if let Some(to) = &folder.set_aside {
-            let Ok(aside) = self.host_path(to) else { return Ok(()) };
+            let (Ok(path), Ok(aside)) = (self.reach(&folder.at), self.reach(to)) else { return Ok(()) };
             if host::rename_without_replacing(&path, &aside).is_err() {
                 return Ok(());
             }
         }
-        match self.make_owned(&path).map_err(not_written) {
-            Err(NotLanded::VolumeFailed(cause)) => Err(RestoreError::Volume { path, cause }),
-            Ok(()) | Err(NotLanded::Refused(_)) => Ok(()),
+        match self.make_owned(&folder.at).map_err(not_written) {
+            Err(NotLanded::VolumeFailed(cause)) => {
+                let path = self.target.host_path(&folder.at).unwrap_or_default();
+                Err(RestoreError::Volume { path, cause })
+            }
+            Ok(()) | Err(NotLanded::Refused(_) | NotLanded::Stopped) => Ok(()),
         }
     }
 
-    fn make_owned(&self, path: &Path) -> io::Result<()> {
-        fs::create_dir(path)?;
-        host::set_folder_owner(path, path.parent().and_then(|above| self.owner_in(above)));
+    fn make_owned(&self, at: &RelativePath) -> io::Result<()> {
+        let path = self.target.reach(at)?;
+        fs::create_dir(&path)?;
+        host::set_folder_owner(&path, at.parent().and_then(|above| self.owner_in(&above)));
         Ok(())
     }
 
     /// Makes a folder that might have landed whole, unless another thread did.
-    pub(super) fn make_awaited(&self, path: &Path) -> io::Result<()> {
-        match self.make_owned(path) {
+    pub(super) fn make_awaited(&self, at: &RelativePath) -> io::Result<()> {
+        match self.make_owned(at) {
             Err(cause) if cause.kind() == io::ErrorKind::AlreadyExists => Ok(()),
             made => made,
         }
@@ -93,14 +102,14 @@ impl Runner<'_> {
             Some((number, home)) if *number == due.step.home => Ok(Rc::clone(home)),
             _ => {
                 let folder = due.at.parent().unwrap_or_default();
-                let path = self.host_path(&folder).map_err(NotLanded::Refused)?;
                 let owner = if self.whole_folders.contain(&folder) {
-                    self.make_awaited(&path).map_err(not_written)?;
+                    self.make_awaited(&folder).map_err(not_written)?;
                     // Another thread may be about to give it away.
-                    path.parent().and_then(|above| self.owner_in(above))
+                    folder.parent().and_then(|above| self.owner_in(&above))
                 } else {
-                    self.owner_in(&path)
+                    self.owner_in(&folder)
                 };
+                let path = self.reach_folder(&folder).map_err(NotLanded::Refused)?;
                 let home = Rc::new(Home::open(path, owner)?);
                 *last = Some((due.step.home, Rc::clone(&home)));
                 Ok(home)
@@ -120,8 +129,9 @@ impl Runner<'_> {
     fn failed(&self, due: &Due<'_>, failed: NotLanded) -> StepFailed {
         match failed {
             NotLanded::Refused(reason) => StepFailed::Refused(reason),
+            NotLanded::Stopped => StepFailed::Ends(RestoreError::Cancelled),
             NotLanded::VolumeFailed(cause) => {
-                let path = self.host_path(&due.at).unwrap_or_default();
+                let path = self.target.host_path(&due.at).unwrap_or_default();
                 StepFailed::Ends(RestoreError::Volume { path, cause })
             }
         }
@@ -159,13 +169,14 @@ impl Runner<'_> {
             .map(|number| (number, self.linked.lock().unwrap_or_else(PoisonError::into_inner)));
         let same_as = linked.as_ref().and_then(|(number, linked)| {
             let (path, hash) = linked.get(number)?;
-            matches!(due.entry.content, Content::File { hash: ours, .. } if ours == *hash)
-                .then_some(path.as_path())
+            let is_same = matches!(due.entry.content, Content::File { hash: ours, .. } if ours == *hash);
+            self.reach(path).ok().filter(|_| is_same)
         });
+        let same_as = same_as.as_deref();
         let place = Place { home: &home, target: &path, set_aside: aside.as_deref(), same_as };
         land(self.trunk, &due.entry, due.adapted, &place, self.mark, self.conduct).map_err(sort)?;
         if let (Some((number, linked)), Content::File { hash, .. }) = (&mut linked, &due.entry.content) {
-            linked.insert(*number, (path, *hash));
+            linked.insert(*number, (due.at.clone(), *hash));
         }
         Ok(())
     }

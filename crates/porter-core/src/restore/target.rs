@@ -8,6 +8,7 @@ use foldhash::HashMap;
 use foldhash::quality::RandomState;
 use porter_names::{NameRules, RelativePath, host};
 use porter_source::{EntryKind, HostTree};
+use porter_trunk::name_with_mark;
 use std::collections::hash_map::Entry as Slot;
 use std::fs;
 use std::hash::BuildHasher;
@@ -133,10 +134,15 @@ impl TargetTree {
             }
             wanted = rules.safe_name(exact_name).into_bytes();
             if number > 1 {
-                wanted = with_mark(&wanted, &format!("-{number}"));
+                wanted = name_with_mark(&wanted, &format!("-{number}"));
             }
             number += 1;
         }
+    }
+
+    /// What counts as the same name.
+    pub fn key_of(&self, name: &[u8]) -> Vec<u8> {
+        self.rules.key(name)
     }
 
     /// A free name beside `path` for what stands there now: `letter (set aside 2026-11-23).txt`.
@@ -156,7 +162,7 @@ impl TargetTree {
         let mut number = 1;
         loop {
             let number_mark = if number == 1 { ")".to_owned() } else { format!(" {number})") };
-            let aside = with_mark(&name, &format!("{mark}{number_mark}"));
+            let aside = name_with_mark(&name, &format!("{mark}{number_mark}"));
             let aside = if rules.hold(&aside) { aside } else { rules.safe_name(&aside).into_bytes() };
             let key = hashes.hash_one(rules.key(&aside));
             if view.alike(key).is_empty()
@@ -238,12 +244,6 @@ fn destination(
 
 fn unusable(refused: porter_names::PathRefused) -> Reason {
     Reason::NotWritten { detail: refused.to_string() }
-}
-
-/// Puts `mark` between a name and its extension.
-fn with_mark(name: &[u8], mark: &str) -> Vec<u8> {
-    let dot = name.iter().rposition(|b| *b == b'.').filter(|dot| *dot > 0).unwrap_or(name.len());
-    [&name[..dot], mark.as_bytes(), &name[dot..]].concat()
 }
 
 #[cfg(test)]

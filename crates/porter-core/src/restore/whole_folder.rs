@@ -6,12 +6,13 @@ use super::land::{Home, NotLanded, land_directly, not_written, waiting_name};
 use super::plan::{Action, Due, Plan};
 use super::runner::Runner;
 use porter_names::RelativePath;
+use porter_source::Reached;
 use porter_trunk::{Content, Trunk};
 use std::collections::HashSet;
 use std::fs;
 use std::io;
 use std::ops::RangeInclusive;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 /// For fewer files the folder costs more than their names. What is lost of many if the power fails meanwhile is written again.
@@ -113,11 +114,14 @@ pub(super) fn land_whole(runner: &Runner<'_>, lot: &Lot<'_>) -> Option<Vec<Resul
     if !NAMES_ARE_GIVEN.load(Ordering::Relaxed) {
         return None;
     }
-    let target = runner.host_path(&lot.dues.first()?.at.parent()?).ok()?;
+    let folder = lot.dues.first()?.at.parent()?;
+    let above = folder.parent()?;
     // What is made in a folder is its owner's.
-    let owner = runner.owner_in(target.parent()?);
-    let waiting = WaitingFolder::make(target.parent()?.join(waiting_name(runner.mark)), owner)?;
-    let home = Home::open(waiting.0.clone(), owner).ok()?;
+    let owner = runner.owner_in(&above);
+    let waiting_at = above.join(waiting_name(runner.mark).as_bytes()).ok()?;
+    let waiting = WaitingFolder::make(runner.reach(&waiting_at).ok()?, owner)?;
+    let home = Home::open(runner.reach_folder(&waiting_at).ok()?, owner).ok()?;
+    let target = runner.reach(&folder).ok()?;
     let mut paths = Vec::with_capacity(lot.dues.len());
     let mut landed: Vec<Result<(), NotLanded>> = Vec::with_capacity(lot.dues.len());
     for due in &lot.dues {
@@ -132,18 +136,19 @@ pub(super) fn land_whole(runner: &Runner<'_>, lot: &Lot<'_>) -> Option<Vec<Resul
         });
         paths.push(path.ok());
     }
-    // Windows renames no folder that is open.
+    // Windows renames no folder that is open; elsewhere the files in it go on being reached by the open folder.
+    #[cfg(windows)]
     drop(home);
     if let Err(cause) = host::rename_without_replacing(&waiting.0, &target) {
         // Somebody made it meanwhile, or somebody looks into ours: then each by itself.
         if cause.kind() != io::ErrorKind::AlreadyExists {
             NAMES_ARE_GIVEN.store(false, Ordering::Relaxed);
         }
-        let made = runner.make_awaited(&target);
+        let made = runner.make_awaited(&folder).and_then(|()| runner.target.reach_folder(&folder));
         for (landed, path) in landed.iter_mut().zip(&paths) {
             if let (Ok(()), Some(path)) = (&landed, path) {
                 *landed = match &made {
-                    Ok(()) => give_own_name(path, &target),
+                    Ok(folder) => give_own_name(path, folder),
                     Err(cause) => Err(not_written(io::Error::new(cause.kind(), cause.to_string()))),
                 };
             }
@@ -158,10 +163,10 @@ fn give_own_name(path: &Path, folder: &Path) -> Result<(), NotLanded> {
 }
 
 /// A folder that waits for its name. Dropped without one, it is removed with what is left in it.
-struct WaitingFolder(PathBuf);
+struct WaitingFolder(Reached);
 
 impl WaitingFolder {
-    fn make(path: PathBuf, owner: Option<host::Owner>) -> Option<Self> {
+    fn make(path: Reached, owner: Option<host::Owner>) -> Option<Self> {
         fs::create_dir(&path).ok()?;
         host::set_folder_owner(&path, owner);
         Some(Self(path))

@@ -7,28 +7,44 @@ use super::runner::Runner;
 use super::whole_folder::Lot;
 use super::{EntryKey, RestoreError};
 use crate::in_order::BYTES_FOR_A_PIECE;
-use porter_trunk::{Content, ContentHash, Trunk};
+use crate::undo::runs_in;
+use porter_trunk::{Content, ContentHash, Trunk, TrunkId};
 use std::fs;
 use std::io;
 use std::path::Path;
 
-/// Begins the journal of a restore.
+/// Begins the journal of a restore, or goes on with that of the latest one if it is of this trunk and was cut off: then an undo takes back both.
+/// Gives the mark of its waiting files, too.
 pub(super) fn begin_journal(
     records: &Path,
     trunk: &dyn Trunk,
     plan: &Plan,
-    mark: &str,
-) -> Result<Journal, RestoreError> {
+) -> Result<(Journal, String), RestoreError> {
+    let latest = runs_in(records).into_iter().rfind(|run| run.undone.is_none());
+    if let Some(run) = latest.filter(|run| run.can_go_on(&trunk.label().trunk_id)) {
+        let line = JournalLine::GoOn {
+            started_utc: plan.planned_utc,
+            accounts: plan.accounts.clone(),
+            items: plan.items.clone(),
+            land_held: plan.land_held.clone(),
+        };
+        let journal =
+            Journal::go_on(&run.journal, &line).map_err(|cause| journal_failed(&run.journal, cause))?;
+        return Ok((journal, run.mark().to_owned()));
+    }
+    let mark = TrunkId::random().map_err(RestoreError::Mark)?.short();
     let first = JournalLine::Begin {
         format: FORMAT.to_owned(),
         trunk_id: trunk.label().trunk_id.clone(),
         from: trunk.label().machine.name.clone(),
-        mark: mark.to_owned(),
+        mark: mark.clone(),
         started_utc: plan.planned_utc,
         accounts: plan.accounts.clone(),
         items: plan.items.clone(),
+        land_held: plan.land_held.clone(),
     };
-    Journal::begin(records, &first).map_err(|cause| journal_failed(records, cause))
+    let journal = Journal::begin(records, &first).map_err(|cause| journal_failed(records, cause))?;
+    Ok((journal, mark))
 }
 
 pub(super) fn journal_failed(path: &Path, cause: io::Error) -> RestoreError {
@@ -126,10 +142,8 @@ impl Runner<'_> {
             })
             .collect();
         for folder in plan.folders_that_change() {
-            let modified = self
-                .host_path(&folder)
-                .ok()
-                .and_then(|path| fs::symlink_metadata(path).ok()?.modified().ok());
+            let modified =
+                self.reach(&folder).ok().and_then(|path| fs::symlink_metadata(path).ok()?.modified().ok());
             if let Some(modified) = modified {
                 lines.push(JournalLine::FolderWas {
                     at: PathField(folder.clone()),

@@ -1,6 +1,7 @@
 //! What to beware of, as data. What to say and to advise is the caller's.
 
 use super::AccountSurvey;
+use super::among_programs::folders_with_work;
 use super::count::Count;
 use crate::item::{Item, What};
 use crate::machine::layout::Family;
@@ -51,6 +52,18 @@ pub enum Caution {
         /// Where it should be.
         path: String,
     },
+    /// A place of the person that is in what the driver of the system we run on cannot enter: a folder kept in step with a cloud.
+    PlaceShut {
+        /// The place's name.
+        place: &'static str,
+        /// Where it is.
+        path: String,
+    },
+    /// Files and folders that are kept in a way that the driver of the system we run on does not know.
+    Shut {
+        /// How many.
+        count: u64,
+    },
     /// A hive of the registry was being written when the system stopped, and its logs do not fit: its newest changes may be missing.
     RegistryNotNewest {
         /// Where it is.
@@ -62,6 +75,11 @@ pub enum Caution {
         path: String,
         /// Why, in words.
         detail: String,
+    },
+    /// A hive of the registry that every system has is not there.
+    RegistryGone {
+        /// Where it should be.
+        path: String,
     },
     /// The system should have a registry, or a directory of its people, and none was found.
     RegistryMissing,
@@ -136,6 +154,11 @@ pub enum Caution {
     },
     /// What programs keep: it lands, but programs may look elsewhere.
     ProgramData,
+    /// Folders of programs that hold documents or databases which changed lately; they are not carried.
+    WorkAmongPrograms {
+        /// Where.
+        paths: Vec<String>,
+    },
     /// An earlier Windows with people's folders in it.
     EarlierWindows {
         /// Where.
@@ -153,6 +176,7 @@ pub(super) fn of_item(machine: &Machine, item: &Item, count: &Count) -> Vec<Caut
     if_any(count.unreadable, |count| Caution::Unreadable { count });
     if_any(count.other_volumes, |count| Caution::OtherVolumes { count });
     if_any(count.cloud_only, |count| Caution::CloudOnly { count });
+    if_any(count.shut, |count| Caution::Shut { count });
     if_any(count.encrypted, |count| Caution::EncryptedFiles { count });
     if_any(count.links, |count| Caution::Links { count });
     if_any(count.too_large_for_fat32, |count| Caution::TooLargeForFat32 { count });
@@ -182,6 +206,7 @@ pub(super) fn of_item(machine: &Machine, item: &Item, count: &Count) -> Vec<Caut
 pub(super) fn of_account(machine: &Machine, account: &Account) -> Vec<Caution> {
     let places = account.places.iter().filter_map(|(place, found)| match found.state {
         PlaceState::IsLink => Some(Caution::PlaceIsLink { place: place.name() }),
+        PlaceState::Shut => Some(Caution::PlaceShut { place: place.name(), path: found.path.to_string() }),
         PlaceState::Unreadable => {
             Some(Caution::PlaceNotReached { place: place.name(), path: found.path.to_string() })
         }
@@ -227,6 +252,7 @@ pub(super) fn of_machine(machine: &Machine) -> Vec<Caution> {
     let earlier = earlier.map(|row| Caution::EarlierWindows { path: on_screen(&row.name) });
     let registry = machine.registry_troubles.iter().map(|(path, trouble)| match trouble {
         HiveTrouble::NewestMissing => Caution::RegistryNotNewest { path: path.to_string() },
+        HiveTrouble::Missing => Caution::RegistryGone { path: path.to_string() },
         HiveTrouble::Unreadable(detail) => {
             Caution::RegistryUnreadable { path: path.to_string(), detail: detail.clone() }
         }
@@ -240,6 +266,9 @@ pub(super) fn of_machine(machine: &Machine) -> Vec<Caution> {
         state.encrypted_with.clone().map(|with| Caution::DriveEncrypted { with }),
         (!machine.without_folder.is_empty())
             .then(|| Caution::WithoutFolder { names: machine.without_folder.clone() }),
+        Some(folders_with_work(machine))
+            .filter(|paths| !paths.is_empty())
+            .map(|paths| Caution::WorkAmongPrograms { paths }),
     ];
     let without_rights = machine.here.is_some_and(|here| !here.as_administrator);
     let without_rights = without_rights.then_some(Caution::NotAdministrator);

@@ -25,6 +25,7 @@ pub(super) struct Count {
     pub(super) unreadable: u64,
     pub(super) other_volumes: u64,
     pub(super) cloud_only: u64,
+    pub(super) shut: u64,
     pub(super) encrypted: u64,
     pub(super) links: u64,
     pub(super) too_large_for_fat32: u64,
@@ -40,6 +41,7 @@ impl Count {
         self.unreadable += other.unreadable;
         self.other_volumes += other.other_volumes;
         self.cloud_only += other.cloud_only;
+        self.shut += other.shut;
         self.encrypted += other.encrypted;
         self.links += other.links;
         self.too_large_for_fat32 += other.too_large_for_fat32;
@@ -54,6 +56,8 @@ impl Count {
                 self.other_volumes += 1;
                 return;
             }
+            // Its own row has counted it.
+            Sight::Unreadable { trouble: ReadTrouble::Shut(_), .. } => return,
             Sight::Unreadable { of_folder, .. } => {
                 self.unreadable += 1;
                 if !of_folder {
@@ -65,6 +69,13 @@ impl Count {
         if fate.is_left() || metadata.kind == EntryKind::Other {
             self.to_leave += tally_of(metadata);
             return;
+        }
+        if metadata.shut.is_some() {
+            self.shut += 1;
+            if metadata.kind != EntryKind::Folder {
+                self.to_leave += tally_of(metadata);
+                return;
+            }
         }
         if is_cloud_only(metadata, &Details::default()) && metadata.kind != EntryKind::Folder {
             self.cloud_only += 1;

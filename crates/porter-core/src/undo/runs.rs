@@ -4,6 +4,7 @@ use super::UndoError;
 use crate::restore::journal::{FIRST_FORMAT, FORMAT, JournalLine};
 use crate::restore::journal_lines::next_line;
 use crate::restore::journal_name::JournalName;
+use crate::restore::records::new_file;
 use porter_trunk::TrunkId;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -148,6 +149,20 @@ fn undo_record(journal: &Path) -> PathBuf {
 }
 
 impl Run {
+    /// True for one that a further restore of a trunk can go on with.
+    pub(crate) fn can_go_on(&self, trunk_id: &TrunkId) -> bool {
+        self.finished_utc.is_none()
+            && self.undone.is_none()
+            && self.trunk_id == *trunk_id
+            && self.format == FORMAT
+            && !self.mark.is_empty()
+    }
+
+    /// Stands in the names of files that waited for theirs.
+    pub(crate) fn mark(&self) -> &str {
+        &self.mark
+    }
+
     /// Refuses a journal of another version than ours, with its reason.
     pub(super) fn require_undoable(&self) -> Result<(), UndoError> {
         match self.format.as_str() {
@@ -163,7 +178,7 @@ impl Run {
         let path = undo_record(&self.journal);
         let aside = path.with_extension("part");
         let _ = std::fs::remove_file(&aside);
-        let mut file = File::create_new(&aside)?;
+        let mut file = new_file(&aside)?;
         file.write_all(&serde_json::to_vec_pretty(&undone)?)?;
         file.sync_all()?;
         drop(file);

@@ -2,19 +2,24 @@
 
 use super::backwards::Backwards;
 use super::{Run, UndoError};
-use crate::events::{Conduct, Event, Stage};
+use crate::catalogue::Catalogue;
+use crate::events::{Conduct, Event, Stage, Stoppable};
 use crate::in_order::in_order;
+use crate::machine::Machine;
+use crate::restore::history::hash_of;
 use crate::restore::host;
 use crate::restore::journal::{EntryKey, JournalLine};
+use crate::restore::landing_places::LandingPlaces;
+use crate::restore::records::{Records, refuse_strangers};
 use crate::restore::{remove_waiting_folder, set_registry, waiting_prefix};
 use porter_names::RelativePath;
 use porter_names::host::name_from_host;
-use porter_source::HostTree;
+use porter_source::{HostTree, Reached};
 use porter_trunk::{ContentHash, Tally};
 use std::collections::{HashMap, HashSet};
 use std::fs::{self, File};
 use std::io;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use time::OffsetDateTime;
 
 /// What an undo did.
@@ -55,6 +60,8 @@ pub enum WhyKept {
     NotEmpty,
     /// What was there before, and had been set aside under this name, is there no more.
     OriginalGone(RelativePath),
+    /// Nothing is restored there, so the journal was not written by porter, or not by porter alone.
+    NoLandingPlace(String),
     /// The system does not let it be read, removed or renamed.
     NotDone(String),
 }
@@ -79,6 +86,7 @@ struct Seen {
 pub fn take_back(
     run: &Run,
     target: &HostTree,
+    grounds: &UndoGrounds<'_>,
     try_only: bool,
     clock: &dyn Fn() -> OffsetDateTime,
     conduct: Conduct<'_>,
@@ -86,11 +94,22 @@ pub fn take_back(
     run.require_undoable()?;
     let journal_failed = |cause| UndoError::Journal { path: run.journal.clone(), cause };
     conduct.send(&Event::StageBegan { stage: Stage::Undo, expected: Tally::default() });
+    let records = run.journal.parent().unwrap_or(&run.journal);
+    let _records = if try_only {
+        refuse_strangers(records, target.root())?;
+        None
+    } else {
+        Some(Records::take(records, target.root())?)
+    };
     if !try_only {
         sweep(run, target).map_err(journal_failed)?;
     }
     let mut undoing = Undoing {
         target,
+        grounds,
+        conduct,
+        touched: HashSet::new(),
+        changed: HashSet::new(),
         try_only,
         refused: HashSet::new(),
         straight: HashMap::new(),
@@ -126,7 +145,7 @@ pub fn take_back(
             Seen { line, there }
         },
         |seen| match undoing.undo(seen) {
-            Ok(()) => true,
+            Ok(()) => !conduct.is_stopped(),
             Err(cause) => {
                 failed = Some(cause);
                 false
@@ -168,9 +187,10 @@ pub fn sweep(run: &Run, target: &HostTree) -> io::Result<()> {
         // A file waits beside its place, and a folder that lands whole beside its own.
         let folder = at.0.parent().unwrap_or_default();
         for folder in [folder.parent(), Some(folder)].into_iter().flatten() {
-            let Ok(path) = target.host_path(&folder) else { continue };
             // A link in the way was put there by somebody else.
-            if looked_into.insert(folder) && fs::symlink_metadata(&path).is_ok_and(|found| found.is_dir()) {
+            if looked_into.insert(folder.clone())
+                && let Ok(path) = target.reach_folder(&folder)
+            {
                 sweep_folder(&path, &prefix);
             }
         }
@@ -202,7 +222,12 @@ fn what_is_at(
     blake3: Option<ContentHash>,
     conduct: Conduct<'_>,
 ) -> There {
-    let Ok(path) = target.host_path(at) else { return There::Nothing };
+    let path = match target.reach(at) {
+        Ok(path) => path,
+        Err(cause) if is_not_there(&cause) => return There::Nothing,
+        // Somebody made a link of a folder above it: what is behind that is not what was restored.
+        Err(_) => return There::Other,
+    };
     let found = match fs::symlink_metadata(&path) {
         Ok(found) => found,
         Err(cause) if is_not_there(&cause) => return There::Nothing,
@@ -217,7 +242,13 @@ fn what_is_at(
         fs::read_link(&path).map(|to| ContentHash::of(&name_from_host(to.as_os_str())))
     } else {
         conduct.send(&Event::Bytes { size_in_bytes: found.len() });
-        File::open(&path).and_then(|mut file| ContentHash::of_reader(&mut file))
+        File::open(&path).and_then(|mut file| {
+            // A pipe that was exchanged for it just now is no file.
+            if !file.metadata()?.is_file() {
+                return Err(io::ErrorKind::InvalidInput.into());
+            }
+            ContentHash::of_reader(&mut Stoppable { content: &mut file, conduct })
+        })
     };
     match hash {
         Ok(hash) if Some(hash) == blake3 => There::AsRestored(if is_link { 0 } else { found.len() }),
@@ -230,8 +261,36 @@ fn is_not_there(cause: &io::Error) -> bool {
     matches!(cause.kind(), io::ErrorKind::NotFound | io::ErrorKind::NotADirectory)
 }
 
+/// What of a machine a journal may have a say about.
+pub struct UndoGrounds<'a> {
+    /// Where things are restored to.
+    pub places: LandingPlaces<'a>,
+    /// The rules, which name the keys of registries.
+    pub catalogue: &'a Catalogue,
+}
+
+impl<'a> UndoGrounds<'a> {
+    /// Those of a machine.
+    pub fn new(machine: &'a Machine, catalogue: &'a Catalogue) -> Self {
+        Self { places: LandingPlaces::new(machine, catalogue), catalogue }
+    }
+
+    /// True for a key that a rule names, or that leads to one.
+    fn names_key(&self, key: &str) -> bool {
+        let above = format!("{}\\", key.to_lowercase());
+        let mut parts = self.catalogue.rules.iter().flat_map(|rule| &rule.registry);
+        parts.any(|part| part.has(key) || part.key.to_lowercase().starts_with(&above))
+    }
+}
+
 struct Undoing<'a> {
     target: &'a HostTree,
+    grounds: &'a UndoGrounds<'a>,
+    conduct: Conduct<'a>,
+    /// Hashes of the paths that this undo has changed: a restore that was cut off may have written them down twice.
+    touched: HashSet<u64>,
+    /// Hashes of the paths at which something else is than was restored.
+    changed: HashSet<u64>,
     try_only: bool,
     /// What did not land though its step was written down.
     refused: HashSet<EntryKey>,
@@ -251,27 +310,53 @@ impl Undoing<'_> {
                 self.refused.insert(entry);
                 Ok(())
             }
-            JournalLine::Land { entry, at, aside, link, .. } => {
+            // What is told of before was told by the run that this one went on with.
+            JournalLine::GoOn { .. } => {
+                self.refused.clear();
+                Ok(())
+            }
+            JournalLine::Land { entry, at, aside, link, blake3, .. } => {
                 let aside = aside.map(|aside| aside.0);
-                if self.refused.contains(&entry) {
-                    Ok(())
-                } else {
-                    self.undo_landing(&at.0, aside, link, there)
+                if self.refused.contains(&entry) || !self.may_be(&at.0, aside.as_ref()) {
+                    return Ok(());
                 }
+                let there = self.as_it_is_now(&at.0, link, blake3, there);
+                self.undo_landing(&at.0, aside, link, there)
             }
-            JournalLine::Edit { at, aside, .. } => {
-                self.undo_landing(&at.0, aside.map(|aside| aside.0), false, there)
+            JournalLine::Edit { at, aside, blake3, .. } => {
+                let aside = aside.map(|aside| aside.0);
+                if !self.may_be(&at.0, aside.as_ref()) {
+                    return Ok(());
+                }
+                let there = self.as_it_is_now(&at.0, false, Some(blake3), there);
+                self.undo_landing(&at.0, aside, false, there)
             }
-            JournalLine::Folder { at } => self.remove_folder(&at.0),
-            JournalLine::SetAside { at, to } => self.put_back(&to.0, &at.0),
+            // A place is made with the folders above it.
+            JournalLine::Folder { at } if self.leads_to_a_place(&at.0) || self.may_be(&at.0, None) => {
+                self.remove_folder(&at.0)
+            }
+            JournalLine::SetAside { at, to } if self.may_be(&at.0, Some(&to.0)) => {
+                self.put_back(&to.0, &at.0)
+            }
+            JournalLine::Folder { .. } | JournalLine::SetAside { .. } => Ok(()),
             JournalLine::FolderWas { at, modified_utc } => {
                 if !self.try_only
-                    && self.is_straight(&at.0)
-                    && let Some(path) = self.host_path(&at.0)
+                    && self.leads_to_a_place(&at.0)
+                    && let Ok(path) = self.target.reach_folder(&at.0)
                 {
                     // The folder may be gone since.
                     let _ = host::set_folder_time(&path, modified_utc.into());
                 }
+                Ok(())
+            }
+            JournalLine::RegistryValue { sid, key, becomes, .. } if !self.grounds.names_key(&key) => {
+                let why = WhyKept::NoLandingPlace("no rule names this key".to_owned());
+                self.keep(&set_registry::shown(&sid, &key, &becomes.name), why);
+                Ok(())
+            }
+            JournalLine::RegistryKey { sid, key } if !self.grounds.names_key(&key) => {
+                let why = WhyKept::NoLandingPlace("no rule names this key".to_owned());
+                self.keep(&set_registry::shown(&sid, &key, ""), why);
                 Ok(())
             }
             JournalLine::RegistryValue { sid, key, was, becomes, .. } => {
@@ -296,8 +381,38 @@ impl Undoing<'_> {
         }
     }
 
-    fn host_path(&self, at: &RelativePath) -> Option<PathBuf> {
-        self.target.host_path(at).ok()
+    /// True if a restore may have been at a path. What it set aside got another name in the same folder.
+    fn may_be(&mut self, at: &RelativePath, aside: Option<&RelativePath>) -> bool {
+        let refused = self.grounds.places.refuse(at).err().map(|why| why.to_string());
+        let is_beside = aside.is_none_or(|aside| aside.parent() == at.parent());
+        let why = refused.or((!is_beside).then(|| "it would come from another folder".to_owned()));
+        let Some(why) = why else { return true };
+        self.keep(at, WhyKept::NoLandingPlace(why));
+        false
+    }
+
+    fn leads_to_a_place(&self, folder: &RelativePath) -> bool {
+        self.grounds.places.leads_to_one(folder)
+    }
+
+    /// What is at a path, where this undo has changed something since it was looked at.
+    fn as_it_is_now(
+        &self,
+        at: &RelativePath,
+        is_link: bool,
+        blake3: Option<ContentHash>,
+        there: There,
+    ) -> There {
+        match self.touched.contains(&hash_of(at)) {
+            false => there,
+            true if self.try_only => There::Nothing,
+            true => what_is_at(self.target, at, is_link, blake3, self.conduct),
+        }
+    }
+
+    /// None for what lies behind a link.
+    fn reach(&self, at: &RelativePath) -> Option<Reached> {
+        self.target.reach(at).ok()
     }
 
     /// True if a folder, and all above it, are folders: behind a link that somebody made since is another place. Recurs no deeper
@@ -307,7 +422,7 @@ impl Undoing<'_> {
             return *known;
         }
         let is_folder = self
-            .host_path(folder)
+            .reach(folder)
             .is_some_and(|path| fs::symlink_metadata(path).is_ok_and(|found| found.is_dir()));
         let straight = match folder.parent() {
             Some(above) => is_folder && self.is_straight(&above),
@@ -334,7 +449,7 @@ impl Undoing<'_> {
             }
             return Ok(());
         }
-        let original = aside.as_ref().and_then(|aside| self.host_path(aside));
+        let original = aside.as_ref().and_then(|aside| self.reach(aside));
         let original_is_there = original.is_some_and(|path| fs::symlink_metadata(path).is_ok());
         match (there, aside) {
             (There::AsRestored(_), Some(aside)) if !original_is_there => {
@@ -350,23 +465,34 @@ impl Undoing<'_> {
             }
             (There::Nothing, Some(aside)) => self.put_back(&aside, at)?,
             // The step was written down, and never taken: what is there is what was there.
-            (There::Other, Some(_)) if !original_is_there => {}
-            (There::Other, _) => self.keep(at, WhyKept::Changed),
+            (There::Other, Some(_)) if !original_is_there => self.is_the_original(at),
+            (There::Other, _) => {
+                self.changed.insert(hash_of(at));
+                self.keep(at, WhyKept::Changed);
+            }
             (There::Unreadable(detail), _) => self.keep(at, WhyKept::NotDone(detail)),
             (There::Nothing, None) => {}
         }
         Ok(())
     }
 
+    /// A later line of a restore that went on takes what an undo has put back already for something that was worked on.
+    fn is_the_original(&mut self, at: &RelativePath) {
+        if self.changed.remove(&hash_of(at)) {
+            self.report.kept.retain(|kept| kept.at != *at || !matches!(kept.why, WhyKept::Changed));
+        }
+    }
+
     /// False if it stayed.
     fn remove(&mut self, at: &RelativePath, tally: Tally) -> Result<bool, UndoError> {
-        let Some(path) = self.host_path(at) else { return Ok(false) };
+        let Some(path) = self.reach(at) else { return Ok(false) };
         if !self.try_only
             && let Err(cause) = host::remove_file(&path)
         {
             self.not_done(at, &path, cause)?;
             return Ok(false);
         }
+        self.touched.insert(hash_of(at));
         self.report.removed += tally;
         Ok(true)
     }
@@ -376,7 +502,10 @@ impl Undoing<'_> {
         if !self.is_straight(at) {
             return Ok(());
         }
-        let Some(path) = self.host_path(at) else { return Ok(()) };
+        if self.try_only && !self.touched.insert(hash_of(at)) {
+            return Ok(());
+        }
+        let Some(path) = self.reach(at) else { return Ok(()) };
         let removed =
             if self.try_only { fs::symlink_metadata(&path).map(|_| ()) } else { fs::remove_dir(&path) };
         match removed {
@@ -395,14 +524,20 @@ impl Undoing<'_> {
         if !self.is_straight(&at.parent().unwrap_or_default()) {
             return Ok(());
         }
-        let (Some(from), Some(to)) = (self.host_path(aside), self.host_path(at)) else { return Ok(()) };
+        if self.try_only && !self.touched.insert(hash_of(aside)) {
+            return Ok(());
+        }
+        let (Some(from), Some(to)) = (self.reach(aside), self.reach(at)) else { return Ok(()) };
         let renamed = if self.try_only {
             fs::symlink_metadata(&from).map(|_| ())
         } else {
             host::rename_without_replacing(&from, &to)
         };
         match renamed {
-            Ok(()) => self.report.put_back += 1,
+            Ok(()) => {
+                self.touched.insert(hash_of(at));
+                self.report.put_back += 1;
+            }
             Err(cause) if is_not_there(&cause) => {}
             Err(cause) if cause.kind() == io::ErrorKind::AlreadyExists => self.keep(at, WhyKept::Changed),
             Err(cause) => self.not_done(at, &from, cause)?,

@@ -23,8 +23,8 @@ use porter_trunk::{
 use std::collections::BTreeMap;
 use std::io::{self, Read};
 use std::path::Path;
-use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Arc, Mutex};
 use time::OffsetDateTime;
 use time::macros::datetime;
 
@@ -62,6 +62,14 @@ pub enum Script {
     File(Vec<u8>),
     /// A file of which the drive can read only so many bytes.
     BadSectorAfter(usize, Vec<u8>),
+    /// A file with bad sectors in these places.
+    BadSectors(Vec<std::ops::Range<usize>>, Vec<u8>),
+    /// A file of which so many readings fail before one succeeds.
+    Wavering(Arc<Mutex<u32>>, Vec<u8>),
+    /// A file that somebody writes to while it is opened the first times.
+    WrittenTo(u32, Vec<u8>),
+    /// A file on a drive that was unplugged.
+    Unplugged,
     /// A file that is listed with another size than it has.
     Listed(u64, Vec<u8>),
     /// A file that is listed and gone when it is opened.
@@ -88,10 +96,17 @@ pub enum Script {
     Pipe,
 }
 
+impl Script {
+    pub fn wavering(times: u32, content: Vec<u8>) -> Self {
+        Self::Wavering(Arc::new(Mutex::new(times)), content)
+    }
+}
+
 /// A volume that does what a script says.
 #[derive(Default)]
 pub struct ScriptedVolume {
     entries: BTreeMap<RelativePath, Script>,
+    opened: AtomicU64,
 }
 
 impl ScriptedVolume {
@@ -131,11 +146,16 @@ fn metadata_of(script: &Script) -> Metadata {
     let (kind, size_in_bytes) = match script {
         Script::File(content)
         | Script::BadSectorAfter(_, content)
+        | Script::BadSectors(_, content)
+        | Script::Wavering(_, content)
+        | Script::WrittenTo(_, content)
         | Script::WithStreams(content)
         | Script::WithLongNote(content)
         | Script::InTheCloud(content) => (EntryKind::File, content.len() as u64),
         Script::Listed(size_in_bytes, _) => (EntryKind::File, *size_in_bytes),
-        Script::Vanishes | Script::InUse | Script::EncryptedForAnother => (EntryKind::File, 7),
+        Script::Vanishes | Script::InUse | Script::EncryptedForAnother | Script::Unplugged => {
+            (EntryKind::File, 7)
+        }
         Script::Folder | Script::ShutFolder | Script::Mounted => (EntryKind::Folder, 0),
         Script::Link(_) => (EntryKind::Link, 0),
         Script::Pipe => (EntryKind::Other, 0),
@@ -149,6 +169,7 @@ fn metadata_of(script: &Script) -> Metadata {
         volume_id: Some(u64::from(matches!(script, Script::Mounted))),
         same_file: None,
         sparse: false,
+        shut: None,
     }
 }
 
@@ -198,11 +219,26 @@ impl Volume for ScriptedVolume {
             | Script::Listed(_, content)
             | Script::WithStreams(content)
             | Script::WithLongNote(content)
-            | Script::InTheCloud(content) => {
-                Ok(Box::new(ScriptedFile { content: content.clone(), good: usize::MAX }))
-            }
+            | Script::InTheCloud(content) => Ok(Box::new(ScriptedFile::new(content))),
             Script::BadSectorAfter(good, content) => {
-                Ok(Box::new(ScriptedFile { content: content.clone(), good: *good }))
+                let bad = std::iter::once(*good..usize::MAX).collect();
+                Ok(Box::new(ScriptedFile { bad, ..ScriptedFile::new(content) }))
+            }
+            Script::BadSectors(bad, content) => {
+                Ok(Box::new(ScriptedFile { bad: bad.clone(), ..ScriptedFile::new(content) }))
+            }
+            Script::Wavering(times, content) => {
+                let fails = Arc::clone(times);
+                Ok(Box::new(ScriptedFile { fails, ..ScriptedFile::new(content) }))
+            }
+            Script::WrittenTo(times, content) => {
+                let opened = self.opened.fetch_add(1, Ordering::Relaxed);
+                let changes = (opened < u64::from(*times)).then(AtomicU64::default);
+                Ok(Box::new(ScriptedFile { changes, ..ScriptedFile::new(content) }))
+            }
+            Script::Unplugged => {
+                let cause = io::Error::from_raw_os_error(if cfg!(windows) { 1167 } else { 19 });
+                Err(trouble(ReadTrouble::from(cause)))
             }
             Script::InUse => Err(trouble(ReadTrouble::InUse)),
             Script::EncryptedForAnother => Err(trouble(ReadTrouble::PermissionDenied)),
@@ -226,21 +262,52 @@ impl Volume for ScriptedVolume {
     }
 }
 
+#[derive(Default)]
 struct ScriptedFile {
     content: Vec<u8>,
-    good: usize,
+    bad: Vec<std::ops::Range<usize>>,
+    fails: Arc<Mutex<u32>>,
+    /// How often it was asked whether it changed, if it did each time.
+    changes: Option<AtomicU64>,
+}
+
+impl ScriptedFile {
+    fn new(content: &[u8]) -> Self {
+        Self { content: content.to_vec(), ..Self::default() }
+    }
 }
 
 impl VolumeFile for ScriptedFile {
     fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize> {
+        // EIO, as a bad sector gives it.
+        let failed = || Err(io::Error::from_raw_os_error(if cfg!(windows) { 23 } else { 5 }));
         let start = usize::try_from(offset_in_bytes).unwrap().min(self.content.len());
-        if start >= self.good {
-            // EIO, as a bad sector gives it.
-            return Err(io::Error::from_raw_os_error(if cfg!(windows) { 23 } else { 5 }));
+        let mut end = (start + buffer.len()).min(self.content.len());
+        let mut fails = self.fails.lock().unwrap();
+        if *fails > 0 {
+            *fails -= 1;
+            return failed();
         }
-        let end = (start + buffer.len()).min(self.content.len()).min(self.good);
+        for bad in self.bad.iter().filter(|bad| bad.start < self.content.len()) {
+            if bad.contains(&start) {
+                return failed();
+            }
+            // Linux gives what stands before it.
+            if start < bad.start {
+                end = end.min(bad.start);
+            }
+        }
         buffer[..end - start].copy_from_slice(&self.content[start..end]);
         Ok(end - start)
+    }
+
+    fn state(&self) -> Option<porter_source::FileState> {
+        let changes = self.changes.as_ref().map_or(0, |changes| changes.fetch_add(1, Ordering::Relaxed));
+        Some(porter_source::FileState {
+            size_in_bytes: self.content.len() as u64,
+            modified_in_ns: i128::from(changes),
+            changed_in_ns: None,
+        })
     }
 }
 
@@ -305,6 +372,10 @@ impl TrunkWriter for FailingTrunk {
             }
         }
         Ok(stored)
+    }
+
+    fn discard(&self, address: &EntryAddress) -> Result<(), TrunkError> {
+        self.trunk.discard(address)
     }
 
     fn record(&self, entry: &Entry) -> Result<(), TrunkError> {
@@ -407,7 +478,9 @@ pub fn planned(
     existing: Existing,
     conduct: Conduct<'_>,
 ) -> Result<Plan, RestoreError> {
+    let land_held = Default::default();
     let wishes = Wishes {
+        land_held: &land_held,
         accounts: &BTreeMap::new(),
         selection: &Selection::default(),
         drive_root: None,

@@ -2,24 +2,26 @@
 //!
 //! Windows' attributes and named streams come as extended attributes:
 //! - ntfs-3g gives `system.ntfs_attrib_be` (4 bytes, big endian) and `system.ntfs_crtime_be` (a FILETIME, 8 bytes, big
-//!   endian), and each named stream as `user.NAME` (ntfs-3g(8) and its page on extended attributes);
+//!   endian), what stands in place of content as `system.ntfs_reparse_data`, and each named stream as `user.NAME`
+//!   (ntfs-3g(8) and its page on extended attributes);
 //! - elsewhere Samba and Wine keep the attribute bits in `user.DOSATTRIB`, as text such as `0x22` (smb.conf(5), *store
 //!   dos attributes*); other `user.NAME` attributes are taken for named streams.
 
-use super::{utc_from_filetime, utc_from_unix_ns};
+use super::{Beyond, utc_from_filetime, utc_from_unix_ns};
+use crate::beneath::Root;
 use crate::error::SystemTrouble;
-use crate::{Capacity, Details, NamedStream};
-use rustix::fd::{AsRawFd, OwnedFd};
+use crate::reparse_point::ReparsePoint;
+use crate::{Capacity, Details, FileState, NamedStream};
 use rustix::fs::{Mode, OFlags};
 use rustix::io::Errno;
 use std::fs;
 use std::io;
-use std::ops::Deref;
 use std::os::unix::fs::{FileExt, MetadataExt};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use time::OffsetDateTime;
 
 const NTFS_ATTRIBUTES: &str = "system.ntfs_attrib_be";
+const NTFS_REPARSE_POINT: &str = "system.ntfs_reparse_data";
 const NTFS_CREATED: &str = "system.ntfs_crtime_be";
 const SAMBA_ATTRIBUTES: &str = "user.DOSATTRIB";
 
@@ -36,48 +38,10 @@ impl Keeps {
         let extended_attributes = rustix::fs::llistxattr(root, &mut [0_u8; 0]).is_ok();
         Self { ntfs_metadata, extended_attributes }
     }
-}
 
-/// A path that the system takes. It takes no more than 4096 bytes at once, and folders that were copied into themselves again and again lie
-/// deeper: these are reached from a folder on the way, which stays open as long as the path is used.
-pub(super) struct Reachable {
-    path: PathBuf,
-    _on_the_way: Option<OwnedFd>,
-}
-
-impl Reachable {
-    /// The most that is asked for at once, with room for a name.
-    const MOST_IN_BYTES: usize = 3800;
-
-    pub(super) fn by(path: PathBuf) -> io::Result<Self> {
-        if path.as_os_str().len() <= Self::MOST_IN_BYTES {
-            return Ok(Self { path, _on_the_way: None });
-        }
-        let mut on_the_way: Option<OwnedFd> = None;
-        let mut rest = PathBuf::new();
-        for step in path.components() {
-            if rest.as_os_str().len() + step.as_os_str().len() > Self::MOST_IN_BYTES {
-                let flags = OFlags::PATH | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
-                let opened = match &on_the_way {
-                    Some(folder) => rustix::fs::openat(folder, &rest, flags, Mode::empty()),
-                    None => rustix::fs::open(&rest, flags, Mode::empty()),
-                };
-                on_the_way = Some(opened?);
-                rest = PathBuf::new();
-            }
-            rest.push(step);
-        }
-        if let Some(folder) = &on_the_way {
-            rest = Path::new("/proc/self/fd").join(folder.as_raw_fd().to_string()).join(rest);
-        }
-        Ok(Self { path: rest, _on_the_way: on_the_way })
-    }
-}
-
-impl Deref for Reachable {
-    type Target = Path;
-    fn deref(&self) -> &Path {
-        &self.path
+    /// True if links may be something else.
+    pub(super) fn shows_reparse_points(&self) -> bool {
+        self.ntfs_metadata
     }
 }
 
@@ -142,16 +106,76 @@ fn samba_attributes(content: &[u8]) -> Option<u32> {
     u32::from_str_radix(std::str::from_utf8(text).ok()?.strip_prefix("0x")?, 16).ok()
 }
 
+const TO_READ: OFlags = OFlags::RDONLY.union(OFlags::NOFOLLOW).union(OFlags::CLOEXEC).union(OFlags::NONBLOCK);
+
 /// Does not wait on a pipe, and leaves the time of last access alone where the system allows that.
-pub(super) fn open_without_following(path: &Path) -> io::Result<fs::File> {
-    let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::CLOEXEC | OFlags::NONBLOCK;
-    #[cfg(any(target_os = "linux", target_os = "android"))]
-    match rustix::fs::open(path, flags | OFlags::NOATIME, Mode::empty()) {
-        // Only a file's owner may ask for that.
-        Err(Errno::PERM) => {}
-        opened => return Ok(opened?.into()),
+pub(super) fn open_without_following(root: &Root, below: &Path) -> io::Result<fs::File> {
+    #[cfg(target_os = "linux")]
+    {
+        match root.open(below, TO_READ | OFlags::NOATIME) {
+            // Only a file's owner may ask for that.
+            Err(cause) if Errno::from_io_error(&cause) == Some(Errno::PERM) => {}
+            opened => return Ok(opened?.into()),
+        }
+        Ok(root.open(below, TO_READ)?.into())
     }
-    Ok(rustix::fs::open(path, flags, Mode::empty())?.into())
+    #[cfg(not(target_os = "linux"))]
+    open_by_path(&root.path().join(below))
+}
+
+/// The same for a path that somebody named.
+pub(super) fn open_by_path(path: &Path) -> io::Result<fs::File> {
+    Ok(rustix::fs::open(path, TO_READ, Mode::empty())?.into())
+}
+
+/// Its length, and when it and what is known of it last changed.
+pub(super) fn state(file: &fs::File) -> io::Result<FileState> {
+    let found = file.metadata()?;
+    let ns = |seconds: i64, ns: i64| i128::from(seconds) * 1_000_000_000 + i128::from(ns);
+    Ok(FileState {
+        size_in_bytes: found.len(),
+        modified_in_ns: ns(found.mtime(), found.mtime_nsec()),
+        changed_in_ns: Some(ns(found.ctime(), found.ctime_nsec())),
+    })
+}
+
+/// A folder that is on another volume than the one above it.
+pub(super) fn is_whole_volume(root: &Path) -> bool {
+    let volume_of = |path: &Path| fs::metadata(path).ok().map(|found| found.dev());
+    root.parent().is_none_or(|above| volume_of(above) != volume_of(root))
+}
+
+/// Asks the volume for its holes (lseek(2), `SEEK_DATA`).
+pub(super) fn next_data(file: &fs::File, offset_in_bytes: u64) -> Option<u64> {
+    #[cfg(target_os = "linux")]
+    return match rustix::fs::seek(file, rustix::fs::SeekFrom::Data(offset_in_bytes)) {
+        Ok(next) => Some(next),
+        // There is nothing but a hole until the end.
+        Err(Errno::NXIO) => file.metadata().ok().map(|found| found.len()),
+        Err(_) => None,
+    };
+    #[cfg(not(target_os = "linux"))]
+    {
+        let _ = (file, offset_in_bytes);
+        None
+    }
+}
+
+/// True if the drive of a folder is not there any more. A device that was unplugged goes on being mounted, and Linux answers with the error
+/// of a bad sector; but its number leads to no device then (sysfs(5)).
+pub(super) fn is_gone(root: &Path) -> bool {
+    match rustix::fs::stat(root) {
+        Err(cause) => trouble_by_system_code(&cause.into()) == Some(SystemTrouble::DriveGone),
+        #[cfg(target_os = "linux")]
+        Ok(found) => {
+            let (major, minor) = (rustix::fs::major(found.st_dev), rustix::fs::minor(found.st_dev));
+            let devices = Path::new("/sys/dev/block");
+            // Volumes without a device of their own have the major number 0.
+            major != 0 && devices.is_dir() && !devices.join(format!("{major}:{minor}")).exists()
+        }
+        #[cfg(not(target_os = "linux"))]
+        Ok(_) => false,
+    }
 }
 
 pub(super) fn read_at(file: &fs::File, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize> {
@@ -175,13 +199,26 @@ pub(super) fn unix_mode(found: &fs::Metadata) -> Option<u32> {
     Some(found.mode() & 0o7777)
 }
 
-/// Only NTFS keeps them, and tells them one by one.
-pub(super) fn windows_attributes(
-    _found: &fs::Metadata,
+/// Only NTFS keeps more, and tells it one by one.
+pub(super) fn beyond<P: AsRef<Path>>(
+    found: &fs::Metadata,
     keeps: &Keeps,
-    path: impl FnOnce() -> PathBuf,
-) -> Option<u32> {
-    if keeps.ntfs_metadata { ntfs_attributes(&path()) } else { None }
+    path: impl FnOnce() -> Option<P>,
+) -> Beyond {
+    let path = if keeps.ntfs_metadata { path() } else { None };
+    let Some(path) = path else { return Beyond::default() };
+    Beyond {
+        windows_attributes: ntfs_attributes(path.as_ref()),
+        reparse_point: if found.is_symlink() { reparse_point(path.as_ref()) } else { None },
+    }
+}
+
+/// What ntfs-3g shows as a link may be anything that it has no reader for.
+pub(super) fn reparse_point(path: &Path) -> Option<ReparsePoint> {
+    // Windows lets none be longer.
+    let mut data = vec![0; 16_384];
+    let length = rustix::fs::lgetxattr(path, NTFS_REPARSE_POINT, &mut data).ok()?;
+    ReparsePoint::from_bytes(data.get(..length)?)
 }
 
 fn ntfs_attributes(path: &Path) -> Option<u32> {
@@ -210,7 +247,9 @@ pub(super) fn use_rights() {}
 
 pub(super) fn trouble_by_system_code(cause: &io::Error) -> Option<SystemTrouble> {
     match Errno::from_io_error(cause)? {
-        Errno::IO | Errno::NXIO | Errno::NODEV | Errno::STALE => Some(SystemTrouble::Medium),
+        Errno::IO | Errno::STALE => Some(SystemTrouble::Medium),
+        // The last is what a file system in user space says when its program ended.
+        Errno::NXIO | Errno::NODEV | Errno::NOTCONN | Errno::NOMEDIUM => Some(SystemTrouble::DriveGone),
         Errno::LOOP => Some(SystemTrouble::IsLink),
         _ => None,
     }

@@ -11,22 +11,28 @@ mod streams;
 
 pub(super) use rights::use_rights;
 
+use super::Beyond;
+use crate::beneath::Root;
 use crate::error::SystemTrouble;
-use crate::{Capacity, Details};
+use crate::reparse_point::ReparsePoint;
+use crate::{Capacity, Details, FileState};
 use std::fs;
 use std::io;
-use std::ops::Deref;
 use std::os::windows::fs::{FileExt, MetadataExt, OpenOptionsExt};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use time::OffsetDateTime;
 use windows_sys::Win32::Foundation::{
-    ERROR_CRC, ERROR_FILE_OFFLINE, ERROR_GEN_FAILURE, ERROR_IO_DEVICE, ERROR_LOCK_VIOLATION,
-    ERROR_SECTOR_NOT_FOUND, ERROR_SEEK, ERROR_SHARING_VIOLATION, ERROR_STOPPED_ON_SYMLINK,
+    ERROR_CRC, ERROR_DEV_NOT_EXIST, ERROR_DEVICE_NOT_CONNECTED, ERROR_DEVICE_REMOVED, ERROR_FILE_OFFLINE,
+    ERROR_GEN_FAILURE, ERROR_IO_DEVICE, ERROR_LOCK_VIOLATION, ERROR_MORE_DATA, ERROR_NO_SUCH_DEVICE,
+    ERROR_NOT_READY, ERROR_READ_FAULT, ERROR_SECTOR_NOT_FOUND, ERROR_SEEK, ERROR_SHARING_VIOLATION,
+    ERROR_STOPPED_ON_SYMLINK,
 };
 use windows_sys::Win32::Storage::FileSystem::{
     FILE_ATTRIBUTE_REPARSE_POINT, FILE_FLAG_BACKUP_SEMANTICS, FILE_FLAG_OPEN_REPARSE_POINT,
     FILE_FLAG_SEQUENTIAL_SCAN, GetDiskFreeSpaceExW,
 };
+use windows_sys::Win32::System::IO::DeviceIoControl;
+use windows_sys::Win32::System::Ioctl::{FILE_ALLOCATED_RANGE_BUFFER, FSCTL_QUERY_ALLOCATED_RANGES};
 
 /// What the file system of a folder keeps beside content: on Windows the same calls serve all of them.
 #[derive(Debug, Clone, Copy)]
@@ -36,21 +42,9 @@ impl Keeps {
     pub(super) fn of(_root: &Path) -> Self {
         Self
     }
-}
 
-/// Any path: with the prefix that all of ours have, Windows takes as much as a volume of its own can hold.
-pub(super) struct Reachable(PathBuf);
-
-impl Reachable {
-    pub(super) fn by(path: PathBuf) -> io::Result<Self> {
-        Ok(Self(path))
-    }
-}
-
-impl Deref for Reachable {
-    type Target = Path;
-    fn deref(&self) -> &Path {
-        &self.0
+    pub(super) fn shows_reparse_points(&self) -> bool {
+        false
     }
 }
 
@@ -69,7 +63,12 @@ pub(super) fn details(path: &Path, _keeps: &Keeps) -> io::Result<Details> {
 }
 
 /// Backup semantics: an administrator may read what its owner keeps to themselves.
-pub(super) fn open_without_following(path: &Path) -> io::Result<fs::File> {
+pub(super) fn open_without_following(root: &Root, below: &Path) -> io::Result<fs::File> {
+    open_by_path(&root.path().join(below))
+}
+
+/// The same for a path that somebody named.
+pub(super) fn open_by_path(path: &Path) -> io::Result<fs::File> {
     let open = |flags| {
         let flags = flags | FILE_FLAG_BACKUP_SEMANTICS | FILE_FLAG_SEQUENTIAL_SCAN;
         fs::OpenOptions::new().read(true).custom_flags(flags).open(path)
@@ -84,6 +83,53 @@ pub(super) fn open_without_following(path: &Path) -> io::Result<fs::File> {
     }
     // Not a link, so the content is to be had only through the system's filter.
     open(0)
+}
+
+/// Its length, and when it last changed.
+pub(super) fn state(file: &fs::File) -> io::Result<FileState> {
+    let found = file.metadata()?;
+    Ok(FileState {
+        size_in_bytes: found.len(),
+        modified_in_ns: i128::from(found.last_write_time()) * 100,
+        changed_in_ns: None,
+    })
+}
+
+/// Asks the volume which stretches it keeps (`FSCTL_QUERY_ALLOCATED_RANGES`, [MS-FSCC] 2.3.48).
+#[allow(unsafe_code, reason = "a call of the system's interface")]
+pub(super) fn next_data(file: &fs::File, offset_in_bytes: u64) -> Option<u64> {
+    use std::os::windows::io::AsRawHandle;
+    let size_in_bytes = file.metadata().ok()?.len();
+    let from = i64::try_from(offset_in_bytes).ok()?;
+    let asked =
+        FILE_ALLOCATED_RANGE_BUFFER { FileOffset: from, Length: i64::try_from(size_in_bytes).ok()? - from };
+    let mut first = FILE_ALLOCATED_RANGE_BUFFER::default();
+    let mut given_in_bytes = 0;
+    let size = size_of::<FILE_ALLOCATED_RANGE_BUFFER>() as u32;
+    // SAFETY: both buffers are of the length that is told, and outlive the call.
+    let ok = unsafe {
+        DeviceIoControl(
+            file.as_raw_handle(),
+            FSCTL_QUERY_ALLOCATED_RANGES,
+            (&raw const asked).cast(),
+            size,
+            (&raw mut first).cast(),
+            size,
+            &raw mut given_in_bytes,
+            std::ptr::null_mut(),
+        )
+    };
+    let has_more = ok == 0 && io::Error::last_os_error().raw_os_error() == Some(ERROR_MORE_DATA as i32);
+    match (ok != 0 || has_more, given_in_bytes) {
+        (false, _) => None,
+        (true, 0) => Some(size_in_bytes),
+        (true, _) => u64::try_from(first.FileOffset).ok().map(|next| next.max(offset_in_bytes)),
+    }
+}
+
+/// True if the drive of a folder is not there any more.
+pub(super) fn is_gone(root: &Path) -> bool {
+    fs::metadata(root).is_err_and(|cause| trouble_by_system_code(&cause) == Some(SystemTrouble::DriveGone))
 }
 
 pub(super) fn read_at(file: &fs::File, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize> {
@@ -102,6 +148,11 @@ pub(super) fn capacity(path: &Path) -> io::Result<Capacity> {
     if ok == 0 { Err(io::Error::last_os_error()) } else { Ok(Capacity { total_in_bytes, free_in_bytes }) }
 }
 
+/// The root of a drive letter.
+pub(super) fn is_whole_volume(root: &Path) -> bool {
+    root.parent().is_none()
+}
+
 pub(super) fn modified_utc(found: &fs::Metadata) -> Option<OffsetDateTime> {
     super::utc_from_filetime(found.last_write_time())
 }
@@ -110,12 +161,17 @@ pub(super) fn unix_mode(_found: &fs::Metadata) -> Option<u32> {
     None
 }
 
-pub(super) fn windows_attributes(
+pub(super) fn beyond<P: AsRef<Path>>(
     found: &fs::Metadata,
     _keeps: &Keeps,
-    _path: impl FnOnce() -> PathBuf,
-) -> Option<u32> {
-    Some(found.file_attributes())
+    _path: impl FnOnce() -> Option<P>,
+) -> Beyond {
+    Beyond { windows_attributes: Some(found.file_attributes()), reparse_point: None }
+}
+
+/// Windows' own driver knows what each of them is.
+pub(super) fn reparse_point(_path: &Path) -> Option<ReparsePoint> {
+    None
 }
 
 /// Windows mounts volumes in folders as junctions, which are links.
@@ -136,9 +192,17 @@ pub(super) fn is_sparse(found: &fs::Metadata) -> bool {
 pub(super) fn trouble_by_system_code(cause: &io::Error) -> Option<SystemTrouble> {
     match u32::try_from(cause.raw_os_error()?).ok()? {
         ERROR_SHARING_VIOLATION | ERROR_LOCK_VIOLATION => Some(SystemTrouble::InUse),
-        ERROR_CRC | ERROR_SEEK | ERROR_SECTOR_NOT_FOUND | ERROR_GEN_FAILURE | ERROR_IO_DEVICE => {
-            Some(SystemTrouble::Medium)
-        }
+        ERROR_CRC
+        | ERROR_SEEK
+        | ERROR_SECTOR_NOT_FOUND
+        | ERROR_READ_FAULT
+        | ERROR_GEN_FAILURE
+        | ERROR_IO_DEVICE => Some(SystemTrouble::Medium),
+        ERROR_NOT_READY
+        | ERROR_DEV_NOT_EXIST
+        | ERROR_NO_SUCH_DEVICE
+        | ERROR_DEVICE_NOT_CONNECTED
+        | ERROR_DEVICE_REMOVED => Some(SystemTrouble::DriveGone),
         ERROR_STOPPED_ON_SYMLINK => Some(SystemTrouble::IsLink),
         ERROR_FILE_OFFLINE | CLOUD_FILES_FIRST..=CLOUD_FILES_LAST => Some(SystemTrouble::CloudOnly),
         _ => None,

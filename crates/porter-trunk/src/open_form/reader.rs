@@ -2,7 +2,7 @@
 
 use super::layout::{
     BAG_DECLARATION, BAG_DECLARATION_TEXT, ENTRIES, ITEMS, LABEL, LEFT, MANIFEST, PAYLOAD, PROGRAMS,
-    TAG_FILES, TAG_MANIFEST, payload_path,
+    TAG_FILES, TAG_MANIFEST, payload_path_of,
 };
 use super::manifest;
 use super::sha512::Sha512Hash;
@@ -11,8 +11,8 @@ use crate::form::{Depth, Rows};
 use crate::host::{forget_cached, open_plain_file, will_be_read};
 use crate::label::{FORMAT, MAJOR};
 use crate::{
-    Audit, Content, Damage, Entry, EntryRefused, Label, LeftBehind, Trunk, TrunkError, TrunkItem,
-    TrunkProgram,
+    Audit, CaptureProof, Content, ContentHash, Damage, Entry, EntryRefused, Label, LeftBehind, Trunk,
+    TrunkError, TrunkItem, TrunkProgram,
 };
 use porter_names::{RelativePath, host};
 use std::collections::{HashMap, HashSet};
@@ -188,7 +188,7 @@ impl Trunk for OpenTrunk {
     fn open_content(&self, entry: &Entry) -> Result<Box<dyn BufRead + Send + '_>, Damage> {
         let address = &entry.address;
         let shown_path = address.safe_path.as_ref().unwrap_or(&address.path);
-        let payload = payload_path(address).map_err(|_| Damage::FileMissing(shown_path.to_string()))?;
+        let payload = payload_path_of(entry).map_err(|_| Damage::FileMissing(shown_path.to_string()))?;
         let shown = shown(&payload);
         self.refuse_links_above(&payload, &shown)?;
         let file = open_plain_file(&host_path(&self.folder, &payload)?)
@@ -206,6 +206,14 @@ impl Trunk for OpenTrunk {
 
     fn list_name(&self) -> String {
         ENTRIES.to_owned()
+    }
+
+    /// It is captured once; its tag manifest pins down all the rest.
+    fn proof(&self) -> Result<CaptureProof, TrunkError> {
+        let path = self.folder.join(TAG_MANIFEST);
+        let hash = open_plain_file(&path).and_then(|mut file| ContentHash::of_reader(&mut file));
+        // One that is gone is a flaw, and proves nothing.
+        Ok(CaptureProof { capture: 1, list: hash.map_or_else(|_| String::new(), |hash| hash.to_string()) })
     }
 
     fn audit(&self, _depth: Depth) -> Result<Box<dyn Audit + '_>, TrunkError> {
@@ -242,7 +250,7 @@ struct OpenAudit<'t> {
 impl Audit for OpenAudit<'_> {
     fn see(&mut self, entry: &Entry, _is_whole: bool) -> Option<Damage> {
         let Content::File { .. } = &entry.content else { return None };
-        let path = payload_path(&entry.address).ok()?;
+        let path = payload_path_of(entry).ok()?;
         match self.listed.get_mut(&path) {
             Some(seen) => {
                 *seen = true;

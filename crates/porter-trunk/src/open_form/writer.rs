@@ -2,7 +2,7 @@
 
 use super::layout::{
     BAG_DECLARATION, BAG_DECLARATION_TEXT, BAG_INFO, ENTRIES, ITEMS, LABEL, LEFT, MANIFEST, OWN_FOLDER,
-    PAYLOAD, PROGRAMS, TAG_FILES, TAG_MANIFEST, payload_path,
+    PAYLOAD, PROGRAMS, TAG_FILES, TAG_MANIFEST, payload_path, payload_path_of,
 };
 use super::sha512::{Sha512, Sha512Hash};
 use super::{OpenTrunk, bag_info, manifest};
@@ -111,6 +111,10 @@ impl TrunkWriter for OpenTrunkWriter {
         if let Some(parent) = path.parent() {
             self.make_folder(parent)?;
         }
+        let was_stored = self.stored.lock().unwrap_or_else(PoisonError::into_inner).remove(&payload);
+        if was_stored.is_some() {
+            fs::remove_file(&path).map_err(|cause| TrunkError::io("making", &path, cause))?;
+        }
         let mut file = File::create_new(&path).map_err(|cause| TrunkError::io("making", &path, cause))?;
         let stored = copy_and_hash(content, &mut file, progress).map_err(|failed| match failed {
             PieceFailed::Reading(cause) => StoreError::Source(cause),
@@ -136,6 +140,15 @@ impl TrunkWriter for OpenTrunkWriter {
         stored.map(|(stored, _)| stored)
     }
 
+    fn discard(&self, address: &EntryAddress) -> Result<(), TrunkError> {
+        let payload = self.payload(address)?;
+        if self.stored.lock().unwrap_or_else(PoisonError::into_inner).remove(&payload).is_some() {
+            let path = self.host_path(&payload)?;
+            fs::remove_file(&path).map_err(|cause| TrunkError::io("removing", &path, cause))?;
+        }
+        Ok(())
+    }
+
     fn record(&self, entry: &Entry) -> Result<(), TrunkError> {
         let payload = self.payload(&entry.address)?;
         if entry.content == Content::Folder {
@@ -155,7 +168,15 @@ impl TrunkWriter for OpenTrunkWriter {
                 let cause = io::Error::other("an entry was recorded whose content was not stored");
                 return Err(TrunkError::io("listing", &self.folder.join(MANIFEST), cause));
             };
-            manifest::write_line(&mut lists.manifest, &sha512, &payload)
+            let named = payload_path_of(entry).unwrap_or_else(|_| payload.clone());
+            if named != payload {
+                let (from, to) = (self.host_path(&payload)?, self.host_path(&named)?);
+                if to.symlink_metadata().is_ok() {
+                    return Err(TrunkError::io("naming", &to, io::ErrorKind::AlreadyExists.into()));
+                }
+                fs::rename(&from, &to).map_err(|cause| TrunkError::io("naming", &to, cause))?;
+            }
+            manifest::write_line(&mut lists.manifest, &sha512, &named)
                 .map_err(|cause| TrunkError::io("writing", &self.folder.join(MANIFEST), cause))?;
         }
         Ok(())

@@ -49,6 +49,11 @@ impl From<Damage> for NotRead {
 }
 
 impl BlockFile {
+    /// Where it is.
+    pub(super) fn path(&self) -> &Path {
+        &self.path
+    }
+
     /// Opens a file and reads its index, proved by itself. What a list says of it is for the caller to compare.
     pub(super) fn open(
         path: &Path,

@@ -10,8 +10,8 @@ use super::parts::Parts;
 use crate::hex::{from_hex, to_hex};
 use crate::sealing::TrunkKey;
 use crate::{
-    ContentHash, Damage, Entry, EntryRefused, Inventory, Label, LeftBehind, TrunkError, TrunkId, TrunkItem,
-    TrunkProgram,
+    CaptureProof, ContentHash, Damage, Entry, EntryRefused, Inventory, Label, LeftBehind, TrunkError,
+    TrunkId, TrunkItem, TrunkProgram,
 };
 use serde::{Deserialize, Serialize};
 use std::io::ErrorKind;
@@ -31,6 +31,9 @@ pub(crate) struct Contents {
     pub(crate) packs: Vec<PackRow>,
     #[serde(default)]
     pub(crate) parts: Vec<PartRow>,
+    /// The share of recovery data that is beside its packs and itself, if there is to be any.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) spare_in_percent: Option<f64>,
 }
 
 /// A pack, as a list pins it down: any other file of that name is noticed.
@@ -154,9 +157,19 @@ impl List {
         Ok(Self { file, contents })
     }
 
+    /// Where it is.
+    pub(super) fn path(&self) -> &Path {
+        self.file.path()
+    }
+
     /// Its file, for people.
     pub(crate) fn name(&self) -> &str {
         &self.file.name
+    }
+
+    /// Which state of the trunk it is.
+    pub(crate) fn proof(&self) -> CaptureProof {
+        CaptureProof { capture: self.file.head.number, list: to_hex(&self.file.proof) }
     }
 
     /// The list of a trunk; none if anything of it is damaged.
@@ -317,6 +330,7 @@ impl Contents {
             programs: inventory.programs.to_vec(),
             packs: Vec::new(),
             parts: Vec::new(),
+            spare_in_percent: None,
         }
     }
 }

@@ -6,7 +6,7 @@ use super::seal_files::SealFiles;
 use crate::lock::Lock;
 use crate::outside::Outside;
 use crate::sealing::{KeyWraps, NotOpened, TrunkKey, WorkshopKey};
-use crate::{ContentHash, Damage, TrunkError};
+use crate::{Damage, TrunkError};
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -73,8 +73,24 @@ impl Parts {
     /// The parts with the BLAKE3 of their label files, as a list pins them down.
     pub(crate) fn label_rows(&self) -> Vec<PartRow> {
         let row =
-            |part: &Part| PartRow { part: part.outside.part, label: ContentHash::of(&part.label_bytes) };
+            |part: &Part| PartRow { part: part.outside.part, label: part.outside.pinned(&part.label_bytes) };
         self.parts.iter().map(row).collect()
+    }
+
+    /// The number of the latest capture that any of the labels tells of.
+    pub(crate) fn captures(&self) -> Option<u32> {
+        self.parts.iter().filter_map(|part| part.outside.captures()).max()
+    }
+
+    /// Writes on each label that there was a further capture.
+    pub(crate) fn note_capture(&self, number: u32) -> Result<(), TrunkError> {
+        for part in &self.parts {
+            let path = part.folder.join(LABEL);
+            let outside = part.outside.after_capture(number);
+            crate::host::replace(&path, &outside.to_bytes(), outside.sealed)
+                .map_err(|cause| TrunkError::io("writing", &path, cause))?;
+        }
+        Ok(())
     }
 
     /// True if the label of each part that is here is the one that a list pins down.

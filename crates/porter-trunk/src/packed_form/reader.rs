@@ -12,8 +12,8 @@ use crate::form::{Depth, Rows};
 use crate::lock::Lock;
 use crate::sealing::TrunkKey;
 use crate::{
-    Audit, Content, Damage, Entry, EntryRefused, Extent, Label, LeftBehind, Trunk, TrunkError, TrunkItem,
-    TrunkProgram,
+    Audit, CaptureProof, Content, Damage, Entry, EntryRefused, Extent, Label, LeftBehind, Trunk, TrunkError,
+    TrunkItem, TrunkProgram,
 };
 use std::collections::{HashMap, HashSet};
 use std::io::{self, BufRead, Read};
@@ -35,6 +35,7 @@ pub struct PackedTrunk {
     /// Whether blocks are proved when they are read, or only the contents by whoever uses them.
     proving: AtomicBool,
     proved: Mutex<HashSet<u32>>,
+    flaws: Vec<Damage>,
 }
 
 /// The packs, and where each block of contents is.
@@ -53,7 +54,36 @@ impl PackedTrunk {
         let Some((path, number)) = list::newest(&parts)? else {
             return Err(TrunkError::Unfinished(parts.first_folder()));
         };
-        Self::with_list(parts, &path, number, key, false)
+        let mut trunk = Self::with_list(parts, &path, number, key, false)?;
+        trunk.flaws = trunk.find_flaws();
+        Ok(trunk)
+    }
+
+    /// What is less than it says somewhere that there was: nothing that is left is damaged by that.
+    fn find_flaws(&self) -> Vec<Damage> {
+        let mut flaws = Vec::new();
+        if self.list.contents.lacks_packs(&self.parts) {
+            flaws.push(Damage::HoldsMore);
+        }
+        let there = self.list.file.head.number;
+        if let Some(said) = self.parts.captures().filter(|said| *said > there) {
+            flaws.push(Damage::CapturesMissing { said, there });
+        }
+        let is_listed = |name: &String| {
+            self.list.contents.packs.iter().any(|row| FileName::Pack(row.number).to_string() == *name)
+        };
+        let gone = without_spare::names_of_files_that_are_gone(&self.parts).into_iter();
+        flaws.extend(gone.filter(|name| !is_listed(name)).map(Damage::FileMissing));
+        if self.list.contents.spare_in_percent.is_some() {
+            let files = self.list.contents.packs.iter().filter_map(|row| {
+                Some(FileName::Pack(row.number).in_folder(self.parts.folder_of(row.part)?))
+            });
+            let files = files.chain([self.list.path().to_path_buf()]);
+            let spare = files.map(|path: PathBuf| crate::spare::path_of(&path));
+            let gone = spare.filter(|path| path.symlink_metadata().is_err());
+            flaws.extend(gone.map(|path| Damage::SpareMissing(super::block_file::name_of(&path))));
+        }
+        flaws
     }
 
     pub(super) fn with_list(
@@ -79,6 +109,7 @@ impl PackedTrunk {
             reads_once: AtomicBool::new(false),
             proving: AtomicBool::new(false),
             proved: Mutex::default(),
+            flaws: Vec::new(),
         })
     }
 
@@ -224,8 +255,19 @@ impl Trunk for PackedTrunk {
         self.list.file.name.clone()
     }
 
+    fn proof(&self) -> Result<CaptureProof, TrunkError> {
+        Ok(self.list.proof())
+    }
+
+    fn flaws(&self) -> &[Damage] {
+        &self.flaws
+    }
+
     fn open_content(&self, entry: &Entry) -> Result<Box<dyn BufRead + Send + '_>, Damage> {
-        // A length that a line only claims must not make anybody read for ever.
+        // A length that a line only claims must not make anybody read for ever, and no file is longer than its system counts.
+        if zeros_in_bytes(entry) > entry.size_in_bytes() || entry.size_in_bytes() > i64::MAX as u64 / 2 {
+            return Err(Damage::ListsDisagree(entry.address.path.to_string()));
+        }
         let rest_in_bytes = entry.size_in_bytes();
         let extents = entry.extents.as_slice().to_vec().into_iter();
         Ok(Box::new(Reading { trunk: self, extents, now: Now::Nothing, rest_in_bytes }))
@@ -250,6 +292,15 @@ impl Trunk for PackedTrunk {
         self.proving.store(depth == Depth::Full, Ordering::Relaxed);
         Ok(Box::new(PackedAudit { trunk: self, depth, used: HashMap::new(), seen: 0 }))
     }
+}
+
+/// How much of a file is nothing but zeros, by what its line says.
+fn zeros_in_bytes(entry: &Entry) -> u64 {
+    let zeros = entry.extents.as_slice().iter().map(|extent| match extent {
+        Extent::Zeros { length_in_bytes } => *length_in_bytes,
+        Extent::Contents { .. } => 0,
+    });
+    zeros.fold(0, u64::saturating_add)
 }
 
 /// Reads a file's content, extent by extent.
@@ -340,7 +391,7 @@ impl Audit for PackedAudit<'_> {
         self.seen += 1;
         let Content::File { size_in_bytes, .. } = entry.content else { return None };
         let shown = || entry.address.path.to_string();
-        if entry.extents.is_empty() && size_in_bytes > 0 {
+        if (entry.extents.is_empty() && size_in_bytes > 0) || zeros_in_bytes(entry) > size_in_bytes {
             return Some(Damage::ListsDisagree(shown()));
         }
         let packs = self.trunk.packs();
@@ -367,6 +418,7 @@ impl Audit for PackedAudit<'_> {
         let trunk = self.trunk;
         let packs = trunk.packs();
         let mut damage = packs.damage.clone();
+        damage.extend(trunk.flaws.iter().cloned());
         if !trunk.parts.have_labels(&trunk.list.contents.parts) {
             damage.push(Damage::ContentChanged(LABEL.to_owned()));
         }
@@ -416,6 +468,7 @@ impl PackedTrunk {
                     Some(FileName::OpenPack(_) | FileName::OpenList(_) | FileName::List(_)) => true,
                     None => {
                         name == LABEL
+                            || name.ends_with(&format!(".list{}", crate::signature::ENDING))
                             || crate::host::BEGUN.contains(&name.as_str())
                             || crate::spare::is_spare(&name)
                             || name.ends_with(super::rebuild::SET_ASIDE)

@@ -125,6 +125,7 @@ pub fn rebuild(
     }
     let spare_in_percent = crate::spare::percent_in(&folder)
         .map_err(|cause| TrunkError::io("reading spare data in", &folder, cause))?;
+    contents.spare_in_percent = spare_in_percent;
     list.finish(&contents, &run, number, spare_in_percent)?;
     // A whole one is that of the state before, and stays.
     if let Some((path, _)) = newest.filter(|_| whole.is_none()) {
@@ -137,8 +138,10 @@ pub fn rebuild(
 /// Entries of all packs; later ones take the place of earlier ones.
 #[derive(Default)]
 struct Gathered {
-    entries: Vec<Entry>,
-    at: HashMap<EntryAddress, usize>,
+    /// None in the place of one that counts no more.
+    entries: Vec<Option<Entry>>,
+    /// Where each is, by its address and whether it is incomplete.
+    at: HashMap<(EntryAddress, bool), usize>,
     blocks: HashSet<u32>,
 }
 
@@ -155,17 +158,29 @@ impl Gathered {
                     let Ok(lines) = unpacked_lines(pack, row) else { continue };
                     for line in lines.iter() {
                         let Ok(entry) = Entry::from_line(line, 1) else { continue };
-                        match self.at.get(&entry.address) {
-                            Some(at) => self.entries[*at] = entry,
-                            None => {
-                                self.at.insert(entry.address.clone(), self.entries.len());
-                                self.entries.push(entry);
-                            }
-                        }
+                        self.take(entry);
                     }
                 }
                 Kind::Left | Kind::Inventory | Kind::Index => {}
             }
+        }
+    }
+
+    /// Beside a file that is kept whole from earlier stands what of it could be read later, until it is read whole again.
+    fn take(&mut self, entry: Entry) {
+        let key = |entry: &Entry| (entry.address.clone(), entry.is_incomplete());
+        match self.at.get(&key(&entry)) {
+            Some(at) => self.entries[*at] = Some(entry.clone()),
+            None => {
+                self.at.insert(key(&entry), self.entries.len());
+                self.entries.push(Some(entry.clone()));
+            }
+        }
+        if !entry.is_incomplete()
+            && entry.kept_from_utc.is_none()
+            && let Some(lesser) = self.at.remove(&(entry.address, true))
+        {
+            self.entries[lesser] = None;
         }
     }
 
@@ -179,7 +194,8 @@ impl Gathered {
                 Extent::Zeros { .. } => true,
             })
         };
-        let (mut entries, lost): (Vec<Entry>, Vec<Entry>) = self.entries.into_iter().partition(is_there);
+        let (mut entries, lost): (Vec<Entry>, Vec<Entry>) =
+            self.entries.into_iter().flatten().partition(is_there);
         entries.sort_by_key(|entry| order.get(entry.item.as_str()).copied().unwrap_or(usize::MAX));
         (entries, lost.into_iter().map(|entry| entry.address).collect())
     }

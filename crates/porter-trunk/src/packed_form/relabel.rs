@@ -11,7 +11,7 @@ use crate::lock::Lock;
 use crate::outside::{Keeping, Outside};
 use crate::parked_form::KEPT;
 use crate::sealing::TrunkKey;
-use crate::{ContentHash, Damage, TrunkError};
+use crate::{Damage, TrunkError};
 use std::path::{Path, PathBuf};
 
 /// Whether a folder has packs or lists, and no label that can be read and is theirs: then true if they are sealed. None if all is well with its
@@ -58,7 +58,8 @@ pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), Trunk
         .find_map(|at| Outside::load(&folders[at]).ok());
     let has_packs = files.iter().flatten().any(|(name, _)| matches!(name, FileName::Pack(_)));
     let form = if has_packs { Keeping::Packed } else { Keeping::Parked };
-    let of_first_run = || Some(Outside::new(&told.first()?.1.label, form, sealed));
+    let captures = captures_in(files.iter().flatten());
+    let of_first_run = || Some(counted(Outside::new(&told.first()?.1.label, form, sealed), captures));
     let outside = of_other_part.or_else(of_first_run).ok_or_else(lost)?;
     for (at, sealed) in lacking {
         if !heads_in(&files[at]).iter().any(|head| head.is_of(&outside.trunk_id)) {
@@ -92,28 +93,45 @@ pub(crate) fn relabel_hurt(
     }
     let form = parts.outside()?.form;
     let mut outsides = Vec::new();
-    for (_, folder) in parts.folders() {
-        for file in finished_in(folder)? {
+    let all: Vec<Vec<File>> =
+        parts.folders().map(|(_, folder)| finished_in(folder)).collect::<Result<_, _>>()?;
+    let captures = captures_in(all.iter().flatten());
+    for files in all {
+        for file in files {
             // Where nothing pins it down, only the first pack is of the run that the label is of.
             if pinned.is_some() || file.0 == FileName::Pack(1) {
                 let contents = tells(&file, key);
-                outsides.extend(contents.map(|told| Outside::new(&told.label, form, key.is_some())));
+                let outside = contents.map(|told| Outside::new(&told.label, form, key.is_some()));
+                outsides.extend(outside.map(|outside| counted(outside, captures)));
             }
         }
     }
     let mut mended = false;
     for row in parts.label_rows() {
-        let labels = outsides.iter().map(|outside| outside.clone().of_part(row.part).to_bytes());
-        let fits = |bytes: &Vec<u8>| {
-            let was = PartRow { part: row.part, label: ContentHash::of(bytes) };
+        let labels = outsides.iter().map(|outside| outside.clone().of_part(row.part));
+        let fits = |outside: &Outside| {
+            let was = PartRow { part: row.part, label: outside.pinned(&outside.to_bytes()) };
             was != row && pinned.is_none_or(|pinned| pinned.contains(&was))
         };
         if let (Some(label), Some(folder)) = (labels.into_iter().find(fits), parts.folder_of(row.part)) {
-            write_label(folder, &label, key.is_some())?;
+            write_label(folder, &label.to_bytes(), key.is_some())?;
             mended = true;
         }
     }
     Ok(mended)
+}
+
+/// The number of the latest capture whose list is there.
+fn captures_in<'f>(files: impl Iterator<Item = &'f File>) -> Option<u32> {
+    let number = |(name, _): &File| match name {
+        FileName::List(number) => Some(*number),
+        FileName::Pack(_) | FileName::OpenPack(_) | FileName::OpenList(_) => None,
+    };
+    files.filter_map(number).max()
+}
+
+fn counted(outside: Outside, captures: Option<u32>) -> Outside {
+    captures.map_or(outside.clone(), |number| outside.after_capture(number))
 }
 
 /// What is left of an old label is set aside.

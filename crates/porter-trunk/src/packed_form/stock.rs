@@ -13,6 +13,8 @@ use super::rebuild::set_aside;
 use crate::sealing::TrunkKey;
 use crate::spare;
 use crate::{Content, Entry, EntryAddress, Extent, Label, TrunkError, TrunkItem};
+use porter_names::RelativePath;
+use std::collections::hash_map::Entry as Slot;
 use std::collections::{HashMap, HashSet, VecDeque};
 use std::fs;
 use std::path::Path;
@@ -31,6 +33,8 @@ pub(super) struct Stock {
     pub(super) next_block: u32,
     /// The label inside, of the newest run.
     pub(super) label: Option<Label>,
+    /// The share of spare data that the newest finished list tells of.
+    pub(super) spare_in_percent: Option<f64>,
     /// The items of the newest finished list.
     pub(super) items: Vec<TrunkItem>,
     /// Packs that were hurt and on which no finished list counts: they have other names now, and what was in them is captured anew.
@@ -61,6 +65,7 @@ impl Stock {
             }
             stock.label = Some(list.contents.label.clone());
             stock.items.clone_from(&list.contents.items);
+            stock.spare_in_percent = list.contents.spare_in_percent;
             stock.known.add(list.file, list.contents.label.started_utc)?;
         }
         parts.folders().for_each(|(_, folder)| spare::remove_unfinished(folder));
@@ -169,6 +174,8 @@ const TOO_FRESH: Duration = Duration::seconds(2);
 #[derive(Default)]
 pub(crate) struct Known {
     sources: Vec<(BlockFile, OffsetDateTime)>,
+    /// What each block of lines tells of.
+    spans: Vec<Span>,
     by_address: HashMap<[u8; 16], Line>,
     /// Whoever asks looks for the contents.
     contents_are_files: bool,
@@ -179,11 +186,51 @@ pub(crate) struct Known {
     recent: Mutex<VecDeque<(u32, u32, Arc<UnpackedLines>)>>,
 }
 
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, PartialEq, Eq)]
 struct Line {
     source: u32,
     row: u32,
     line: u32,
+}
+
+type PathBytes = Box<[u8]>;
+
+/// What one block of lines tells of: enough to know that it need not be read to find what is below a folder.
+struct Span {
+    source: u32,
+    row: u32,
+    items: Vec<String>,
+    /// The first and the last of their paths, as bytes.
+    paths: Option<(PathBytes, PathBytes)>,
+}
+
+impl Span {
+    fn see(&mut self, entry: &Entry) {
+        if self.items.last() != Some(&entry.item) && !self.items.contains(&entry.item) {
+            self.items.push(entry.item.clone());
+        }
+        let path = entry.address.path.as_bytes();
+        match &mut self.paths {
+            None => self.paths = Some((path.into(), path.into())),
+            Some((first, last)) => {
+                if path < &**first {
+                    *first = path.into();
+                }
+                if path > &**last {
+                    *last = path.into();
+                }
+            }
+        }
+    }
+
+    fn may_tell_of(&self, item: &str, folder: &RelativePath) -> bool {
+        // All paths below a folder lie, as bytes, between it and what would follow its last step.
+        let end = [folder.as_bytes(), b"0"].concat();
+        let meets = |(first, last): &(PathBytes, PathBytes)| {
+            folder.is_root() || (**last > *folder.as_bytes() && **first < *end)
+        };
+        self.items.iter().any(|known| known == item) && self.paths.as_ref().is_some_and(meets)
+    }
 }
 
 impl Known {
@@ -200,15 +247,32 @@ impl Known {
                 continue;
             }
             let lines = unpacked_lines(&file, row as usize).map_err(TrunkError::Damaged)?;
+            let mut span = Span { source, row, items: Vec::new(), paths: None };
             for (line, text) in (0..).zip(lines.iter()) {
                 if let Ok(entry) = Entry::from_line(text, 1) {
-                    let before = self.by_address.insert(key_of(&entry.address), Line { source, row, line });
-                    if before.is_none() && matches!(entry.content, Content::File { .. }) {
-                        self.files += 1;
-                        self.size_in_bytes += entry.size_in_bytes();
+                    span.see(&entry);
+                    let here = Line { source, row, line };
+                    let slot = match self.by_address.entry(key_of(&entry.address)) {
+                        Slot::Occupied(slot) => {
+                            // Beside a whole file that is kept from earlier there may be what of it could be read later.
+                            let is_lesser = entry.is_incomplete() && slot.get().source == source;
+                            Some(slot).filter(|_| !is_lesser)
+                        }
+                        Slot::Vacant(slot) => {
+                            if matches!(entry.content, Content::File { .. }) {
+                                self.files += 1;
+                                self.size_in_bytes += entry.size_in_bytes();
+                            }
+                            slot.insert(here);
+                            None
+                        }
+                    };
+                    if let Some(mut slot) = slot {
+                        slot.insert(here);
                     }
                 }
             }
+            self.spans.push(span);
         }
         self.sources.push((file, began_utc));
         Ok(())
@@ -224,9 +288,49 @@ impl Known {
         let entry = self.entry(address)?;
         let began_utc = self.sources.get(self.by_address.get(&key_of(address))?.source as usize)?.1;
         let same = matches!(entry.content, Content::File { size_in_bytes: size, .. } if size == size_in_bytes)
+            && !entry.is_incomplete()
             && modified_utc
                 .is_some_and(|time| entry.modified_utc == Some(time) && time + TOO_FRESH < began_utc);
         same.then_some(entry)
+    }
+
+    /// The entry at an address, marked with when the run began that read it.
+    pub(crate) fn earlier(&self, address: &EntryAddress) -> Option<Entry> {
+        let at = self.by_address.get(&key_of(address))?;
+        self.entry(address).map(|entry| self.marked(entry, at.source))
+    }
+
+    fn marked(&self, mut entry: Entry, source: u32) -> Entry {
+        let began_utc = self.sources.get(source as usize).map(|(_, began_utc)| *began_utc);
+        entry.kept_from_utc = entry.kept_from_utc.or(began_utc);
+        entry
+    }
+
+    /// Gives each entry of an item below a folder, as [`Self::earlier`] does. Reads only the blocks that may tell of them.
+    pub(crate) fn each_earlier(
+        &self,
+        item: &str,
+        folder: &EntryAddress,
+        take: &mut dyn FnMut(Entry) -> Result<(), TrunkError>,
+    ) -> Result<(), TrunkError> {
+        for span in self.spans.iter().filter(|span| span.may_tell_of(item, &folder.path)) {
+            let Some((file, _)) = self.sources.get(span.source as usize) else { continue };
+            let lines = unpacked_lines(file, span.row as usize).map_err(TrunkError::Damaged)?;
+            for (line, text) in (0..).zip(lines.iter()) {
+                let Ok(entry) = Entry::from_line(text, 1) else { continue };
+                let EntryAddress { owner, place, path, .. } = &entry.address;
+                let is_below = entry.item == item
+                    && (owner, place) == (&folder.owner, &folder.place)
+                    && *path != folder.path
+                    && path.is_within(&folder.path);
+                let here = Line { source: span.source, row: span.row, line };
+                let is_latest = || self.by_address.get(&key_of(&entry.address)) == Some(&here);
+                if is_below && is_latest() && self.is_safe(&entry) {
+                    take(self.marked(entry, span.source))?;
+                }
+            }
+        }
+        Ok(())
     }
 
     /// True if exactly this entry stands in a pack or list already.
@@ -238,11 +342,14 @@ impl Known {
         let at = *self.by_address.get(&key_of(address))?;
         let lines = self.lines(at)?;
         let entry = Entry::from_line(lines.get(at.line as usize)?, 1).ok()?;
-        let is_safe = entry.extents.as_slice().iter().all(|extent| match extent {
+        (entry.address == *address && self.is_safe(&entry)).then_some(entry)
+    }
+
+    fn is_safe(&self, entry: &Entry) -> bool {
+        entry.extents.as_slice().iter().all(|extent| match extent {
             Extent::Contents { block, .. } => self.contents_are_files || self.blocks.contains(block),
             Extent::Zeros { .. } => true,
-        });
-        (is_safe && entry.address == *address).then_some(entry)
+        })
     }
 
     fn lines(&self, at: Line) -> Option<Arc<UnpackedLines>> {

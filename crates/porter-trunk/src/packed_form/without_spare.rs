@@ -4,7 +4,7 @@
 use super::block_file::BlockFile;
 use super::file_frame::Role;
 use super::layout::FileName;
-use super::parts::files_in;
+use super::parts::{Parts, files_in};
 use crate::sealing::TrunkKey;
 use crate::{TrunkError, TrunkId, spare};
 use std::io;
@@ -14,6 +14,23 @@ fn files_without(folder: &Path) -> Result<impl Iterator<Item = (FileName, PathBu
     let is_finished = |name: &FileName| matches!(name, FileName::Pack(_) | FileName::List(_));
     let files = files_in(folder)?.into_iter();
     Ok(files.filter(move |(name, path)| is_finished(name) && !spare::is_of_use_for(path)))
+}
+
+/// Packs and lists whose spare data is there, and they are not.
+pub(super) fn names_of_files_that_are_gone(parts: &Parts) -> Vec<String> {
+    let mut gone = Vec::new();
+    for (_, folder) in parts.folders() {
+        for row in std::fs::read_dir(folder).into_iter().flatten().flatten() {
+            let name = row.file_name().to_string_lossy().into_owned();
+            let of = spare::name_of_what_it_is_for(&name).and_then(FileName::parse);
+            let Some(of @ (FileName::Pack(_) | FileName::List(_))) = of else { continue };
+            if of.in_folder(folder).symlink_metadata().is_err() {
+                gone.push(of.to_string());
+            }
+        }
+    }
+    gone.sort();
+    gone
 }
 
 /// Packs of a folder that have none.

@@ -274,6 +274,19 @@ impl TrunkWriter for PackedTrunkWriter {
         }
     }
 
+    fn earlier(&self, address: &EntryAddress) -> Option<Entry> {
+        self.stock.known.earlier(address)
+    }
+
+    fn each_earlier(
+        &self,
+        item: &str,
+        folder: &EntryAddress,
+        take: &mut dyn FnMut(Entry) -> Result<(), TrunkError>,
+    ) -> Result<(), TrunkError> {
+        self.stock.known.each_earlier(item, folder, take)
+    }
+
     fn store(
         &self,
         address: &EntryAddress,
@@ -352,6 +365,7 @@ impl TrunkWriter for PackedTrunkWriter {
             finished_utc: Some(finished_utc),
             packs,
             parts: self.parts.clone(),
+            spare_in_percent: self.spare_in_percent.or(self.stock.spare_in_percent),
             ..Contents::beforehand(&self.label, inventory)
         };
         if let Some(list) = lists.list.take() {
@@ -400,6 +414,11 @@ impl TrunkWriter for PackedTrunkWriter {
     }
 
     fn publish(&self) -> Result<(), TrunkError> {
+        // First on the labels. Where there is no room for that, the list counts all the same.
+        match Parts::load(&self.folders)?.note_capture(self.list_number) {
+            Ok(()) | Err(TrunkError::Full) => {}
+            Err(cause) => return Err(cause),
+        }
         list::publish(&self.folder, self.list_number)
     }
 }

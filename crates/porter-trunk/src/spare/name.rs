@@ -16,6 +16,11 @@ pub(crate) fn is_spare(name: &str) -> bool {
     name.ends_with(ENDING) || name.ends_with(OPEN_ENDING)
 }
 
+/// The name of the file that spare data of this name is for.
+pub(crate) fn name_of_what_it_is_for(name: &str) -> Option<&str> {
+    name.strip_suffix(ENDING)
+}
+
 /// Where the spare data of a file is.
 pub(crate) fn path_of(file: &Path) -> PathBuf {
     longer(file, ENDING)

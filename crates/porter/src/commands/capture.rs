@@ -3,10 +3,11 @@
 use super::rules::OwnRulesArguments;
 use super::survey::look_at;
 use crate::arguments::{
-    CHOOSING, ChoiceArguments, ConductArguments, KeyArguments, ListArguments, SelectionArguments,
+    CHOOSING, ChoiceArguments, ConductArguments, DriveArguments, KeyArguments, ListArguments,
+    SelectionArguments,
 };
 use crate::failure::{Failure, Outcome};
-use crate::screen::{ask, say_json, tell};
+use crate::screen::{ask, say, say_json, tell};
 use crate::{amounts, keys, open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::capture::{CaptureError, Forecast, Job, Shape, capture, forecast, pass_by};
@@ -20,6 +21,7 @@ use porter_trunk::open_form::OpenTrunkWriter;
 use porter_trunk::outside::Outside;
 use porter_trunk::packed_form::{PackedOptions, PackedTrunkWriter, Seal};
 use porter_trunk::parked_form::ParkedTrunkWriter;
+use porter_trunk::signature::sign_trunk;
 use porter_trunk::{AccountLabel, Label, MachineLabel, TrunkError, TrunkId, TrunkWriter};
 use std::io::IsTerminal;
 use std::path::PathBuf;
@@ -33,6 +35,11 @@ pub(crate) struct CaptureArguments {
     /// Folder for the trunk: new, or empty; or one with a trunk of this machine, to go on with it or to top it up
     #[arg(value_parser = paths::typed())]
     trunk: PathBuf,
+    #[command(flatten)]
+    drives: DriveArguments,
+    /// MACHINE is one person's folder alone, or a copy of it, and NAME is what to call them
+    #[arg(long, value_name = "NAME", conflicts_with_all = ["drives", "as_drive"])]
+    as_person: Option<String>,
     #[command(flatten)]
     making: MakingArguments,
     /// Only the items of this account (may be given several times)
@@ -132,16 +139,19 @@ struct LabelArguments {
 pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
     let making = &arguments.making;
     refuse_what_does_not_go_together(making)?;
+    let list = open::packing_list(&arguments.packing)?;
     let opened = || {
-        let mut machine = open::machine(&arguments.machine)?;
+        let mut machine =
+            open::source(&arguments.machine, &arguments.drives, arguments.as_person.as_deref())?;
         pass_by(&mut machine, &arguments.trunk);
+        let listed = list.iter().flat_map(|list| &list.also);
+        open::add_by_name(&mut machine, arguments.choice.also.iter().chain(listed))?;
         Ok::<_, Failure>(machine)
     };
     let mut machine = opened()?;
     let catalogue = open::catalogue(&machine, &arguments.rules)?;
     let selection =
         open::selection_on(&machine, &arguments.account, &arguments.selection, &arguments.choice)?;
-    let list = open::packing_list(&arguments.packing)?;
     let selection = open::narrowed(selection, list.as_ref());
     let unchosen = open::unchosen(&arguments.choice, list.as_ref())?;
     let mut survey = look_at(&machine, &catalogue, &selection, &unchosen, &arguments.conduct)?;
@@ -188,10 +198,20 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
         };
         capture(&job, &*trunk, &open::now_utc, conduct)
     })??;
+    let signed = keys::signing_key()?;
+    if let Some(key) = &signed {
+        let mut folders = vec![arguments.trunk.clone()];
+        folders.extend(making.with.iter().cloned());
+        folders.extend(making.continue_on.iter().cloned());
+        sign_trunk(&folders, key, open::now_utc())?;
+    }
     if arguments.json {
         say_json(&views::capture::json(&report, folder, &trunk_id));
     } else {
         views::capture::show(&report, folder, &trunk_id, making.prove_later, trunk.written_in_bytes());
+        if let Some(key) = &signed {
+            say(format_args!("Signed as {}.", porter_names::screen::on_screen(key.by().as_bytes())));
+        }
     }
     Ok(Outcome::attention_if(views::capture::needs_attention(&report)))
 }

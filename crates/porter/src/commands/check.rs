@@ -1,18 +1,22 @@
 //! `porter check`.
 
 use super::rules::OwnRulesArguments;
-use crate::arguments::{CHOOSING, ConductArguments, ListArguments, SelectionArguments, TrunkArguments};
+use crate::arguments::{
+    CHOOSING, ConductArguments, DriveArguments, ListArguments, SelectionArguments, TrunkArguments,
+};
 use crate::failure::{Failure, Outcome};
 use crate::publish::{publish, will_publish};
 use crate::screen::say_json;
-use crate::{open, paths, views};
+use crate::{keys, open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::check::{check_machine, check_trunk};
-use porter_core::receipt::Receipt;
+use porter_core::receipt::{Reason, Receipt};
 use porter_trunk::packed_form::mend_seal;
+use porter_trunk::signature::{Authenticity, authenticity};
 use porter_trunk::spare::mend;
 use porter_trunk::{Depth, Trunk};
-use std::path::PathBuf;
+use std::cmp::Ordering;
+use std::path::{Path, PathBuf};
 
 /// Prove a trunk, or a machine against a trunk, byte for byte, and give the receipt
 #[derive(Debug, Args)]
@@ -22,6 +26,8 @@ pub(crate) struct CheckArguments {
     /// Folder where the new machine's system drive is mounted, or `here`; without it the trunk alone is checked
     #[arg(value_parser = paths::typed())]
     machine: Option<PathBuf>,
+    #[command(flatten)]
+    drives: DriveArguments,
     /// OLD=NEW, if it was restored without porter's records. A name alone: only the items of that account
     #[arg(help_heading = CHOOSING, long, value_name = "OLD=NEW")]
     account: Vec<String>,
@@ -37,6 +43,9 @@ pub(crate) struct CheckArguments {
     /// Repair the trunk first: with its spare data, which is made anew where it is lost, and its wrapped key from the second copy
     #[arg(long, conflicts_with = "machine")]
     mend: bool,
+    /// A receipt of the trunk from earlier, as JSON: is the trunk still at least what it was then?
+    #[arg(long, value_name = "RECEIPT.json", value_parser = paths::typed())]
+    since: Option<PathBuf>,
     /// Write the receipt as JSON: into FILE, or without one on standard output
     #[arg(long, value_name = "FILE", num_args = 0..=1, default_missing_value = "-", value_parser = paths::typed())]
     json: Option<PathBuf>,
@@ -78,24 +87,54 @@ pub(crate) fn run(arguments: &CheckArguments) -> Result<Outcome, Failure> {
         views::mend::tell_mended(&done);
         views::mend::tell_resealed(mend_seal(&arguments.trunk.folders())?);
     }
+    if arguments.mend {
+        open::trunk_to_mend(&arguments.trunk)?.complete_spare(&mut views::mend::tell_spare_made)?;
+    }
     let trunk = open::trunk(&arguments.trunk)?;
     let trunk = &*trunk;
-    if arguments.mend {
-        trunk.complete_spare(&mut views::mend::tell_spare_made)?;
+    let since = arguments.since.as_deref().map(|path| earlier(path, trunk)).transpose()?;
+    let mut receipt = prove(arguments, trunk)?;
+    if let Some(reason) = since.flatten() {
+        receipt.note_of_trunk(reason);
     }
-    let receipt = prove(arguments, trunk)?;
+    match authenticity(&arguments.trunk.folders())? {
+        Authenticity::NotSigned => {}
+        Authenticity::Signed(signature) => receipt.signed_by = Some(keys::signer_in_words(&signature)),
+        Authenticity::Altered => receipt.note_of_trunk(Reason::AlteredSinceSigned),
+    }
+    let key = keys::signing_key()?;
+    let document = || views::signed::json(views::receipt::json(&receipt), key.as_ref(), open::now_utc());
     match &arguments.json {
-        Some(path) if path.as_os_str() == "-" => say_json(&views::receipt::json(&receipt)),
+        Some(path) if path.as_os_str() == "-" => say_json(&document()),
         Some(path) => {
-            publish(path, format!("{:#}\n", views::receipt::json(&receipt)).as_bytes())?;
+            publish(path, format!("{:#}\n", document()).as_bytes())?;
             views::receipt::show(&receipt);
         }
         None => views::receipt::show(&receipt),
     }
     if let Some(path) = &arguments.page {
-        publish(path, views::page::html(&receipt).as_bytes())?;
+        let page = views::signed::page(views::page::html(&receipt), key.as_ref(), open::now_utc());
+        publish(path, page.as_bytes())?;
     }
     Ok(Outcome::attention_if(receipt.needs_attention()))
+}
+
+/// What an earlier receipt of the trunk tells of it that is not so any more.
+fn earlier(path: &Path, trunk: &dyn Trunk) -> Result<Option<Reason>, Failure> {
+    let receipt = super::receipt::load(path)?;
+    if receipt.trunk.trunk_id != trunk.label().trunk_id {
+        return Err(Failure::wrong_use(
+            format!("`{}` is a receipt of another trunk", paths::shown(path)),
+            "Name a receipt of this one, as `porter check --json` wrote it.",
+        ));
+    }
+    let Some(said) = receipt.proof else { return Ok(None) };
+    let there = trunk.proof()?;
+    Ok(match said.capture.cmp(&there.capture) {
+        Ordering::Greater => Some(Reason::RolledBack { said: said.capture, there: there.capture }),
+        Ordering::Equal if said.list != there.list => Some(Reason::OtherList { capture: there.capture }),
+        _ => None,
+    })
 }
 
 fn prove(arguments: &CheckArguments, trunk: &dyn Trunk) -> Result<Receipt, Failure> {
@@ -108,7 +147,7 @@ fn prove(arguments: &CheckArguments, trunk: &dyn Trunk) -> Result<Receipt, Failu
             check_trunk(trunk, arguments.depth.into(), open::now_utc(), conduct)
         })??);
     };
-    let machine = open::machine(folder)?;
+    let machine = open::machine(folder, &arguments.drives)?;
     let catalogue = open::catalogue(&machine, &arguments.rules)?;
     Ok(open::conducted(&arguments.conduct, |conduct| {
         check_machine(trunk, &machine, &catalogue, &mapping, &selection, open::now_utc(), conduct)

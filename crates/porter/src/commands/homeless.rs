@@ -1,5 +1,6 @@
 //! People of the trunk who have no account on the new machine: made, asked for, or left to the plan, which refuses.
 
+use crate::arguments::DriveArguments;
 use crate::failure::Failure;
 use crate::screen::{CARE, ask, styled, tell};
 use crate::{open, paths};
@@ -34,7 +35,7 @@ pub(super) struct Settled {
 /// Settles where everybody's things go.
 pub(super) fn settle(
     trunk: &dyn Trunk,
-    folder: &Path,
+    (folder, drives): (&Path, &DriveArguments),
     settled: Settled,
     way: Way,
 ) -> Result<Settled, Failure> {
@@ -58,7 +59,7 @@ pub(super) fn settle(
                     styled(CARE, "It has no password: set one before anybody can sign in.")
                 ));
                 // The machine is another one now.
-                machine = open::machine(folder)?;
+                machine = open::machine(folder, drives)?;
                 accounts.insert(person.id, name);
             }
             Way::Ask => {

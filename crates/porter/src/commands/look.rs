@@ -11,6 +11,7 @@ use porter_names::RelativePath;
 use porter_trunk::outside::{Keeping, Outside};
 use porter_trunk::packed_form::{Rebuilt, lacks_label, mend_seal, rebuild, relabel};
 use porter_trunk::parked_form::mend_list;
+use porter_trunk::signature::sign_trunk;
 use porter_trunk::{Entry, Trunk, TrunkItem};
 
 /// Show what a trunk holds
@@ -158,6 +159,12 @@ fn mend(given: &TrunkArguments) -> Result<Outcome, Failure> {
         }
     };
     views::mend::tell_rebuilt(&rebuilt);
+    // Another list than the one that was signed: whoever made it answers for it.
+    if matches!(rebuilt, Rebuilt::FromPacks { .. })
+        && let Some(key) = keys::signing_key()?
+    {
+        sign_trunk(&folders, &key, open::now_utc())?;
+    }
     Ok(Outcome::attention_if(matches!(
         rebuilt,
         Rebuilt::FromPacks { lost, unheard_of, .. } if !lost.is_empty() || unheard_of > 0

@@ -2,10 +2,11 @@
 
 use crate::failure::{Failure, Outcome};
 use crate::publish::{publish, will_publish};
-use crate::screen::say_json;
-use crate::{paths, saved_receipt, views};
+use crate::screen::{CARE, say, say_json, styled, tell};
+use crate::{keys, paths, saved_receipt, views};
 use clap::Args;
 use porter_core::receipt::{Compared, Receipt};
+use porter_trunk::signature::Authenticity;
 use std::path::{Path, PathBuf};
 
 /// Show a saved receipt again, as text, page or JUnit XML, or compare it with a later one
@@ -39,7 +40,8 @@ pub(crate) fn run(arguments: &ReceiptArguments) -> Result<Outcome, Failure> {
             publish(path, views::junit::xml(&receipt).as_bytes())?;
         }
         views::receipt::show(&receipt);
-        return Ok(Outcome::attention_if(receipt.needs_attention()));
+        let is_as_signed = tell_signer(&arguments.receipt);
+        return Ok(Outcome::attention_if(receipt.needs_attention() || !is_as_signed));
     };
     let later = load(later)?;
     if later.trunk.trunk_id != receipt.trunk.trunk_id {
@@ -57,7 +59,7 @@ pub(crate) fn run(arguments: &ReceiptArguments) -> Result<Outcome, Failure> {
     Ok(Outcome::attention_if(later.needs_attention()))
 }
 
-fn load(path: &Path) -> Result<Receipt, Failure> {
+pub(super) fn load(path: &Path) -> Result<Receipt, Failure> {
     let shown = paths::shown(path);
     let bytes = std::fs::read(path).map_err(|cause| {
         Failure::new(
@@ -68,4 +70,20 @@ fn load(path: &Path) -> Result<Receipt, Failure> {
     saved_receipt::from_bytes(&bytes).map_err(|cause| {
         Failure::new(format!("`{shown}`: {cause}"), "Name a file that `porter check --json` wrote.")
     })
+}
+
+/// Says who signed a saved receipt. False if it was altered since.
+fn tell_signer(path: &Path) -> bool {
+    let document = std::fs::read(path).ok().and_then(|bytes| serde_json::from_slice(&bytes).ok());
+    match document.map_or(Authenticity::NotSigned, |document| views::signed::authenticity_of(&document)) {
+        Authenticity::NotSigned => {}
+        Authenticity::Signed(signature) => {
+            say(format_args!("This receipt is signed by {}.", keys::signer_in_words(&signature)));
+        }
+        Authenticity::Altered => {
+            tell(styled(CARE, "! This receipt was altered since it was signed: do not rely on it."));
+            return false;
+        }
+    }
+    true
 }

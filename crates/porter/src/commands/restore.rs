@@ -2,7 +2,7 @@
 
 use super::homeless::{Settled, Way, settle};
 use super::rules::OwnRulesArguments;
-use crate::arguments::{ConductArguments, ListArguments, SelectionArguments, TrunkArguments};
+use crate::arguments::{ConductArguments, DriveArguments, ListArguments, SelectionArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
 use crate::screen::{ask, confirmed, say, say_json, tell};
 use crate::views::numbers::{date_and_time, size};
@@ -12,6 +12,7 @@ use porter_core::kinds::browser::bookmarks_into::is_known;
 use porter_core::kinds::browser::landing::{BrowserWishes, NewerProfiles};
 use porter_core::machine::{Machine, Place};
 use porter_core::packing::Selection;
+use porter_core::restore::LandHeld;
 use porter_core::restore::existing::Side;
 use porter_core::restore::{Different, Existing, RestoreError, Wishes, plan_restore, run_plan};
 use porter_names::RelativePath;
@@ -29,6 +30,8 @@ pub(crate) struct RestoreArguments {
     /// Folder where the new machine's system drive is mounted, or `here` for the running one
     #[arg(value_parser = paths::typed())]
     machine: PathBuf,
+    #[command(flatten)]
+    drives: DriveArguments,
     /// OLD=NEW: the account OLD goes into the account NEW. A name alone: only the items of that account
     #[arg(help_heading = LANDING, long, value_name = "OLD=NEW")]
     account: Vec<String>,
@@ -41,6 +44,10 @@ pub(crate) struct RestoreArguments {
     packing: ListArguments,
     #[command(flatten)]
     rules: OwnRulesArguments,
+    /// Land what the rules hold back, of items that fit: an id, the beginning of one, a pattern; or an id and a path in it (may be given
+    /// several times). Look at it first
+    #[arg(help_heading = LANDING, long, value_name = "PATTERN")]
+    land_held: Vec<String>,
     /// When a file is there already and differs: `set-aside` it under a dated name, `keep` it and put the trunk's beside it,
     /// let the `newer` one have the name, or `ask` for each
     #[arg(help_heading = LANDING, long, value_name = "WHICH", default_value = "set-aside")]
@@ -104,7 +111,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     }
     let trunk = open::trunk(&arguments.trunk)?;
     let trunk = &*trunk;
-    let machine = open::machine(&arguments.machine)?;
+    let machine = open::machine(&arguments.machine, &arguments.drives)?;
     let (mapping, selection) = open::selection_in(trunk.label(), &arguments.account, &arguments.selection)?;
     let selection = open::narrowed(selection, open::packing_list(&arguments.packing)?.as_ref());
     let ids = trunk.items().iter().map(|item| (item.id.as_str(), item.account.as_deref()));
@@ -116,13 +123,21 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         (false, ..) => Way::Leave,
     };
     let settled = Settled { machine, accounts: mapping, selection };
-    let Settled { machine, accounts: mapping, selection } = settle(trunk, &arguments.machine, settled, way)?;
+    let Settled { machine, accounts: mapping, selection } =
+        settle(trunk, (&arguments.machine, &arguments.drives), settled, way)?;
     let catalogue = open::catalogue(&machine, &arguments.rules)?;
     if let Some(browser) = arguments.bookmarks_into.as_ref().filter(|browser| !is_known(&catalogue, browser))
     {
         return Err(Failure::wrong_use(
             format!("no browser is called `{}`", porter_names::screen::on_screen(browser.as_bytes())),
             "Nothing was changed. `porter rules list` shows them; `favourites` are those of Windows.",
+        ));
+    }
+    let land_held = LandHeld::new(&arguments.land_held)?;
+    if let Some(pattern) = land_held.unmatched(trunk.items().iter().map(|item| item.id.as_str())).first() {
+        return Err(Failure::wrong_use(
+            format!("--land-held: no item fits `{}`", porter_names::screen::on_screen(pattern.as_bytes())),
+            "Nothing was changed. `porter look TRUNK` shows the ids of the items.",
         ));
     }
     let browsers = BrowserWishes {
@@ -145,6 +160,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         let bookmarks_into = arguments.bookmarks_into.as_deref();
         let now_utc = open::now_utc();
         let wishes = Wishes {
+            land_held: &land_held,
             accounts: &mapping,
             selection: &selection,
             drive_root,

@@ -93,7 +93,7 @@ pub(crate) fn run(arguments: &RulesArguments) -> Result<Outcome, Failure> {
                 Some(known) => known,
                 None => rules_folder::read(file)?,
             };
-            let machine = open::machine(machine)?;
+            let machine = open::machine(machine, &crate::arguments::DriveArguments::default())?;
             let found = views::rules::looked_for(&machine, &own.rule);
             let (id, about) = (own.rule.id.clone(), own.rule.about.clone());
             let catalogue = Catalogue::built_in(machine.layout.family)

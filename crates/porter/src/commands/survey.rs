@@ -2,7 +2,7 @@
 
 use super::choose;
 use super::rules::OwnRulesArguments;
-use crate::arguments::{CHOOSING, ChoiceArguments, ConductArguments, SelectionArguments};
+use crate::arguments::{CHOOSING, ChoiceArguments, ConductArguments, DriveArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
 use crate::publish::{publish, will_publish};
 use crate::screen::say_json;
@@ -22,6 +22,11 @@ pub(crate) struct SurveyArguments {
     /// Folder where the machine's system drive is mounted, or `here` for the running one
     #[arg(value_parser = paths::typed())]
     machine: PathBuf,
+    #[command(flatten)]
+    drives: DriveArguments,
+    /// MACHINE is one person's folder alone, or a copy of it, and NAME is what to call them
+    #[arg(long, value_name = "NAME", conflicts_with_all = ["drives", "as_drive"])]
+    as_person: Option<String>,
     /// Only the items of this account (may be given several times)
     #[arg(help_heading = CHOOSING, long, value_name = "NAME")]
     account: Vec<String>,
@@ -67,7 +72,8 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<Outcome, Failure> {
             "Somebody may have edited that list. Name another file, or take it away first.",
         ));
     }
-    let machine = open::machine(&arguments.machine)?;
+    let mut machine = open::source(&arguments.machine, &arguments.drives, arguments.as_person.as_deref())?;
+    open::add_by_name(&mut machine, arguments.choice.also.iter())?;
     let catalogue = open::catalogue(&machine, &arguments.rules)?;
     let selection =
         open::selection_on(&machine, &arguments.account, &arguments.selection, &arguments.choice)?;
@@ -117,7 +123,7 @@ pub(crate) fn look_at(
     conduct: &ConductArguments,
 ) -> Result<Survey, Failure> {
     let found = open::conducted(conduct, |conduct| survey(machine, catalogue, selection, unchosen, conduct))?
-        .map_err(|cancelled| Failure::new(cancelled.to_string(), "Nothing was changed."))?;
+        .map_err(|_| Failure::stopped("Nothing was changed."))?;
     let ids = found.items.iter().map(|row| (row.item.id.as_str(), row.item.owner.as_deref()));
     open::refuse_unmatched(selection, ids)?;
     Ok(found)

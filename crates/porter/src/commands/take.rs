@@ -5,9 +5,9 @@ use super::rules::OwnRulesArguments;
 use crate::arguments::{ConductArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
 use crate::publish::refuse_in_a_trunk;
-use crate::screen::say;
+use crate::screen::{say, tell};
 use crate::usable_list::UsableList;
-use crate::views::numbers::counted;
+use crate::views::numbers::{count, counted};
 use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::catalogue::Catalogue;
@@ -75,7 +75,12 @@ impl FormWord {
                 ));
             }
             Self::Registry => {
-                let (content, values) = registration_of(item);
+                let (content, values, kept) =
+                    registration_of(item, catalogue.rule_of(item).map(|rule| &**rule));
+                for key in kept {
+                    let key = porter_names::screen::on_screen(key.as_bytes());
+                    tell(format_args!("! Not in it, because no rule names it or it starts programs: {key}"));
+                }
                 to.write_all(&content).map_err(NotTaken::from)?;
                 return Ok(values);
             }
@@ -166,11 +171,12 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
             "Name a folder that can be written to.",
         )
     })?;
-    let (report, is_empty) = open::conducted(&arguments.conduct, |conduct| {
+    let (report, is_empty, notes) = open::conducted(&arguments.conduct, |conduct| {
         let plan = plan_take(trunk, &item.id, &below, &wanted, &arguments.folder, open::now_utc(), conduct)?;
         let is_empty = (plan.to_write + plan.identical).entries() == 0 && plan.refused.is_empty();
+        let notes = plan.notes.clone();
         let report = run_plan(trunk, plan, None, &open::now_utc, conduct)?;
-        Ok::<_, RestoreError>((report, is_empty))
+        Ok::<_, RestoreError>((report, is_empty, notes))
     })??;
     if is_empty && !patterns.is_empty() {
         if is_new {
@@ -183,13 +189,18 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
         ));
     }
     views::restore::show("Taken.", &report);
-    Ok(Outcome::attention_if(report.refused.iter().any(|refused| refused.needs_attention)))
+    views::restore::show_notes(&notes);
+    let is_refused = report.refused.iter().any(|refused| refused.needs_attention);
+    Ok(Outcome::attention_if(is_refused || !notes.is_empty()))
 }
 
 /// The content of one file to standard output, proved while it is given out.
 fn give_out(trunk: &dyn Trunk, item: &TrunkItem, below: &RelativePath) -> Result<Outcome, Failure> {
-    let is_it = |entry: &Entry| entry.item == item.id && entry.address.path == *below;
-    let entry = trunk.entries()?.flatten().find(is_it);
+    // Of an incomplete file, its own name gives what is there of it, unless a whole one is kept under that.
+    let named = |entry: &Entry| *entry.landing_path() == *below;
+    let is_it = |entry: &Entry| entry.item == item.id && (entry.address.path == *below || named(entry));
+    let found: Vec<Entry> = trunk.entries()?.flatten().filter(is_it).collect();
+    let entry = found.iter().find(|entry| named(entry)).or(found.first()).cloned();
     let Some((entry, hash)) = entry.and_then(|entry| match entry.content {
         Content::File { hash, .. } => Some((entry, hash)),
         Content::Folder | Content::Link { .. } => None,
@@ -216,7 +227,16 @@ fn give_out(trunk: &dyn Trunk, item: &TrunkItem, below: &RelativePath) -> Result
             Err(Failure::new(format!("writing failed: {cause}"), "Is there room?"))
         }
         Err(PieceFailed::Reading(cause)) => Err(damaged(cause.to_string())),
-        Ok(()) if hasher.finish() == hash => Ok(Outcome::Well),
+        Ok(()) if hasher.finish() == hash => {
+            if entry.is_incomplete() {
+                tell(format_args!(
+                    "! The old drive could not read {} of its {} bytes: zeros stand there.",
+                    count(entry.missing_in_bytes()),
+                    count(entry.size_in_bytes())
+                ));
+            }
+            Ok(Outcome::attention_if(entry.is_incomplete()))
+        }
         Ok(()) => Err(damaged(format!("`{below}` is not what was written"))),
     }
 }

@@ -1,11 +1,12 @@
 //! `porter undo`.
 
-use crate::arguments::ConductArguments;
+use super::rules::OwnRulesArguments;
+use crate::arguments::{ConductArguments, DriveArguments};
 use crate::failure::{Failure, Outcome};
 use crate::screen::{confirmed, say, say_json};
 use crate::{open, paths, views};
 use clap::Args;
-use porter_core::undo::{Record, Run, UndoError, last_standing, records_in, take_back};
+use porter_core::undo::{Record, Run, UndoError, UndoGrounds, last_standing, records_in, take_back};
 use std::io::IsTerminal;
 use std::path::PathBuf;
 
@@ -15,6 +16,8 @@ pub(crate) struct UndoArguments {
     /// Folder where the new machine's system drive is mounted, or `here` for the running one
     #[arg(value_parser = paths::typed())]
     machine: PathBuf,
+    #[command(flatten)]
+    drives: DriveArguments,
     /// Show the restores that this machine has seen, and change nothing
     #[arg(long)]
     list: bool,
@@ -28,11 +31,13 @@ pub(crate) struct UndoArguments {
     #[arg(long)]
     json: bool,
     #[command(flatten)]
+    rules: OwnRulesArguments,
+    #[command(flatten)]
     conduct: ConductArguments,
 }
 
 pub(crate) fn run(arguments: &UndoArguments) -> Result<Outcome, Failure> {
-    let machine = open::machine(&arguments.machine)?;
+    let machine = open::machine(&arguments.machine, &arguments.drives)?;
     let asks = !arguments.yes && !arguments.try_only && !arguments.list;
     if asks && !std::io::stdin().is_terminal() {
         return Err(Failure::wrong_use(
@@ -41,6 +46,8 @@ pub(crate) fn run(arguments: &UndoArguments) -> Result<Outcome, Failure> {
         ));
     }
     let target = machine.volume.host_tree().ok_or(UndoError::ReadOnlyMachine)?;
+    let catalogue = open::catalogue(&machine, &arguments.rules)?;
+    let grounds = UndoGrounds::new(&machine, &catalogue);
     let records = machine.records_on_host().map(|folder| records_in(&folder)).unwrap_or_default();
     if arguments.list {
         if arguments.json {
@@ -54,7 +61,7 @@ pub(crate) fn run(arguments: &UndoArguments) -> Result<Outcome, Failure> {
     let last = &last_standing(records)?;
     let undo = |run: &Run, try_only: bool| {
         open::conducted(&arguments.conduct, |conduct| {
-            take_back(run, target, try_only, &open::now_utc, conduct)
+            take_back(run, target, &grounds, try_only, &open::now_utc, conduct)
         })
     };
     if asks || arguments.try_only {

@@ -4,12 +4,14 @@ use crate::failure::{Failure, Outcome};
 use crate::screen::say;
 use crate::{keys, paths};
 use clap::{Args, Subcommand};
+use porter_names::screen::on_screen;
 use porter_trunk::sealing::WorkshopKey;
+use porter_trunk::signature::SigningKey;
 use std::fs::File;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
-/// Set up the workshop's recovery key: it opens sealed trunks whose passphrase was forgotten
+/// Set up the workshop's keys: one that opens sealed trunks whose passphrase was forgotten, and one that signs trunks and receipts
 #[derive(Debug, Args)]
 pub(crate) struct WorkshopKeyArguments {
     #[command(subcommand)]
@@ -18,29 +20,47 @@ pub(crate) struct WorkshopKeyArguments {
 
 #[derive(Debug, Subcommand)]
 enum WorkshopKeyCommand {
-    /// Make a recovery key. From now on trunks sealed here open with it too
+    /// Make both. From now on trunks sealed here open with the recovery key too, and what is made here is signed
     New {
-        /// File for the secret half: keep it in a safe place, and not on this computer
+        /// File for the secret half of the recovery key: keep it in a safe place, and not on this computer
         #[arg(value_parser = paths::typed())]
         file: PathBuf,
+        /// What the workshop is called, for signatures
+        #[arg(long, value_name = "NAME", default_value = "the workshop")]
+        name: String,
     },
-    /// Show the public half that trunks are sealed for
+    /// Make the signing key alone
+    Signing {
+        /// What the workshop is called
+        #[arg(long, value_name = "NAME")]
+        name: String,
+    },
+    /// Know another workshop by its signing key, as its `porter workshop-key show` tells it
+    Trust {
+        /// Its public signing key, 64 digits
+        key: String,
+        /// What it is called
+        name: String,
+    },
+    /// Show the public halves
     Show,
 }
 
 pub(crate) fn run(arguments: &WorkshopKeyArguments) -> Result<Outcome, Failure> {
     match &arguments.command {
-        WorkshopKeyCommand::New { file } => new(file),
+        WorkshopKeyCommand::New { file, name } => {
+            new(file)?;
+            if keys::signing_key()?.is_none() { signing(name) } else { Ok(Outcome::Well) }
+        }
+        WorkshopKeyCommand::Signing { name } => signing(name),
+        WorkshopKeyCommand::Trust { key, name } => trust(key, name),
         WorkshopKeyCommand::Show => show(),
     }
 }
 
 fn new(file: &Path) -> Result<Outcome, Failure> {
     let Some(public_file) = keys::workshop_file() else {
-        return Err(Failure::new(
-            "there is no folder for settings",
-            "Set XDG_CONFIG_HOME (or APPDATA on Windows).",
-        ));
+        return Err(no_settings());
     };
     if public_file.exists() {
         return Err(Failure::wrong_use(
@@ -74,10 +94,73 @@ fn new(file: &Path) -> Result<Outcome, Failure> {
     Ok(Outcome::Well)
 }
 
+fn signing(name: &str) -> Result<Outcome, Failure> {
+    let Some(file) = keys::signing_file() else { return Err(no_settings()) };
+    if file.exists() {
+        return Err(Failure::wrong_use(
+            format!("there is a signing key already: `{}`", paths::shown(&file)),
+            "Nothing was done. What was signed with it is known by it; move that file away to begin anew.",
+        ));
+    }
+    let key = SigningKey::generate(name)
+        .map_err(|cause| Failure::new(format!("no key can be made: {cause}"), "Nothing was set up."))?;
+    let folder = file.parent().unwrap_or(Path::new("."));
+    std::fs::create_dir_all(folder).map_err(|cause| {
+        Failure::new(format!("`{}` cannot be made: {cause}", paths::shown(folder)), "Nothing was set up.")
+    })?;
+    let remark = "# The workshop's signing key of Loyal Porter. Whoever has it signs in the workshop's name.";
+    let secret = zeroize::Zeroizing::new(format!("{remark}\n{}", key.to_text().as_str()));
+    write(&file, secret.as_bytes())?;
+    say(format_args!(
+        "Trunks and receipts made here are signed as {}, with the key",
+        on_screen(key.by().as_bytes())
+    ));
+    say(key.public());
+    say(format_args!(
+        "whose secret half is in `{}`. Other workshops learn to know it by",
+        paths::shown(&file)
+    ));
+    say(format_args!("porter workshop-key trust {} NAME", key.public()));
+    Ok(Outcome::Well)
+}
+
+fn trust(key: &str, name: &str) -> Result<Outcome, Failure> {
+    let is_key = key.len() == 64 && key.bytes().all(|byte| matches!(byte, b'0'..=b'9' | b'a'..=b'f'));
+    if !is_key || name.trim().is_empty() || name.chars().any(char::is_control) {
+        return Err(Failure::wrong_use(
+            "that is no signing key with a name",
+            "`porter workshop-key show` tells it there: 64 of the digits 0 to 9 and a to f, and then the name.",
+        ));
+    }
+    let Some(file) = keys::known_signers_file() else { return Err(no_settings()) };
+    let failed = |cause: std::io::Error| {
+        Failure::new(format!("`{}` cannot be written: {cause}", paths::shown(&file)), "Nothing was changed.")
+    };
+    if let Some(folder) = file.parent() {
+        std::fs::create_dir_all(folder).map_err(failed)?;
+    }
+    let mut to = File::options().create(true).append(true).open(&file).map_err(failed)?;
+    writeln!(to, "{key} {}", name.trim()).map_err(failed)?;
+    say(format_args!("What is signed with that key is told as {}'s from now on.", name.trim()));
+    Ok(Outcome::Well)
+}
+
+fn no_settings() -> Failure {
+    Failure::new("there is no folder for settings", "Set XDG_CONFIG_HOME (or APPDATA on Windows).")
+}
+
 fn show() -> Result<Outcome, Failure> {
     match keys::workshop_public_key()? {
         Some(key) => say(format_args!("Trunks are sealed for {key}")),
         None => say("There is no recovery key. `porter workshop-key new FILE` makes one."),
+    }
+    match keys::signing_key()? {
+        Some(key) => say(format_args!(
+            "What is made here is signed as {}, with {}",
+            on_screen(key.by().as_bytes()),
+            key.public()
+        )),
+        None => say("There is no signing key. `porter workshop-key signing --name NAME` makes one."),
     }
     Ok(Outcome::Well)
 }

@@ -26,7 +26,7 @@ pub(crate) fn steps(item_id: &str, facts: &Facts, to: Family) -> Steps {
     let of_machine = owner == "machine";
     let fact = |name: &str| facts.get(name).map(String::as_str);
     match to {
-        Family::Windows => on_windows(below, of_machine, facts, &fact),
+        Family::Windows | Family::Drive => on_windows(below, of_machine, facts, &fact),
         Family::Linux | Family::MacOs => on_unix(below, facts, &fact, to),
     }
 }
@@ -48,13 +48,17 @@ fn on_windows<'f>(
     };
     let typed = |how: &str, commands: Vec<String>| Steps { how: how.to_owned(), commands };
     match below.strip_prefix("setting/").unwrap_or(below) {
-        "computer-name" => typed(
-            &format!("{POWERSHELL_AS_ADMINISTRATOR}; then restart"),
-            fact("name")
-                .map(|name| format!("(Get-WmiObject Win32_ComputerSystem).Rename({})", q(name)))
-                .into_iter()
-                .collect(),
-        ),
+        "computer-name" => match fact("name") {
+            Some(name) if is_name_of_a_pc(name) => typed(
+                &format!("{POWERSHELL_AS_ADMINISTRATOR}; then restart"),
+                vec![format!("(Get-WmiObject Win32_ComputerSystem).Rename({})", q(name))],
+            ),
+            Some(_) => by_eye(
+                "Windows takes no such name: choose one of at most 15 letters, digits and hyphens under Settings",
+                facts,
+            ),
+            None => by_eye("give it under Settings", facts),
+        },
         "time-zone" => match fact("windows") {
             Some(name) => typed(POWERSHELL_AS_ADMINISTRATOR, vec![format!("tzutil /s {}", q(name))]),
             None => by_eye("choose it under Date and time", facts),
@@ -225,6 +229,16 @@ fn on_unix<'f>(below: &str, facts: &'f Facts, fact: &dyn Fn(&str) -> Option<&'f 
     }
 }
 
+/// True for names that Windows takes for a PC: those that NetBIOS does, too.
+fn is_name_of_a_pc(name: &str) -> bool {
+    let is_letter = |letter: char| letter.is_ascii_alphanumeric() || letter == '-';
+    (1..=15).contains(&name.len())
+        && name.chars().all(is_letter)
+        && !name.starts_with('-')
+        && !name.ends_with('-')
+        && !name.chars().all(|letter| letter.is_ascii_digit())
+}
+
 /// Nothing to type: the values, for somebody who clicks.
 fn by_eye(how: &str, facts: &Facts) -> Steps {
     Steps { how: format!("{how} ({})", values(facts)), commands: Vec::new() }
@@ -371,11 +385,16 @@ mod tests {
     #[test]
     fn no_value_becomes_a_command() {
         let hostile = facts(&[("name", "x'; rm -rf ~ #\u{2019}\n$(reboot)")]);
-        let windows = steps("machine/setting/computer-name", &hostile, Family::Windows).commands;
-        assert_eq!(
-            windows,
-            ["(Get-WmiObject Win32_ComputerSystem).Rename('x''; rm -rf ~ #\u{2019}\u{2019}\\u{a}$(reboot)')"]
-        );
+        let drive = facts(&[("iana", "UTC"), ("windows", "x'; rm -rf ~ #\u{2019}\n$(reboot)")]);
+        let windows = steps("machine/setting/time-zone", &drive, Family::Windows).commands;
+        assert_eq!(windows, ["tzutil /s 'x''; rm -rf ~ #\u{2019}\u{2019}\\u{a}$(reboot)'"]);
+        // A name of another system that Windows would not take is nothing to type.
+        for (name, number) in
+            [("LOFT-PC", 1), ("Odile's Mac", 0), ("a-name-of-20-letters", 0), ("12345", 0), ("", 0)]
+        {
+            let steps = steps("machine/setting/computer-name", &facts(&[("name", name)]), Family::Windows);
+            assert_eq!(steps.commands.len(), number, "{name}");
+        }
         let linux = steps("machine/setting/computer-name", &hostile, Family::Linux).commands;
         assert_eq!(linux, ["sudo hostnamectl set-hostname 'x'\\''; rm -rf ~ #\u{2019}\\u{a}$(reboot)'"]);
     }

@@ -143,11 +143,17 @@ pub(crate) fn show(
         say("");
         say(styled(
             CARE,
-            format_args!("{} could not be captured:", counted(attention.len() as u64, "entry")),
+            format_args!(
+                "{} could not be captured as it should be:",
+                counted(attention.len() as u64, "entry")
+            ),
         ));
         for left in attention.iter().take(LONGEST_LIST) {
             say(format_args!("  {}", paths::in_a_row(&left.volume_path)));
             say(format_args!("      {}", words::left(&left.reason)));
+            if let Some(kept) = &left.kept {
+                say(format_args!("      {}", words::kept_state(kept)));
+            }
         }
         if attention.len() > LONGEST_LIST {
             let more = attention.len() - LONGEST_LIST;
@@ -205,6 +211,7 @@ pub(crate) fn json(report: &CaptureReport, trunk: &Path, trunk_id: &str) -> Valu
             "needs_attention": left.reason.needs_attention(),
             "files": left.tally.map(|tally| tally.files),
             "bytes": left.tally.map(|tally| tally.size_in_bytes),
+            "kept": left.kept,
         })
     });
     json!({

@@ -95,13 +95,17 @@ pub(crate) struct Row {
     pub(crate) link_target: Option<String>,
     pub(crate) modified_utc: Option<time::OffsetDateTime>,
     pub(crate) held: bool,
+    /// So much of it could not be read.
+    pub(crate) missing_in_bytes: u64,
+    /// It could not be read again since then.
+    pub(crate) kept_from_utc: Option<time::OffsetDateTime>,
 }
 
 /// Folds entries into the rows of the folder `at`; all below a folder are counted in its row.
 pub(crate) fn rows_at(entries: impl Iterator<Item = Entry>, at: &RelativePath) -> Vec<Row> {
     let depth = at.steps().count();
     let mut rows: BTreeMap<RelativePath, Row> = BTreeMap::new();
-    for entry in entries.filter(|entry| entry.address.path.is_within(at)) {
+    for entry in entries.map(Entry::to_land).filter(|entry| entry.address.path.is_within(at)) {
         let path = &entry.address.path;
         let steps: Vec<&[u8]> = path.steps().take(depth + 1).collect();
         let is_itself = steps.len() == path.steps().count();
@@ -117,6 +121,8 @@ pub(crate) fn rows_at(entries: impl Iterator<Item = Entry>, at: &RelativePath) -
             link_target: None,
             modified_utc: None,
             held: false,
+            missing_in_bytes: 0,
+            kept_from_utc: None,
         });
         match &entry.content {
             Content::File { size_in_bytes, .. } => {
@@ -132,6 +138,8 @@ pub(crate) fn rows_at(entries: impl Iterator<Item = Entry>, at: &RelativePath) -
         if is_itself {
             row.modified_utc = entry.modified_utc;
             row.held = entry.held.is_some();
+            row.missing_in_bytes = entry.missing_in_bytes();
+            row.kept_from_utc = entry.kept_from_utc;
         }
     }
     rows.into_values().collect()
@@ -221,6 +229,13 @@ pub(crate) fn show_rows(rows: &[Row]) {
             (_, _, true) => format!("  {}", styled(FAINT, "kept in the trunk")),
             _ => String::new(),
         };
+        let missing = (row.missing_in_bytes > 0).then(|| {
+            format!("  {}", styled(CARE, format_args!("{} could not be read", size(row.missing_in_bytes))))
+        });
+        let kept = row.kept_from_utc.map(|then| {
+            format!("  {}", styled(CARE, format_args!("as captured {}, not read since", date_and_time(then))))
+        });
+        let remark = format!("{remark}{}{}", missing.unwrap_or_default(), kept.unwrap_or_default());
         say(format_args!("  {:>9}  {}  {name}{remark}", size(row.size_in_bytes), padded(&date, 20)));
     }
     let (mut files, mut bytes) = (0, 0);
@@ -261,6 +276,8 @@ pub(crate) fn json(label: &Label, items: &[TrunkItem], rows: Option<&[Row]>) -> 
                 "target": row.link_target,
                 "modified_utc": row.modified_utc.map(rfc3339),
                 "held": row.held,
+                "missing_bytes": row.missing_in_bytes,
+                "kept_from_utc": row.kept_from_utc.map(rfc3339),
             })
         });
         document["entries"] = rows.collect();

@@ -37,7 +37,14 @@ pub(crate) fn html(receipt: &Receipt) -> String {
     explain(&mut page, receipt);
     sign(&mut page);
     let checked = date_and_time(receipt.checked_utc);
-    html::end(page, &format!("Trunk {} \u{b7} checked {checked}", label.trunk_id))
+    let state = receipt.proof.as_ref().map(|proof| format!(" \u{b7} capture {}", proof.capture));
+    let signer = match &receipt.signed_by {
+        Some(by) => format!(" \u{b7} signed by {by}"),
+        None => " \u{b7} not signed".to_owned(),
+    };
+    let foot =
+        format!("Trunk {}{}{signer} \u{b7} checked {checked}", label.trunk_id, state.unwrap_or_default());
+    html::end(page, &foot)
 }
 
 fn head(page: &mut String, receipt: &Receipt) {

@@ -146,6 +146,10 @@ pub(crate) fn show(receipt: &Receipt) {
     show_programs(receipt);
     show_planned(receipt);
     say("");
+    match &receipt.signed_by {
+        Some(by) => say(format_args!("The trunk is signed by {}.", on_screen(by.as_bytes()))),
+        None => say(styled(FAINT, "The trunk is not signed.")),
+    }
     say(styled(if receipt.needs_attention() { BAD } else { GOOD }, sentence(receipt)));
 }
 
@@ -400,6 +404,8 @@ pub(crate) fn json(receipt: &Receipt) -> Value {
     json!({
         "format": "porter-receipt/1",
         "trunk": receipt.trunk,
+        "proof": receipt.proof,
+        "signed_by": receipt.signed_by,
         "machine": receipt.machine,
         "accounts": receipt.accounts.iter().map(|(old, new)| json!({"old": old, "new": new})).collect::<Vec<_>>(),
         "checked_utc": rfc3339(receipt.checked_utc),

@@ -69,10 +69,7 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
         say(row("registry", &format!("{} into people's registries", counted(registry_values, "value"))));
     }
     show_refused(&plan.refused);
-    for (item, reason) in &plan.notes {
-        say(styled(CARE, row("not all", item)));
-        say(format_args!("        {}", words::reason(reason)));
-    }
+    show_notes(&plan.notes);
     if !plan.open_browsers.is_empty() {
         let titles: Vec<&str> = plan.open_browsers.iter().map(String::as_str).collect();
         let words = format!(
@@ -82,6 +79,15 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
         say(styled(CARE, row("in use", &words)));
     }
     say(row("free space", &size(plan.free_in_bytes)));
+}
+
+/// What goes otherwise than it should for things that land all the same.
+pub(crate) fn show_notes(notes: &[(String, Reason)]) {
+    for (item, reason) in notes.iter().take(LONGEST_LIST) {
+        say(styled(CARE, row("not all", &porter_names::screen::on_screen(item.as_bytes()))));
+        say(format_args!("        {}", words::reason(reason)));
+    }
+    fold(notes.len());
 }
 
 /// What was done: `Restored.` or `Taken.`

@@ -264,7 +264,7 @@ pub(crate) fn packing_list(machine: &Machine, survey: &Survey, unchosen: &Unchos
         on_screen(machine.name.as_bytes()),
         system(&machine.system)
     );
-    to_toml(&machine.name, survey, unchosen, &heading, &|row| {
+    to_toml(machine, survey, unchosen, &heading, &|row| {
         let newest = row.newest_utc.map(|at| format!(", newest {}", date(at))).unwrap_or_default();
         let marks = words::marks(&row.cautions);
         let marks = if marks.is_empty() { marks } else { format!("  ! {marks}") };

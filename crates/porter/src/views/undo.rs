@@ -115,6 +115,7 @@ fn why(why: &WhyKept) -> String {
         WhyKept::Changed => "it is not what was restored: somebody has worked on it since. Look at it, and keep what is wanted".to_owned(),
         WhyKept::NotEmpty => "something that was not restored is in this folder".to_owned(),
         WhyKept::OriginalGone(aside) => format!("what was there before had been set aside as {aside}, and is gone: this is all there is"),
+        WhyKept::NoLandingPlace(why) => format!("no rule known here restores anything there ({}). If a rule file of yours does, name it with --rules; else somebody has changed the journal", porter_names::screen::on_screen(why.as_bytes())),
         WhyKept::NotDone(detail) => format!("it could not be done ({detail}); close programs that use it, and undo again"),
     }
 }

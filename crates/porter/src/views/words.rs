@@ -5,7 +5,7 @@ use super::numbers::{count, counted, date_and_time};
 use porter_core::receipt::Reason;
 use porter_core::survey::Caution;
 use porter_names::screen::on_screen;
-use porter_trunk::LeftReason;
+use porter_trunk::{KeptState, LeftReason};
 
 /// What a survey does not look at yet, told each time until it does.
 pub(crate) const NOT_YET_COVERED: &str = "mail profiles are carried whole, and not registered by themselves on the new machine; settings and printers are listed on the receipt, to be set by hand";
@@ -70,6 +70,16 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             format!("{} with the content only in the cloud", counted(*count, "file")),
             "download them first on the old machine, or sign in to the cloud on the new one",
         ),
+        Caution::PlaceShut { place, path } => (
+            "not entered",
+            format!("{place} is in {path}, which the driver that shows this drive cannot enter: it is kept in step with a cloud"),
+            "attach the drive to a running Windows and capture it there, or sign in to the cloud on the new machine",
+        ),
+        Caution::Shut { count: number } => (
+            "driver",
+            format!("{} kept in a way that the driver that shows this drive does not know", counted(*number, "thing")),
+            "attach the drive to a running Windows and capture it there; what a cloud has comes from the cloud too",
+        ),
         Caution::PlaceNotReached { place, path } => (
             "not reached",
             format!("{place} is kept in {path}, which is not there now"),
@@ -83,7 +93,14 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
         Caution::RegistryUnreadable { path, detail } => (
             "registry",
             format!("{path} cannot be read ({detail})"),
-            "people and places are told from the folders instead; look at them by eye",
+            "what it tells is not known here: of SOFTWARE the product, the programs and the list of people, of NTUSER.DAT folders \
+             that the person moved. Accounts and folders tell instead: look at them by eye",
+        ),
+        Caution::RegistryGone { path } => (
+            "registry",
+            format!("{path} is not there, though the rest of the registry is"),
+            "the exact product, the programs and the list of people are not known: accounts and folders tell instead; look at them \
+             by eye, and have the drive checked",
         ),
         Caution::RegistryMissing => (
             "registry",
@@ -177,6 +194,11 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             "what programs keep for themselves, carried as plain files".to_owned(),
             "install the programs first; some look for their data elsewhere",
         ),
+        Caution::WorkAmongPrograms { paths } => (
+            "work",
+            format!("documents or databases that changed lately are kept among the programs: {}", paths.join(", ")),
+            "carry such a folder with --also, and ask what is kept there",
+        ),
         Caution::EarlierWindows { path } => (
             "old Windows",
             format!("{path} holds an earlier Windows, perhaps with people's files"),
@@ -184,6 +206,15 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
         ),
     };
     CautionWords { mark, what: on_screen(what.as_bytes()), advice }
+}
+
+/// What a trunk keeps of something that could not be read.
+pub(crate) fn kept_state(kept: &KeptState) -> String {
+    let when = date_and_time(kept.from_utc);
+    match kept.tally.entries() {
+        1 => format!("the trunk keeps it as it was captured {when}"),
+        entries => format!("the trunk keeps {} of it as captured {when}", counted(entries, "entry")),
+    }
 }
 
 /// Why something was left at the capture.
@@ -205,10 +236,29 @@ fn raw_left(reason: &LeftReason) -> String {
             "its content was only in the cloud; download it on the old machine, or sign in on the new one"
                 .to_owned()
         }
+        LeftReason::CloudNotEntered { holds } => {
+            let holds = if holds.is_empty() { String::new() } else { format!(" (in it: {holds})") };
+            format!(
+                "it is kept in step with a cloud, and the driver that showed the drive cannot enter it{holds}; attach the \
+                 drive to a running Windows and capture it there, or sign in to the cloud on the new machine"
+            )
+        }
+        LeftReason::NotKnownToDriver { tag } => format!(
+            "it is kept in a way that the driver that showed the drive does not know ({tag}); attach the drive to a running \
+             Windows and capture it there"
+        ),
         LeftReason::OtherVolume => {
             "another volume was mounted there; capture it by itself if it is wanted".to_owned()
         }
         LeftReason::Medium { detail } => format!("the drive could not read it ({detail})"),
+        LeftReason::Incomplete { missing_in_bytes, size_in_bytes } => format!(
+            "the drive could not read {} of its {} bytes; the rest is in the trunk, and lands under a name that says so",
+            count(*missing_in_bytes),
+            count(*size_in_bytes)
+        ),
+        LeftReason::ChangedWhileRead => {
+            "it was changed while it was read; close what writes to it and capture again".to_owned()
+        }
         LeftReason::IsLink => "a link stood there, and links are not followed".to_owned(),
         LeftReason::NameNotHeld => "this system cannot hold its name; capture on another system".to_owned(),
         LeftReason::TooLargeForTrunk => {
@@ -304,7 +354,15 @@ fn raw_reason(reason: &Reason) -> String {
         }
         Reason::NotChosenAtCapture => "left out on purpose when it was captured".to_owned(),
         Reason::NotChosenNow => "in the trunk, and left out on purpose".to_owned(),
-        Reason::LeftAtCapture { left } => raw_left(left),
+        Reason::LeftAtCapture { left, kept } => {
+            let kept = kept.as_ref().map(|kept| format!("; {}", kept_state(kept)));
+            format!("{}{}", raw_left(left), kept.unwrap_or_default())
+        }
+        Reason::Incomplete { missing_in_bytes, size_in_bytes } => format!(
+            "landed in part: the old drive could not read {} of its {} bytes, and zeros stand there",
+            count(*missing_in_bytes),
+            count(*size_in_bytes)
+        ),
         Reason::Held { why } => format!("kept in the trunk: {why}"),
         Reason::GoneSince { landed_utc } => format!(
             "it had landed by {}, and somebody has removed or renamed it since; ask, or take it out of the trunk again",
@@ -349,6 +407,15 @@ fn raw_reason(reason: &Reason) -> String {
             count(*missing),
             count(*captured)
         ),
+        Reason::RolledBack { said, there } => format!(
+            "an earlier receipt tells of capture {said}, and the latest that is there is capture {there}: what came after it is lost, or was taken away"
+        ),
+        Reason::OtherList { capture } => format!(
+            "the list of capture {capture} is another one than an earlier receipt tells of: somebody has made it anew"
+        ),
+        Reason::AlteredSinceSigned => {
+            "the trunk was altered since it was signed: ask the workshop whose signature it bears".to_owned()
+        }
         Reason::TrunkDamaged { detail } => format!("the trunk is damaged: {detail}"),
         Reason::NotWritten { detail } => format!("it could not be written ({detail})"),
     }

@@ -117,7 +117,7 @@ impl Engine for Chromium {
             && logins.count > 0
         {
             let opens = match family {
-                Family::Windows => "bound-to-windows",
+                Family::Windows | Family::Drive => "bound-to-windows",
                 Family::MacOs => "bound-to-keychain",
                 Family::Linux if logins.marked_v10 == logins.count => "same-on-linux",
                 Family::Linux => "bound-to-keyring",

@@ -42,7 +42,7 @@ fn folder_of(machine: &Machine, root: &RelativePath, path: &str, is_relative: bo
         return root.join_path(&below).ok();
     }
     match machine.layout.family {
-        Family::Windows => below_root(path, &|_| None, "C:"),
+        Family::Windows | Family::Drive => below_root(path, &|_| None, "C:"),
         Family::Linux | Family::MacOs => RelativePath::from_bytes(path.strip_prefix('/')?.as_bytes()).ok(),
     }
 }

@@ -2,10 +2,11 @@
 
 use super::windows_path::{below_root, expand};
 use super::{RegistryKey, programs, settings, shell_folders, version};
+use crate::machine::Place;
 use crate::machine::facts::AccountFacts;
 use crate::machine::program::Program;
 use crate::machine::setting::Setting;
-use porter_names::RelativePath;
+use porter_names::{RelativePath, fold};
 use std::collections::BTreeMap;
 use time::OffsetDateTime;
 
@@ -122,14 +123,7 @@ fn person(
     let home = below_root(&folder, &of_system, system_drive)?;
     let variables = |name: &str| if name == "USERPROFILE" { Some(folder.clone()) } else { of_system(name) };
     let own = own(sid, &home);
-    let mut places = BTreeMap::new();
-    for (name, text) in own.shell_folders {
-        if let Some(place) = shell_folders::place_of(&name)
-            && let Some(path) = below_root(&text, &variables, system_drive)
-        {
-            places.insert(place, path);
-        }
-    }
+    let places = places_in(&own, &variables, system_drive);
     let told = told(sid);
     let name = told.name.map(String::into_bytes).or_else(|| home.name().map(<[u8]>::to_vec))?;
     Some(AccountFacts {
@@ -144,6 +138,104 @@ fn person(
         programs: own.programs,
         settings: own.settings,
     })
+}
+
+/// The person of that home, where no list of profiles tells of them. The drive is taken for `C:`, as almost always.
+pub fn person_by_folder(sid: &str, home: &RelativePath, told: Told, own: Own) -> AccountFacts {
+    const DRIVE: &str = "C:";
+    let folder = format!("{DRIVE}\\{}", home.to_string().replace('/', "\\"));
+    let variables = |name: &str| match name {
+        "USERPROFILE" => Some(folder.clone()),
+        "SYSTEMDRIVE" => Some(DRIVE.to_owned()),
+        _ => None,
+    };
+    AccountFacts {
+        name: told.name.map(String::into_bytes).unwrap_or_default(),
+        home: home.clone(),
+        full_name: told.full_name,
+        identifier: Some(sid.to_owned()),
+        is_administrator: told.is_administrator,
+        is_disabled: told.is_disabled,
+        last_used_utc: told.last_signed_in_utc,
+        places: places_in(&own, &variables, DRIVE),
+        programs: own.programs,
+        settings: own.settings,
+    }
+}
+
+/// Where Windows says that the folders of people are, and what of everybody's has a name in another language. Paths below the root.
+#[derive(Debug, Default)]
+pub struct SharedFolders {
+    /// The folder that holds theirs.
+    pub profiles: Option<String>,
+    /// Below that, the one for everybody.
+    pub all_users: Option<String>,
+    /// By place.
+    pub shared: BTreeMap<Place, String>,
+}
+
+/// Where the folders of people, and everybody's, are, of `SOFTWARE`. The names of values are those of Windows 2000 and XP.
+pub(super) fn shared_folders(software: &impl RegistryKey) -> SharedFolders {
+    let drive = system_drive(software);
+    let of_system = |name: &str| (name == "SYSTEMDRIVE").then(|| drive.clone());
+    let below = |text: String, variables: &dyn Fn(&str) -> Option<String>| {
+        let path = below_root(&text, variables, &drive)?;
+        String::from_utf8(path.as_bytes().to_vec()).ok().filter(|path| !path.is_empty())
+    };
+    let Some(list) = software.subkey(CURRENT_VERSION).and_then(|key| key.subkey(PROFILES)) else {
+        return SharedFolders::default();
+    };
+    let directory = list.text("ProfilesDirectory").and_then(|text| expand(&text, &of_system));
+    let all_users = list.text("AllUsersProfile").filter(|name| !name.contains(['\\', '/', '%']));
+    let home = directory.clone().zip(all_users.clone()).map(|(folder, name)| format!("{folder}\\{name}"));
+    let variables = |name: &str| if name == "ALLUSERSPROFILE" { home.clone() } else { of_system(name) };
+    let key = software.subkey("Microsoft\\Windows\\CurrentVersion\\Explorer\\User Shell Folders");
+    let named = [
+        (Place::SharedDesktop, "Common Desktop"),
+        (Place::SharedDocuments, "Common Documents"),
+        (Place::SharedPictures, "CommonPictures"),
+        (Place::SharedMusic, "CommonMusic"),
+        (Place::SharedVideos, "CommonVideo"),
+        (Place::SharedData, "Common AppData"),
+    ];
+    let shared = named
+        .into_iter()
+        .filter_map(|(place, name)| Some((place, below(key.as_ref()?.text(name)?, &variables)?)));
+    SharedFolders {
+        profiles: directory.and_then(|text| below(text, &of_system)),
+        all_users,
+        shared: shared.collect(),
+    }
+}
+
+fn places_in(
+    own: &Own,
+    variables: &dyn Fn(&str) -> Option<String>,
+    system_drive: &str,
+) -> BTreeMap<Place, RelativePath> {
+    let rows = own.shell_folders.iter().filter_map(|(name, text)| {
+        Some((shell_folders::place_of(name)?, below_root(text, variables, system_drive)?))
+    });
+    rows.collect()
+}
+
+/// What a person's own registry tells, where their folder is all there is: it is the root. `profiles` is what the folder was in.
+pub fn person_alone(own: Own, profiles: &str) -> AccountFacts {
+    const DRIVE: &str = "C:";
+    let variables = |name: &str| (name == "USERPROFILE").then(|| DRIVE.to_owned());
+    let mut places = places_in(&own, &variables, DRIVE);
+    for path in places.values_mut() {
+        // `C:\Users\odile\Papers` is `Papers` here, whatever the person was called.
+        let whole = path.clone();
+        let mut steps = whole.steps();
+        if steps.next().is_some_and(|first| fold::same_name(first, profiles.as_bytes()))
+            && steps.next().is_some()
+        {
+            let below = steps.try_fold(RelativePath::root(), |at, step| at.join(step));
+            *path = below.unwrap_or_default();
+        }
+    }
+    AccountFacts { places, programs: own.programs, settings: own.settings, ..AccountFacts::default() }
 }
 
 /// Reads a person's own registry.

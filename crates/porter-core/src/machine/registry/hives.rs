@@ -1,13 +1,15 @@
 //! The registry of a Windows that does not run: the hives on its drive, with what their logs add.
 
-use super::describe::{self, Own, Told};
+use super::describe::{self, Own, SharedFolders, Told};
 use super::{programs, sam, settings};
 use crate::machine::PlaceState;
-use crate::machine::facts::SystemFacts;
+use crate::machine::facts::{AccountFacts, SystemFacts};
+use crate::machine::layout::Layout;
 use crate::machine::looker::Looker;
 use porter_hive::{Hive, Key, Replayed};
-use porter_names::RelativePath;
-use porter_source::{Sequential, Volume};
+use porter_names::{RelativePath, fold};
+use porter_source::{EntryKind, Sequential, Volume};
+use std::collections::BTreeMap;
 use std::io::Read;
 
 /// Below the root, on all generations; the folder of Windows 2000 is tried too.
@@ -22,6 +24,8 @@ const LOGS: [&str; 3] = [".LOG", ".LOG1", ".LOG2"];
 pub enum HiveTrouble {
     /// It was being written when the system stopped, and no log fits it: its newest changes may be missing.
     NewestMissing,
+    /// It should be there, and is not.
+    Missing,
     /// It cannot be read, in words.
     Unreadable(String),
 }
@@ -30,6 +34,7 @@ pub enum HiveTrouble {
 pub(in crate::machine) fn facts_of(
     volume: &dyn Volume,
     looker: &mut Looker<'_>,
+    layout: &Layout,
 ) -> (SystemFacts, Vec<(RelativePath, HiveTrouble)>) {
     let mut reader = Reader { volume, troubles: Vec::new(), replayed: false };
     let root = RelativePath::root();
@@ -64,12 +69,69 @@ pub(in crate::machine) fn facts_of(
         let told = |sid: &str| -> Told { told_by_sid.get(sid).cloned().unwrap_or_default() };
         facts.accounts = describe::people(&software, &drive, &told, &own);
         facts.programs = programs::of_machine(&software);
+    } else {
+        if !facts.state.has_no_registry && reader.troubles.is_empty() {
+            let at = RelativePath::from_bytes(format!("{}/SOFTWARE", CONFIG[0]).as_bytes());
+            reader.troubles.extend(at.ok().map(|at| (at, HiveTrouble::Missing)));
+        }
+        facts.accounts = people_by_folders(&mut reader, looker, layout, &told_by_sid);
     }
     let has_profile = |sid: &String| facts.accounts.iter().any(|a| a.identifier.as_ref() == Some(sid));
     let without = told_by_sid.iter().filter(|(sid, _)| !has_profile(sid) && sam::is_made_by_people(sid));
     facts.without_profile = without.filter_map(|(_, told)| told.name.clone()).collect();
     facts.state.stopped_short = reader.replayed;
     (facts, reader.troubles)
+}
+
+/// The people by their folders and by the accounts, where the list of profiles is lost: folders are called as accounts are.
+fn people_by_folders(
+    reader: &mut Reader<'_>,
+    looker: &mut Looker<'_>,
+    layout: &Layout,
+    told_by_sid: &BTreeMap<String, Told>,
+) -> Vec<AccountFacts> {
+    let profiles = looker.find(&RelativePath::root(), layout.profiles);
+    if told_by_sid.is_empty() || profiles.state != PlaceState::Present {
+        return Vec::new();
+    }
+    let mut people = Vec::new();
+    for row in looker.list(&profiles.path).to_vec() {
+        let Ok(home) = profiles.path.join(&row.name) else { continue };
+        let found = looker.find(&home, "NTUSER.DAT");
+        if row.metadata.kind != EntryKind::Folder || found.state != PlaceState::IsFile {
+            continue;
+        }
+        let is_called =
+            |told: &Told| told.name.as_ref().is_some_and(|name| fold::same_name(name.as_bytes(), &row.name));
+        let Some((sid, told)) = told_by_sid.iter().find(|(_, told)| is_called(told)) else { continue };
+        let hive = reader.open(&found.path, looker);
+        let own = root_of(&hive).map(|key| describe::own(&key)).unwrap_or_default();
+        people.push(describe::person_by_folder(sid, &home, told.clone(), own));
+    }
+    people
+}
+
+/// Asks the hive `SOFTWARE`. Nothing is told if it cannot be read; [`facts_of`] tells why.
+pub(in crate::machine) fn shared_folders(volume: &dyn Volume, looker: &mut Looker<'_>) -> SharedFolders {
+    let root = RelativePath::root();
+    let at = CONFIG.iter().map(|folder| looker.find(&root, &format!("{folder}/SOFTWARE")));
+    let found = at.into_iter().find(|found| found.state == PlaceState::IsFile);
+    let hive = found.and_then(|found| open_with_logs(volume, &found.path, looker).ok());
+    let hive = hive.map(|(hive, _)| hive);
+    root_of(&hive).map(|software| describe::shared_folders(&software)).unwrap_or_default()
+}
+
+/// The same for a person's folder alone, which is the root.
+pub(in crate::machine) fn person_alone(
+    volume: &dyn Volume,
+    looker: &mut Looker<'_>,
+    layout: &Layout,
+) -> (AccountFacts, Vec<(RelativePath, HiveTrouble)>) {
+    let mut reader = Reader { volume, troubles: Vec::new(), replayed: false };
+    let found = looker.find(&RelativePath::root(), "NTUSER.DAT");
+    let hive = if found.state == PlaceState::IsFile { reader.open(&found.path, looker) } else { None };
+    let own = root_of(&hive).map(|key| describe::own(&key)).unwrap_or_default();
+    (describe::person_alone(own, layout.profiles), reader.troubles)
 }
 
 fn root_of(hive: &Option<Hive>) -> Option<Key<'_>> {

@@ -29,7 +29,11 @@ impl Planner<'_> {
     pub(super) fn adapt(&mut self, trunk: &dyn Trunk, entry: &mut Entry, number: u32) {
         /// Such files are small; one that is not stays as it is.
         const LARGEST_IN_BYTES: u64 = 64 << 20;
-        if self.adapts.is_empty() || entry.size_in_bytes() > LARGEST_IN_BYTES || entry.held.is_some() {
+        if self.adapts.is_empty()
+            || entry.size_in_bytes() > LARGEST_IN_BYTES
+            || entry.held.is_some()
+            || entry.is_incomplete()
+        {
             return;
         }
         let Some(with) = self.adapts.get(&EntryKey::of(&entry.address)) else { return };
@@ -47,7 +51,14 @@ impl Planner<'_> {
 
     /// Plans the files of the machine that get another content.
     pub(in crate::restore) fn plan_edits(&mut self) {
-        for edit in std::mem::take(&mut self.landings.edits) {
+        for mut edit in std::mem::take(&mut self.landings.edits) {
+            match self.through_planned(&edit.at) {
+                Ok(at) => edit.at = at,
+                Err(reason) => {
+                    self.landings.notes.push((edit.item, reason));
+                    continue;
+                }
+            }
             let host = self.tree.host_path(&edit.at).ok();
             let there = host.and_then(|path| std::fs::symlink_metadata(path).ok());
             let planned = (|| {

@@ -29,6 +29,7 @@ impl Planner<'_> {
     /// The folder on the machine of what is at `path` in a place of the trunk.
     pub(super) fn folder_of(
         &mut self,
+        item: &str,
         owner: &Option<String>,
         place: &str,
         base: &RelativePath,
@@ -43,7 +44,7 @@ impl Planner<'_> {
         }
         let key = (owner.clone(), place.to_owned());
         let below = path.parent().unwrap_or_default();
-        let at = self.folder_for(&key, base, &below)?;
+        let at = self.folder_for(item, &key, base, &below)?;
         self.last_folder = Some(LastFolder { key, below, at: at.clone() });
         Ok(at)
     }
@@ -51,6 +52,7 @@ impl Planner<'_> {
     /// Where a folder of the trunk is on the machine. Whatever of it is not there is planned.
     fn folder_for(
         &mut self,
+        item: &str,
         key: &FolderKey,
         base: &RelativePath,
         below: &RelativePath,
@@ -75,7 +77,7 @@ impl Planner<'_> {
             let next = match known {
                 Some(known) => known,
                 None => {
-                    let made = self.make_folder(&at, step).map(|made| made.path);
+                    let made = self.make_folder(item, &at, step).map(|made| made.path);
                     self.folders.entry(key.clone()).or_default().insert(trunk_path.clone(), made.clone());
                     made
                 }
@@ -89,7 +91,7 @@ impl Planner<'_> {
     pub(super) fn base_folder(&mut self, base: &RelativePath) -> Result<RelativePath, Reason> {
         let mut at = RelativePath::root();
         for step in base.steps() {
-            let next = at.join(step).map_err(|refused| Reason::NotWritten { detail: refused.to_string() })?;
+            let next = self.as_planned(&at, step)?;
             let host = self.tree.host_path(&next)?;
             let planned = self.new_folders.iter().any(|folder| folder.at == next);
             match std::fs::symlink_metadata(host) {
@@ -108,7 +110,43 @@ impl Planner<'_> {
         Ok(at)
     }
 
-    pub(super) fn make_folder(&mut self, folder: &RelativePath, name: &[u8]) -> Result<Destination, Reason> {
+    /// What is called `name` in a folder of the machine, in the spelling that was planned for it.
+    fn as_planned(&self, folder: &RelativePath, name: &[u8]) -> Result<RelativePath, Reason> {
+        match self.shared.get(&(folder.clone(), self.tree.key_of(name))) {
+            Some((planned, _)) => Ok(planned.clone()),
+            None => folder.join(name).map_err(|refused| Reason::NotWritten { detail: refused.to_string() }),
+        }
+    }
+
+    /// A path of the machine, its folders in the spelling that was planned for them.
+    pub(super) fn through_planned(&self, path: &RelativePath) -> Result<RelativePath, Reason> {
+        let mut at = RelativePath::root();
+        for step in path.steps() {
+            at = self.as_planned(&at, step)?;
+        }
+        Ok(at)
+    }
+
+    /// The folder for what `item` has in a folder of that name: a new one, or the one that is there. Two folders of one
+    /// item stay two, even where their names count as one; what several items have in folders of one name goes into one.
+    pub(super) fn make_folder(
+        &mut self,
+        item: &str,
+        folder: &RelativePath,
+        name: &[u8],
+    ) -> Result<Destination, Reason> {
+        let alike = (folder.clone(), self.tree.key_of(name));
+        if let Some((path, of)) = self.shared.get(&alike)
+            && of != item
+        {
+            return Ok(Destination { path: path.clone(), is_there: Some(EntryKind::Folder) });
+        }
+        let made = self.new_or_there(folder, name)?;
+        self.shared.entry(alike).or_insert_with(|| (made.path.clone(), item.to_owned()));
+        Ok(made)
+    }
+
+    fn new_or_there(&mut self, folder: &RelativePath, name: &[u8]) -> Result<Destination, Reason> {
         let destination = self.tree.choose(folder, name)?;
         self.tree.host_path(&destination.path)?;
         let set_aside = match destination.is_there {

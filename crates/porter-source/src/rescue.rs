@@ -1,0 +1,420 @@
+//! Reading a file of a failing drive: round the places that cannot be read, and later once more at these.
+//!
+//! 1. [`Rescue`] reads in large stretches. Where one fails it reads block by block; each block that fails is left as a hole, and the more of them
+//!    fail side by side, the further it skips ahead. So the most is read while the drive still lives.
+//! 2. [`Second::of`] comes back to the holes at the end of a run: what was skipped is tried block by block, and blocks that fail sector by
+//!    sector, a few times.
+//! 3. [`Rescue::second`] reads the file with what the second try found.
+
+use crate::VolumeFile;
+use crate::error::SystemTrouble;
+use crate::host_folder::trouble_by_system_code;
+use std::collections::BTreeMap;
+use std::io::{self, Read};
+use std::ops::Range;
+
+/// What a system reads from a drive at least, whatever it is asked for.
+const BLOCK_IN_BYTES: u64 = 4096;
+/// The smallest that a drive reads.
+const SECTOR_IN_BYTES: u64 = 512;
+/// The furthest skip.
+const MOST_SKIPPED_IN_BYTES: u64 = 1 << 20;
+/// How often a sector is tried at the end.
+const ROUNDS: u32 = 3;
+/// So much of what the second try read is kept; more of it is read once more.
+const MOST_KEPT_IN_BYTES: usize = 32 << 20;
+
+/// The stretches of a file that could not be read: in order, and none touches the next.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Missing(Vec<Range<u64>>);
+
+impl Missing {
+    /// Adds a stretch.
+    pub fn add(&mut self, stretch: Range<u64>) {
+        if stretch.is_empty() {
+            return;
+        }
+        let first = self.0.partition_point(|known| known.end < stretch.start);
+        let last = self.0.partition_point(|known| known.start <= stretch.end);
+        let joined = self.0[first..last]
+            .iter()
+            .fold(stretch, |all, known| all.start.min(known.start)..all.end.max(known.end));
+        self.0.splice(first..last, [joined]);
+    }
+
+    /// In order.
+    pub fn stretches(&self) -> &[Range<u64>] {
+        &self.0
+    }
+
+    /// True if nothing is missing.
+    pub fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+
+    /// How much is missing.
+    pub fn in_bytes(&self) -> u64 {
+        self.0.iter().map(|stretch| stretch.end - stretch.start).sum()
+    }
+
+    /// The end of the stretch that an offset is in.
+    fn end_at(&self, offset_in_bytes: u64) -> Option<u64> {
+        let at = self.0.partition_point(|known| known.end <= offset_in_bytes);
+        self.0.get(at).filter(|known| known.start <= offset_in_bytes).map(|known| known.end)
+    }
+
+    /// Where the first stretch behind an offset begins.
+    fn next_after(&self, offset_in_bytes: u64) -> Option<u64> {
+        let at = self.0.partition_point(|known| known.start <= offset_in_bytes);
+        self.0.get(at).map(|known| known.start)
+    }
+}
+
+/// [`Read`] over a [`VolumeFile`], with zeros for what cannot be read. Only an error that is not the medium's ends it.
+pub struct Rescue {
+    file: Box<dyn VolumeFile>,
+    offset_in_bytes: u64,
+    end_in_bytes: u64,
+    /// Not believed: Windows tells old lengths of files that are open. Only where there is not more than was listed, though more was asked for,
+    /// the end is not asked for once more.
+    listed_in_bytes: u64,
+    /// Until here it is read block by block.
+    careful_until_in_bytes: u64,
+    skip_in_bytes: u64,
+    missing: Missing,
+    found: BTreeMap<u64, Vec<u8>>,
+    /// Holes are asked for, and not read.
+    is_sparse: bool,
+    /// Until here there is something to read.
+    kept_until_in_bytes: u64,
+}
+
+/// Between two questions for a hole so much is read.
+const BETWEEN_QUESTIONS_IN_BYTES: u64 = 1 << 20;
+
+impl Rescue {
+    /// At the start of a file that was listed with a size.
+    pub fn new(file: Box<dyn VolumeFile>, listed_in_bytes: u64) -> Self {
+        Self {
+            file,
+            offset_in_bytes: 0,
+            end_in_bytes: u64::MAX,
+            listed_in_bytes,
+            careful_until_in_bytes: 0,
+            skip_in_bytes: 0,
+            missing: Missing::default(),
+            found: BTreeMap::new(),
+            is_sparse: false,
+            kept_until_in_bytes: 0,
+        }
+    }
+
+    /// The same of a file that has holes, which are not read.
+    #[must_use]
+    pub fn with_holes(self, is_sparse: bool) -> Self {
+        Self { is_sparse, ..self }
+    }
+
+    /// The same after a second try: what is still missing is not tried once more.
+    pub fn second(file: Box<dyn VolumeFile>, listed_in_bytes: u64, second: Second) -> Self {
+        Self { missing: second.missing, found: second.found, ..Self::new(file, listed_in_bytes) }
+    }
+
+    /// What could not be read until now.
+    pub fn missing(&self) -> &Missing {
+        &self.missing
+    }
+
+    /// The open file.
+    pub fn file(&self) -> &dyn VolumeFile {
+        &*self.file
+    }
+
+    fn found_at(&self, offset_in_bytes: u64) -> Option<&[u8]> {
+        let (begin, bytes) = self.found.range(..=offset_in_bytes).next_back()?;
+        bytes.get(usize::try_from(offset_in_bytes - begin).ok()?..).filter(|rest| !rest.is_empty())
+    }
+
+    fn advance(&mut self, wanted: usize, read: usize) {
+        self.offset_in_bytes += read as u64;
+        if (1..wanted).contains(&read) && self.listed_in_bytes == self.offset_in_bytes {
+            self.end_in_bytes = self.offset_in_bytes;
+        }
+    }
+
+    /// Leaves a hole where one block failed, and skips ahead if its neighbours failed too.
+    fn pass_over(&mut self, size_in_bytes: u64) {
+        let block_end = (self.offset_in_bytes / BLOCK_IN_BYTES + 1) * BLOCK_IN_BYTES;
+        let end = block_end.saturating_add(self.skip_in_bytes).min(size_in_bytes);
+        self.missing.add(self.offset_in_bytes..end);
+        self.skip_in_bytes = (self.skip_in_bytes * 2).clamp(BLOCK_IN_BYTES, MOST_SKIPPED_IN_BYTES);
+        self.careful_until_in_bytes = self.careful_until_in_bytes.max(end + BLOCK_IN_BYTES);
+    }
+}
+
+impl Read for Rescue {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        loop {
+            let at = self.offset_in_bytes;
+            let left = usize::try_from(self.end_in_bytes.saturating_sub(at)).unwrap_or(usize::MAX);
+            let wanted = buffer.len().min(left);
+            if wanted == 0 {
+                return Ok(0);
+            }
+            let up_to = |end: u64| wanted.min(usize::try_from(end - at).unwrap_or(usize::MAX));
+            if let Some(end) = self.missing.end_at(at) {
+                let length = up_to(end);
+                buffer[..length].fill(0);
+                self.advance(wanted, length);
+                return Ok(length);
+            }
+            if let Some(found) = self.found_at(at) {
+                let length = found.len().min(wanted);
+                buffer[..length].copy_from_slice(&found[..length]);
+                self.advance(wanted, length);
+                return Ok(length);
+            }
+            if self.is_sparse && at >= self.kept_until_in_bytes {
+                self.kept_until_in_bytes = at + BETWEEN_QUESTIONS_IN_BYTES;
+                if let Some(next) = self.file.next_data(at).filter(|next| *next > at) {
+                    let length = up_to(next);
+                    buffer[..length].fill(0);
+                    // The rest of the hole comes with the next piece.
+                    self.kept_until_in_bytes = at + length as u64;
+                    self.advance(wanted, length);
+                    return Ok(length);
+                }
+            }
+            let next_found = self.found.range(at..).next().map(|(begin, _)| *begin);
+            let boundary = self.missing.next_after(at).into_iter().chain(next_found).min();
+            let wanted = boundary.map_or(wanted, up_to);
+            let to_block_end = usize::try_from(BLOCK_IN_BYTES - at % BLOCK_IN_BYTES).unwrap_or(wanted);
+            let is_careful = at < self.careful_until_in_bytes;
+            let length = if is_careful { wanted.min(to_block_end) } else { wanted };
+            match self.file.read_at(at, &mut buffer[..length]) {
+                Ok(read) => {
+                    self.skip_in_bytes = 0;
+                    self.advance(length, read);
+                    return Ok(read);
+                }
+                Err(cause) if cause.kind() == io::ErrorKind::Interrupted => {}
+                Err(cause) if !is_of_medium(&cause) => return Err(cause),
+                Err(_) if length > to_block_end => {
+                    self.careful_until_in_bytes = at + length as u64;
+                }
+                Err(cause) => {
+                    let state = self.file.state();
+                    let size_in_bytes = state.map_or(self.listed_in_bytes, |state| state.size_in_bytes);
+                    // What lies behind the end is not known to be missing.
+                    if at >= size_in_bytes {
+                        return Err(cause);
+                    }
+                    self.pass_over(size_in_bytes);
+                }
+            }
+        }
+    }
+}
+
+fn is_of_medium(cause: &io::Error) -> bool {
+    trouble_by_system_code(cause) == Some(SystemTrouble::Medium)
+}
+
+/// What a second try at the missing stretches of a file came to.
+#[derive(Debug, Default)]
+pub struct Second {
+    missing: Missing,
+    found: BTreeMap<u64, Vec<u8>>,
+    found_in_bytes: u64,
+    kept_in_bytes: usize,
+}
+
+impl Second {
+    /// Tries what is missing again, a few times, as long as `go_on` says so.
+    pub fn of(file: &dyn VolumeFile, missing: &Missing, go_on: &dyn Fn() -> bool) -> Self {
+        let mut second = Self { missing: missing.clone(), ..Self::default() };
+        let mut piece_in_bytes = BLOCK_IN_BYTES;
+        for _ in 0..=ROUNDS {
+            for stretch in std::mem::take(&mut second.missing).0 {
+                second.try_stretch(file, stretch, piece_in_bytes, go_on);
+            }
+            piece_in_bytes = SECTOR_IN_BYTES;
+        }
+        second
+    }
+
+    /// True if anything was read.
+    pub fn found_any(&self) -> bool {
+        self.found_in_bytes > 0
+    }
+
+    fn try_stretch(
+        &mut self,
+        file: &dyn VolumeFile,
+        stretch: Range<u64>,
+        piece_in_bytes: u64,
+        go_on: &dyn Fn() -> bool,
+    ) {
+        let mut at = stretch.start;
+        while at < stretch.end {
+            let end = ((at / piece_in_bytes + 1) * piece_in_bytes).min(stretch.end);
+            let mut bytes = vec![0; usize::try_from(end - at).unwrap_or_default()];
+            if go_on() && read_whole(file, at, &mut bytes).is_ok() {
+                self.keep(at, bytes);
+            } else {
+                self.missing.add(at..end);
+            }
+            at = end;
+        }
+    }
+
+    fn keep(&mut self, at: u64, bytes: Vec<u8>) {
+        self.found_in_bytes += bytes.len() as u64;
+        self.kept_in_bytes += bytes.len();
+        if self.kept_in_bytes > MOST_KEPT_IN_BYTES {
+            return;
+        }
+        match self.found.range_mut(..at).next_back() {
+            Some((begin, before)) if begin + before.len() as u64 == at => before.extend_from_slice(&bytes),
+            _ => drop(self.found.insert(at, bytes)),
+        }
+    }
+}
+
+fn read_whole(file: &dyn VolumeFile, at: u64, mut bytes: &mut [u8]) -> io::Result<()> {
+    let mut at = at;
+    while !bytes.is_empty() {
+        match file.read_at(at, bytes)? {
+            0 => return Err(io::ErrorKind::UnexpectedEof.into()),
+            read => {
+                at += read as u64;
+                bytes = &mut bytes[read..];
+            }
+        }
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::sync::atomic::{AtomicUsize, Ordering};
+    use std::sync::{Arc, Mutex};
+
+    /// A file with bad sectors, each of which fails so often.
+    struct Worn {
+        content: Vec<u8>,
+        bad: Mutex<BTreeMap<u64, u32>>,
+        asked: Arc<AtomicUsize>,
+    }
+
+    impl Worn {
+        fn new(content: Vec<u8>, bad: impl IntoIterator<Item = (u64, u32)>) -> Self {
+            Self { content, bad: Mutex::new(bad.into_iter().collect()), asked: Arc::default() }
+        }
+    }
+
+    impl VolumeFile for Worn {
+        fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize> {
+            self.asked.fetch_add(1, Ordering::Relaxed);
+            let start = usize::try_from(offset_in_bytes).unwrap().min(self.content.len());
+            let end = (start + buffer.len()).min(self.content.len());
+            let mut bad = self.bad.lock().unwrap();
+            for sector in start as u64 / SECTOR_IN_BYTES..(end as u64).div_ceil(SECTOR_IN_BYTES) {
+                if let Some(left) = bad.get_mut(&sector).filter(|left| **left > 0) {
+                    *left -= 1;
+                    return Err(io::Error::from_raw_os_error(if cfg!(windows) { 23 } else { 5 }));
+                }
+            }
+            buffer[..end - start].copy_from_slice(&self.content[start..end]);
+            Ok(end - start)
+        }
+    }
+
+    fn content(length: u32) -> Vec<u8> {
+        (0..length).map(|at| (at % 251 + 1) as u8).collect()
+    }
+
+    fn read_all(mut rescue: Rescue) -> (Vec<u8>, Missing) {
+        let mut all = Vec::new();
+        let mut buffer = vec![0; 100_000];
+        while let read @ 1.. = rescue.read(&mut buffer).unwrap() {
+            all.extend_from_slice(&buffer[..read]);
+        }
+        (all, rescue.missing().clone())
+    }
+
+    #[test]
+    fn all_but_the_bad_sectors_is_read_and_what_fails_only_sometimes_is_read_later() {
+        let whole = content(500_001);
+        let always = u32::MAX;
+        // One sector, a long scratch, one that fails for a while, and the very end.
+        let bad: Vec<(u64, u32)> = [(10, always), (500, 3), (976, always)]
+            .into_iter()
+            .chain((100..300).map(|s| (s, always)))
+            .collect();
+        let (first, missing) =
+            read_all(Rescue::new(Box::new(Worn::new(whole.clone(), bad.clone())), 500_001));
+        assert_eq!(first.len(), whole.len());
+        assert!(missing.in_bytes() >= 203 * 512, "{missing:?}");
+        let is_hole = |missing: &Missing, at: usize| missing.end_at(at as u64).is_some();
+        assert!((0..whole.len()).all(|at| first[at] == if is_hole(&missing, at) { 0 } else { whole[at] }));
+
+        let file = Worn::new(whole.clone(), bad);
+        let second = Second::of(&file, &missing, &|| true);
+        assert!(second.found_any());
+        let (all, still) = read_all(Rescue::second(Box::new(file), 500_001, second));
+        let expected: [Range<u64>; 3] = [10 * 512..11 * 512, 100 * 512..300 * 512, 976 * 512..500_001];
+        assert_eq!(still.stretches(), expected, "down to the sector");
+        assert!((0..whole.len()).all(|at| all[at] == if is_hole(&still, at) { 0 } else { whole[at] }));
+    }
+
+    #[test]
+    fn a_long_scratch_is_skipped_in_growing_steps() {
+        let asked;
+        let (_, missing) = {
+            let file = Worn::new(content(32 << 20), (0..60_000).map(|sector| (sector, u32::MAX)));
+            asked = Arc::clone(&file.asked);
+            read_all(Rescue::new(Box::new(file), 32 << 20))
+        };
+        assert!(asked.load(Ordering::Relaxed) < 1000, "{asked:?}");
+        assert!(missing.in_bytes() < 60_000 * 512 + (2 << 20), "what is behind it is read");
+        let stopped = Second::of(&Worn::new(content(9000), []), &missing, &|| false);
+        assert!(!stopped.found_any() && stopped.missing == missing);
+    }
+
+    #[test]
+    fn all_is_read_whatever_was_listed_and_the_end_is_asked_for_only_in_doubt() {
+        for (listed_in_bytes, room_in_bytes, calls) in [
+            (10, 16, 1),
+            // It grew or shrank since, or the listing was an old one.
+            (4, 16, 2),
+            (25, 16, 2),
+            // Where all that was asked for came, there may be more.
+            (10, 10, 2),
+            (10, 5, 3),
+            (5, 5, 3),
+            (0, 16, 2),
+        ] {
+            let file = Worn::new((0..10).collect(), []);
+            let asked = Arc::clone(&file.asked);
+            let mut rescue = Rescue::new(Box::new(file), listed_in_bytes);
+            let (mut all, mut buffer) = (Vec::new(), vec![0; room_in_bytes]);
+            while let read @ 1.. = rescue.read(&mut buffer).unwrap() {
+                all.extend_from_slice(&buffer[..read]);
+            }
+            assert_eq!(all, (0..10).collect::<Vec<u8>>());
+            assert_eq!(asked.load(Ordering::Relaxed), calls, "{listed_in_bytes} {room_in_bytes}");
+        }
+    }
+
+    #[test]
+    fn stretches_join_where_they_touch() {
+        let mut missing = Missing::default();
+        for stretch in [10..20, 40..50, 0..5, 20..30, 4..11, 60..60] {
+            missing.add(stretch);
+        }
+        assert_eq!(missing.stretches(), [0..30, 40..50]);
+        assert_eq!(missing.in_bytes(), 40);
+    }
+}

@@ -1,0 +1,407 @@
+//! Every decoder of what comes from strangers, fed with changed files of its format: no panic, no runaway.
+//!
+//! Each runs for some seconds, two beside each other. Memory is bounded by whoever starts this (`ulimit -v`).
+
+use porter_core::catalogue::CarryRule;
+use porter_core::packing::PackingList;
+use porter_core::restore::journal::JournalLine;
+use porter_demo::dice::Dice;
+use porter_formats::chromium::local_state::LocalState;
+use porter_formats::gecko::{extensions, logins, moz_lz4, places, prefs, session};
+use porter_formats::ini::Ini;
+use porter_formats::{chromium, property_list, safari, shortcut};
+use porter_hive::Hive;
+use porter_hive::walk::Sight;
+use porter_source::reparse_point::ReparsePoint;
+use porter_trunk::outside::Outside;
+use porter_trunk::packed_form::PackedTrunk;
+use porter_trunk::{Entry, Label, Trunk};
+use rusqlite::Connection;
+use std::io::Read;
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+use std::time::{Duration, Instant};
+
+/// No file of these sizes takes a second, on whatever machine.
+const LONGEST: Duration = Duration::from_secs(10);
+
+type Decode = fn(&[u8], &Path);
+
+struct Format {
+    name: &'static str,
+    seeds: Vec<Vec<u8>>,
+    decode: Decode,
+}
+
+/// Runs the formats of these names, or all.
+pub(crate) fn run(seconds_each: u64, names: &[&str]) -> Result<(), String> {
+    let bench = tempfile::tempdir().map_err(|cause| cause.to_string())?;
+    let mut formats = formats(bench.path())?;
+    formats.retain(|format| names.is_empty() || names.contains(&format.name));
+    let queue = Mutex::new(formats);
+    let failures: Mutex<Vec<String>> = Mutex::new(Vec::new());
+    let total = Mutex::new(0_u64);
+    std::thread::scope(|scope| {
+        for number in 0..2 {
+            let (queue, failures, total, bench) = (&queue, &failures, &total, bench.path());
+            scope.spawn(move || {
+                let own = bench.join(number.to_string());
+                while let Some(format) = queue.lock().ok().and_then(|mut queue| queue.pop()) {
+                    match feed(&format, Duration::from_secs(seconds_each), &own) {
+                        Ok(count) => {
+                            if let Ok(mut total) = total.lock() {
+                                *total += count;
+                            }
+                        }
+                        Err(what) => {
+                            if let Ok(mut failures) = failures.lock() {
+                                failures.push(what);
+                            }
+                        }
+                    }
+                }
+            });
+        }
+    });
+    let total = total.into_inner().unwrap_or_default();
+    println!("{total} changed files in all");
+    let failures = failures.into_inner().unwrap_or_default();
+    if failures.is_empty() { Ok(()) } else { Err(failures.join("\n")) }
+}
+
+fn feed(format: &Format, time: Duration, own: &Path) -> Result<u64, String> {
+    // Another run feeds other files; one that fails is kept.
+    let now = std::time::UNIX_EPOCH.elapsed().map_or(0, |since| since.as_nanos());
+    let mut dice = Dice::named(&format!("{} {now}", format.name));
+    let began = Instant::now();
+    let (mut count, mut slowest) = (0, Duration::ZERO);
+    while began.elapsed() < time {
+        let seed = &format.seeds[dice.below(format.seeds.len())];
+        let other = &format.seeds[dice.below(format.seeds.len())];
+        let file = changed(seed, other, &mut dice);
+        let one = Instant::now();
+        let done = catch_unwind(AssertUnwindSafe(|| (format.decode)(&file, own)));
+        let took = one.elapsed();
+        slowest = slowest.max(took);
+        count += 1;
+        if done.is_err() || took > LONGEST {
+            let kept = std::env::temp_dir().join(format!("fuzz-{}-{count}", format.name));
+            std::fs::write(&kept, &file).map_err(|cause| cause.to_string())?;
+            let what = if done.is_err() { "a panic" } else { "too long" };
+            return Err(format!("{}: {what} after {count} files: {}", format.name, kept.display()));
+        }
+    }
+    println!("{:>10} {:<18} the slowest took {slowest:.1?}", count, format.name);
+    Ok(count)
+}
+
+/// Some bytes changed, moved, left out, doubled, or taken from another file.
+fn changed(seed: &[u8], other: &[u8], dice: &mut Dice) -> Vec<u8> {
+    const NUMBERS: [&[u8]; 8] = [
+        &[0xff; 4],
+        &[0; 4],
+        &[0x7f, 0xff, 0xff, 0xff],
+        &[0xff, 0xff, 0xff, 0x7f],
+        &[0; 8],
+        &[0xff; 8],
+        b"99999999999999999999",
+        b"-1",
+    ];
+    let mut file = seed.to_vec();
+    for _ in 0..=dice.below(5) {
+        if file.is_empty() {
+            file.push(0);
+        }
+        let at = dice.below(file.len());
+        let length = dice.below(64).min(file.len() - at);
+        match dice.below(9) {
+            0 => file[at] ^= 1 << dice.below(8),
+            1 => file[at] = dice.below(256) as u8,
+            2 => {
+                let number = NUMBERS[dice.below(NUMBERS.len())];
+                let end = (at + number.len()).min(file.len());
+                file[at..end].copy_from_slice(&number[..end - at]);
+            }
+            3 => file.truncate(at),
+            4 => drop(file.drain(at..at + length)),
+            5 => {
+                let piece = file[at..at + length].to_vec();
+                file.splice(at..at, piece);
+            }
+            6 if !other.is_empty() => {
+                let from = dice.below(other.len());
+                let piece = &other[from..(from + 64).min(other.len())];
+                file.splice(at..at + length, piece.iter().copied());
+            }
+            7 => {
+                let piece = file[at..at + length].to_vec();
+                let times = 1 + dice.below(200);
+                file.splice(at..at, piece.repeat(times));
+            }
+            _ => {
+                let number = dice.below(usize::MAX).to_string();
+                file.splice(at..at + length.min(4), number.into_bytes());
+            }
+        }
+    }
+    file
+}
+
+/// The formats, with files of the demo for seeds.
+fn formats(bench: &Path) -> Result<Vec<Format>, String> {
+    let failed = |cause: std::io::Error| cause.to_string();
+    porter_demo::build_loft_pc(&bench.join("LOFT-PC"), porter_demo::DemoSize::Small).map_err(failed)?;
+    let home = bench.join("LOFT-PC/Users/odile");
+    let found = |ending: &str| -> Vec<Vec<u8>> {
+        let mut pending = vec![bench.join("LOFT-PC")];
+        let mut files = Vec::new();
+        while let Some(folder) = pending.pop() {
+            for row in std::fs::read_dir(&folder).into_iter().flatten().flatten() {
+                let Ok(kind) = row.file_type() else { continue };
+                if kind.is_dir() {
+                    pending.push(row.path());
+                } else if kind.is_file() && row.path().to_string_lossy().ends_with(ending) && files.len() < 6
+                {
+                    files.extend(std::fs::read(row.path()).ok().filter(|file| file.len() < 600_000));
+                }
+            }
+        }
+        files
+    };
+    let text = |texts: &[&str]| texts.iter().map(|text| text.as_bytes().to_vec()).collect::<Vec<_>>();
+    let trunk = bench.join("trunk");
+    let program = crate::release::lane_program()?;
+    let captured = std::process::Command::new(&program)
+        .args(["capture".as_ref(), home.as_os_str(), trunk.as_os_str()])
+        .args([
+            "--as-person",
+            "odile",
+            "--only",
+            "odile/folder/desktop",
+            "--only",
+            "odile/folder/favourites",
+            "--quiet",
+        ])
+        .output()
+        .map_err(failed)?;
+    if !captured.status.success() {
+        return Err(String::from_utf8_lossy(&captured.stderr).into_owned());
+    }
+    let receipt = bench.join("receipt.json");
+    let check = [Path::new("check"), &trunk, Path::new("--json"), &receipt, Path::new("--quiet")];
+    let checked = std::process::Command::new(program).args(check).output().map_err(failed)?;
+    if !checked.status.success() {
+        return Err(String::from_utf8_lossy(&checked.stderr).into_owned());
+    }
+    for number in 0..2 {
+        let copy = bench.join(number.to_string());
+        std::fs::create_dir_all(&copy).map_err(failed)?;
+        for row in std::fs::read_dir(&trunk).map_err(failed)?.flatten() {
+            std::fs::copy(row.path(), copy.join(row.file_name())).map_err(failed)?;
+        }
+    }
+    let of_trunk = |name: &str| std::fs::read(trunk.join(name)).map(|file| vec![file]).map_err(failed);
+    let mut lists = Vec::new();
+    for (name, file, decode) in [
+        ("list", "list-00001.list", (|file, own| in_trunk(file, own, "list-00001.list")) as Decode),
+        ("pack", "pack-00001.pack", |file, own| in_trunk(file, own, "pack-00001.pack")),
+        ("label", "label.json", |file, own| in_trunk(file, own, "label.json")),
+    ] {
+        lists.push(Format { name, seeds: of_trunk(file)?, decode });
+    }
+    let seal = r#"{"format":"porter-seal/1","age":"YWdlLWVuY3J5cHRpb24ub3JnL3YxCi0+IHNjcnlwdCB4IDEwCng="}"#;
+    let dictionary = "<plist version=\"1.0\"><dict><key>a</key><array><integer>7</integer><data>eA==</data></array></dict></plist>";
+    let formats = vec![
+        Format {
+            name: "hive",
+            seeds: found("NTUSER.DAT"),
+            decode: |file, _| {
+                let Ok(hive) = Hive::from_bytes(file.to_vec()) else { return };
+                for sight in hive.walk() {
+                    let Sight::Key(key, _) = sight else { continue };
+                    key.values()
+                        .filter_map(Result::ok)
+                        .for_each(|value| drop(value.data().map(|data| data.len())));
+                }
+            },
+        },
+        Format {
+            name: "property-list",
+            seeds: [text(&[dictionary]), vec![binary_list()]].concat(),
+            decode: |file, _| {
+                drop(property_list::from_bytes(file));
+                drop(safari::from_plist(file));
+            },
+        },
+        Format {
+            name: "entry",
+            seeds: text(&[
+                r#"{"item":"a/b","owner":"a","place":"home","path":"x/y","kind":"file","size":12,"blake3":"44c77418e27569db9213c6b43d9049ecffb5496f7d0e3d4254bb68410adecc3e","at":[[1,0,1],[5]],"missing":[[0,4]],"kept_from_utc":"2026-01-01T00:00:00Z"}"#,
+                r#"{"item":"a/b","place":"home","path":"x","path_hex":"78ff","kind":"link","target":"../y","mode":420}"#,
+            ]),
+            decode: |file, _| drop(Entry::from_line(file, 1)),
+        },
+        Format { name: "seal", seeds: text(&[seal]), decode: |file, own| in_trunk(file, own, "seal.json") },
+        Format {
+            name: "journal",
+            seeds: text(&[
+                r#"{"step":"begin","format":"porter-journal/2","trunk_id":"00000000-0000-4000-8000-000000000000","started_utc":"2026-01-01T00:00:00Z","accounts":{"a":"b"},"items":["a/b"]}"#,
+                r#"{"step":"land","entry":{"owner":"a","place":"home","path":"x"},"at":{"path":"Users/a/x"},"renamed":true,"blake3":"44c77418e27569db9213c6b43d9049ecffb5496f7d0e3d4254bb68410adecc3e"}"#,
+                r#"{"step":"registry-value","item":"a/b","sid":"S-1-5-21-1","key":"Software\\K","was":{"name":"x","kind":1,"data":"00"}}"#,
+            ]),
+            decode: |file, _| drop(serde_json::from_slice::<JournalLine>(file)),
+        },
+        Format {
+            name: "packing-list",
+            seeds: text(&[
+                "format = \"porter-packing-list/1\"\nmachine = \"A\"\nleave_files = [\"*.iso\"]\nalso = [\"a/b\"]\n[[item]]\nid = \"a/b\"\ncarry = true\nsize_in_bytes = 5\n",
+            ]),
+            decode: |file, _| drop(PackingList::from_toml(&String::from_utf8_lossy(file))),
+        },
+        Format {
+            name: "rule",
+            seeds: text(&[
+                "id = \"a/b\"\ntitle = \"B\"\n[[find]]\nplace = \"shared-data\"\npath = \"*/x\"\nexcept = [\"y*\"]\n[[leave]]\nfolders = [\"**/cache\"]\nwhy = \"w\"\n[prove]\nneeds = [\"*.k\"]\ncounts = { k = [\"*.k\"] }\n",
+            ]),
+            decode: |file, _| drop(CarryRule::from_toml(&String::from_utf8_lossy(file))),
+        },
+        Format {
+            name: "profiles-ini",
+            seeds: [found("profiles.ini"), text(&["[General]\nVersion=2\n"])].concat(),
+            decode: |file, _| {
+                let text = String::from_utf8_lossy(file);
+                drop(Ini::from_text(&text).to_text());
+                drop(shortcut::url_in(file));
+            },
+        },
+        Format {
+            name: "prefs",
+            seeds: [found("prefs.js"), text(&["user_pref(\"a\", \"b\");\n"])].concat(),
+            decode: |file, _| {
+                let text = String::from_utf8_lossy(file);
+                let _ = prefs::get_text(&text, "extensions.webextensions.uuids");
+                drop(prefs::with_texts(&text, |_, value| Some(value.to_owned())));
+            },
+        },
+        Format {
+            name: "local-state",
+            seeds: [found("Local State"), found("Preferences"), found("Bookmarks")].concat(),
+            decode: |file, _| {
+                if let Ok(mut state) = LocalState::from_bytes(file) {
+                    drop(state.profiles());
+                    drop(state.enter("Profile 7", "kites", true));
+                    drop(state.to_bytes());
+                }
+                drop(chromium::preferences::read(Some(file), Some(file)));
+                if let Ok(bookmarks) = chromium::bookmarks::BookmarksFile::from_bytes(file) {
+                    drop(bookmarks.bookmarks());
+                }
+            },
+        },
+        Format {
+            name: "moz-lz4",
+            seeds: [
+                found(".jsonlz4"),
+                vec![moz_lz4::packed(
+                    br#"{"windows":[{"tabs":[{"index":1,"entries":[{"url":"http://a/","title":"b"}]}]}]}"#,
+                )],
+            ]
+            .concat(),
+            decode: |file, _| {
+                drop(moz_lz4::unpacked(file));
+                drop(session::tabs(file));
+                drop(chromium::session::tabs(file));
+            },
+        },
+        Format {
+            name: "places",
+            seeds: found("places.sqlite"),
+            decode: |file, _| {
+                let Some(database) = database(file) else { return };
+                drop(places::bookmarks(&database));
+                drop(places::history_count(&database));
+                drop(places::last_visit_utc(&database));
+            },
+        },
+        Format {
+            name: "logins",
+            seeds: [found("logins.json"), found("extensions.json"), text(&[r#"{"logins":[{"id":1}]}"#])]
+                .concat(),
+            decode: |file, _| {
+                drop(logins::in_json(file));
+                drop(extensions::names(file));
+            },
+        },
+        Format { name: "receipt", seeds: vec![std::fs::read(receipt).map_err(failed)?], decode: in_program },
+        Format {
+            name: "reparse-point",
+            seeds: vec![
+                [
+                    &0xA000_0003_u32.to_le_bytes()[..],
+                    &[24, 0, 0, 0, 0, 0, 8, 0, 10, 0, 4, 0],
+                    &[65, 0, 66, 0, 67, 0, 68, 0, 0, 0, 65, 0, 66, 0, 0, 0],
+                ]
+                .concat(),
+            ],
+            decode: |file, _| drop(ReparsePoint::from_bytes(file)),
+        },
+    ];
+    let mut all = formats;
+    all.extend(lists);
+    match all.iter().find(|format| format.seeds.is_empty()) {
+        Some(empty) => Err(format!("the demo has no file for {}", empty.name)),
+        None => Ok(all),
+    }
+}
+
+fn binary_list() -> Vec<u8> {
+    let mut list = b"bplist00".to_vec();
+    // {"a": [7, "a"]}
+    list.extend([0xd1, 1, 2, 0x51, b'a', 0xa2, 3, 1, 0x10, 7]);
+    list.extend([8, 11, 13, 16]);
+    list.extend([0, 0, 0, 0, 0, 0, 1, 1]);
+    list.extend([4_u64, 0, 18].iter().flat_map(|number| number.to_be_bytes()));
+    list
+}
+
+fn database(file: &[u8]) -> Option<Connection> {
+    let mut database = Connection::open_in_memory().ok()?;
+    database.deserialize_read_exact("main", file, file.len(), true).ok()?;
+    Some(database)
+}
+
+/// Shows it by the program itself, which alone reads saved receipts.
+fn in_program(file: &[u8], own: &Path) {
+    let path = own.join("receipt.json");
+    if std::fs::write(&path, file).is_err() {
+        return;
+    }
+    let said =
+        std::process::Command::new(crate::release::lane_program_path()).arg("receipt").arg(&path).output();
+    let is_well = said.is_ok_and(|said| said.status.code().is_some_and(|status| (0..=3).contains(&status)));
+    assert!(is_well, "the program did not end as documented");
+}
+
+/// Loads the trunk with one of its files changed, and reads all that it gives.
+fn in_trunk(file: &[u8], own: &Path, name: &str) {
+    let path: PathBuf = own.join(name);
+    let was = std::fs::read(&path).ok();
+    if std::fs::write(&path, file).is_err() {
+        return;
+    }
+    drop(Outside::load(own));
+    drop(serde_json::from_slice::<Label>(file));
+    if let Ok(trunk) = PackedTrunk::load(&[own.to_path_buf()], None) {
+        for entry in trunk.entries().into_iter().flatten().flatten().take(200) {
+            if let Ok(from) = trunk.open_content(&entry) {
+                drop(std::io::copy(&mut from.take(1 << 20), &mut std::io::sink()));
+            }
+        }
+        let _ = trunk.flaws().len();
+    }
+    match was {
+        Some(was) => drop(std::fs::write(&path, was)),
+        None => drop(std::fs::remove_file(&path)),
+    }
+}
