@@ -15,10 +15,10 @@ pub struct Patterns {
 
 impl Patterns {
     /// Fails for what is no pattern.
-    pub fn new(texts: Vec<String>) -> Result<Self, globset::Error> {
+    pub fn new(texts: Vec<String>) -> Result<Self, PatternRefused> {
         let mut set = GlobSetBuilder::new();
         for text in &texts {
-            set.add(glob(text)?);
+            set.add(path_glob(text)?);
         }
         Ok(Self { set: set.build()?, texts })
     }
@@ -59,8 +59,42 @@ pub fn in_lower_case(path: &RelativePath) -> String {
     String::from_utf8_lossy(&path.as_bytes().to_ascii_lowercase()).into_owned()
 }
 
-fn glob(text: &str) -> Result<Glob, globset::Error> {
-    GlobBuilder::new(&text.to_ascii_lowercase()).literal_separator(true).build()
+/// Why a text is no pattern.
+#[derive(Debug, thiserror::Error)]
+pub enum PatternRefused {
+    /// It holds `{…}` within each other, deeper than anybody writes them.
+    #[error("`{{…}}` stand within each other more than {DEEPEST} deep")]
+    TooDeep,
+    /// It is malformed.
+    #[error(transparent)]
+    Malformed(#[from] globset::Error),
+}
+
+/// `globset` calls itself for each `{…}` within another and would run out of stack.
+const DEEPEST: usize = 16;
+
+/// Fails for what is no pattern.
+pub fn glob(text: &str, configure: impl FnOnce(&mut GlobBuilder<'_>)) -> Result<Glob, PatternRefused> {
+    let mut depth = 0_usize;
+    for sign in text.chars() {
+        match sign {
+            '{' => depth += 1,
+            '}' => depth = depth.saturating_sub(1),
+            _ => {}
+        }
+        if depth > DEEPEST {
+            return Err(PatternRefused::TooDeep);
+        }
+    }
+    let mut builder = GlobBuilder::new(text);
+    configure(&mut builder);
+    Ok(builder.build()?)
+}
+
+fn path_glob(text: &str) -> Result<Glob, PatternRefused> {
+    glob(&text.to_ascii_lowercase(), |builder| {
+        builder.literal_separator(true);
+    })
 }
 
 impl<'de> Deserialize<'de> for Patterns {
@@ -146,7 +180,7 @@ impl<'de> Deserialize<'de> for PathPattern {
             if !step.contains(['*', '?', '[', '{']) {
                 return Ok(Step::Name(step.to_owned()));
             }
-            Ok(Step::Pattern(glob(step).map_err(D::Error::custom)?.compile_matcher()))
+            Ok(Step::Pattern(path_glob(step).map_err(D::Error::custom)?.compile_matcher()))
         };
         let steps = text.split('/').map(step).collect::<Result<_, _>>()?;
         Ok(Self { text, steps })

@@ -1,7 +1,8 @@
 //! Choosing items by account and by patterns over their ids, the same in every command.
 
+use crate::catalogue::patterns::{PatternRefused, glob};
 use crate::machine::{Account, Machine};
-use globset::{GlobBuilder, GlobSet, GlobSetBuilder};
+use globset::{GlobSet, GlobSetBuilder};
 use std::collections::BTreeSet;
 use time::Duration;
 
@@ -29,7 +30,7 @@ struct Patterns {
 #[error("`{pattern}` is no pattern: {cause}")]
 pub struct BadPattern {
     pattern: String,
-    cause: globset::Error,
+    cause: PatternRefused,
 }
 
 impl Selection {
@@ -111,13 +112,16 @@ impl Selection {
 fn patterns(texts: &[String]) -> Result<Patterns, BadPattern> {
     let mut set = GlobSetBuilder::new();
     for text in texts {
-        let bad = |cause| BadPattern { pattern: text.clone(), cause };
+        let bad = |cause: PatternRefused| BadPattern { pattern: text.clone(), cause };
         let trimmed = text.trim_end_matches('/');
         for pattern in [trimmed.to_owned(), format!("{trimmed}/*")] {
-            set.add(GlobBuilder::new(&pattern).case_insensitive(true).build().map_err(bad)?);
+            let glob = glob(&pattern, |builder| {
+                builder.case_insensitive(true);
+            });
+            set.add(glob.map_err(bad)?);
         }
     }
-    let set = set.build().map_err(|cause| BadPattern { pattern: texts.join(" "), cause })?;
+    let set = set.build().map_err(|cause| BadPattern { pattern: texts.join(" "), cause: cause.into() })?;
     Ok(Patterns { texts: texts.to_vec(), set })
 }
 
@@ -153,5 +157,13 @@ mod tests {
         let mistaken = Selection::new(&[], &texts(&["odil/*"]), &texts(&["bram"])).unwrap();
         assert_eq!(mistaken.unmatched(items.into_iter()), ["odil/*"]);
         assert!(Selection::new(&[], &texts(&["a{b"]), &[]).is_err());
+    }
+
+    #[test]
+    fn braces_within_braces_end_in_an_error_not_in_a_full_stack() {
+        let deep = |depth: usize| format!("{}a{}", "{".repeat(depth), "}".repeat(depth));
+        assert!(Selection::new(&[], &[deep(10)], &[]).is_ok());
+        let refused = Selection::new(&[], &[deep(20_000)], &[]).unwrap_err();
+        assert!(refused.to_string().ends_with("more than 16 deep"), "{refused}");
     }
 }
