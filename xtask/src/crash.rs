@@ -3,6 +3,7 @@
 //! Some runs are killed (SIGKILL), others meet a file system that takes nothing more: a tmpfs of just too small a size, which is
 //! then made larger.
 
+mod failing;
 mod mending;
 mod take_back;
 
@@ -18,8 +19,8 @@ use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
 /// The parts, each of which can be run alone.
-pub(crate) const PARTS: [&str; 7] =
-    ["capture", "two-sticks", "top-up", "mend", "undo", "beside", "full-stick"];
+pub(crate) const PARTS: [&str; 8] =
+    ["capture", "two-sticks", "top-up", "failing", "mend", "undo", "beside", "full-stick"];
 
 /// How trunks are made, in turn.
 const WAYS: [&[&str]; 3] = [&[], &["--spare", "8%"], &["--seal", "--spare", "8%"]];
@@ -88,6 +89,9 @@ impl Crash {
         }
         if wanted("top-up") {
             self.top_ups(count.div_ceil(3), &took, &whole, &mut dice)?;
+        }
+        if wanted("failing") {
+            self.failing(count.div_ceil(10), &whole, &mut dice)?;
         }
         if wanted("mend") {
             self.mending(count.div_ceil(3), &whole, &mut dice)?;

@@ -39,6 +39,9 @@ pub(crate) fn run(seconds_each: u64, names: &[&str]) -> Result<(), String> {
     let bench = tempfile::tempdir().map_err(|cause| cause.to_string())?;
     let mut formats = formats(bench.path())?;
     formats.retain(|format| names.is_empty() || names.contains(&format.name));
+    // What has to hold before a change lands is the same today and tomorrow; whoever looks for faults throws anew each time.
+    let is_lane = std::env::var_os("CI").is_some();
+    let throw = if is_lane { 0 } else { std::time::UNIX_EPOCH.elapsed().map_or(0, |since| since.as_nanos()) };
     let queue = Mutex::new(formats);
     let failures: Mutex<Vec<String>> = Mutex::new(Vec::new());
     let total = Mutex::new(0_u64);
@@ -48,7 +51,7 @@ pub(crate) fn run(seconds_each: u64, names: &[&str]) -> Result<(), String> {
             scope.spawn(move || {
                 let own = bench.join(number.to_string());
                 while let Some(format) = queue.lock().ok().and_then(|mut queue| queue.pop()) {
-                    match feed(&format, Duration::from_secs(seconds_each), &own) {
+                    match feed(&format, Duration::from_secs(seconds_each), throw, &own) {
                         Ok(count) => {
                             if let Ok(mut total) = total.lock() {
                                 *total += count;
@@ -70,10 +73,9 @@ pub(crate) fn run(seconds_each: u64, names: &[&str]) -> Result<(), String> {
     if failures.is_empty() { Ok(()) } else { Err(failures.join("\n")) }
 }
 
-fn feed(format: &Format, time: Duration, own: &Path) -> Result<u64, String> {
-    // Another run feeds other files; one that fails is kept.
-    let now = std::time::UNIX_EPOCH.elapsed().map_or(0, |since| since.as_nanos());
-    let mut dice = Dice::named(&format!("{} {now}", format.name));
+fn feed(format: &Format, time: Duration, throw: u128, own: &Path) -> Result<u64, String> {
+    // A file that fails is kept.
+    let mut dice = Dice::named(&format!("{} {throw}", format.name));
     let began = Instant::now();
     let (mut count, mut slowest) = (0, Duration::ZERO);
     while began.elapsed() < time {

@@ -3,12 +3,16 @@
 //! A path that was looked at is no promise: while porter runs as root, a stranger can put a link where a folder was. So the folder that a
 //! thing is in is opened first, step by step from an open root, and no step may be a link; what is then done with a name in it happens in
 //! that folder and nowhere else. On Linux `openat2(2)` does all steps at once, or `openat(2)` one after the other; the open folder is spelled
-//! `/proc/self/fd/N`. Elsewhere, and where `/proc` is not mounted, a path is all there is.
+//! `/proc/self/fd/N`. On Windows the folder is held where it is while its path is used. Elsewhere, and where `/proc` is not mounted, a path
+//! is all there is.
 
 #[cfg(target_os = "linux")]
 #[path = "beneath/linux.rs"]
 mod system;
-#[cfg(not(target_os = "linux"))]
+#[cfg(windows)]
+#[path = "beneath/windows.rs"]
+mod system;
+#[cfg(not(any(target_os = "linux", windows)))]
 #[path = "beneath/by_path.rs"]
 mod system;
 

@@ -64,7 +64,7 @@ pub(super) fn details(path: &Path, _keeps: &Keeps) -> io::Result<Details> {
 
 /// Backup semantics: an administrator may read what its owner keeps to themselves.
 pub(super) fn open_without_following(root: &Root, below: &Path) -> io::Result<fs::File> {
-    open_by_path(&root.path().join(below))
+    open_by_path(&root.reach(below)?)
 }
 
 /// The same for a path that somebody named.

@@ -1,6 +1,10 @@
 //! Windows: the folder is for administrators, the system, and whoever made it.
 
-use std::fs::{File, Metadata};
+#[path = "windows/rights.rs"]
+mod rights;
+
+use rights::Rights;
+use std::fs::{self, File, Metadata};
 use std::io;
 use std::os::windows::ffi::OsStrExt;
 use std::path::Path;
@@ -49,7 +53,69 @@ pub(crate) fn new_file(path: &Path) -> io::Result<File> {
     File::create_new(path)
 }
 
-/// Who may write to a folder that is there is not asked.
-pub(super) fn whose(_folder: &Path, _found: &Metadata, _root: &Path) -> Result<(), &'static str> {
-    Ok(())
+/// Nobody but those who look after the machine and us may own it or write to it.
+pub(super) fn whose(folder: &Path, _found: &Metadata, _root: &Path) -> Result<(), &'static str> {
+    const UNKNOWN: &str = "the system does not say who may write to it";
+    if !rights::are_kept_at(folder) {
+        // FAT keeps none: everything there is everybody's.
+        return Ok(());
+    }
+    let rights = Rights::of(folder).map_err(|_| UNKNOWN)?;
+    let us = rights::our_sid().map_err(|_| UNKNOWN)?;
+    refuse(&rights, &us).map_or(Ok(()), Err)
+}
+
+fn refuse(rights: &Rights, us: &str) -> Option<&'static str> {
+    /// The system, administrators, Windows' own installer, and whoever owns or makes a thing ([MS-DTYP] 2.4.2.4).
+    const TRUSTED: [&str; 5] = [
+        "S-1-5-18",
+        "S-1-5-32-544",
+        "S-1-5-80-956008885-3418522649-1831038044-1853292631-2271478464",
+        "S-1-3-4",
+        "S-1-3-0",
+    ];
+    let is_stranger = |sid: &str| sid != us && !TRUSTED.contains(&sid);
+    if is_stranger(&rights.owner) {
+        return Some("it belongs to somebody else");
+    }
+    match &rights.writers {
+        Some(writers) if !writers.iter().any(|sid| is_stranger(sid)) => None,
+        _ => Some("others may write to it"),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_folder_is_used_if_nobody_but_administrators_and_we_own_it_or_may_write_to_it() {
+        let rights = |owner: &str, writers: Option<&[&str]>| Rights {
+            owner: owner.to_owned(),
+            writers: writers.map(|writers| writers.iter().map(|sid| (*sid).to_owned()).collect()),
+        };
+        let us = "S-1-5-21-1-2-3-1001";
+        for (owner, writers, why) in [
+            ("S-1-5-32-544", Some(&["S-1-5-18", "S-1-5-32-544", "S-1-3-4"][..]), None),
+            (us, Some(&[us]), None),
+            ("S-1-5-21-1-2-3-1002", Some(&[us]), Some("it belongs to somebody else")),
+            // Users, as ProgramData gives them.
+            (us, Some(&["S-1-5-18", "S-1-5-32-545"]), Some("others may write to it")),
+            // Without a list everybody may do everything.
+            (us, None, Some("others may write to it")),
+        ] {
+            assert_eq!(refuse(&rights(owner, writers), us), why, "{owner} {writers:?}");
+        }
+    }
+
+    #[test]
+    fn what_porter_makes_it_takes() {
+        let bench = tempfile::tempdir().unwrap();
+        let folder = bench.path().join("Loyal Porter");
+        make_folder(&folder).unwrap();
+        let rights = Rights::of(&folder).unwrap();
+        assert!(rights.owner.starts_with("S-1-5-"), "{rights:?}");
+        assert!(rights.writers.as_ref().is_some_and(|writers| !writers.is_empty()), "{rights:?}");
+        whose(&folder, &fs::metadata(&folder).unwrap(), bench.path()).unwrap();
+    }
 }
