@@ -14,7 +14,6 @@ mod programs;
 mod same_content;
 mod trunk;
 
-pub(crate) use entry_on_machine::verdict_on_refused;
 pub(crate) use left_behind::refused_entry;
 pub(crate) use listed::Listed;
 pub use machine::check_machine;

@@ -1,9 +1,11 @@
 //! The result of a check: one verdict per item, and per file below it that did not simply land.
 
+pub mod balance;
 pub mod compared;
 pub mod reason;
 pub mod verdict;
 
+pub use balance::{Amount, Balance};
 pub use compared::Compared;
 pub use reason::Reason;
 pub use verdict::{ByVerdict, Verdict};
@@ -75,6 +77,10 @@ pub struct ItemReceipt {
     pub files: ByVerdict,
     /// Their bytes.
     pub bytes: ByVerdict,
+    /// Of the files that landed, those that no restore put there: they were there already.
+    pub there_already: Amount,
+    /// Of the files that changed, those that had landed, and that somebody has worked on since.
+    pub worked_on: Amount,
     /// What it means, counted again in what landed.
     pub counts: Vec<CountReceipt>,
     /// A setting's values, as they were.
@@ -155,6 +161,8 @@ impl ItemReceipt {
             verdict: Verdict::Landed,
             files: ByVerdict::default(),
             bytes: ByVerdict::default(),
+            there_already: Amount::default(),
+            worked_on: Amount::default(),
             counts: Vec::new(),
             facts: item.facts.clone(),
             findings: Vec::new(),

@@ -30,6 +30,25 @@ pub struct Survey {
     pub cautions: Vec<Caution>,
 }
 
+impl Survey {
+    /// All cautions, with the id of the account or item that they are about; empty for the machine. The gravest first.
+    pub fn all_cautions(&self) -> Vec<(&str, &Caution)> {
+        let of_machine = self.cautions.iter().map(|caution| ("", caution));
+        let of_accounts =
+            self.accounts.iter().flat_map(|row| row.cautions.iter().map(move |c| (row.id.as_str(), c)));
+        let of_items =
+            self.items.iter().flat_map(|row| row.cautions.iter().map(move |c| (row.item.id.as_str(), c)));
+        let mut all: Vec<_> = of_machine.chain(of_accounts).chain(of_items).collect();
+        all.sort_by_key(|(_, caution)| caution.gravity());
+        all
+    }
+
+    /// True if something is there that could not be looked into: all totals are *at least*.
+    pub fn is_incomplete(&self) -> bool {
+        self.all_cautions().iter().any(|(_, caution)| caution.hides_something())
+    }
+}
+
 /// An account and all its items together.
 #[derive(Debug)]
 pub struct AccountSurvey {

@@ -89,7 +89,7 @@ fn later_restores_count_over_earlier_ones_and_other_trunks_not_at_all() {
     let root = tempfile::tempdir().unwrap();
     let machine = machine(root.path(), &["odile"]);
     let (ours, theirs) = (TrunkId::random().unwrap(), TrunkId::random().unwrap());
-    let before = History::load(&machine, &ours);
+    let before = History::load(&machine, &ours, "LOFT-PC");
     assert!(before.includes("anything"), "nothing was restored yet, so everything is to be checked");
 
     let first =
@@ -108,7 +108,7 @@ fn later_restores_count_over_earlier_ones_and_other_trunks_not_at_all() {
     let strange = Journal::begin(&records(root.path()), &begin(&theirs, "zelda", "all")).unwrap();
     strange.write(&[JournalLine::Refused { entry: key("b"), reason: refused.clone() }]).unwrap();
 
-    let history = History::load(&machine, &ours);
+    let history = History::load(&machine, &ours, "LOFT-PC");
     assert_eq!(history.accounts["odile"], "bram");
     assert!(history.includes("odile/folder/documents") && history.includes("odile/folder/music"));
     assert!(!history.includes("odile/folder/videos") && !history.includes("all"));
@@ -131,7 +131,7 @@ fn a_record_that_was_cut_short_tells_what_it_has() {
     // The power may fail at any byte.
     for cut in 0..whole.len() {
         fs::write(journal.path(), &whole[..cut]).unwrap();
-        let history = History::load(&machine, &ours);
+        let history = History::load(&machine, &ours, "LOFT-PC");
         assert!(history.landed_as(&entry("NUL")).is_none() || cut == whole.len() - 1, "{cut}");
     }
     fs::write(journal.path(), &whole).unwrap();
@@ -140,14 +140,14 @@ fn a_record_that_was_cut_short_tells_what_it_has() {
     let later =
         String::from_utf8(whole).unwrap().replace(FORMAT, "porter-journal/9").replace("odile/folder", "no");
     fs::write(records(root.path()).join("restore-9999.jsonl"), later).unwrap();
-    let history = History::load(&machine, &ours);
+    let history = History::load(&machine, &ours, "LOFT-PC");
     assert!(history.landed_as(&entry("NUL")).is_some() && !history.includes("no/documents"));
     // A path that leads out is not believed, from a journal no more than from a trunk.
     let hostile = r#"{"step":"land","entry":{"owner":"odile","place":"documents","path":"z"},"at":{"path":"../../z"},"renamed":true}"#;
     let mut text = fs::read_to_string(journal.path()).unwrap();
     text.push_str(hostile);
     fs::write(journal.path(), text).unwrap();
-    assert!(History::load(&machine, &ours).landed_as(&entry("z")).is_none());
+    assert!(History::load(&machine, &ours, "LOFT-PC").landed_as(&entry("z")).is_none());
 }
 
 #[test]

@@ -124,7 +124,7 @@ pub enum Damage {
         /// The number of the latest that is there.
         there: u32,
     },
-    /// It was made with spare data, and this file of it is gone.
+    /// It was made with recovery data, and this file of it is gone.
     SpareMissing(String),
 }
 
@@ -179,7 +179,7 @@ impl std::fmt::Display for Damage {
             Self::CapturesMissing { said, there } => {
                 write!(f, "its label tells of {said} captures, and the latest that is there is the {}", ordinal(*there))
             }
-            Self::SpareMissing(file) => write!(f, "the spare data `{}` is not there", shown(file)),
+            Self::SpareMissing(file) => write!(f, "the recovery data `{}` is not there", shown(file)),
             Self::ListsDisagree(file) => write!(f, "the lists disagree about `{}`", shown(file)),
         }
     }

@@ -148,7 +148,7 @@ const WITHOUT_SEAL: &str =
 /// What helps where a trunk has lost its label.
 const MAKES_ANEW: &str = "`porter look TRUNK --mend` makes its label anew, and the list: of a packed trunk from the packs, of a parked one from its second copy.";
 /// What helps where its list is damaged. Spare data holds also what no pack tells.
-pub(crate) const MENDS_THE_LIST: &str = "Made with --spare, `porter check TRUNK --mend` repairs it as it was. If not, `porter look TRUNK --mend` makes it anew:\nof a packed trunk from the packs, of a parked one from its second copy.";
+pub(crate) const MENDS_THE_LIST: &str = "Made with --recovery, `porter check TRUNK --mend` repairs it as it was. If not, `porter look TRUNK --mend` makes it anew:\nof a packed trunk from the packs, of a parked one from its second copy.";
 const RECORDS_REFUSED: &str = "Nothing was changed. Whoever can write there decides what an undo does. Look at what is in it, and who put it there;\n\
      if it is nothing that porter wrote, move it away. Porter makes the folder anew.";
 const MACHINE_IN_USE: &str = "Nothing was changed. Wait until it is done, and run the same command again.";
@@ -181,7 +181,7 @@ impl From<TrunkError> for Failure {
             TrunkError::Damaged(damage) => match damage {
                 _ if damage.file() == SEAL => WITHOUT_SEAL.to_owned(),
                 _ if damage.file().ends_with(".pack") => {
-                    "Nothing was changed. `porter check TRUNK` names the files that are hurt, and with --mend repairs what its spare data can.".to_owned()
+                    "Nothing was changed. `porter check TRUNK` names the files that are hurt, and with --mend repairs what its recovery data can.".to_owned()
                 }
                 Damage::FileMissing(_) | Damage::FileUnreadable(..) => {
                     "Nothing was changed. If there is another copy of the trunk, use that one.".to_owned()
@@ -282,7 +282,7 @@ impl From<CaptureError> for Failure {
                         .to_owned();
                 if set_aside.is_empty() {
                     advice.push_str(
-                        "\nWhat an earlier capture wrote, `porter check TRUNK --mend` repairs if it has spare data; capture again then."
+                        "\nWhat an earlier capture wrote, `porter check TRUNK --mend` repairs if it has recovery data; capture again then."
                     );
                 } else {
                     let names = set_aside.join(", ");

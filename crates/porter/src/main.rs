@@ -33,6 +33,7 @@ use std::process::ExitCode;
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn main() -> ExitCode {
+    views::numbers::know_zone();
     let arguments = Arguments::parse();
     stop::listen();
     let done = commands::run(&arguments);

@@ -42,6 +42,17 @@ pub(crate) fn shown(path: &Path) -> String {
     without_marks(&path.display().to_string())
 }
 
+/// As it can be typed: in quotes, if a shell would cut it into pieces.
+pub(crate) fn quoted(path: &Path) -> String {
+    let shown = shown(path);
+    let is_plain = |c: char| c.is_alphanumeric() || "/\\:._-+,@%=~".contains(c);
+    match (shown.chars().all(is_plain) && !shown.is_empty(), cfg!(windows)) {
+        (true, _) => shown,
+        (false, true) => format!("\"{shown}\""),
+        (false, false) => format!("'{}'", shown.replace('\'', "'\\''")),
+    }
+}
+
 /// The same for a sentence with paths in it.
 pub(crate) fn without_marks(text: &str) -> String {
     text.replace("\\\\?\\UNC\\", "\\\\").replace("\\\\?\\", "")

@@ -2,14 +2,16 @@
 
 use porter_core::item::Facts;
 use porter_core::receipt::{
-    ByVerdict, CountReceipt, Finding, ItemReceipt, ProgramReceipt, Reason, Receipt, Verdict,
+    Amount, ByVerdict, CountReceipt, Finding, ItemReceipt, ProgramReceipt, Reason, Receipt, Verdict,
 };
 use porter_names::RelativePath;
 use porter_trunk::{CaptureProof, Label, MachineLabel, TrunkProgram};
 use serde::Deserialize;
 use time::OffsetDateTime;
 
-const FORMAT: &str = "porter-receipt/1";
+const FORMAT: &str = "porter-receipt/2";
+/// The one before: it counts by five verdicts.
+const FIRST_FORMAT: &str = "porter-receipt/1";
 
 /// Why a file is no receipt.
 #[derive(Debug, thiserror::Error)]
@@ -60,9 +62,25 @@ struct SavedItem {
     verdict: Verdict,
     files: ByVerdict,
     bytes: ByVerdict,
+    #[serde(default)]
+    there_already: SavedAmount,
+    #[serde(default)]
+    worked_on: SavedAmount,
     counts: Vec<SavedCount>,
     facts: Facts,
     reasons: Vec<SavedFinding>,
+}
+
+#[derive(Default, Deserialize)]
+struct SavedAmount {
+    files: u64,
+    bytes: u64,
+}
+
+impl From<SavedAmount> for Amount {
+    fn from(saved: SavedAmount) -> Self {
+        Self::new(saved.files, saved.bytes)
+    }
 }
 
 #[derive(Deserialize)]
@@ -92,7 +110,7 @@ struct SavedProgram {
 /// Reads what `porter check --json` wrote. Paths are as they were shown: what was escaped stays so.
 pub(crate) fn from_bytes(bytes: &[u8]) -> Result<Receipt, NoReceipt> {
     let Named { format } = serde_json::from_slice(bytes)?;
-    if format != FORMAT {
+    if ![FORMAT, FIRST_FORMAT].contains(&format.as_str()) {
         return Err(NoReceipt::OtherFormat(format));
     }
     let saved: Saved = serde_json::from_slice(bytes)?;
@@ -124,6 +142,8 @@ fn item(saved: SavedItem) -> ItemReceipt {
         verdict: saved.verdict,
         files: saved.files,
         bytes: saved.bytes,
+        there_already: saved.there_already.into(),
+        worked_on: saved.worked_on.into(),
         counts: saved.counts.into_iter().map(count).collect(),
         facts: saved.facts,
         findings: saved.reasons.into_iter().map(finding).collect(),

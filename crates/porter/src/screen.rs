@@ -38,14 +38,15 @@ enum To {
     Trouble,
 }
 
-/// One line to standard output, broken where a terminal ends.
+/// One line to standard output, broken where a line ends.
 pub(crate) fn say(line: impl Display) {
-    write(To::Output, std::io::stdout().is_terminal(), &line.to_string());
+    write(To::Output, columns(), &line.to_string());
 }
 
 /// One line to standard error, broken where a terminal ends.
 pub(crate) fn tell(line: impl Display) {
-    write(To::Trouble, std::io::stderr().is_terminal(), &line.to_string());
+    let columns = if std::io::stderr().is_terminal() { terminal_columns() } else { None };
+    write(To::Trouble, columns, &line.to_string());
 }
 
 /// Why standard output did not take all of the result. A reader that went away (`| head`) had enough, and that is no error.
@@ -72,9 +73,12 @@ fn write_line(to: To, line: &str) {
     }
 }
 
-/// How wide a line on standard output may be; none where no terminal is.
+/// How wide a line on standard output may be: what the terminal has room for, or else what the variable `COLUMNS` says. None if neither is.
 pub(crate) fn columns() -> Option<usize> {
-    if std::io::stdout().is_terminal() { terminal_columns() } else { None }
+    if std::io::stdout().is_terminal() {
+        return terminal_columns();
+    }
+    std::env::var("COLUMNS").ok()?.parse().ok().filter(|columns| (20..10_000).contains(columns))
 }
 
 /// One less than there are: the old console of Windows breaks a line that only just fits.
@@ -83,9 +87,8 @@ fn terminal_columns() -> Option<usize> {
 }
 
 /// Whatever names, labels and reasons are in a line, none steers the terminal.
-fn write(to: To, is_terminal: bool, line: &str) {
+fn write(to: To, columns: Option<usize>, line: &str) {
     let line = &*styled_on_screen(line);
-    let columns = if is_terminal { terminal_columns() } else { None };
     match columns {
         Some(columns) => {
             line.lines().for_each(|line| write_line(to, &broken(line, columns)));

@@ -319,7 +319,7 @@ fn what_moved_on_the_screen_leaves_whole_lines_behind() {
     let bench = Workbench::with_demo_machines();
     let terminal = Terminal::with(&bench, &["capture", "LOFT-PC", "trunk"], (50, 90));
     let seen = terminal.ends(0);
-    assert!(seen.contains("Every entry is accounted for.") && seen.contains("was read back"), "{seen}");
+    assert!(seen.contains("Every entry is accounted for") && seen.contains("was read back"), "{seen}");
     for line in seen.lines() {
         assert!(!line.contains('\r') && !line.contains(" ETA ") && !line.contains("%"), "left over: {line}");
     }

@@ -57,13 +57,13 @@ fn a_capture_says_what_it_did() {
     let expected = "\
 Capturing OLD: 11 B in 2 files, into trunk
 
-  seen      3 files         0 folders       0 links    19 B
-  captured  2 files         0 folders       0 links    11 B
-  left      1 file          0 folders       0 links    8 B
+on the old machine   3 files         0 folders       0 links    19 B
+  not needed         1 file          0 folders       0 links    8 B
+  carried            2 files         0 folders       0 links    11 B
 
-Every entry is accounted for. (seen = captured + left)
-Left by rule:
-  1 entry, 8 B              a folder's looks or previews, which the system makes by itself
+Every entry is accounted for: these numbers add up.
+Not needed, or not chosen:
+  1 entry, 8 B              thumbnails and folder views, which the system makes again
 
 Done. Trunk ID in trunk was read back: every byte is what was written.
 ";
@@ -103,15 +103,19 @@ Restored. 1 file written, 10 B; 0 files there already; 1 entry set aside, nothin
 Receipt  OLD -> NEW  trunk ID  DATE TIME UTC
 
 odile
-  landed         odile/folder/documents        1 file        10 B
-  landed         odile/folder/home             0 files        0 B
+  landed             folder/documents        1 file       10 B
 
 Good to know
-  in 1 item     a folder's looks or previews, which the system makes by itself
   in 1 item     kept in the trunk: the old account's registry; the new account has its own
 
+on the old machine                          3 files      19 B
+  not needed: caches and the like           1 file        8 B
+  carried                                   2 files      11 B
+    landed                                  1 file       10 B
+    kept in the trunk                       1 file        1 B
+
 The trunk is not signed.
-All is well: 2 items landed, 1 file proved byte for byte.
+All is well: everything arrived, and nothing is left to do. 2 items landed, 1 file proved byte for byte.
 ";
     assert_eq!(steady(&said.out), expected);
 
@@ -121,14 +125,16 @@ All is well: 2 items landed, 1 file proved byte for byte.
 Receipt  OLD -> NEW  trunk ID  DATE TIME UTC
 
 odile
-  missing        odile/folder/documents        0 files        0 B
+  missing            folder/documents        0 files       0 B
       missing  plan.txt
         it had landed by DATE TIME UTC, and somebody has removed or renamed it since; ask, or take it out of the trunk again
-  left behind    odile/folder/home             1 file         1 B
+  kept in the trunk  folder/home             1 file        1 B
 
-Good to know
-  in 1 item     a folder's looks or previews, which the system makes by itself
-  in 1 item     in the trunk, and left out on purpose
+on the old machine                          3 files      19 B
+  not needed: caches and the like           1 file        8 B
+  carried                                   2 files      11 B
+    kept in the trunk                       1 file        1 B
+    left behind                             1 file       10 B
 
 The trunk is not signed.
 Needs attention: 1 missing. 0 files landed.
@@ -153,7 +159,7 @@ fn each_mistake_has_its_status_and_says_what_to_do() {
         (&["capture", "OLD", "new", "--form", "tidy"], 2, "invalid value 'tidy'"),
         (&["capture", "OLD", "new", "--form", "open", "--seal"], 2, "only a packed trunk can have --seal"),
         (
-            &["capture", "OLD", "new", "--form", "parked", "--spare", "5%"],
+            &["capture", "OLD", "new", "--form", "parked", "--recovery", "5%"],
             2,
             "shares the files that are there",
         ),

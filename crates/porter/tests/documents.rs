@@ -221,7 +221,17 @@ fn the_numbers_of_every_document_add_up_and_agree_with_each_other() {
     );
 
     let receipt = bench.porter(&["check", "trunk", "TIDEWATER", "--json"]).with_status(0).json();
-    let verdicts = ["landed", "changed", "missing", "kept_existing", "left_behind"];
+    let verdicts = [
+        "landed",
+        "changed",
+        "missing",
+        "kept_existing",
+        "left_behind",
+        "not_read",
+        "kept_in_trunk",
+        "not_chosen",
+        "not_needed",
+    ];
     for verdict in verdicts {
         for count in ["files", "bytes"] {
             let total = receipt["totals"][count][verdict].as_u64().unwrap();
@@ -237,8 +247,18 @@ fn the_numbers_of_every_document_add_up_and_agree_with_each_other() {
         let judged: u64 = verdicts.iter().map(|verdict| item["files"][verdict].as_u64().unwrap()).sum();
         let known =
             captured["captured"]["files"].as_u64().unwrap() + captured["left"]["files"].as_u64().unwrap();
-        assert!(judged >= captured["captured"]["files"].as_u64().unwrap() && judged <= known, "{item}");
+        assert_eq!(judged, known, "{item}");
     }
+    let balance = |row: &str, count: &str| receipt["balance"][row][count].as_u64().unwrap();
+    for (count, seen) in [("files", "files"), ("bytes", "bytes")] {
+        assert_eq!(balance("on_old_machine", count), capture["seen"][seen].as_u64().unwrap());
+        assert_eq!(balance("carried", count), capture["captured"][seen].as_u64().unwrap());
+    }
+    assert_eq!(
+        balance("there_already", "files"),
+        restored["identical"]["files"].as_u64().unwrap(),
+        "what a restore found is what a check calls there already"
+    );
 
     let text = bench.porter(&["check", "trunk", "TIDEWATER"]).with_status(0).out;
     assert!(!text.contains("  0 saved passwords"), "what was not there needs no advice: {text}");

@@ -106,7 +106,7 @@ fn nothing_is_written_through_a_link_where_porter_has_files_of_its_own() {
     let bench = hostile_bench();
     fs::remove_dir_all(bench.path("trunk")).unwrap();
     for (trunk, spare) in [("trunk", "1%"), ("spared", "10%")] {
-        bench.porter(&["capture", "PC", trunk, "--quiet", "--spare", spare]).with_status(0);
+        bench.porter(&["capture", "PC", trunk, "--quiet", "--recovery", spare]).with_status(0);
     }
     let link_to = |content: &[u8], at: &str| {
         bench.write("the technician's own", content);

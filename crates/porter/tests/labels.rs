@@ -82,11 +82,11 @@ fn packs_are_no_larger_than_asked_for_and_sizes_that_cannot_be_are_refused() {
         ("900MB", 0),
     ] {
         let trunk = format!("trunk of {}", size.replace(' ', "-"));
-        let words = ["capture", "OLD", &trunk, "--quiet", &format!("--pack-size={size}")];
+        let words = ["capture", "OLD", &trunk, "--quiet", &format!("--largest-file={size}")];
         let said = bench.porter(&words).with_status(status);
         if status != 0 {
             assert!(!bench.path(&trunk).exists(), "{size}");
-            assert!(said.err.contains("--pack-size"), "{}", said.err);
+            assert!(said.err.contains("--largest-file"), "{}", said.err);
         }
     }
     let packs = |trunk: &str| {

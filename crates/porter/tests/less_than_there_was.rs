@@ -48,7 +48,7 @@ fn a_lost_list_a_lost_capture_and_lost_spare_data_are_told_by_every_command() {
     bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
     bench.porter(&["check", "trunk", "--quiet"]).with_status(0);
 
-    let bench = captured_twice(&["--spare", "5%"]);
+    let bench = captured_twice(&["--recovery", "5%"]);
     fs::remove_file(bench.path("trunk/pack-00001.pack.spare")).unwrap();
     all_tell(&bench, "`pack-00001.pack.spare` is not there");
     bench.porter(&["check", "trunk", "--mend", "--quiet"]).with_status(0);

@@ -41,13 +41,13 @@ fn a_part_can_be_restored_and_the_receipt_tells_what_was_left_out() {
         receipt["items"].as_array().unwrap().iter().find(|i| i["id"] == id).unwrap()["verdict"].clone()
     };
     assert_eq!(verdict("odile/folder/music"), "landed");
-    assert_eq!(verdict("odile/folder/pictures"), "left_behind");
-    assert_eq!(verdict("bram/folder/documents"), "left_behind");
+    assert_eq!(verdict("odile/folder/pictures"), "kept_in_trunk");
+    assert_eq!(verdict("bram/folder/documents"), "kept_in_trunk");
     // A trunk of a part: what was not captured is on the receipt too.
     bench.porter(&["capture", "LOFT-PC", "part", "--only", "bram/folder/documents"]).with_status(0);
     let receipt = bench.porter(&["check", "part", "--json", "-"]).with_status(0).json();
     assert_eq!(receipt["totals"]["items"]["landed"], 1);
-    assert!(receipt["totals"]["items"]["left_behind"].as_u64().unwrap() > 20);
+    assert!(receipt["totals"]["items"]["not_chosen"].as_u64().unwrap() > 20);
 }
 
 #[test]
@@ -77,7 +77,7 @@ fn folders_and_files_in_each_others_way_are_set_aside_whole() {
 fn looking_and_taking_reach_every_file() {
     let bench = Workbench::with_trunk();
     let whole = bench.porter(&["look", "trunk"]).with_status(0);
-    assert!(whole.out.contains("captured from LOFT-PC") && whole.out.contains("tamsin/folder/desktop"));
+    assert!(whole.out.contains("captured from LOFT-PC") && whole.out.contains("\ntamsin\n  folder/desktop"));
     let folder = bench.porter(&["look", "trunk", "odile/folder/documents/Kites/2014"]).with_status(0);
     assert!(
         folder.out.contains("Job 001 - notes.txt") && folder.out.contains("in 3 files"),

@@ -28,7 +28,7 @@ fn each_folder_that_a_program_keeps_for_everybody_is_captured_and_lands_when_ask
     bench.porter(&restore).with_status(0);
     assert!(!bench.path(&format!("NEW/{LEDGER}")).exists());
     let receipt = bench.porter(&["check", "trunk", "NEW"]).with_status(0);
-    assert!(receipt.out.contains("left behind    machine/folder/shared-data/kite-ledger"), "{}", receipt.out);
+    assert!(receipt.out.contains("kept in the trunk  folder/shared-data/kite-ledger"), "{}", receipt.out);
     assert!(receipt.out.contains("--land-held"), "{}", receipt.out);
 
     for nothing in ["machine/folder/shared-data/kites", "odille"] {

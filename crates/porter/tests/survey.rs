@@ -258,7 +258,7 @@ fn what_is_rare_on_a_drive_is_told_with_what_helps() {
     assert!(found.contains("machine/folder/drive/elsewhere/elsewhere/song.txt"), "{found}");
     let receipt = bench.porter(&["check", "trunk", "--quiet"]).with_status(3).out;
     assert!(
-        receipt.contains("left behind    odile/folder/desktop") && receipt.contains("a device or pipe"),
+        receipt.contains("not read           folder/desktop") && receipt.contains("a device or pipe"),
         "{receipt}"
     );
 }

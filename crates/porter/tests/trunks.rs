@@ -182,7 +182,7 @@ fn one_porter_at_a_time_writes_to_a_trunk_and_the_others_may_read_it() {
     bench.write("new.txt", "fifty kites at five");
     let key = ["--passphrase-file", "key.txt"];
     let porter = |words: &[&str]| bench.porter(&[words, &key].concat());
-    porter(&["capture", "PC", "trunk", "--seal", "--spare", "5%", "--quiet"]).with_status(0);
+    porter(&["capture", "PC", "trunk", "--seal", "--recovery", "5%", "--quiet"]).with_status(0);
     let capture: &[&str] = &["capture", "PC", "trunk", "--quiet"];
     let mut writers = vec![
         ("trunk/lock", capture),
@@ -235,11 +235,11 @@ fn a_later_capture_of_less_takes_nothing_out_of_a_trunk_unless_it_may() {
         let said = capture(&["--only", "*/music"]).with_status(2);
         assert!(said.err.contains("leaves out: odile/folder/documents\n"), "{}", said.err);
         assert!(said.err.contains("--may-leave-out"), "{}", said.err);
-        assert!(holds("odile/folder/documents") && holds("odile/folder/music"));
+        assert!(holds("  folder/documents") && holds("  folder/music"));
         bench.porter(&["check", form, "--quiet"]).with_status(0);
         // More than before is what topping up is for; also after the refusal.
         capture(&["--only", "*/documents", "--only", "*/music", "--only", "*/pictures"]).with_status(0);
-        assert!(holds("odile/folder/documents") && holds("odile/folder/pictures"));
+        assert!(holds("  folder/documents") && holds("  folder/pictures"));
 
         // A drive that is not there this time, or a folder that somebody has deleted meanwhile.
         fs::rename(bench.path("PC/Users/odile/Music"), bench.path("away")).unwrap();
@@ -271,7 +271,7 @@ fn a_trunk_is_looked_into_by_tree_and_pattern() {
 #[test]
 fn spare_data_mends_a_trunk_and_the_receipt_names_what_it_cannot() {
     let bench = bench();
-    bench.porter(&["capture", "PC", "trunk", "--spare", "10%", "--quiet"]).with_status(0);
+    bench.porter(&["capture", "PC", "trunk", "--recovery", "10%", "--quiet"]).with_status(0);
     let pack = bench.path("trunk/pack-00001.pack");
     let whole = fs::read(&pack).unwrap();
     let mut hurt = whole.clone();
@@ -297,9 +297,9 @@ fn of_each_damage_it_is_told_whether_it_could_be_mended() {
     let bench = bench();
     bench.porter(&["capture", "PC", "plain", "--quiet"]).with_status(0);
     let said = bench.porter(&["check", "plain", "--mend", "--quiet"]).with_status(0);
-    assert!(said.err.contains("has no spare data"), "{}", said.err);
+    assert!(said.err.contains("has no recovery data"), "{}", said.err);
 
-    bench.porter(&["capture", "PC", "trunk", "--spare", "5%", "--quiet"]).with_status(0);
+    bench.porter(&["capture", "PC", "trunk", "--recovery", "5%", "--quiet"]).with_status(0);
     let names = ["pack-00001.pack", "pack-00001.pack.spare", "list-00001.list.spare"];
     let whole = names.map(|name| fs::read(bench.path(&format!("trunk/{name}"))).unwrap());
     let put_back = || {
@@ -328,13 +328,13 @@ fn of_each_damage_it_is_told_whether_it_could_be_mended() {
     assert!(mended.err.contains("Mended pack-00001.pack"), "{}", mended.err);
     assert!(mended.err.contains("1 of 2 files had no damage."), "{}", mended.err);
 
-    // The spare data is hurt, and the file is not.
+    // The recovery data is hurt, and the file is not.
     let middle = whole[2].len() / 2;
     hurt(names[2], middle..middle + 9);
     let said = bench.porter(&["check", "trunk", "--mend", "--quiet"]).with_status(0);
-    assert!(said.err.contains("Renewed the spare data of list-00001.list"), "{}", said.err);
+    assert!(said.err.contains("Renewed the recovery data of list-00001.list"), "{}", said.err);
 
-    // More is hurt than there is spare data: nothing is made worse.
+    // More is hurt than there is recovery data: nothing is made worse.
     hurt(names[0], 1000..whole[0].len() - 1000);
     let worse = fs::read(bench.path("trunk/pack-00001.pack")).unwrap();
     let said = bench.porter(&["check", "trunk", "--mend", "--quiet"]).with_status(3);
@@ -357,7 +357,7 @@ fn of_each_damage_it_is_told_whether_it_could_be_mended() {
 #[cfg_attr(windows, ignore = "nothing in it is Windows' own, and it takes a minute under Wine")]
 fn spare_data_that_was_cut_off_or_lost_is_made_of_what_is_whole() {
     let bench = bench();
-    let capture = ["capture", "PC", "trunk", "--spare", "9%", "--quiet"];
+    let capture = ["capture", "PC", "trunk", "--recovery", "9%", "--quiet"];
     bench.porter(&capture).with_status(0);
     let at = |name: &str| bench.path(&format!("trunk/{name}"));
     let names = || -> Vec<String> {
@@ -395,7 +395,7 @@ fn spare_data_that_was_cut_off_or_lost_is_made_of_what_is_whole() {
     bench.porter(&capture).with_status(0);
     fs::write(at("list-00001.list.spare"), "").unwrap();
     let said = bench.porter(&mend).with_status(0).err;
-    assert!(said.contains("Made spare data for list-00001.list"), "{said}");
+    assert!(said.contains("Made recovery data for list-00001.list"), "{said}");
     let content = fs::read(&pack).unwrap();
     let mut hurt = content.clone();
     hurt[content.len() / 2] ^= 1;
@@ -411,7 +411,7 @@ fn spare_data_that_was_cut_off_or_lost_is_made_of_what_is_whole() {
     bench.porter(&["capture", "PC", "first", "--quiet"]).with_status(0);
     bench.write("first/pack-00001.pack.spare-part/in the way", "");
     bench.write("PC/Users/odile/Documents/later.txt", "later");
-    let on_second = ["capture", "PC", "first", "--continue-on", "second", "--spare", "9%", "--json"];
+    let on_second = ["capture", "PC", "first", "--continue-on", "second", "--recovery", "9%", "--json"];
     let report = bench.porter(&on_second).with_status(3).json();
     assert_eq!(report["packs_without_spare"], serde_json::json!(["pack-00001.pack"]));
     assert!(bench.path("second/pack-00002.pack.spare").is_file());
@@ -682,10 +682,10 @@ fn a_sealed_trunk_on_two_sticks_with_spare_data_survives_what_happens_to_sticks(
     bench.write("passphrase.txt", "forty kites at four");
     let key = ["--passphrase-file", "passphrase.txt"];
     let porter = |status: i32, words: &[&str]| bench.porter(&[words, &key].concat()).with_status(status);
-    porter(0, &["capture", "PC", "first", "--seal", "--spare", "8%", "--quiet"]);
+    porter(0, &["capture", "PC", "first", "--seal", "--recovery", "8%", "--quiet"]);
     bench.write("PC/Users/odile/Documents/Orders/late.txt", "one more kite ".repeat(9000));
     bench.write("PC/Users/odile/Documents/second.jpg", porter_demo::writing::noise("second photo", 700_000));
-    porter(0, &["capture", "PC", "first", "--continue-on", "second", "--spare", "8%", "--quiet"]);
+    porter(0, &["capture", "PC", "first", "--continue-on", "second", "--recovery", "8%", "--quiet"]);
     let both = |command: &'static str, more: &[&'static str]| -> Vec<&str> {
         [&[command, "second", "--with", "first"][..], more].concat()
     };
@@ -699,7 +699,7 @@ fn a_sealed_trunk_on_two_sticks_with_spare_data_survives_what_happens_to_sticks(
     assert!(alone.err.contains("part 1") && alone.err.contains("--with"), "{}", alone.err);
     porter(0, &both("check", &["--quiet"]));
 
-    // Less is hurt than there is spare data, on each of them.
+    // Less is hurt than there is recovery data, on each of them.
     let packs = |part: &str| -> Vec<std::path::PathBuf> {
         let rows = fs::read_dir(bench.path(part)).unwrap().map(|row| row.unwrap().path());
         let mut packs: Vec<_> =

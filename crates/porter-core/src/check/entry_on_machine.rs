@@ -28,6 +28,8 @@ pub(super) struct Outcome {
     pub findings: Vec<Finding>,
     /// Told once for an item: some drives keep no such times at all.
     pub creation_time_differs: bool,
+    /// True for a file that is there because a restore put it there.
+    pub is_ours: bool,
 }
 
 /// Looks for each entry where it belongs, and compares.
@@ -40,6 +42,8 @@ pub(super) struct EntryCheck<'a> {
     keeps_modes: bool,
     /// Where the parts of each item are.
     folders: HashMap<String, Vec<RelativePath>>,
+    /// Items of programs that do not exist on this system.
+    foreign: HashMap<String, Reason>,
     conduct: Conduct<'a>,
 }
 
@@ -61,6 +65,7 @@ impl<'a> EntryCheck<'a> {
                 .with(history.all_moved()),
             keeps_modes: machine.has_permissions_of(&trunk.label().machine.system),
             folders: HashMap::new(),
+            foreign: HashMap::new(),
             conduct,
         };
         let folders = trunk.items().iter().map(|item| {
@@ -68,15 +73,34 @@ impl<'a> EntryCheck<'a> {
             (item.id.clone(), folders.collect())
         });
         check.folders = folders.collect();
+        let foreign = |item: &TrunkItem| {
+            let title = catalogue.program_missing_on(item, machine.layout.family)?.to_owned();
+            Some((item.id.clone(), Reason::NoSuchProgram { title }))
+        };
+        check.foreign = trunk.items().iter().filter_map(foreign).collect();
         check
     }
 
     /// What became of one entry.
     pub fn check(&self, entry: &Entry) -> Outcome {
+        let outcome = self.look(entry);
+        let is_there = matches!(outcome.verdict, Verdict::Landed | Verdict::Changed);
+        let is_ours = is_there && matches!(entry.content, Content::File { .. }) && self.history.put(entry);
+        Outcome { is_ours, ..outcome }
+    }
+
+    fn look(&self, entry: &Entry) -> Outcome {
         if let Some(why) = &entry.held
             && !self.history.lands_held(entry)
         {
-            return self.outcome(entry, Verdict::LeftBehind, Reason::Held { why: why.clone() }, false, None);
+            return self.outcome(entry, Verdict::KeptInTrunk, Reason::Held { why: why.clone() }, false, None);
+        }
+        if let Some(reason) = self
+            .foreign
+            .get(&entry.item)
+            .filter(|_| !self.history.put(entry) && !self.history.lands_held(entry))
+        {
+            return self.outcome(entry, reason.verdict(), reason.clone(), reason.needs_attention(), None);
         }
         if let Content::Link { target } = &entry.content
             && leads_out(&entry.address.path, target)
@@ -87,14 +111,14 @@ impl<'a> EntryCheck<'a> {
         }
         let expected_at = match self.expected_at(entry) {
             Ok(path) => path,
-            Err(reason) => return self.outcome(entry, verdict_on_refused(&reason), reason, true, None),
+            Err(reason) => return self.outcome(entry, reason.verdict(), reason, true, None),
         };
         let is_file = matches!(entry.content, Content::File { .. });
         let found = match self.finder.find(&expected_at, is_file) {
             Ok(found) => found,
             Err(error) => {
                 let (verdict, reason) = match (self.history.refused(entry), error.trouble) {
-                    (Some(reason), _) => (verdict_on_refused(reason), reason.clone()),
+                    (Some(reason), _) => (reason.verdict(), reason.clone()),
                     (None, ReadTrouble::Gone) => {
                         let reason = match self.history.landed_utc(entry) {
                             Some(landed_utc) => Reason::GoneSince { landed_utc },
@@ -131,7 +155,7 @@ impl<'a> EntryCheck<'a> {
             return match self.history.refused(entry) {
                 Some(known) => {
                     let needs_attention = known.needs_attention();
-                    self.outcome(entry, verdict_on_refused(known), known.clone(), needs_attention, Some(path))
+                    self.outcome(entry, known.verdict(), known.clone(), needs_attention, Some(path))
                 }
                 None => {
                     let reason = self.since_it_landed(entry, &metadata, reason);
@@ -154,9 +178,9 @@ impl<'a> EntryCheck<'a> {
             let (missing_in_bytes, size_in_bytes) = (entry.missing_in_bytes(), entry.size_in_bytes());
             let reason = Reason::Incomplete { missing_in_bytes, size_in_bytes };
             findings.push(self.finding(entry, Verdict::Changed, reason, true, Some(path)));
-            return Outcome { verdict: Verdict::Changed, findings, creation_time_differs };
+            return Outcome { verdict: Verdict::Changed, findings, creation_time_differs, is_ours: false };
         }
-        Outcome { verdict: Verdict::Landed, findings, creation_time_differs }
+        Outcome { verdict: Verdict::Landed, findings, creation_time_differs, is_ours: false }
     }
 
     /// What had landed whole, and has changed after that, is somebody's work and no fault.
@@ -283,7 +307,7 @@ impl<'a> EntryCheck<'a> {
         at: Option<RelativePath>,
     ) -> Outcome {
         let findings = vec![self.finding(entry, verdict, reason, needs_attention, at)];
-        Outcome { verdict, findings, creation_time_differs: false }
+        Outcome { verdict, findings, creation_time_differs: false, is_ours: false }
     }
 
     fn finding(
@@ -295,21 +319,5 @@ impl<'a> EntryCheck<'a> {
         expected_at: Option<RelativePath>,
     ) -> Finding {
         Finding { path: entry.address.path.clone(), verdict, reason, needs_attention, expected_at }
-    }
-}
-
-/// How a receipt counts what the restore refused.
-pub(crate) fn verdict_on_refused(reason: &Reason) -> Verdict {
-    match reason {
-        Reason::InTheWay { .. } => Verdict::KeptExisting,
-        Reason::Held { .. }
-        | Reason::NewerThanProgram { .. }
-        | Reason::NoSuchProgram { .. }
-        | Reason::LinkLeadsOut { .. }
-        | Reason::LinkNotMade { .. }
-        | Reason::EntryRefused { .. }
-        | Reason::TooDeep { .. }
-        | Reason::Twice => Verdict::LeftBehind,
-        _ => Verdict::Missing,
     }
 }

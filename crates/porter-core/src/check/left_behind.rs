@@ -8,21 +8,24 @@ use std::collections::HashMap;
 
 /// What a program keeps, and all of which stays in the trunk on purpose, has not landed. Of a person's folder in
 /// which there is nothing but an old registry nobody misses anything.
-pub(super) fn call_left_behind_if_nothing_landed(row: &mut ItemReceipt) {
+pub(super) fn call_kept_if_nothing_landed(row: &mut ItemReceipt) {
     let is_held = row.counts.iter().all(|count| count.landed == 0)
-        && row.findings.iter().any(|finding| matches!(finding.reason, Reason::Held { .. }));
+        && row
+            .findings
+            .iter()
+            .any(|finding| matches!(finding.reason, Reason::Held { .. } | Reason::NoSuchProgram { .. }));
     let is_missed = row.kind != "folder" || row.account.is_none();
     if is_held && is_missed && row.files.landed == 0 && row.verdict == Verdict::Landed {
-        row.verdict = Verdict::LeftBehind;
+        row.verdict = Verdict::KeptInTrunk;
     }
 }
 
 /// Marks a setting as one that a person sets up: that is the plan, and no alarm.
 pub(super) fn set_by_hand(row: &mut ItemReceipt, now: Facts) {
-    row.verdict = Verdict::LeftBehind;
+    row.verdict = Verdict::KeptInTrunk;
     row.find(Finding {
         path: RelativePath::root(),
-        verdict: Verdict::LeftBehind,
+        verdict: Verdict::KeptInTrunk,
         reason: Reason::SetByHand { now },
         needs_attention: false,
         expected_at: None,
@@ -31,16 +34,16 @@ pub(super) fn set_by_hand(row: &mut ItemReceipt, now: Facts) {
 
 /// Marks an item as left out on purpose: at the capture, or else now.
 pub(super) fn leave_out(row: &mut ItemReceipt, item: &TrunkItem) {
-    let (left, reason) = if item.chosen {
-        (item.captured, Reason::NotChosenNow)
+    let (left, verdict, reason) = if item.chosen {
+        (item.captured, Verdict::KeptInTrunk, Reason::NotChosenNow)
     } else {
-        (item.seen, Reason::NotChosenAtCapture)
+        (item.seen, Verdict::NotChosen, Reason::NotChosenAtCapture)
     };
-    row.count(Verdict::LeftBehind, left.files, left.size_in_bytes);
-    row.verdict = Verdict::LeftBehind;
+    row.count(verdict, left.files, left.size_in_bytes);
+    row.verdict = verdict;
     row.find(Finding {
         path: RelativePath::root(),
-        verdict: Verdict::LeftBehind,
+        verdict,
         reason,
         needs_attention: false,
         expected_at: None,
@@ -80,10 +83,11 @@ pub(super) fn note_left_behind(
             continue;
         }
         let tally = left.tally.unwrap_or_default();
-        items[*at].count(Verdict::LeftBehind, tally.files, tally.size_in_bytes);
+        let verdict = Verdict::of_left(&left.reason);
+        items[*at].count(verdict, tally.files, tally.size_in_bytes);
         items[*at].find(Finding {
             path: left.volume_path,
-            verdict: Verdict::LeftBehind,
+            verdict,
             needs_attention: left.reason.needs_attention(),
             reason: Reason::LeftAtCapture { left: left.reason, kept: left.kept },
             expected_at: None,

@@ -52,15 +52,16 @@ impl Listed {
         (missing > 0).then_some(Reason::NotListed { missing, captured })
     }
 
-    /// Counts what was captured of an item and is not listed as missing.
+    /// Counts what was captured of an item and is not listed as missing; what is on lines that must not be used as left behind.
     pub(super) fn note_missing(&self, item: &TrunkItem, row: &mut ItemReceipt) {
-        let Some(reason) = self.missing_of(item) else { return };
         let (files, size_in_bytes) = self.files_of(item);
-        row.count(
-            Verdict::Missing,
-            item.captured.files.saturating_sub(files),
-            item.captured.size_in_bytes.saturating_sub(size_in_bytes),
-        );
+        let unlisted = item.captured.files.saturating_sub(files);
+        let unlisted_in_bytes = item.captured.size_in_bytes.saturating_sub(size_in_bytes);
+        let Some(reason) = self.missing_of(item) else {
+            row.count(Verdict::LeftBehind, unlisted, unlisted_in_bytes);
+            return;
+        };
+        row.count(Verdict::Missing, unlisted, unlisted_in_bytes);
         row.find(Finding {
             path: RelativePath::root(),
             verdict: Verdict::Missing,

@@ -4,17 +4,17 @@ use super::CheckError;
 use super::entry_on_machine::{EntryCheck, Outcome};
 use super::landed_meaning::LandedMeaning;
 use super::left_behind::{
-    call_left_behind_if_nothing_landed, leave_out, note_left_behind, refused_entry, set_by_hand,
+    call_kept_if_nothing_landed, leave_out, note_left_behind, refused_entry, set_by_hand,
 };
 use super::listed::Listed;
 use crate::catalogue::Catalogue;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
-use crate::kinds::browser::proof::prove;
+use crate::kinds::browser::proof::{count_nothing, prove};
 use crate::kinds::setting::{is_met, same_on};
 use crate::machine::Machine;
 use crate::packing::Selection;
-use crate::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
+use crate::receipt::{Amount, Finding, ItemReceipt, Reason, Receipt, Verdict};
 use crate::registry_part::proof::RegistryProof;
 use crate::restore::accounts::{AccountMap, match_accounts};
 use crate::restore::history::History;
@@ -36,7 +36,7 @@ pub fn check_machine(
     checked_utc: OffsetDateTime,
     conduct: Conduct<'_>,
 ) -> Result<Receipt, CheckError> {
-    let history = History::load(machine, &trunk.label().trunk_id);
+    let history = History::load(machine, &trunk.label().trunk_id, &trunk.label().machine.name);
     let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
     let check = EntryCheck::new(trunk, machine, catalogue, &accounts, &history, conduct);
     let chosen = Chosen::of(trunk.items(), |item| {
@@ -78,11 +78,14 @@ pub fn check_machine(
     }
     let mut registry_proof =
         RegistryProof { label: trunk.label(), machine, history: &history, opened: HashMap::new() };
+    let whose = std::mem::take(&mut seen.whose);
     let (mut items, mut general) = seen.into_rows(trunk.items(), &chosen);
-    for (item, row) in trunk.items().iter().zip(&mut items).filter(|(item, _)| chosen.wants(&item.id)) {
-        prove_meaning(item, row, machine, catalogue, &accounts, &check, &mut registry_proof);
+    for ((item, row), whose) in trunk.items().iter().zip(&mut items).zip(&whose) {
+        if chosen.wants(&item.id) {
+            prove_meaning(item, row, *whose, machine, catalogue, &accounts, &check, &mut registry_proof);
+        }
     }
-    items.iter_mut().for_each(call_left_behind_if_nothing_landed);
+    items.iter_mut().for_each(call_kept_if_nothing_landed);
     note_left_behind(trunk, &mut items, &mut general, true)?;
     conduct.send(&Event::StageEnded { stage: Stage::Check });
     Ok(Receipt {
@@ -121,6 +124,7 @@ fn said_of_the_whole(trunk: &dyn Trunk, history: &History) -> Vec<Finding> {
 fn prove_meaning(
     item: &TrunkItem,
     row: &mut ItemReceipt,
+    whose: Whose,
     machine: &Machine,
     catalogue: &Catalogue,
     accounts: &AccountMap<'_>,
@@ -131,7 +135,11 @@ fn prove_meaning(
         && let Some(account) = item.account.as_ref().and_then(|id| *accounts.get(id)?)
     {
         if let Some(at) = check.profile_folder(item) {
-            prove(item, rule, machine, account, &at, row);
+            if whose.is_the_trunks() {
+                prove(item, rule, machine, account, &at, row);
+            } else {
+                count_nothing(item, row);
+            }
         }
         registry_proof.prove(item, rule, account, row);
     }
@@ -172,9 +180,37 @@ impl<'t> Chosen<'t> {
     }
 }
 
+/// Whose the files are that lie where an item belongs.
+#[derive(Debug, Clone, Copy, Default)]
+struct Whose {
+    /// A restore put one there.
+    ours: bool,
+    /// One is there, byte for byte, that no restore put there.
+    same: bool,
+    /// One is not there, or another one is.
+    other: bool,
+}
+
+impl Whose {
+    fn see(&mut self, outcome: &Outcome) {
+        self.ours |= outcome.is_ours;
+        match outcome.verdict {
+            Verdict::Landed => self.same = true,
+            Verdict::KeptInTrunk => {}
+            _ => self.other = true,
+        }
+    }
+
+    /// False for what was there before, and is none of the trunk's business: a profile of the same name, for one.
+    fn is_the_trunks(self) -> bool {
+        self.ours || (self.same && !self.other)
+    }
+}
+
 /// What was seen so far of each item, and of none.
 struct Seen {
     items: Vec<ItemReceipt>,
+    whose: Vec<Whose>,
     meanings: Vec<Option<LandedMeaning>>,
     without_creation_time: Vec<u64>,
     listed: Listed,
@@ -192,6 +228,7 @@ impl Seen {
         };
         Self {
             items: trunk.items().iter().map(row).collect(),
+            whose: vec![Whose::default(); trunk.items().len()],
             meanings: trunk.items().iter().map(LandedMeaning::of).collect(),
             without_creation_time: vec![0; trunk.items().len()],
             listed: Listed::default(),
@@ -208,6 +245,9 @@ impl Seen {
         self.without_creation_time[at] += u64::from(outcome.creation_time_differs);
         if let Some(meaning) = &mut self.meanings[at] {
             meaning.see(entry, outcome.verdict);
+        }
+        if let Content::File { .. } = entry.content {
+            self.whose[at].see(&outcome);
         }
         note(&mut self.items[at], entry, outcome, conduct);
     }
@@ -250,9 +290,22 @@ fn note(row: &mut ItemReceipt, entry: &Entry, outcome: Outcome, conduct: Conduct
     let path = &entry.address.path;
     if let Content::File { size_in_bytes, .. } = entry.content {
         row.count(outcome.verdict, 1, size_in_bytes);
+        if outcome.verdict == Verdict::Landed && !outcome.is_ours {
+            row.there_already += Amount::new(1, size_in_bytes);
+        }
+        let is_since = |finding: &Finding| matches!(finding.reason, Reason::ChangedSince { .. });
+        if outcome.verdict == Verdict::Changed && outcome.findings.iter().any(is_since) {
+            row.worked_on += Amount::new(1, size_in_bytes);
+        }
         conduct.send(&Event::File { item: &entry.item, path, size_in_bytes });
     }
-    for finding in outcome.findings {
+    for mut finding in outcome.findings {
+        if finding.reason.is_of_whole_item() {
+            if row.findings.iter().any(|known| known.reason == finding.reason) {
+                continue;
+            }
+            (finding.path, finding.expected_at) = (RelativePath::root(), None);
+        }
         if finding.needs_attention {
             let code = finding.verdict.words();
             conduct.send(&Event::Trouble { item: &entry.item, path, code });

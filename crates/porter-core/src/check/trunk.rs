@@ -186,8 +186,8 @@ pub fn check_trunk(
         let row = entry.as_ref().and_then(|entry| at.get(entry.item.as_str())).map(|at| &mut items[*at]);
         match (row, entry.as_ref().map(|entry| &entry.content)) {
             (Some(row), Some(Content::File { size_in_bytes, .. })) => {
-                row.files.landed = row.files.landed.saturating_sub(1);
-                row.bytes.landed = row.bytes.landed.saturating_sub(*size_in_bytes);
+                row.files.subtract(Verdict::Landed, 1);
+                row.bytes.subtract(Verdict::Landed, *size_in_bytes);
                 row.count(verdict, 1, *size_in_bytes);
                 row.find(finding);
             }

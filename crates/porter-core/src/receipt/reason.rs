@@ -1,5 +1,6 @@
 //! Why something did not simply land, as data. The words are the caller's.
 
+use super::Verdict;
 use porter_trunk::{KeptState, LeftReason};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -250,6 +251,25 @@ pub enum Reason {
 }
 
 impl Reason {
+    /// The verdict on something that a restore refused for this reason.
+    pub fn verdict(&self) -> Verdict {
+        match self {
+            Self::InTheWay { .. } => Verdict::KeptExisting,
+            Self::Held { .. } | Self::NoSuchProgram { .. } | Self::LinkNotMade { .. } => Verdict::KeptInTrunk,
+            Self::NewerThanProgram { .. }
+            | Self::LinkLeadsOut { .. }
+            | Self::EntryRefused { .. }
+            | Self::TooDeep { .. }
+            | Self::Twice => Verdict::LeftBehind,
+            _ => Verdict::Missing,
+        }
+    }
+
+    /// True for what is said once of an item, and not of each file in it.
+    pub fn is_of_whole_item(&self) -> bool {
+        matches!(self, Self::NoSuchProgram { .. } | Self::NewerThanProgram { .. })
+    }
+
     /// False if nobody has to do anything about what was refused for this reason.
     pub fn needs_attention(&self) -> bool {
         !matches!(

@@ -1,5 +1,6 @@
 //! What became of a thing.
 
+use porter_trunk::LeftReason;
 use serde::{Deserialize, Serialize};
 use std::ops::AddAssign;
 
@@ -9,10 +10,18 @@ use std::ops::AddAssign;
 pub enum Verdict {
     /// It is where it belongs, byte for byte.
     Landed,
-    /// It was not taken along, or stayed in the trunk.
-    LeftBehind,
+    /// A rule leaves it: programs or the system make it again.
+    NotNeeded,
+    /// Somebody chose not to capture it.
+    NotChosen,
+    /// It was captured, and stays in the trunk on purpose.
+    KeptInTrunk,
     /// Something else was there already and was kept.
     KeptExisting,
+    /// It could not be read when it was to be captured.
+    NotRead,
+    /// It should have landed, and did not.
+    LeftBehind,
     /// It is there, and not what it was.
     Changed,
     /// It is not there.
@@ -21,23 +30,46 @@ pub enum Verdict {
 
 impl Verdict {
     /// All of them, in the order in which receipts count them.
-    pub const ALL: [Self; 5] =
-        [Self::Landed, Self::Changed, Self::Missing, Self::KeptExisting, Self::LeftBehind];
+    pub const ALL: [Self; 9] = [
+        Self::Landed,
+        Self::Changed,
+        Self::Missing,
+        Self::KeptExisting,
+        Self::LeftBehind,
+        Self::NotRead,
+        Self::KeptInTrunk,
+        Self::NotChosen,
+        Self::NotNeeded,
+    ];
+
+    /// The verdict on something that a capture left.
+    pub fn of_left(reason: &LeftReason) -> Self {
+        match reason {
+            LeftReason::Rule { .. } | LeftReason::NotCovered { .. } => Self::NotNeeded,
+            LeftReason::NotChosen { .. } => Self::NotChosen,
+            _ => Self::NotRead,
+        }
+    }
 
     /// In words.
     pub fn words(self) -> &'static str {
         match self {
             Self::Landed => "landed",
-            Self::LeftBehind => "left behind",
+            Self::NotNeeded => "not needed",
+            Self::NotChosen => "not chosen",
+            Self::KeptInTrunk => "kept in the trunk",
             Self::KeptExisting => "kept existing",
+            Self::NotRead => "not read",
+            Self::LeftBehind => "left behind",
             Self::Changed => "changed",
             Self::Missing => "missing",
         }
     }
 }
 
-/// A count for each verdict.
+/// A count for each verdict. Receipts of earlier versions know five of them.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
 pub struct ByVerdict {
     /// See [`Verdict::Landed`].
     pub landed: u64,
@@ -49,29 +81,46 @@ pub struct ByVerdict {
     pub kept_existing: u64,
     /// See [`Verdict::LeftBehind`].
     pub left_behind: u64,
+    /// See [`Verdict::NotRead`].
+    pub not_read: u64,
+    /// See [`Verdict::KeptInTrunk`].
+    pub kept_in_trunk: u64,
+    /// See [`Verdict::NotChosen`].
+    pub not_chosen: u64,
+    /// See [`Verdict::NotNeeded`].
+    pub not_needed: u64,
 }
 
 impl ByVerdict {
     /// Adds to one of them.
     pub fn add(&mut self, verdict: Verdict, count: u64) {
-        *match verdict {
+        let number = self.at(verdict);
+        *number = number.saturating_add(count);
+    }
+
+    /// Takes away from one of them.
+    pub(crate) fn subtract(&mut self, verdict: Verdict, count: u64) {
+        let number = self.at(verdict);
+        *number = number.saturating_sub(count);
+    }
+
+    fn at(&mut self, verdict: Verdict) -> &mut u64 {
+        match verdict {
             Verdict::Landed => &mut self.landed,
             Verdict::Changed => &mut self.changed,
             Verdict::Missing => &mut self.missing,
             Verdict::KeptExisting => &mut self.kept_existing,
             Verdict::LeftBehind => &mut self.left_behind,
-        } += count;
+            Verdict::NotRead => &mut self.not_read,
+            Verdict::KeptInTrunk => &mut self.kept_in_trunk,
+            Verdict::NotChosen => &mut self.not_chosen,
+            Verdict::NotNeeded => &mut self.not_needed,
+        }
     }
 
     /// One of them.
     pub fn of(&self, verdict: Verdict) -> u64 {
-        match verdict {
-            Verdict::Landed => self.landed,
-            Verdict::Changed => self.changed,
-            Verdict::Missing => self.missing,
-            Verdict::KeptExisting => self.kept_existing,
-            Verdict::LeftBehind => self.left_behind,
-        }
+        *self.clone().at(verdict)
     }
 }
 

@@ -53,7 +53,7 @@ impl RegistryProof<'_> {
         let captured: u64 = keys.iter().map(|key| key.values.len() as u64).sum();
         if self.machine.layout.family != Family::Windows {
             if captured > 0 {
-                note(Verdict::Landed, Reason::RegistryStays { values: captured });
+                note(Verdict::KeptInTrunk, Reason::RegistryStays { values: captured });
             }
             return;
         }
@@ -82,7 +82,7 @@ impl RegistryProof<'_> {
         }
         let held: BTreeSet<&String> = item.registry.iter().filter_map(|key| key.held.as_ref()).collect();
         for why in held {
-            note(Verdict::Landed, Reason::Held { why: why.clone() });
+            note(Verdict::KeptInTrunk, Reason::Held { why: why.clone() });
         }
         if captured > 0 {
             row.counts.push(CountReceipt { name: COUNT.to_owned(), captured, landed });

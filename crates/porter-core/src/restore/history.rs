@@ -24,9 +24,13 @@ pub struct History {
     pub accounts: BTreeMap<String, String>,
     items: Option<BTreeSet<String>>,
     landed_as: HashMap<EntryKey, RelativePath>,
+    /// Hashes of what a restore put where it belongs: of the entry's key, as a journal spells it.
+    put: HashSet<u64>,
     refused: HashMap<EntryKey, Reason>,
     /// What went to another place, by item.
     moved: HashMap<String, Moved>,
+    /// The same by restores of other trunks from the same machine.
+    moved_before: HashMap<String, Moved>,
     /// The content of what landed with its paths changed.
     adapted: HashMap<EntryKey, ContentHash>,
     /// What landed beside a file that stayed.
@@ -47,8 +51,9 @@ pub struct History {
 }
 
 impl History {
-    /// Reads the machine's journals of this trunk.
-    pub fn load(machine: &Machine, trunk_id: &TrunkId) -> Self {
+    /// Reads the machine's journals of this trunk; of other trunks that were captured from a machine of the name `from`, where its items
+    /// went.
+    pub fn load(machine: &Machine, trunk_id: &TrunkId, from: &str) -> Self {
         let mut history = Self::default();
         let Some(folder) = machine.records_on_host() else { return history };
         let its_end = format!("-{}.jsonl", trunk_id.short());
@@ -56,7 +61,11 @@ impl History {
             let name_of = |path: &Path| path.file_name().unwrap_or_default().to_string_lossy().into_owned();
             let damaged = match record {
                 // What was taken back tells nothing any more.
-                Record::Run(run) if run.undone.is_some() || run.trunk_id != *trunk_id => continue,
+                Record::Run(run) if run.undone.is_some() => continue,
+                Record::Run(run) if run.trunk_id != *trunk_id => {
+                    history.moved_before.extend(moved_by(&run.journal, from).unwrap_or_default());
+                    continue;
+                }
                 Record::Run(run) => history.read(&run.journal).is_none().then(|| name_of(&run.journal)),
                 Record::Unreadable(journal) => {
                     Some(name_of(&journal)).filter(|name| name.ends_with(&its_end))
@@ -88,6 +97,7 @@ impl History {
         };
         let mut is_whole = true;
         while next_line(&mut from, &mut line).ok()?.is_some() {
+            self.put.extend(key_of_landed(&line).map(hash_of_key));
             let knows_nothing =
                 self.landed_as.is_empty() && self.refused.is_empty() && self.adapted.is_empty();
             if knows_nothing && tells_nothing_new(&line) {
@@ -185,6 +195,12 @@ impl History {
         if self.landed_as.is_empty() { None } else { self.landed_as.get(&EntryKey::of(&entry.address)) }
     }
 
+    /// True for an entry that a restore put there, or found half done by one that was cut off.
+    pub fn put(&self, entry: &Entry) -> bool {
+        let key = || serde_json::to_vec(&EntryKey::of(&entry.address)).ok();
+        !self.put.is_empty() && key().is_some_and(|key| self.put.contains(&hash_of_key(&key)))
+    }
+
     /// True for an entry that was asked for although the rules hold it back.
     pub fn lands_held(&self, entry: &Entry) -> bool {
         self.land_held.wants(entry)
@@ -193,6 +209,11 @@ impl History {
     /// Where an item's part went, if elsewhere.
     pub fn moved(&self, item: &str) -> Option<&Moved> {
         self.moved.get(item)
+    }
+
+    /// Where an item's part went by a restore of another trunk from the same machine.
+    pub fn moved_before(&self, item: &str) -> Option<&Moved> {
+        self.moved_before.get(item)
     }
 
     /// All that went elsewhere.
@@ -222,9 +243,42 @@ impl History {
     }
 }
 
+/// Where the items of a machine went by a restore of whatever trunk; none if it is of another machine, or cannot be read.
+fn moved_by(journal: &Path, from: &str) -> Option<HashMap<String, Moved>> {
+    let mut lines = BufReader::new(File::open(journal).ok()?);
+    let mut line = Vec::new();
+    next_line(&mut lines, &mut line).ok()??;
+    match serde_json::from_slice(&line).ok()? {
+        JournalLine::Begin { from: of, .. } if of == from && !from.is_empty() => {}
+        _ => return None,
+    }
+    let mut moved = HashMap::new();
+    while next_line(&mut lines, &mut line).ok()?.is_some() {
+        if line.starts_with(br#"{"step":"moved","#)
+            && let Ok(JournalLine::Moved { item, place, path, to_place, to }) = serde_json::from_slice(&line)
+        {
+            let place = Moved { item: item.clone(), from_place: place, from: path.0, to_place, to: to.0 };
+            moved.insert(item, place);
+        }
+    }
+    Some(moved)
+}
+
 /// There may be many, and a path more or less only has a time set or compared.
 pub(crate) fn hash_of(at: &RelativePath) -> u64 {
     FixedState::default().hash_one(at.as_bytes())
+}
+
+/// The entry of a line that tells of one that landed, as it is spelled there: a million of them are not parsed. A quote within a path is
+/// escaped, so the end that is found is the entry's own.
+fn key_of_landed(line: &[u8]) -> Option<&[u8]> {
+    let rest = line.strip_prefix(br#"{"step":"land","entry":"#)?;
+    let end = memchr::memmem::find(rest, br#"},"at":"#)?;
+    Some(&rest[..=end])
+}
+
+fn hash_of_key(key: &[u8]) -> u64 {
+    FixedState::default().hash_one(key)
 }
 
 /// True for an entry that landed under its own name, as almost all do. Read no further: a million such lines cost seconds.

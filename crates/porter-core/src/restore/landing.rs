@@ -27,6 +27,20 @@ pub struct Ground<'a> {
     pub wishes: BrowserWishes,
 }
 
+impl Ground<'_> {
+    /// True if the trunk seems to have been captured from this machine.
+    pub fn is_same_machine(&self) -> bool {
+        is_same_machine(self.label, self.machine)
+    }
+}
+
+/// True if a trunk seems to have been captured from a machine: it has the same name, and a system of the same family.
+pub fn is_same_machine(label: &Label, machine: &Machine) -> bool {
+    let captured = &label.machine;
+    porter_names::fold::same_name(captured.name.as_bytes(), machine.name.as_bytes())
+        && captured.system.family == machine.system.family
+}
+
 /// All of it for one restore.
 #[derive(Default)]
 pub struct Landings {

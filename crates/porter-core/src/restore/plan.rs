@@ -49,6 +49,8 @@ pub struct Plan {
     /// What is there already, byte for byte.
     pub identical: Tally,
     /// The old machine's system and the new one's, if the new one's is an earlier version of it: programs may not understand what
+    /// True if the trunk seems to have been captured from this very machine.
+    pub same_machine: bool,
     /// later ones wrote.
     pub older_system: Option<(SystemLabel, SystemLabel)>,
     /// Browsers that run there, and would write over what they are told: to be closed first.
@@ -315,7 +317,7 @@ fn list_changed() -> TrunkError {
 impl Refused {
     /// See [`Verdict`].
     pub fn verdict(&self) -> Verdict {
-        crate::check::verdict_on_refused(&self.reason)
+        self.reason.verdict()
     }
 }
 

@@ -333,7 +333,8 @@ impl<'a> Planner<'a> {
             let tail: Vec<&[u8]> = path.steps().skip(cut.steps().count()).collect();
             path = RelativePath::from_bytes(&tail.join(&b'/')).unwrap_or(path);
         }
-        if self.land_held.is_some_and(|land_held| land_held.wants(&entry)) {
+        let is_asked_for = self.land_held.is_some_and(|land_held| land_held.wants(&entry));
+        if is_asked_for {
             entry.held = None;
         }
         let path = entry.landing_path_of(path);
@@ -342,7 +343,11 @@ impl<'a> Planner<'a> {
             self.refuse(&entry, Reason::Held { why }, false);
             return None;
         }
-        if let Some(reason) = self.landings.refused.get(&entry.item).cloned() {
+        let refused = self.landings.refused.get(&entry.item).filter(|reason| {
+            // Where its files would be is known.
+            !(is_asked_for && matches!(reason, Reason::NoSuchProgram { .. }))
+        });
+        if let Some(reason) = refused.cloned() {
             let needs_attention = reason.needs_attention();
             self.refuse(&entry, reason, needs_attention);
             return None;
@@ -483,6 +488,7 @@ impl<'a> Planner<'a> {
             refused: self.refused,
             to_write: self.to_write,
             identical: self.identical,
+            same_machine: false,
             older_system: None,
             open_browsers: self.landings.open_browsers,
             merged: Vec::new(),

@@ -57,7 +57,7 @@ pub fn plan_restore(
     let Wishes { accounts: given, selection, now_utc, browsers, bookmarks_into, land_held, ref drive_root } =
         *wishes;
     let target = machine.volume.host_tree().ok_or(RestoreError::ReadOnlyMachine)?;
-    let history = History::load(machine, &trunk.label().trunk_id);
+    let history = History::load(machine, &trunk.label().trunk_id, &trunk.label().machine.name);
     let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
     let items: BTreeSet<String> = trunk
         .items()
@@ -81,6 +81,12 @@ pub fn plan_restore(
         wishes: browsers,
     };
     let mut landings = landing::land(&ground, &chosen);
+    for item in &chosen {
+        if let Some(title) = catalogue.program_missing_on(item, machine.layout.family) {
+            let reason = Reason::NoSuchProgram { title: title.to_owned() };
+            landings.refused.entry(item.id.clone()).or_insert(reason);
+        }
+    }
     if let Some(to) = drive_root {
         landings.moves.extend(chosen.iter().flat_map(|item| from_drive_root(item, to, &history)));
     }
@@ -148,6 +154,7 @@ pub fn plan_restore(
     plan.merged = merged;
     plan.destinations = destinations;
     let (old, new) = (&trunk.label().machine.system, &machine.system);
+    plan.same_machine = super::landing::is_same_machine(trunk.label(), machine);
     plan.older_system = is_older(new, old).then(|| (old.clone(), new.clone()));
     plan.account_names = wanted.iter().map(|(id, account)| ((*id).clone(), account.shown_name())).collect();
     Ok(plan)
@@ -211,7 +218,7 @@ pub fn homeless(
     given: &BTreeMap<String, String>,
     selection: &Selection,
 ) -> Result<Vec<AccountLabel>, RestoreError> {
-    let history = History::load(machine, &trunk.label().trunk_id);
+    let history = History::load(machine, &trunk.label().trunk_id, &trunk.label().machine.name);
     let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
     let has_things = |id: &String| {
         let mut items = trunk.items().iter();

@@ -3,11 +3,12 @@
 use super::AccountSurvey;
 use super::among_programs::folders_with_work;
 use super::count::Count;
-use crate::item::{Item, What};
+use crate::item::Item;
 use crate::machine::layout::Family;
 use crate::machine::registry::hives::HiveTrouble;
-use crate::machine::{Account, Machine, Place, PlaceState};
+use crate::machine::{Account, Machine, PlaceState};
 use porter_names::{RelativePath, fold, screen::on_screen};
+use porter_source::ReadTrouble;
 use serde::Serialize;
 use time::OffsetDateTime;
 
@@ -152,8 +153,11 @@ pub enum Caution {
         /// How many.
         count: u64,
     },
-    /// What programs keep: it lands, but programs may look elsewhere.
-    ProgramData,
+    /// A person's folder that may not be looked into: what is in it is not known.
+    NotRead {
+        /// The system's words.
+        detail: String,
+    },
     /// Folders of programs that hold documents or databases which changed lately; they are not carried.
     WorkAmongPrograms {
         /// Where.
@@ -164,6 +168,54 @@ pub enum Caution {
         /// Where.
         path: String,
     },
+}
+
+impl Caution {
+    /// How grave it is, 0 the gravest: 0 to 2 are worth a look before anything is done.
+    pub fn gravity(&self) -> u8 {
+        match self {
+            Self::NotRead { .. } => 0,
+            Self::Unreadable { .. }
+            | Self::HomeEncrypted { .. }
+            | Self::EncryptedFiles { .. }
+            | Self::PlaceShut { .. }
+            | Self::PlaceNotReached { .. }
+            | Self::Shut { .. }
+            | Self::CloudOnly { .. } => 1,
+            Self::NotAdministrator
+            | Self::RegistryUnreadable { .. }
+            | Self::RegistryGone { .. }
+            | Self::RegistryMissing
+            | Self::RegistryNotNewest { .. }
+            | Self::Hibernated
+            | Self::StoppedShort
+            | Self::PlaceIsLink { .. }
+            | Self::OtherVolumes { .. }
+            | Self::ProfileDamaged { .. } => 2,
+            Self::WorkAmongPrograms { .. }
+            | Self::EarlierWindows { .. }
+            | Self::ProfileMissing { .. }
+            | Self::ProgramRunning { .. }
+            | Self::NoOwner
+            | Self::NoRegistry
+            | Self::WithoutFolder { .. }
+            | Self::TooLargeForFat32 { .. } => 3,
+            Self::UnusedAccount { .. }
+            | Self::DisabledAccount
+            | Self::DriveEncrypted { .. }
+            | Self::Links { .. }
+            | Self::NamesWindowsCannotHold { .. }
+            | Self::LongPaths { .. } => 4,
+        }
+    }
+
+    /// True if something is there that could not be looked into: every total is less than what is there.
+    pub fn hides_something(&self) -> bool {
+        matches!(
+            self,
+            Self::NotRead { .. } | Self::Unreadable { .. } | Self::Shut { .. } | Self::PlaceShut { .. }
+        )
+    }
 }
 
 pub(super) fn of_item(machine: &Machine, item: &Item, count: &Count) -> Vec<Caution> {
@@ -193,13 +245,6 @@ pub(super) fn of_item(machine: &Machine, item: &Item, count: &Count) -> Vec<Caut
     if !running.is_empty() && !is_told {
         cautions.push(Caution::ProgramRunning { programs: running });
     }
-    let is_whole = |place| {
-        let whole = item.parts.iter().any(|part| part.place == place && part.what == What::Whole);
-        whole && count.to_capture.files > 0
-    };
-    if is_whole(Place::RoamingData) || is_whole(Place::LocalData) {
-        cautions.push(Caution::ProgramData);
-    }
     cautions
 }
 
@@ -212,11 +257,30 @@ pub(super) fn of_account(machine: &Machine, account: &Account) -> Vec<Caution> {
         }
         _ => None,
     });
-    let no_registry = (!account.has_registry).then_some(Caution::NoRegistry);
+    let not_read = not_read(machine, account);
+    // Nobody knows what is in a folder that cannot be looked into.
+    let no_registry = (!account.has_registry && not_read.is_none()).then_some(Caution::NoRegistry);
     let disabled = (account.is_disabled == Some(true)).then_some(Caution::DisabledAccount);
     let no_owner = (!account.has_owner).then_some(Caution::NoOwner);
     let encrypted = encrypted_home(machine, account).map(|with| Caution::HomeEncrypted { with });
-    no_registry.into_iter().chain(no_owner).chain(disabled).chain(encrypted).chain(places).collect()
+    let not_read = not_read.map(|detail| Caution::NotRead { detail });
+    not_read
+        .into_iter()
+        .chain(no_registry)
+        .chain(no_owner)
+        .chain(disabled)
+        .chain(encrypted)
+        .chain(places)
+        .collect()
+}
+
+/// Why a person's folder cannot be looked into, if it cannot.
+pub(super) fn not_read(machine: &Machine, account: &Account) -> Option<String> {
+    let error = machine.volume.list(&account.home).err()?;
+    (!matches!(error.trouble, ReadTrouble::Gone)).then(|| match error.trouble {
+        ReadTrouble::PermissionDenied => "permission denied".to_owned(),
+        trouble => trouble.to_string(),
+    })
 }
 
 /// What an encrypted home leaves to be seen: eCryptfs the file that says how to open it (`ecryptfs-setup-private(1)`), the first

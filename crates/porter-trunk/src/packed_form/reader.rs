@@ -241,7 +241,7 @@ impl Trunk for PackedTrunk {
         };
         for (_, folder) in self.parts.folders() {
             let percent = crate::spare::percent_in(folder)
-                .map_err(|cause| TrunkError::io("reading spare data in", folder, cause))?;
+                .map_err(|cause| TrunkError::io("reading recovery data in", folder, cause))?;
             if let Some(percent) = percent {
                 let _lock = Lock::take(folder)?;
                 let trunk = &self.list.contents.label.trunk_id;

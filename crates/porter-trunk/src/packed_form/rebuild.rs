@@ -19,7 +19,7 @@ use time::OffsetDateTime;
 /// Ending of what was replaced.
 pub(super) const SET_ASIDE: &str = ".damaged";
 
-/// Gives a hurt file of the trunk another name, so that a new one can have its own; its spare data, which would be asked for it, before.
+/// Gives a hurt file of the trunk another name, so that a new one can have its own; its recovery data, which would be asked for it, before.
 pub(crate) fn set_aside(path: &Path) -> Result<(), TrunkError> {
     let spare = crate::spare::path_of(path);
     for path in [&spare, path].into_iter().filter(|path| path.symlink_metadata().is_ok()) {
@@ -124,7 +124,7 @@ pub fn rebuild(
         list.entry(&entry.to_line(), &run)?;
     }
     let spare_in_percent = crate::spare::percent_in(&folder)
-        .map_err(|cause| TrunkError::io("reading spare data in", &folder, cause))?;
+        .map_err(|cause| TrunkError::io("reading recovery data in", &folder, cause))?;
     contents.spare_in_percent = spare_in_percent;
     list.finish(&contents, &run, number, spare_in_percent)?;
     // A whole one is that of the state before, and stays.

@@ -1,4 +1,4 @@
-//! Packs and lists without spare data of use, in a trunk that is to have some: of a capture that was cut off and gone on with, of one that
+//! Packs and lists without recovery data of use, in a trunk that is to have some: of a capture that was cut off and gone on with, of one that
 //! asked for none, or because it was lost.
 
 use super::block_file::BlockFile;
@@ -16,7 +16,7 @@ fn files_without(folder: &Path) -> Result<impl Iterator<Item = (FileName, PathBu
     Ok(files.filter(move |(name, path)| is_finished(name) && !spare::is_of_use_for(path)))
 }
 
-/// Packs and lists whose spare data is there, and they are not.
+/// Packs and lists whose recovery data is there, and they are not.
 pub(super) fn names_of_files_that_are_gone(parts: &Parts) -> Vec<String> {
     let mut gone = Vec::new();
     for (_, folder) in parts.folders() {
@@ -57,7 +57,7 @@ pub(super) fn complete(
         if file.is_ok_and(|file| file.damage().is_empty()) {
             let name = name.to_string();
             let made = spare::write(&path, &name, percent, key.is_some());
-            told(&name, made).map_err(|cause| TrunkError::io("writing spare data of", &path, cause))?;
+            told(&name, made).map_err(|cause| TrunkError::io("writing recovery data of", &path, cause))?;
         }
     }
     Ok(())

@@ -1,4 +1,4 @@
-//! A file with spare data, and those of a folder.
+//! A file with recovery data, and those of a folder.
 
 use super::name::{ENDING, OF_OPEN_LIST, path_of, spare_files};
 use super::other;
@@ -13,7 +13,7 @@ use std::path::Path;
 /// A shard by its number.
 pub(super) type Shard = (u64, Vec<u8>);
 
-/// A file with spare data, opened.
+/// A file with recovery data, opened.
 pub(super) struct Spare {
     pub(super) file: File,
     pub(super) plan: Plan,
@@ -56,7 +56,7 @@ impl Spare {
         self.table.get(begin..begin + MARK_IN_BYTES) == Some(&mark_of(shard)[..])
     }
 
-    /// True if no byte of the spare data itself is hurt.
+    /// True if no byte of the recovery data itself is hurt.
     pub(super) fn is_right_throughout(&self) -> bool {
         let Plan { groups, spare, .. } = self.plan;
         self.is_whole && (0..groups).all(|group| (0..spare).all(|at| self.spare_shard(group, at).is_some()))
@@ -121,9 +121,9 @@ impl Spare {
     }
 }
 
-/// What is wrong with the spare data in a folder itself; of lists that were not finished only with that of `list`.
+/// What is wrong with the recovery data in a folder itself; of lists that were not finished only with that of `list`.
 pub(crate) fn damage_in(folder: &Path, list: &str) -> Result<Vec<Damage>, TrunkError> {
-    let failed = |cause| TrunkError::io("reading spare data in", folder, cause);
+    let failed = |cause| TrunkError::io("reading recovery data in", folder, cause);
     let mut damage = Vec::new();
     for (path, name) in spare_files(folder).map_err(failed)? {
         if name.ends_with(OF_OPEN_LIST) && name.strip_suffix(ENDING) != Some(list) {
@@ -138,12 +138,12 @@ pub(crate) fn damage_in(folder: &Path, list: &str) -> Result<Vec<Damage>, TrunkE
     Ok(damage)
 }
 
-/// True if a file has spare data that can be used.
+/// True if a file has recovery data that can be used.
 pub(crate) fn is_of_use_for(file: &Path) -> bool {
     Spare::open(&path_of(file)).is_ok_and(|spare| spare.is_some())
 }
 
-/// The share that the spare data in a folder was asked for, as far as it can be told; none where there is none of use. Each has at least so much:
+/// The share that the recovery data in a folder was asked for, as far as it can be told; none where there is none of use. Each has at least so much:
 /// of small files it is more, as a shard is never cut.
 pub(crate) fn percent_in(folder: &Path) -> io::Result<Option<f64>> {
     let mut least: Option<f64> = None;

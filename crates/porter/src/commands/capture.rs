@@ -82,8 +82,8 @@ struct MakingArguments {
     reminder: Option<String>,
     #[command(flatten)]
     key: KeyArguments,
-    /// Spare data that repairs so much damage: 5%
-    #[arg(help_heading = MAKING, long, value_name = "SHARE", value_parser = amounts::percent)]
+    /// Recovery data that repairs so much damage: 5%
+    #[arg(help_heading = MAKING, long = "recovery", alias = "spare", value_name = "SHARE", value_parser = amounts::percent)]
     spare: Option<f64>,
     /// The stick is full: go on in this folder on another one
     #[arg(help_heading = MAKING, long, value_name = "FOLDER", value_parser = paths::typed())]
@@ -101,8 +101,8 @@ struct MakingArguments {
     #[arg(help_heading = MAKING, long)]
     prove_later: bool,
     /// Largest file of the trunk: from 16MiB to 3.9GiB
-    #[arg(help_heading = MAKING, long, value_name = "SIZE", value_parser = amounts::pack_size, default_value = "1GiB")]
-    pack_size: u64,
+    #[arg(help_heading = MAKING, long, alias = "pack-size", value_name = "SIZE", value_parser = amounts::pack_size, default_value = "1GiB")]
+    largest_file: u64,
 }
 
 /// The forms of trunk.
@@ -253,7 +253,7 @@ fn refuse_what_does_not_go_together(making: &MakingArguments) -> Result<(), Fail
     };
     for (given, option) in [
         (making.seal, "--seal"),
-        (making.spare.is_some(), "--spare"),
+        (making.spare.is_some(), "--recovery"),
         (making.continue_on.is_some(), "--continue-on"),
     ] {
         if given {
@@ -273,7 +273,7 @@ fn packed(
     predict: &dyn Fn(Shape) -> Result<Forecast, CaptureError>,
 ) -> Result<(PackedTrunkWriter, Forecast), Failure> {
     let making = &arguments.making;
-    let options = PackedOptions { pack_in_bytes: making.pack_size, spare_in_percent: making.spare };
+    let options = PackedOptions { pack_in_bytes: making.largest_file, spare_in_percent: making.spare };
     let shape = |already_in_bytes| Shape::Packs {
         already_in_bytes,
         spare_in_percent: making.spare.unwrap_or_default(),

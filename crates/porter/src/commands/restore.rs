@@ -67,7 +67,7 @@ pub(crate) struct RestoreArguments {
     #[arg(help_heading = LANDING, long, value_name = "BROWSER")]
     bookmarks_into: Option<String>,
     /// Say what would happen, and change nothing
-    #[arg(long = "try")]
+    #[arg(long = "try", alias = "dry-run")]
     try_only: bool,
     /// Do not ask
     #[arg(long, short)]

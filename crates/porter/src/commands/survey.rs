@@ -98,9 +98,37 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<Outcome, Failure> {
     if arguments.json {
         say_json(&views::survey::json(&machine, &survey));
     } else {
-        views::survey::show(&machine, &survey, room.as_ref());
+        views::survey::show(&machine, &survey, room.as_ref(), &next_command(arguments));
     }
-    Ok(Outcome::Well)
+    Ok(Outcome::attention_if(survey.is_incomplete()))
+}
+
+/// The capture that follows from what was typed for the survey.
+fn next_command(arguments: &SurveyArguments) -> String {
+    let mut words = vec!["porter capture".to_owned(), paths::quoted(&arguments.machine)];
+    let trunk = arguments.trunk.as_ref().map(|folder| paths::quoted(&folder.join("TRUNK")));
+    words.push(trunk.unwrap_or_else(|| "TRUNK".to_owned()));
+    let mut option = |name: &str, values: &[String]| {
+        for value in values {
+            words.push(format!("{name} {}", paths::quoted(std::path::Path::new(value))));
+        }
+    };
+    option("--drive", &arguments.drives.drives);
+    option("--as-person", arguments.as_person.as_slice());
+    match &arguments.list {
+        Some(list) => option("--list", &[list.display().to_string()]),
+        None => {
+            option("--account", &arguments.account);
+            option("--only", &arguments.selection.only);
+            option("--skip", &arguments.selection.skip);
+            option("--also", &arguments.choice.also);
+            option("--leave-files", &arguments.choice.leave_files);
+        }
+    }
+    if arguments.drives.as_drive {
+        words.push("--as-drive".to_owned());
+    }
+    words.join(" ")
 }
 
 /// What the folder for the trunk has to offer.

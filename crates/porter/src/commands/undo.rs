@@ -22,7 +22,7 @@ pub(crate) struct UndoArguments {
     #[arg(long)]
     list: bool,
     /// Say what would happen, and change nothing
-    #[arg(long = "try", conflicts_with = "list")]
+    #[arg(long = "try", alias = "dry-run", conflicts_with = "list")]
     try_only: bool,
     /// Do not ask
     #[arg(long, short)]

@@ -27,7 +27,7 @@ pub(crate) fn told(row: &ItemSurvey) -> Vec<String> {
         line.push_str(&format!(" ({names})"));
     }
     let mut rest = Vec::new();
-    rest.extend(fact("default").map(|_| "opens by itself".to_owned()));
+    rest.extend(fact("default").map(|_| "default profile".to_owned()));
     rest.extend(fact("version").map(|version| format!("version {version}")));
     rest.extend(fact("last-used").map(|at| format!("last used {at}")));
     if row.to_leave.size_in_bytes > 0 {

@@ -8,6 +8,7 @@ use porter_core::capture::{CaptureReport, Forecast};
 use porter_core::machine::Machine;
 use porter_core::packing::PackingList;
 use porter_core::packing::list::Changes;
+use porter_core::receipt::Verdict;
 use porter_core::survey::{Caution, Survey};
 use porter_names::screen::on_screen;
 use porter_trunk::{LeftBehind, LeftReason, Tally};
@@ -117,11 +118,12 @@ pub(crate) fn show(
     written_in_bytes: Option<u64>,
 ) {
     say("");
-    for (what, tally) in [("seen", report.seen), ("captured", report.captured), ("left", report.left)] {
-        say(format_args!("  {} {}", styled(BOLD, padded(what, 9)), tally_words(tally)));
+    for (depth, what, tally) in balance_rows(report) {
+        let what = padded(&format!("{}{what}", "  ".repeat(depth)), 20);
+        say(format_args!("{} {}", if depth == 0 { styled(BOLD, what) } else { what }, tally_words(tally)));
     }
     say("");
-    say(format_args!("{} (seen = captured + left)", styled(GOOD, "Every entry is accounted for.")));
+    say(styled(GOOD, "Every entry is accounted for: these numbers add up."));
 
     let mut by_rule: BTreeMap<&str, Tally> = BTreeMap::new();
     for left in &report.left_behind {
@@ -132,7 +134,7 @@ pub(crate) fn show(
         }
     }
     if !by_rule.is_empty() {
-        say("Left by rule:");
+        say("Not needed, or not chosen:");
         for (why, tally) in by_rule {
             let amount = format!("{}, {}", counted(tally.entries(), "entry"), size(tally.size_in_bytes));
             say(format_args!("  {}  {why}", padded(&amount, 24)));
@@ -176,8 +178,28 @@ pub(crate) fn show(
     }
     if !report.packs_without_spare.is_empty() {
         let packs = report.packs_without_spare.join(", ");
-        say(styled(CARE, format_args!("! There is no room for spare data beside {packs}.")));
+        say(styled(CARE, format_args!("! There is no room for recovery data beside {packs}.")));
     }
+}
+
+/// What was on the old machine, and what became of it: the same words as on a receipt.
+fn balance_rows(report: &CaptureReport) -> Vec<(usize, &'static str, Tally)> {
+    let left = |verdict: Verdict| {
+        let rows = report.left_behind.iter().filter(|left| Verdict::of_left(&left.reason) == verdict);
+        let mut all = Tally::default();
+        rows.for_each(|left| all += left.tally.unwrap_or_default());
+        all
+    };
+    let rows = [
+        (0, "on the old machine", report.seen),
+        (1, "not needed", left(Verdict::NotNeeded)),
+        (1, "not chosen", left(Verdict::NotChosen)),
+        (1, "could not be read", left(Verdict::NotRead)),
+        (1, "carried", report.captured),
+    ];
+    rows.into_iter()
+        .filter(|(depth, what, tally)| *depth == 0 || *what == "carried" || tally.entries() > 0)
+        .collect()
 }
 
 /// True if a person should look at anything.

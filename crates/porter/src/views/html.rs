@@ -14,6 +14,26 @@ pub(crate) fn begin(title: &str) -> String {
     )
 }
 
+/// The same for paper: each sheet has the words `on_each_sheet` and its number at its foot.
+pub(crate) fn begin_sheets(title: &str, on_each_sheet: &str) -> String {
+    let begin = begin(title);
+    let rule = format!(
+        "@page {{ @bottom-left {{ content: \"{}\"; }} @bottom-right {{ content: \"Sheet \" counter(page) \" of \" counter(pages); }} }}",
+        in_style(on_each_sheet)
+    );
+    begin.replacen("</style>", &format!("{rule}\n</style>"), 1)
+}
+
+/// Text that ends no string of a style sheet, whatever is in it.
+fn in_style(text: &str) -> String {
+    let harmless = porter_names::screen::on_screen(text.as_bytes());
+    let escaped = harmless.chars().map(|c| match c {
+        c if c.is_ascii_alphanumeric() || matches!(c, ' ' | '-' | '_' | '.') => c.to_string(),
+        c => format!("\\{:06x}", u32::from(c)),
+    });
+    escaped.collect()
+}
+
 /// The page with its end.
 pub(crate) fn end(mut page: String, last_line: &str) -> String {
     let made_by = concat!("porter ", env!("CARGO_PKG_VERSION"));
@@ -66,6 +86,7 @@ mod tests {
 
     #[test]
     fn a_hostile_name_is_only_text() {
+        assert_eq!(in_style("SK-1\"}</style>"), "SK-1\\000022\\00007d\\00003c\\00002fstyle\\00003e");
         assert_eq!(text("<script>'&\u{202e}\x1b"), "&lt;script&gt;&#39;&amp;\\u{202e}\\u{1b}");
     }
 }

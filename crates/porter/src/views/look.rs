@@ -2,13 +2,16 @@
 
 use super::by_hand;
 use super::numbers::{count, counted, date_and_time, padded, rfc3339, size};
+use super::rows::{self, Rows, shortened, without_owner};
 use super::survey::system;
 use crate::screen::{BOLD, CARE, FAINT, say, styled};
 use porter_names::RelativePath;
+use porter_names::screen::on_screen;
 use porter_trunk::outside::Outside;
 use porter_trunk::{Content, Entry, Label, RegistryKey, TrunkItem};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
+use unicode_width::UnicodeWidthStr;
 
 /// The outside, and the items.
 pub(crate) fn show_trunk(label: &Label, items: &[TrunkItem]) {
@@ -26,24 +29,31 @@ pub(crate) fn show_trunk(label: &Label, items: &[TrunkItem]) {
     fact("captured", Some(&date_and_time(label.started_utc)));
     fact("made by", Some(&label.made_by));
     say("");
-    let width = items.iter().map(|item| item.id.chars().count()).max().unwrap_or(0);
+    let name = |item: &TrunkItem| without_owner(&item.id, item.account.as_deref()).to_owned();
+    let longest = items.iter().map(|item| name(item).width()).max().unwrap_or(0);
+    let rows = Rows::new(longest, 2, false);
+    let mut whose: Option<Option<&str>> = None;
     for item in items {
-        if item.chosen && !item.facts.is_empty() {
-            say(format_args!("  {}  {}", padded(&item.id, width), by_hand::values(&item.facts)));
+        let account = item.account.as_deref();
+        if whose != Some(account) {
+            say(styled(BOLD, account.map_or("For everybody".to_owned(), |name| on_screen(name.as_bytes()))));
+            whose = Some(account);
+        }
+        let name = name(item);
+        if item.chosen && !item.facts.is_empty() && item.parts.is_empty() {
+            say(format_args!("  {}  {}", rows.name(&name), by_hand::values(&item.facts)));
             continue;
         }
         if !item.chosen {
-            say(styled(FAINT, format_args!("  {}  not captured, on purpose", padded(&item.id, width))));
+            say(styled(FAINT, format_args!("  {}  not captured, on purpose", rows.name(&name))));
             continue;
         }
-        say(format_args!(
-            "  {}  {:>7} {:<5}  {:>9}  {}",
-            padded(&item.id, width),
-            count(item.captured.files),
-            if item.captured.files == 1 { "file" } else { "files" },
-            size(item.captured.size_in_bytes),
-            styled(FAINT, &item.title)
-        ));
+        let row = format!("  {}", rows.row(&name, item.captured.files, item.captured.size_in_bytes, None));
+        let title = on_screen(item.title.as_bytes());
+        // The id says much the same.
+        let has_room = row.width() + 2 + title.width() <= rows::width();
+        let title = if has_room { format!("  {}", styled(FAINT, title)) } else { String::new() };
+        say(format_args!("{row}{title}"));
     }
 }
 
@@ -200,7 +210,9 @@ pub(crate) fn show_found(found: &[Entry]) {
     for entry in found {
         size_in_bytes += entry.size_in_bytes();
         let end = if entry.content == Content::Folder { "/" } else { "" };
-        say(format_args!("  {:>9}  {}/{}{end}", size(entry.size_in_bytes()), entry.item, entry.address.path));
+        let path = format!("{}/{}{end}", entry.item, entry.address.path);
+        let path = shortened(&path, rows::width().saturating_sub(13));
+        say(format_args!("  {:>9}  {path}", size(entry.size_in_bytes())));
     }
     say(format_args!("  {:>9}  in {}", size(size_in_bytes), counted(found.len() as u64, "entry")));
 }

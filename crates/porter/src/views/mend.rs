@@ -9,12 +9,12 @@ use porter_trunk::spare::Mended;
 /// Lists longer than this are folded.
 const LONGEST_LIST: usize = 20;
 
-/// What the spare data repaired.
+/// What the recovery data repaired.
 pub(crate) fn tell_mended(done: &[Mended]) {
     if done.is_empty() {
         tell(styled(
             CARE,
-            "! The trunk has no spare data: nothing of it can be mended. It is made with `capture --spare 5%`.",
+            "! The trunk has no recovery data: nothing of it can be mended. It is made with `capture --recovery 5%`.",
         ));
         return;
     }
@@ -23,24 +23,24 @@ pub(crate) fn tell_mended(done: &[Mended]) {
         match mended {
             Mended::Whole { .. } => {}
             Mended::Repaired { file, repaired_in_bytes } => tell(format_args!(
-                "{} {}: {} were written anew from its spare data.",
+                "{} {}: {} were written anew from its recovery data.",
                 styled(GOOD, "Mended"),
                 name(file),
                 size(*repaired_in_bytes)
             )),
             Mended::TooMuch { file, damaged_in_bytes } => tell(format_args!(
-                "{} {}: {} are damaged, more than its spare data can repair. Nothing of it was changed.",
+                "{} {}: {} are damaged, more than its recovery data can repair. Nothing of it was changed.",
                 styled(BAD, "Not mended"),
                 name(file),
                 size(*damaged_in_bytes)
             )),
             Mended::SpareRenewed { file } => tell(format_args!(
-                "{} the spare data of {}, which was damaged; the file itself is whole.",
+                "{} the recovery data of {}, which was damaged; the file itself is whole.",
                 styled(GOOD, "Renewed"),
                 name(file)
             )),
             Mended::SpareLost { file } => tell(format_args!(
-                "{} {}: its spare data is too damaged to be of use.",
+                "{} {}: its recovery data is too damaged to be of use.",
                 styled(CARE, "Not looked at"),
                 name(file)
             )),
@@ -50,16 +50,16 @@ pub(crate) fn tell_mended(done: &[Mended]) {
     tell(format_args!("{} of {} had no damage.", whole, counted(done.len() as u64, "file")));
 }
 
-/// A file that had no spare data of use has it now, or not.
+/// A file that had no recovery data of use has it now, or not.
 pub(crate) fn tell_spare_made(file: &str, made: std::io::Result<()>) {
     let file = on_screen(file.as_bytes());
     match made {
         Ok(()) => tell(format_args!(
-            "{} spare data for {file}, which had none of use; the file itself is whole.",
+            "{} recovery data for {file}, which had none of use; the file itself is whole.",
             styled(GOOD, "Made")
         )),
         Err(cause) => tell(format_args!(
-            "{} {file} has no spare data of use, and none could be written: {cause}.",
+            "{} {file} has no recovery data of use, and none could be written: {cause}.",
             styled(CARE, "!")
         )),
     }

@@ -1,6 +1,7 @@
 //! Numbers, sizes and times for people.
 
-use time::OffsetDateTime;
+use std::sync::atomic::{AtomicI32, Ordering};
+use time::{OffsetDateTime, UtcOffset};
 
 /// `1,234,567`.
 pub(crate) fn count(number: u64) -> String {
@@ -47,10 +48,33 @@ pub(crate) fn date(time: OffsetDateTime) -> String {
     format!("{:04}-{:02}-{:02}", time.year(), u8::from(time.month()), time.day())
 }
 
-/// `2026-10-30 16:42 UTC`.
+/// The difference of this place's clocks to UTC, in seconds.
+static ZONE_IN_SECONDS: AtomicI32 = AtomicI32::new(0);
+
+/// Finds out how the clocks of this place go. Only a program of one thread may ask on Unix, so this is for its beginning; without an answer
+/// times are told as UTC.
+pub(crate) fn know_zone() {
+    if let Ok(zone) = UtcOffset::current_local_offset() {
+        ZONE_IN_SECONDS.store(zone.whole_seconds(), Ordering::Relaxed);
+    }
+}
+
+/// As the clocks of this place show it, with what they differ by: `2026-10-30 17:42 +01:00`, `2026-10-30 16:42 UTC`.
 pub(crate) fn date_and_time(time: OffsetDateTime) -> String {
-    let time = time.to_offset(time::UtcOffset::UTC);
-    format!("{} {:02}:{:02} UTC", date(time), time.hour(), time.minute())
+    let zone =
+        UtcOffset::from_whole_seconds(ZONE_IN_SECONDS.load(Ordering::Relaxed)).unwrap_or(UtcOffset::UTC);
+    in_zone(time, zone)
+}
+
+fn in_zone(time: OffsetDateTime, zone: UtcOffset) -> String {
+    let time = time.to_offset(zone);
+    let (hours, minutes, _) = zone.as_hms();
+    let sign = if zone.is_negative() { '-' } else { '+' };
+    let zone = match zone.is_utc() {
+        true => "UTC".to_owned(),
+        false => format!("{sign}{:02}:{:02}", hours.unsigned_abs(), minutes.unsigned_abs()),
+    };
+    format!("{} {:02}:{:02} {zone}", date(time), time.hour(), time.minute())
 }
 
 /// RFC 3339, for JSON.
@@ -62,12 +86,6 @@ pub(crate) fn rfc3339(time: OffsetDateTime) -> String {
 pub(crate) fn padded(text: &str, columns: usize) -> String {
     let width = unicode_width::UnicodeWidthStr::width(text);
     format!("{text}{}", " ".repeat(columns.saturating_sub(width)))
-}
-
-/// The same, with the text at the end.
-pub(crate) fn padded_left(text: &str, columns: usize) -> String {
-    let width = unicode_width::UnicodeWidthStr::width(text);
-    format!("{}{text}", " ".repeat(columns.saturating_sub(width)))
 }
 
 #[cfg(test)]
@@ -82,6 +100,11 @@ mod tests {
             [size(999), size(1000), size(999_960), size(12_345_678_901)],
             ["999 B", "1.0 kB", "1.0 MB", "12.3 GB"]
         );
+        let at = time::macros::datetime!(2026-10-30 23:42 UTC);
+        let zone = |hours, minutes| UtcOffset::from_hms(hours, minutes, 0).unwrap();
+        assert_eq!(in_zone(at, zone(5, 30)), "2026-10-31 05:12 +05:30");
+        assert_eq!(in_zone(at, zone(-3, -30)), "2026-10-30 20:12 -03:30");
+        assert_eq!(in_zone(at, UtcOffset::UTC), "2026-10-30 23:42 UTC");
         assert_eq!(padded("kite 🪁", 9), "kite 🪁  ");
     }
 }

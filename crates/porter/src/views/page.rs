@@ -1,14 +1,14 @@
 //! The receipt as a page: one file without anything from outside, to be read on a screen, printed on A4 in black and
 //! white, signed, and understood by the PC's owner too.
 
-use super::browsers;
 use super::html::{self, text};
 use super::numbers::{count, counted, date_and_time, size};
 use super::receipt::{
-    by_hand, by_person, counts, is_of_files, landed_as, person, planned, sentence, verdict_words, worked_on,
+    amount_of, balance_rows, by_person, counts, is_news, is_of_files, landed_as, person, planned, sentence,
+    verdict_words, worked_on,
 };
 use super::survey::system;
-use super::words;
+use super::{to_do, words};
 use crate::paths;
 use porter_core::receipt::{ByVerdict, Finding, ItemReceipt, Receipt, Verdict};
 use std::fmt::Write;
@@ -23,19 +23,25 @@ pub(crate) fn html(receipt: &Receipt) -> String {
         Some(machine) => format!("Receipt: {} to {}", label.machine.name, machine.name),
         None => format!("Receipt: trunk of {}", label.machine.name),
     };
-    let mut page = html::begin(&title);
+    let sheet = match &label.job {
+        Some(job) => format!("Job {job}"),
+        None => format!("Trunk {}", label.trunk_id.short()),
+    };
+    let mut page = html::begin_sheets(&title, &sheet);
     head(&mut page, receipt);
     verdict(&mut page, receipt);
     attention(&mut page, receipt);
+    before_handing_over(&mut page, receipt);
+    sign(&mut page);
+    let _ = write!(page, "<div class=\"appendix\">\n<h1>Appendix: everything in detail</h1>\n");
     items(&mut page, receipt);
-    to_set_by_hand(&mut page, receipt);
-    of_browsers(&mut page, receipt);
     to_install(&mut page, receipt);
+    to_type(&mut page, receipt);
     named(&mut page, receipt, "Landed under another name", landed_as);
     named(&mut page, receipt, "Worked on since it landed", worked_on);
     as_planned(&mut page, receipt);
     explain(&mut page, receipt);
-    sign(&mut page);
+    let _ = writeln!(page, "</div>");
     let checked = date_and_time(receipt.checked_utc);
     let state = receipt.proof.as_ref().map(|proof| format!(" \u{b7} capture {}", proof.capture));
     let signer = match &receipt.signed_by {
@@ -75,30 +81,24 @@ fn head(page: &mut String, receipt: &Receipt) {
 }
 
 fn verdict(page: &mut String, receipt: &Receipt) {
-    let (items, files, bytes) = receipt.totals();
     let class = if receipt.needs_attention() { "look" } else { "well" };
-    let _ = write!(page, "<section class=\"verdict {class}\">\n<p>{}</p>\n", text(&sentence(receipt)));
-    let _ = write!(page, "<table>\n<thead><tr><td></td>");
-    let shown: Vec<Verdict> = Verdict::ALL
-        .into_iter()
-        .filter(|verdict| *verdict == Verdict::Landed || items.of(*verdict) + files.of(*verdict) > 0)
-        .collect();
-    for verdict in &shown {
-        let _ = write!(page, "<th scope=\"col\">{}</th>", text(verdict_words(receipt, *verdict)));
+    let _ = write!(
+        page,
+        "<section class=\"verdict {class}\">\n<p>{}</p>\n<table class=\"balance\">\n\
+         <caption>What was on the old machine, and what became of it</caption>\n\
+         <thead><tr><td></td><th scope=\"col\">Files</th><th scope=\"col\">Size</th></tr></thead>\n<tbody>\n",
+        text(&sentence(receipt))
+    );
+    for (depth, words, amount) in balance_rows(receipt) {
+        let _ = writeln!(
+            page,
+            "<tr><th scope=\"row\" class=\"depth{depth}\">{}</th><td>{}</td><td>{}</td></tr>",
+            text(words),
+            count(amount.files),
+            size(amount.size_in_bytes)
+        );
     }
-    let _ = writeln!(page, "</tr></thead>\n<tbody>");
-    for (name, numbers) in [("Items", items), ("Files", files)] {
-        let _ = write!(page, "<tr><th scope=\"row\">{name}</th>");
-        for verdict in &shown {
-            let _ = write!(page, "<td>{}</td>", count(numbers.of(*verdict)));
-        }
-        let _ = writeln!(page, "</tr>");
-    }
-    let _ = write!(page, "<tr><th scope=\"row\">Size</th>");
-    for verdict in &shown {
-        let _ = write!(page, "<td>{}</td>", size(bytes.of(*verdict)));
-    }
-    let _ = write!(page, "</tr>\n</tbody>\n</table>\n</section>\n");
+    let _ = write!(page, "</tbody>\n</table>\n</section>\n");
 }
 
 /// What a person has to look at stands before everything that went well.
@@ -168,13 +168,13 @@ fn items(page: &mut String, receipt: &Receipt) {
     for group in by_person(receipt) {
         let _ = write!(
             page,
-            "<details>\n<summary><bdi>{}</bdi> <span>{}</span></summary>\n<table class=\"items\">\n\
+            "<details>\n<summary><h3><bdi>{}</bdi></h3> <span>{}</span></summary>\n<table class=\"items\">\n\
              <thead><tr><th scope=\"col\">Item</th>\
              <th scope=\"col\">Verdict</th><th scope=\"col\">Files</th><th scope=\"col\">Size</th></tr></thead>\n<tbody>\n",
             text(&person(&group)),
             text(&in_short(receipt, &group.items))
         );
-        for item in group.items.iter().filter(|item| is_of_files(item)) {
+        for item in group.items.iter().filter(|item| is_of_files(item) && is_news(item)) {
             row(page, receipt, item);
         }
         settings(page, receipt, &group.items);
@@ -200,22 +200,19 @@ fn in_short(receipt: &Receipt, items: &[&ItemReceipt]) -> String {
 }
 
 fn row(page: &mut String, receipt: &Receipt, item: &ItemReceipt) {
-    let (files, bytes) = match item.verdict {
-        Verdict::LeftBehind => (item.files.left_behind, item.bytes.left_behind),
-        _ => (item.files.landed, item.bytes.landed),
-    };
-    let counts = match counts(item) {
+    let (files, bytes) = amount_of(item);
+    let counts = match counts(receipt, item) {
         counts if counts.is_empty() => counts,
         counts => format!("<br><small>{}</small>", text(&counts)),
     };
     let _ = writeln!(
         page,
-        "<tr class=\"{}\"><td><bdi>{}</bdi>{counts}</td><td>{}</td><td>{}</td><td>{}</td></tr>",
+        "<tr class=\"{}\"><th scope=\"row\"><bdi>{}</bdi>{counts}</th><td>{}</td><td>{}</td><td>{}</td></tr>",
         if item.verdict == Verdict::Landed { "well" } else { "look" },
         text(&item.title),
         text(verdict_words(receipt, item.verdict)),
-        count(files),
-        size(bytes)
+        if files > 0 { count(files) } else { String::new() },
+        if files > 0 { size(bytes) } else { String::new() }
     );
 }
 
@@ -226,58 +223,65 @@ fn settings(page: &mut String, receipt: &Receipt, items: &[&ItemReceipt]) {
     if !titles.is_empty() {
         let _ = writeln!(
             page,
-            "<tr class=\"well\"><td><bdi>{}</bdi></td><td>{}</td><td></td><td></td></tr>",
+            "<tr class=\"well\"><th scope=\"row\"><bdi>{}</bdi></th><td>{}</td><td></td><td></td></tr>",
             text(&titles.join(", ")),
             text(verdict_words(receipt, Verdict::Landed))
         );
     }
 }
 
-/// Settings and printers, each with what to type.
-fn to_set_by_hand(page: &mut String, receipt: &Receipt) {
-    let rows = by_hand(receipt);
-    if rows.is_empty() {
+/// What is left to do, to be worked off with a pen.
+fn before_handing_over(page: &mut String, receipt: &Receipt) {
+    let tasks = to_do::tasks(receipt);
+    if tasks.is_empty() {
         return;
     }
-    let _ = write!(
-        page,
-        "<section>\n<h2>To set by hand</h2>\n<table class=\"findings by-hand\">\n<thead><tr><th scope=\"col\">Done</th>\
-         <th scope=\"col\">What</th><th scope=\"col\">What to do</th></tr></thead>\n<tbody>\n"
-    );
-    for row in rows {
-        let lines: Vec<String> =
-            row.steps.commands.iter().map(|line| format!("<br><code>{}</code>", text(line))).collect();
-        let _ = writeln!(
-            page,
-            "<tr><td class=\"tick\">&#9744;</td><td><bdi>{}</bdi><br><small>was {}; now {}</small></td><td>{}{}</td></tr>",
-            text(&of_whom(row.item)),
-            text(&row.was),
-            text(&row.now),
-            text(&row.steps.how),
-            lines.concat()
-        );
+    let _ = write!(page, "<section>\n<h2>Before handing over</h2>\n");
+    let mut open: Option<Option<&str>> = None;
+    for task in &tasks {
+        let whose = task.whose.as_deref();
+        if open != Some(whose) {
+            if open.is_some() {
+                let _ = writeln!(page, "</ul>");
+            }
+            let _ = write!(
+                page,
+                "<h3><bdi>{}</bdi></h3>\n<ul class=\"tasks\">\n",
+                text(whose.unwrap_or("For everybody"))
+            );
+            open = Some(whose);
+        }
+        let typed = if task.commands.is_empty() { "" } else { ": see the appendix" };
+        let _ = writeln!(page, "<li><b><bdi>{}</bdi></b> {}{typed}</li>", text(&task.what), text(&task.how));
     }
-    let _ = write!(page, "</tbody>\n</table>\n</section>\n");
+    let _ = write!(page, "</ul>\n</section>\n");
 }
 
-/// What of browsers does not come across by itself.
-fn of_browsers(page: &mut String, receipt: &Receipt) {
-    let rows = browsers::by_hand(receipt);
-    if rows.is_empty() {
+/// Settings and printers, each with what to type.
+fn to_type(page: &mut String, receipt: &Receipt) {
+    let tasks = to_do::tasks(receipt);
+    let mut rows = tasks.iter().filter_map(|task| Some((task, task.was_and_now.as_ref()?))).peekable();
+    if rows.peek().is_none() {
         return;
     }
     let _ = write!(
         page,
-        "<section>\n<h2>Browsers: to do by hand</h2>\n<table class=\"findings by-hand\">\n<thead><tr><th scope=\"col\">Done</th>\
-         <th scope=\"col\">Profile</th><th scope=\"col\">What to do</th></tr></thead>\n<tbody>\n"
+        "<section>\n<h2>Settings: what to type</h2>\n<table class=\"findings by-hand\">\n<thead><tr>\
+         <th scope=\"col\">What</th><th scope=\"col\">What to do</th></tr></thead>\n<tbody>\n"
     );
-    for browsers::ByHand { item, steps } in rows {
-        let steps: Vec<String> = steps.iter().map(|step| text(step)).collect();
+    for (task, (was, now)) in rows {
+        let lines: Vec<String> =
+            task.commands.iter().map(|line| format!("<br><code>{}</code>", text(line))).collect();
+        let whose = task.whose.as_deref().map(|whose| format!("{whose}: ")).unwrap_or_default();
         let _ = writeln!(
             page,
-            "<tr><td class=\"tick\">&#9744;</td><td><bdi>{}</bdi></td><td>{}</td></tr>",
-            text(&of_whom(item)),
-            steps.join("<br>")
+            "<tr><th scope=\"row\"><bdi>{}{}</bdi><br><small>was {}; now {}</small></th><td>{}{}</td></tr>",
+            text(&whose),
+            text(&task.what),
+            text(was),
+            text(now),
+            text(&task.how),
+            lines.concat()
         );
     }
     let _ = write!(page, "</tbody>\n</table>\n</section>\n");
@@ -323,7 +327,11 @@ fn explain(page: &mut String, receipt: &Receipt) {
          <dt>changed</dt><dd>It is there, but it is not what was captured.</dd>\n\
          <dt>missing</dt><dd>It is not there.</dd>\n\
          <dt>kept existing</dt><dd>Something else was there already, and was kept.</dd>\n\
-         <dt>left behind</dt><dd>It was not taken along, or stayed in the trunk; the reason stands beside it.</dd>\n</dl>\n</section>\n"
+         <dt>left behind</dt><dd>It should have landed, and did not.</dd>\n\
+         <dt>not read</dt><dd>It could not be read on the old machine.</dd>\n\
+         <dt>kept in the trunk</dt><dd>It was captured, and is not put on the new machine unless somebody asks for it.</dd>\n\
+         <dt>not chosen</dt><dd>Somebody chose not to take it along.</dd>\n\
+         <dt>not needed</dt><dd>Programs or the system make it again: caches and the like.</dd>\n</dl>\n</section>\n"
     );
 }
 

@@ -1,23 +1,25 @@
 //! The receipt for the terminal and as JSON.
 
-use super::browsers;
 use super::by_hand::{self, Steps};
-use super::numbers::{count, counted, date_and_time, padded, padded_left, rfc3339, size};
-use super::words;
+use super::numbers::{count, counted, date_and_time, padded, rfc3339};
+use super::rows::{self, Rows, shortened, without_owner};
+use super::{to_do, words};
 use crate::paths;
 use crate::screen::{BAD, BOLD, CARE, FAINT, GOOD, say, styled};
 use anstyle::Style;
+use porter_core::kinds::browser::proof::PASSWORDS;
 use porter_core::machine::layout::Family;
-use porter_core::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Receipt, Verdict};
+use porter_core::receipt::{Amount, Balance, CountReceipt, Finding, ItemReceipt, Reason, Receipt, Verdict};
 use porter_names::screen::on_screen;
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
+use unicode_width::UnicodeWidthStr;
 
 /// Lists longer than this are folded.
 const LONGEST_LIST: usize = 10;
 
-/// What is to be set by hand takes several lines each; the page is for working it off.
-const MOST_BY_HAND: usize = 4;
+/// Each takes several lines; the page is for working them off.
+const MOST_TO_DO: usize = 6;
 
 /// A group of items: a person's, or everybody's.
 pub(crate) struct Group<'r> {
@@ -49,39 +51,44 @@ pub(crate) fn by_person(receipt: &Receipt) -> Vec<Group<'_>> {
     groups
 }
 
-/// What the whole receipt says, in one sentence.
+/// What the whole receipt says: one of three endings, and the numbers.
 pub(crate) fn sentence(receipt: &Receipt) -> String {
-    let (items, files, _) = receipt.totals();
-    let alone = receipt.machine.is_none();
-    let landed = verdict_words(receipt, Verdict::Landed);
-    let not_read = receipt.files_not_read;
-    if !receipt.needs_attention() {
-        let by_hand = receipt.by_hand().count() as u64;
-        let to_install = receipt.to_install().count() as u64;
-        let mut rest = String::new();
-        if items.left_behind > by_hand {
-            rest = format!("; {} left on purpose", counted(items.left_behind - by_hand, "item"));
-        }
-        if by_hand > 0 {
-            rest.push_str(&format!("; {} to set by hand", counted(by_hand, "setting")));
-        }
-        if to_install > 0 && !alone {
-            rest.push_str(&format!("; {} to install again", counted(to_install, "program")));
-        }
-        let items = counted(items.landed, "item");
-        let proved = counted(files.landed.saturating_sub(not_read), "file");
-        return match (not_read, not_read < files.landed) {
-            (0, _) => format!("All is well: {items} {landed}, {proved} proved byte for byte{rest}."),
-            (_, true) => format!(
-                "All is well as far as was read: {items} {landed}, {proved} proved byte for byte; {} only looked up{rest}. --depth full proves all.",
-                counted(not_read, "file")
-            ),
-            (_, false) => format!(
-                "Nothing is missing: {items} {landed} with {}{rest}. No content was read; --depth full proves it.",
-                counted(not_read, "file")
-            ),
-        };
+    if receipt.needs_attention() {
+        return needs_attention(receipt);
     }
+    if receipt.machine.is_none() {
+        return all_is_in_the_trunk(receipt);
+    }
+    let (items, files, _) = receipt.totals();
+    let proved = format!(
+        "{} landed, {} proved byte for byte.",
+        counted(items.landed, "item"),
+        counted(files.landed, "file")
+    );
+    let tasks = to_do::tasks(receipt);
+    if tasks.is_empty() {
+        let of = if items.not_chosen > 0 || not_chosen_now(receipt) { " that was chosen" } else { "" };
+        return format!("All is well: everything{of} arrived, and nothing is left to do. {proved}");
+    }
+    let but = to_do::shut_passwords(receipt).map(|shut| format!(", but for {shut}")).unwrap_or_default();
+    format!(
+        "Everything that can travel arrived{but}. Before handing over, {} left to do: {}. {proved}",
+        if tasks.len() == 1 {
+            "1 thing is".to_owned()
+        } else {
+            format!("{} things are", count(tasks.len() as u64))
+        },
+        to_do::by_person_in_words(&tasks)
+    )
+}
+
+fn not_chosen_now(receipt: &Receipt) -> bool {
+    let findings = receipt.items.iter().flat_map(|item| &item.findings);
+    findings.into_iter().any(|finding| finding.reason == Reason::NotChosenNow)
+}
+
+fn needs_attention(receipt: &Receipt) -> String {
+    let (_, files, _) = receipt.totals();
     let wrong = Verdict::ALL
         .iter()
         .filter(|verdict| **verdict != Verdict::Landed)
@@ -89,7 +96,31 @@ pub(crate) fn sentence(receipt: &Receipt) -> String {
         .filter(|(number, _)| *number > 0)
         .map(|(number, words)| format!("{} {words}", count(number)))
         .collect::<Vec<_>>();
+    let landed = verdict_words(receipt, Verdict::Landed);
     format!("Needs attention: {}. {} {landed}.", wrong.join(", "), counted(files.landed, "file"))
+}
+
+fn all_is_in_the_trunk(receipt: &Receipt) -> String {
+    let (items, files, _) = receipt.totals();
+    let landed = verdict_words(receipt, Verdict::Landed);
+    let not_read = receipt.files_not_read;
+    let rest = match items.not_chosen {
+        0 => String::new(),
+        number => format!("; {} not chosen", counted(number, "item")),
+    };
+    let items = counted(items.landed, "item");
+    let proved = counted(files.landed.saturating_sub(not_read), "file");
+    match (not_read, not_read < files.landed) {
+        (0, _) => format!("All is well: {items} {landed}, {proved} proved byte for byte{rest}."),
+        (_, true) => format!(
+            "All is well as far as was read: {items} {landed}, {proved} proved byte for byte; {} only looked up{rest}. --depth full proves all.",
+            counted(not_read, "file")
+        ),
+        (_, false) => format!(
+            "Nothing is missing: {items} {landed} with {}{rest}. No content was read; --depth full proves it.",
+            counted(not_read, "file")
+        ),
+    }
 }
 
 fn attention_count(receipt: &Receipt, verdict: Verdict) -> u64 {
@@ -117,12 +148,17 @@ pub(crate) fn show(receipt: &Receipt) {
         label.trunk_id.short(),
         styled(FAINT, date_and_time(receipt.checked_utc))
     ));
-    let width = receipt.items.iter().map(|item| item.id.chars().count()).max().unwrap_or(0);
-    for group in by_person(receipt) {
+    let groups = by_person(receipt);
+    let shown =
+        groups.iter().flat_map(|group| &group.items).filter(|item| is_of_files(item) && is_news(item));
+    let longest =
+        shown.map(|item| without_owner(&item.id, item.account.as_deref()).width()).max().unwrap_or(0);
+    let rows = Rows::new(longest, 2 + VERDICT + 2, false);
+    for group in groups {
         say("");
         say(styled(BOLD, person(&group)));
-        for item in group.items.iter().filter(|item| is_of_files(item)) {
-            show_item(receipt, item, width);
+        for item in group.items.iter().filter(|item| is_of_files(item) && is_news(item)) {
+            show_item(receipt, item, rows);
         }
         let settings = group.items.iter().filter(|item| !is_of_files(item));
         let landed: Vec<&str> =
@@ -131,7 +167,7 @@ pub(crate) fn show(receipt: &Receipt) {
             let words = verdict_words(receipt, Verdict::Landed);
             say(format_args!(
                 "  {}  {}",
-                styled(GOOD, padded(words, 13)),
+                styled(GOOD, padded(words, VERDICT)),
                 on_screen(landed.join(", ").as_bytes())
             ));
         }
@@ -141,10 +177,9 @@ pub(crate) fn show(receipt: &Receipt) {
         say(styled(BOLD, "The whole of it"));
         show_findings(receipt, &receipt.general.iter().collect::<Vec<_>>());
     }
-    show_by_hand(receipt);
-    show_browsers(receipt);
-    show_programs(receipt);
     show_planned(receipt);
+    show_balance(receipt);
+    show_to_do(receipt);
     say("");
     match &receipt.signed_by {
         Some(by) => say(format_args!("The trunk is signed by {}.", on_screen(by.as_bytes()))),
@@ -153,15 +188,84 @@ pub(crate) fn show(receipt: &Receipt) {
     say(styled(if receipt.needs_attention() { BAD } else { GOOD }, sentence(receipt)));
 }
 
+/// The longest verdict.
+const VERDICT: usize = 17;
+
+/// False for a folder in which there was nothing, or nothing but what stays in the trunk.
+pub(crate) fn is_news(item: &ItemReceipt) -> bool {
+    let has_counts = item.counts.iter().any(|row| row.captured > 0);
+    let is_told = item.findings.iter().any(|finding| finding.needs_attention);
+    item.files.landed > 0 || has_counts || is_told || item.verdict != Verdict::Landed
+}
+
+/// Each file of the old machine is in one row.
+pub(crate) fn balance_rows(receipt: &Receipt) -> Vec<(usize, &'static str, Amount)> {
+    let balance = Balance::of(receipt);
+    let alone = receipt.machine.is_none();
+    let rows = [
+        (0, "on the old machine", balance.on_old_machine()),
+        (1, "not needed: caches and the like", balance.not_needed),
+        (1, "not chosen", balance.not_chosen),
+        (1, "could not be read", balance.not_read),
+        (1, "carried", balance.carried()),
+        (2, if alone { verdict_words(receipt, Verdict::Landed) } else { "landed" }, balance.landed),
+        (2, "was there already", balance.there_already),
+        (2, "landed, and worked on since", balance.worked_on),
+        (2, "kept in the trunk", balance.kept_in_trunk),
+        (2, if alone { "damaged or missing" } else { "left behind" }, balance.left_behind),
+    ];
+    rows.into_iter().filter(|(depth, _, amount)| *depth == 0 || amount.files > 0).collect()
+}
+
+fn show_balance(receipt: &Receipt) {
+    say("");
+    for (depth, words, amount) in balance_rows(receipt) {
+        let words = padded(&format!("{}{words}", "  ".repeat(depth)), 36);
+        let words = if depth == 0 { styled(BOLD, words) } else { words };
+        say(format_args!("{words}{}", rows::amount(amount.files, amount.size_in_bytes)));
+    }
+}
+
+/// The most pressing of what is left to do; all of it is on the page.
+fn show_to_do(receipt: &Receipt) {
+    let tasks = to_do::tasks(receipt);
+    if tasks.is_empty() {
+        return;
+    }
+    say("");
+    say(styled(BOLD, "Before handing over"));
+    let mut whose: Option<Option<&str>> = None;
+    for task in tasks.iter().take(MOST_TO_DO) {
+        if whose != Some(task.whose.as_deref()) {
+            whose = Some(task.whose.as_deref());
+            let name =
+                task.whose.as_deref().map_or("everybody".to_owned(), |name| on_screen(name.as_bytes()));
+            say(format_args!("  for {name}"));
+        }
+        say(format_args!("    {}  {}", styled(CARE, &task.what), task.how));
+    }
+    if tasks.len() > MOST_TO_DO {
+        let more = count((tasks.len() - MOST_TO_DO) as u64);
+        say(styled(FAINT, format_args!("  … and {more} more; --page and --json list them all")));
+    }
+}
+
 /// False for what is a handful of values.
 pub(crate) fn is_of_files(item: &ItemReceipt) -> bool {
     !item.is_setting()
 }
 
-/// `12 of 12 mail folders`.
-pub(crate) fn counts(item: &ItemReceipt) -> String {
+/// `12 of 12 mail folders`. A count of passwords says how many open, not how many lie there.
+pub(crate) fn counts(receipt: &Receipt, item: &ItemReceipt) -> String {
     let count = |row: &CountReceipt| {
-        format!("{} of {} {}", count(row.landed), count(row.captured), on_screen(row.name.as_bytes()))
+        let opens = row.name == PASSWORDS && receipt.machine.is_some();
+        format!(
+            "{} of {} {}{}",
+            count(row.landed),
+            count(row.captured),
+            on_screen(row.name.as_bytes()),
+            if opens { " open here" } else { "" }
+        )
     };
     let rows: Vec<String> = item.counts.iter().filter(|row| row.captured > 0).map(count).collect();
     rows.join(", ")
@@ -192,60 +296,6 @@ pub(crate) fn by_hand(receipt: &Receipt) -> Vec<ByHand<'_>> {
     rows.collect()
 }
 
-/// What of browsers does not come across by itself.
-fn show_browsers(receipt: &Receipt) {
-    let rows = browsers::by_hand(receipt);
-    if rows.is_empty() {
-        return;
-    }
-    say("");
-    say(styled(BOLD, "Browsers: to do by hand"));
-    for browsers::ByHand { item, steps } in rows {
-        say(format_args!("  {}", item.id));
-        steps.iter().for_each(|step| say(format_args!("      {step}")));
-    }
-}
-
-fn show_by_hand(receipt: &Receipt) {
-    let rows = by_hand(receipt);
-    if rows.is_empty() {
-        return;
-    }
-    say("");
-    say(styled(BOLD, "To set by hand"));
-    for row in rows.iter().take(MOST_BY_HAND) {
-        let whose = row.item.account.as_deref().map(|account| format!("{account}: ")).unwrap_or_default();
-        let title = on_screen(row.item.title.as_bytes());
-        say(format_args!(
-            "  {}  {}",
-            styled(CARE, format_args!("{whose}{title}")),
-            styled(FAINT, &row.steps.how)
-        ));
-        row.steps.commands.iter().for_each(|line| say(format_args!("      {line}")));
-    }
-    fold(rows.len(), MOST_BY_HAND);
-}
-
-fn show_programs(receipt: &Receipt) {
-    let names: Vec<String> = receipt.to_install().map(|program| on_screen(program.name.as_bytes())).collect();
-    if names.is_empty() || receipt.machine.is_none() {
-        return;
-    }
-    say("");
-    say(styled(BOLD, "To install again"));
-    for name in names.iter().take(LONGEST_LIST) {
-        say(format_args!("  {name}"));
-    }
-    fold(names.len(), LONGEST_LIST);
-}
-
-fn fold(number: usize, shown: usize) {
-    if number > shown {
-        let more = count((number - shown) as u64);
-        say(styled(FAINT, format_args!("  … and {more} more; --page and --json list them all")));
-    }
-}
-
 /// `odile`, `tamsin -> tamsin.okafor`, `For everybody`.
 pub(crate) fn person(group: &Group<'_>) -> String {
     match (group.account, group.landed_in) {
@@ -255,29 +305,43 @@ pub(crate) fn person(group: &Group<'_>) -> String {
     }
 }
 
-fn show_item(receipt: &Receipt, item: &ItemReceipt, width: usize) {
-    let (files, bytes) = match item.verdict {
-        Verdict::LeftBehind => (item.files.left_behind, item.bytes.left_behind),
-        _ => (item.files.landed, item.bytes.landed),
-    };
+fn show_item(receipt: &Receipt, item: &ItemReceipt, rows: Rows) {
+    let (files, bytes) = amount_of(item);
     say(format_args!(
-        "  {}  {}  {:>7} {:<5}  {:>9}",
-        styled(style_of(item.verdict), padded(verdict_words(receipt, item.verdict), 13)),
-        padded(&item.id, width),
-        count(files),
-        if files == 1 { "file" } else { "files" },
-        with_counts(&size(bytes), item)
+        "  {}  {}",
+        styled(style_of(item.verdict), padded(verdict_words(receipt, item.verdict), VERDICT)),
+        rows.row(without_owner(&item.id, item.account.as_deref()), files, bytes, None)
     ));
+    let counts = counts(receipt, item);
+    if !counts.is_empty() {
+        say_counts(&counts);
+    }
     let attention: Vec<&Finding> = item.findings.iter().filter(|finding| finding.needs_attention).collect();
     show_findings(receipt, &attention);
     show_findings(receipt, &landed_as(item));
 }
 
-fn with_counts(size: &str, item: &ItemReceipt) -> String {
-    match counts(item) {
-        counts if counts.is_empty() => size.to_owned(),
-        counts => format!("{}  {}", padded_left(size, 9), styled(FAINT, counts)),
+/// In as many lines as they need, each below the other.
+fn say_counts(counts: &str) {
+    let room = rows::width().saturating_sub(2 + VERDICT + 2);
+    let mut line = String::new();
+    for count in counts.split_inclusive(", ") {
+        if !line.is_empty() && line.width() + count.trim_end().width() > room {
+            say(styled(FAINT, format_args!("  {}  {}", padded("", VERDICT), line.trim_end())));
+            line.clear();
+        }
+        line.push_str(count);
     }
+    say(styled(FAINT, format_args!("  {}  {line}", padded("", VERDICT))));
+}
+
+/// The files of an item that its verdict is about: all of them that landed, if any did.
+pub(crate) fn amount_of(item: &ItemReceipt) -> (u64, u64) {
+    let verdict = match item.verdict {
+        Verdict::KeptInTrunk | Verdict::NotChosen | Verdict::NotNeeded => item.verdict,
+        _ => Verdict::Landed,
+    };
+    (item.files.of(verdict), item.bytes.of(verdict))
 }
 
 /// The same few reasons come up in most items, so they are told once.
@@ -309,13 +373,21 @@ pub(crate) fn worked_on(item: &ItemReceipt) -> Vec<&Finding> {
 pub(crate) fn planned(receipt: &Receipt) -> BTreeMap<String, u64> {
     let is_planned = |f: &&Finding| {
         !f.needs_attention
+            && f.verdict != Verdict::NotNeeded
             && !matches!(
                 f.reason,
-                Reason::LandedAs { .. } | Reason::KeptExisting { .. } | Reason::SetByHand { .. }
+                Reason::LandedAs { .. }
+                    | Reason::KeptExisting { .. }
+                    | Reason::SetByHand { .. }
+                    | Reason::Entered { .. }
+                    | Reason::OpensByItself
+                    | Reason::NoSuchProgram { .. }
             )
     };
     let mut in_items = BTreeMap::new();
-    for item in &receipt.items {
+    // What is said of a whole item is among what is left to do.
+    let in_part = |item: &&ItemReceipt| receipt.machine.is_none() || item.verdict != Verdict::KeptInTrunk;
+    for item in receipt.items.iter().filter(in_part) {
         let reasons: BTreeSet<String> = item
             .findings
             .iter()
@@ -338,7 +410,7 @@ fn show_findings(receipt: &Receipt, findings: &[&Finding]) {
         say(format_args!(
             "      {}  {}",
             styled(style_of(finding.verdict), verdict),
-            paths::in_a_row(&finding.path)
+            shortened(&paths::in_a_row(&finding.path), rows::width().saturating_sub(8 + verdict.len()))
         ));
         say(format_args!("        {}", words::reason(&finding.reason)));
     }
@@ -351,12 +423,38 @@ fn show_findings(receipt: &Receipt, findings: &[&Finding]) {
 fn style_of(verdict: Verdict) -> Style {
     match verdict {
         Verdict::Landed => GOOD,
-        Verdict::LeftBehind | Verdict::KeptExisting => CARE,
-        Verdict::Changed | Verdict::Missing => BAD,
+        Verdict::NotNeeded | Verdict::NotChosen | Verdict::KeptInTrunk | Verdict::KeptExisting => CARE,
+        Verdict::NotRead | Verdict::LeftBehind | Verdict::Changed | Verdict::Missing => BAD,
     }
 }
 
-/// `porter-receipt/1`.
+/// Which of the three.
+fn ending(receipt: &Receipt) -> &'static str {
+    match receipt.needs_attention() {
+        true => "needs-attention",
+        false if to_do::tasks(receipt).is_empty() => "all-is-well",
+        false => "to-do",
+    }
+}
+
+fn balance(receipt: &Receipt) -> Value {
+    let balance = Balance::of(receipt);
+    let amount = |amount: Amount| json!({"files": amount.files, "bytes": amount.size_in_bytes});
+    json!({
+        "on_old_machine": amount(balance.on_old_machine()),
+        "not_needed": amount(balance.not_needed),
+        "not_chosen": amount(balance.not_chosen),
+        "not_read": amount(balance.not_read),
+        "carried": amount(balance.carried()),
+        "landed": amount(balance.landed),
+        "there_already": amount(balance.there_already),
+        "worked_on": amount(balance.worked_on),
+        "kept_in_trunk": amount(balance.kept_in_trunk),
+        "left_behind": amount(balance.left_behind),
+    })
+}
+
+/// `porter-receipt/2`.
 pub(crate) fn json(receipt: &Receipt) -> Value {
     let (items, files, bytes) = receipt.totals();
     let finding = |finding: &Finding| {
@@ -381,6 +479,8 @@ pub(crate) fn json(receipt: &Receipt) -> Value {
             "verdict": item.verdict,
             "files": item.files,
             "bytes": item.bytes,
+            "worked_on": {"files": item.worked_on.files, "bytes": item.worked_on.size_in_bytes},
+            "there_already": {"files": item.there_already.files, "bytes": item.there_already.size_in_bytes},
             "counts": item.counts.iter().map(|row| json!({"name": row.name, "captured": row.captured, "landed": row.landed})).collect::<Vec<_>>(),
             "facts": item.facts,
             "reasons": item.findings.iter().map(finding).collect::<Vec<_>>(),
@@ -402,7 +502,7 @@ pub(crate) fn json(receipt: &Receipt) -> Value {
         program
     });
     json!({
-        "format": "porter-receipt/1",
+        "format": "porter-receipt/2",
         "trunk": receipt.trunk,
         "proof": receipt.proof,
         "signed_by": receipt.signed_by,
@@ -411,10 +511,13 @@ pub(crate) fn json(receipt: &Receipt) -> Value {
         "checked_utc": rfc3339(receipt.checked_utc),
         "files_not_read": receipt.files_not_read,
         "needs_attention": receipt.needs_attention(),
+        "ending": ending(receipt),
         "totals": {"items": items, "files": files, "bytes": bytes},
+        "balance": balance(receipt),
+        "to_do": to_do::tasks(receipt).into_iter().map(|task| json!({"account": task.whose, "what": task.what, "how": task.how, "type": task.commands})).collect::<Vec<_>>(),
         "items": receipt.items.iter().map(item).collect::<Vec<_>>(),
         "by_hand": by_hand.collect::<Vec<_>>(),
-        "browsers_by_hand": browsers::by_hand(receipt)
+        "browsers_by_hand": super::browsers::by_hand(receipt)
             .into_iter()
             .map(|row| json!({"item": row.item.id, "steps": row.steps}))
             .collect::<Vec<_>>(),

@@ -1,16 +1,19 @@
 //! What a restore shows, before and after.
 
-use super::numbers::{count, counted, padded, size};
+use super::numbers::{count, counted, size};
+use super::rows::{self, Rows, shortened, without_owner};
 use super::survey::system;
 use super::words;
 use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled};
+use anstream::adapter::strip_str;
 use porter_core::receipt::Reason;
 use porter_core::restore::plan::ItemPlan;
 use porter_core::restore::{Plan, Refused, RestoreReport};
 use porter_names::RelativePath;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
+use unicode_width::UnicodeWidthStr;
 
 /// Lists longer than this are folded.
 pub(super) const LONGEST_LIST: usize = 10;
@@ -20,6 +23,14 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
     say(styled(BOLD, format_args!("Restoring {from} to {to}")));
     for (old, new) in &plan.account_names {
         say(format_args!("  {old} -> {new}"));
+    }
+    if plan.same_machine {
+        say(styled(
+            CARE,
+            format_args!(
+                "  This is the machine that the trunk was captured from: what is there and the same stays, what differs is set aside."
+            ),
+        ));
     }
     if let Some((old, new)) = &plan.older_system {
         say(styled(
@@ -32,8 +43,7 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
         ));
     }
     say("");
-    if with_items {
-        show_destinations(plan);
+    if with_items && show_destinations(plan) {
         say("");
     }
     say(row(
@@ -114,47 +124,72 @@ pub(crate) fn show(done: &str, report: &RestoreReport) {
     }
 }
 
-/// Each item, how much of it will be written, and where it goes.
-fn show_destinations(plan: &Plan) {
+/// Each item by person, how much of it will be written, and where it goes. False if there is none.
+fn show_destinations(plan: &Plan) -> bool {
+    /// In narrower rows there is no room beside.
+    const WIDE: usize = 110;
     // Folders in which there is nothing are made, and no news.
     let is_news = |item: &&ItemPlan| item.to_write.files + item.to_write.links + item.registry_values > 0;
     let items: Vec<&ItemPlan> = plan.destinations.iter().filter(is_news).collect();
-    let width = items.iter().map(|item| item.id.chars().count()).max().unwrap_or_default();
-    for item in items {
+    let owner = |item: &ItemPlan| item.id.split('/').next().unwrap_or_default().to_owned();
+    let name = |item: &ItemPlan| without_owner(&item.id, Some(&owner(item))).to_owned();
+    let longest = items.iter().map(|item| name(item).width()).max().unwrap_or_default();
+    let is_wide = rows::width() >= WIDE;
+    let rows = Rows::new(longest, 2, false);
+    let mut whose = None;
+    for item in &items {
+        let owner = owner(item);
+        if whose.as_ref() != Some(&owner) {
+            say(styled(BOLD, if owner == "machine" { "For everybody" } else { &owner }));
+            whose = Some(owner);
+        }
         let named = |to: &RelativePath| {
             if to.is_root() { "the root of the drive".to_owned() } else { to.to_string() }
         };
-        let to: Vec<String> = item.to.iter().map(named).collect();
-        let mut id = item.id.as_str();
-        if item.to_write.files + item.to_write.links > 0 {
-            let files = counted(item.to_write.files, "file");
-            say(format_args!(
-                "  {}  {:>13}  {:>9}  {} {}",
-                padded(id, width),
-                files,
-                size(item.to_write.size_in_bytes),
-                styled(FAINT, "to"),
-                if to.is_empty() { "nowhere: see below".to_owned() } else { to.join(", ") }
-            ));
-            id = "";
+        let mut to: Vec<String> = item.to.iter().map(named).collect();
+        let files = item.to_write.files + item.to_write.links;
+        if files > 0 && to.is_empty() {
+            to.push("nowhere: see below".to_owned());
+        } else if files == 0 {
+            to.clear();
         }
         if item.registry_values > 0 {
-            let values = counted(item.registry_values, "value");
-            let into = styled(FAINT, "into the person's registry");
-            say(format_args!("  {}  {values:>13}  {:>9}  {into}", padded(id, width), ""));
+            to.push(format!("{} into the person's registry", counted(item.registry_values, "value")));
+        }
+        let row = rows.row(&name(item), item.to_write.files, item.to_write.size_in_bytes, None);
+        let room = rows::width().saturating_sub(if is_wide { row.width() + 7 } else { 9 });
+        let to: Vec<String> = to.iter().map(|to| shortened(to, room)).collect();
+        let begin = if is_wide {
+            format!("  {row}  {} ", styled(FAINT, "to"))
+        } else {
+            format!("      {} ", styled(FAINT, "to"))
+        };
+        if !is_wide {
+            say(format_args!("  {row}"));
+        }
+        for (at, to) in to.iter().enumerate() {
+            let begin =
+                if at == 0 { begin.clone() } else { " ".repeat(strip_str(&begin).to_string().width()) };
+            say(format_args!("{begin}{to}"));
         }
     }
+    !items.is_empty()
 }
 
 pub(super) fn row(name: &str, value: &str) -> String {
-    format!("  {} {value}", styled(BOLD, padded(name, 14)))
+    // The spaces stand outside of the style, so that a line that is broken goes on below the value.
+    format!("  {}{} {value}", styled(BOLD, name), " ".repeat(14_usize.saturating_sub(name.width())))
 }
 
 fn show_pairs<'p>(pairs: impl Iterator<Item = (&'p RelativePath, &'p RelativePath)>, all: usize) {
     for (from, to) in pairs.take(LONGEST_LIST) {
         let to = to.name().map(porter_names::screen::on_screen).unwrap_or_default();
-        say(format_args!("      {from}"));
-        say(format_args!("        {} {to}", styled(FAINT, "becomes")));
+        say(format_args!("      {}", shortened(&from.to_string(), rows::width().saturating_sub(6))));
+        say(format_args!(
+            "        {} {}",
+            styled(FAINT, "becomes"),
+            shortened(&to, rows::width().saturating_sub(16))
+        ));
     }
     fold(all);
 }
@@ -183,11 +218,22 @@ fn show_refused(refused: &[Refused]) {
         return;
     }
     say(styled(CARE, row("cannot land", &counted(attention.len() as u64, "entry"))));
-    for row in attention.iter().take(LONGEST_LIST) {
-        say(format_args!("      {}  {}", row.item.as_deref().unwrap_or("?"), paths::in_a_row(&row.path)));
-        say(format_args!("        {}", words::reason(&row.reason)));
+    // What is said of an item as a whole is said once.
+    let mut told: Vec<(&str, Option<&RelativePath>, &Reason, u64)> = Vec::new();
+    for row in attention {
+        let (item, is_whole) = (row.item.as_deref().unwrap_or("?"), row.reason.is_of_whole_item());
+        match told.iter_mut().find(|known| is_whole && known.0 == item && *known.2 == row.reason) {
+            Some((.., number)) => *number += 1,
+            None => told.push((item, (!is_whole).then_some(&row.path), &row.reason, 1)),
+        }
     }
-    fold(attention.len());
+    for (item, path, reason, number) in told.iter().take(LONGEST_LIST) {
+        let path = path.map_or_else(|| counted(*number, "entry"), paths::in_a_row);
+        let room = rows::width().saturating_sub(8 + item.width());
+        say(format_args!("      {item}  {}", shortened(&path, room.max(20))));
+        say(format_args!("        {}", words::reason(reason)));
+    }
+    fold(told.len());
 }
 
 /// Values are not restored by themselves yet; the check knows which of them are to be set.
@@ -228,6 +274,7 @@ pub(crate) fn plan_json(plan: &Plan) -> Value {
         "identical": plan.identical,
         "set_aside": pairs_json(plan.set_aside()),
         "renamed": pairs_json(renamed),
+        "same_machine": plan.same_machine,
         "older_system": plan.older_system.is_some(),
         "merged": plan.merged.iter().map(|row| json!({"account": row.account, "into": row.into, "bookmarks": row.added.bookmarks, "folders": row.added.folders, "were_there": row.added.were_there})).collect::<Vec<_>>(),
         "notes": plan.notes.iter().map(|(item, reason)| json!({"item": item, "reason": words::reason(reason)})).collect::<Vec<_>>(),

@@ -63,8 +63,8 @@ fn cautions(page: &mut String, survey: &Survey) {
         "<section>\n<h2>Beware of</h2>\n<table class=\"findings\">\n<thead><tr><th scope=\"col\">Mark</th>\
          <th scope=\"col\">What</th><th scope=\"col\">What to do</th></tr></thead>\n<tbody>\n"
     );
-    for (words, at, more) in told {
-        let place = super::survey::whereabouts(at, more);
+    for super::survey::Told { words, places, .. } in told {
+        let place = super::survey::whereabouts(&places);
         let _ = writeln!(
             page,
             "<tr><td>{}</td><td><bdi>{}{}</bdi></td><td>{}</td></tr>",
@@ -80,8 +80,12 @@ fn cautions(page: &mut String, survey: &Survey) {
 fn people(page: &mut String, machine: &Machine, survey: &Survey) {
     let _ = write!(page, "<section>\n<h2>Everything, by person</h2>\n");
     for (row, account) in survey.accounts.iter().zip(&machine.accounts) {
-        let used =
-            row.last_used_utc.map_or("last use unknown".to_owned(), |at| format!("last used {}", date(at)));
+        let not_read = row.cautions.iter().any(|caution| matches!(caution, Caution::NotRead { .. }));
+        let used = match row.last_used_utc {
+            _ if not_read => "NOT READ".to_owned(),
+            Some(at) => format!("last used {}", date(at)),
+            None => "last use unknown".to_owned(),
+        };
         let rights = if account.is_administrator == Some(true) { ", administrator" } else { "" };
         let caption = format!("{}, {used}{rights}{}", named(account), marks(&row.cautions));
         let own = survey.items.iter().filter(|item| item.item.owner.as_deref() == Some(&row.id));

@@ -2,18 +2,21 @@
 
 use super::browsers;
 use super::numbers::{count, counted, date, padded, rfc3339, size};
+use super::rows::{Rows, width, without_owner};
 use super::words::{self, CautionWords};
 use crate::paths;
-use crate::screen::{BOLD, CARE, FAINT, columns, say, styled};
+use crate::screen::{BOLD, CARE, FAINT, say, styled};
+use anstream::adapter::strip_str;
 use porter_core::capture::Shape;
 use porter_core::machine::{Account, Machine};
 use porter_core::packing::Unchosen;
 use porter_core::packing::list::to_toml;
-use porter_core::survey::{Caution, ItemSurvey, Survey};
+use porter_core::survey::{AccountSurvey, Caution, ItemSurvey, Survey};
 use porter_names::screen::on_screen;
 use porter_trunk::{SystemLabel, Tally};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
+use unicode_width::UnicodeWidthStr;
 
 /// A system in a few words.
 pub(crate) fn system(system: &SystemLabel) -> String {
@@ -32,7 +35,7 @@ pub(crate) struct Room {
 }
 
 /// For the terminal.
-pub(crate) fn show(machine: &Machine, survey: &Survey, room: Option<&Room>) {
+pub(crate) fn show(machine: &Machine, survey: &Survey, room: Option<&Room>, next: &str) {
     let root = match machine.here {
         Some(_) => "the running machine".to_owned(),
         None => {
@@ -46,60 +49,112 @@ pub(crate) fn show(machine: &Machine, survey: &Survey, room: Option<&Room>) {
         system(&machine.system),
         styled(FAINT, root)
     ));
-    let of_files = survey.items.iter().filter(|row| !row.item.is_setting());
-    let width = of_files.map(|row| row.item.id.chars().count()).max().unwrap_or(0);
+    let shown = survey.items.iter().filter(|row| !row.item.is_setting() && is_news(row));
+    let longest =
+        shown.map(|row| without_owner(&row.item.id, row.item.owner.as_deref()).width()).max().unwrap_or(0);
+    let rows = Rows::new(longest, 2, true);
     for (row, account) in survey.accounts.iter().zip(&machine.accounts) {
-        let last_used =
-            row.last_used_utc.map_or("last use unknown".to_owned(), |at| format!("last used {}", date(at)));
         say("");
-        say(format_args!(
-            "{}  {last_used}  {}, {}{}",
-            styled(BOLD, named(account)),
-            counted(row.to_capture.files, "file"),
-            size(row.to_capture.size_in_bytes),
-            marks(&row.cautions)
-        ));
+        say(format_args!("{}  {}", styled(BOLD, named(account)), of_person(row)));
         let own = survey.items.iter().filter(|item| item.item.owner.as_deref() == Some(&row.id));
-        show_items(own, width);
+        show_items(own, rows);
     }
     say("");
     say(styled(BOLD, "For everybody"));
-    show_items(survey.items.iter().filter(|item| item.item.owner.is_none()), width);
+    show_items(survey.items.iter().filter(|item| item.item.owner.is_none()), rows);
     show_cautions(survey);
+    say("");
+    show_summary(machine, survey, room, next);
+}
 
+/// `last used 2026-10-30  1,545 files, 98.8 MB`.
+fn of_person(row: &AccountSurvey) -> String {
+    let not_read = row.cautions.iter().find_map(|caution| match caution {
+        Caution::NotRead { detail } => Some(on_screen(detail.as_bytes())),
+        _ => None,
+    });
+    if let Some(detail) = not_read {
+        return styled(CARE, format_args!("NOT READ: {detail}"));
+    }
+    let last_used =
+        row.last_used_utc.map_or("last use unknown".to_owned(), |at| format!("last used {}", date(at)));
+    format!(
+        "{last_used}  {}, {}{}",
+        counted(row.to_capture.files, "file"),
+        size(row.to_capture.size_in_bytes),
+        marks(&row.cautions)
+    )
+}
+
+/// What matters in ten seconds: who and how much, what is grave, what to type next.
+fn show_summary(machine: &Machine, survey: &Survey, room: Option<&Room>, next: &str) {
     let (mut chosen, mut left) = (Tally::default(), Tally::default());
     for row in survey.items.iter().filter(|row| row.chosen) {
         chosen += row.to_capture;
         left += row.to_leave;
     }
-    say("");
-    say(format_args!(
-        "{}  {} in {}",
-        styled(BOLD, padded("To capture", HEADING)),
-        size(chosen.size_in_bytes),
-        counted(chosen.files, "file")
-    ));
-    say(format_args!(
-        "{}  {} in {}: caches, temporary files, and what Windows makes by itself",
-        styled(BOLD, padded("Left by rule", HEADING)),
-        size(left.size_in_bytes),
-        counted(left.files, "file")
-    ));
+    let at_least = if survey.is_incomplete() { "at least " } else { "" };
+    say_wrapped("People", &people(survey));
+    say_wrapped(
+        "To capture",
+        &format!(
+            "{at_least}{} in {}; {} of caches and the like are not needed",
+            size(chosen.size_in_bytes),
+            counted(chosen.files, "file"),
+            size(left.size_in_bytes)
+        ),
+    );
     if let Some(room) = room {
         show_room(survey, chosen, room);
     }
     if !machine.programs.is_empty() {
-        let to_install = format!(
-            "{} to install again; `--programs FILE.csv` writes the list",
-            count(machine.programs.len() as u64)
-        );
-        say_wrapped("Programs", &to_install);
+        let number = count(machine.programs.len() as u64);
+        say_wrapped("Programs", &format!("{number} to install again; `--programs FILE.csv` writes the list"));
     }
-    let not_covered: Vec<String> = survey.not_covered.iter().map(|(path, _)| path.to_string()).collect();
-    if !not_covered.is_empty() {
-        say_wrapped("Not a person's", &not_covered.join(", "));
+    let grave: Vec<String> = told(survey)
+        .into_iter()
+        .filter(|told| told.gravity <= GRAVE)
+        .map(|told| format!("{}{}", told.words.mark, whereabouts(&told.places)))
+        .collect();
+    if let Some((first, more)) = grave.split_first() {
+        let more =
+            if more.is_empty() { String::new() } else { format!(", and {} more: see above", more.len()) };
+        say(format_args!(
+            "{}  {}",
+            styled(BOLD, padded("Beware", HEADING)),
+            styled(CARE, format_args!("! {first}{more}"))
+        ));
     }
-    say_wrapped("Not yet covered", words::NOT_YET_COVERED);
+    // In one piece, to be copied.
+    say(format_args!("{}  {next}", styled(BOLD, padded("Next", HEADING))));
+}
+
+/// Cautions of up to this gravity stand in the summary.
+const GRAVE: u8 = 2;
+
+/// `odile 98.8 MB, tamsin 26.2 MB, everybody 15.0 MB`.
+fn people(survey: &Survey) -> String {
+    const MOST: usize = 6;
+    let is_read = |row: &AccountSurvey| !row.cautions.iter().any(|c| matches!(c, Caution::NotRead { .. }));
+    let mut rows: Vec<(&str, Option<u64>)> = survey
+        .accounts
+        .iter()
+        .map(|row| (row.id.as_str(), is_read(row).then_some(row.to_capture.size_in_bytes)))
+        .collect();
+    // What is not known stands first.
+    rows.sort_by_key(|(_, size_in_bytes)| std::cmp::Reverse(size_in_bytes.unwrap_or(u64::MAX)));
+    let words = |(name, size_in_bytes): &(&str, Option<u64>)| {
+        let amount = size_in_bytes.map_or("NOT READ".to_owned(), size);
+        format!("{} {amount}", on_screen(name.as_bytes()))
+    };
+    let mut told: Vec<String> = rows.iter().take(MOST).map(words).collect();
+    if rows.len() > MOST {
+        told.push(format!("{} more people", rows.len() - MOST));
+    }
+    let shared = survey.items.iter().filter(|row| row.chosen && row.item.owner.is_none());
+    let shared: u64 = shared.map(|row| row.to_capture.size_in_bytes).sum();
+    told.push(format!("everybody {}", size(shared)));
+    told.join(", ")
 }
 
 /// `odile (Odile Marchetti)`.
@@ -113,7 +168,7 @@ pub(crate) fn named(account: &Account) -> String {
 
 /// A heading and text beside it, in lines of at most 100 columns.
 fn say_wrapped(heading: &str, text: &str) {
-    let most = columns().map_or(WIDEST, |columns| columns.min(WIDEST)).saturating_sub(HEADING + 2);
+    let most = width().min(WIDEST).saturating_sub(HEADING + 2);
     let mut line = String::new();
     let mut heading = styled(BOLD, padded(heading, HEADING));
     for word in text.split_whitespace() {
@@ -133,7 +188,7 @@ fn say_wrapped(heading: &str, text: &str) {
 /// Longer lines are hard to read.
 const WIDEST: usize = 100;
 /// The longest heading of the last lines.
-const HEADING: usize = 15;
+const HEADING: usize = 10;
 
 /// Whether what is chosen fits.
 fn show_room(survey: &Survey, chosen: Tally, room: &Room) {
@@ -169,67 +224,73 @@ fn show_settings<'s>(items: impl Iterator<Item = &'s ItemSurvey>) {
     }
 }
 
-fn show_items<'s>(items: impl Iterator<Item = &'s ItemSurvey> + Clone, width: usize) {
+fn show_items<'s>(items: impl Iterator<Item = &'s ItemSurvey> + Clone, rows: Rows) {
     let of_files = items.clone().filter(|row| !row.item.is_setting());
-    show_files(of_files, width);
+    show_files(of_files, rows);
     show_settings(items);
 }
 
-fn show_files<'s>(items: impl Iterator<Item = &'s ItemSurvey>, width: usize) {
-    // Folders in which there is nothing are carried, and no news.
-    let is_news =
-        |row: &&ItemSurvey| row.to_capture.files + row.to_capture.links > 0 || !row.cautions.is_empty();
-    for row in items.filter(is_news) {
+/// Folders in which there is nothing are carried, and no news.
+fn is_news(row: &ItemSurvey) -> bool {
+    row.to_capture.files + row.to_capture.links > 0 || !row.cautions.is_empty()
+}
+
+fn show_files<'s>(items: impl Iterator<Item = &'s ItemSurvey>, rows: Rows) {
+    for row in items.filter(|row| is_news(row)) {
+        let name = without_owner(&row.item.id, row.item.owner.as_deref());
         let line = format!(
-            "  {}  {:>7} {:<5}  {:>9}  {}",
-            padded(&row.item.id, width),
-            count(row.to_capture.files),
-            if row.to_capture.files == 1 { "file" } else { "files" },
-            size(row.to_capture.size_in_bytes),
-            padded(&row.newest_utc.map(|at| format!("newest {}", date(at))).unwrap_or_default(), 17)
+            "  {}",
+            rows.row(name, row.to_capture.files, row.to_capture.size_in_bytes, row.newest_utc)
         );
-        let line = format!("{line}{}", marks(&row.cautions));
-        let line = line.trim_end();
+        let marks = marks(&row.cautions);
+        let (line, below) = match line.width() + strip_str(&marks).to_string().width() > width() {
+            true => (line, format!("    {}", marks.trim_start())),
+            false => (format!("{line}{marks}"), String::new()),
+        };
         let about = browsers::told(row);
-        say(if row.chosen { line.to_owned() } else { styled(FAINT, format_args!("{line}  (not chosen)")) });
+        say(if row.chosen { line } else { styled(FAINT, format_args!("{line}  (not chosen)")) });
+        if below.trim_start() != "" {
+            say(below);
+        }
         for line in about {
             say(styled(FAINT, format_args!("      {line}")));
         }
     }
 }
 
-/// `  ! links, program data`.
+/// `  ! links, cloud only`.
 fn marks(cautions: &[Caution]) -> String {
     let marks = words::marks(cautions);
     if marks.is_empty() { marks } else { format!("  {}", styled(CARE, format_args!("! {marks}"))) }
 }
 
-/// Each caution with what to do, once for all the rows that are marked with it: with the first of them, and how many more
-/// there are.
-pub(crate) fn told(survey: &Survey) -> Vec<(CautionWords, &str, u64)> {
-    let of_accounts =
-        survey.accounts.iter().flat_map(|row| row.cautions.iter().map(move |c| (row.id.as_str(), c)));
-    let of_items =
-        survey.items.iter().flat_map(|row| row.cautions.iter().map(move |c| (row.item.id.as_str(), c)));
-    let of_machine = survey.cautions.iter().map(|caution| ("", caution));
-    let mut told: Vec<(CautionWords, &str, u64)> = Vec::new();
-    for (at, caution) in of_accounts.chain(of_items).chain(of_machine) {
+/// A caution, told once for all accounts and items that it is true of.
+pub(crate) struct Told<'s> {
+    pub(crate) words: CautionWords,
+    pub(crate) gravity: u8,
+    /// Their ids; empty for the machine itself.
+    pub(crate) places: Vec<&'s str>,
+}
+
+/// Each caution with what to do, the gravest first.
+pub(crate) fn told(survey: &Survey) -> Vec<Told<'_>> {
+    let mut told: Vec<Told<'_>> = Vec::new();
+    for (at, caution) in survey.all_cautions() {
         let words = words::caution(caution);
-        match told.iter_mut().find(|(known, ..)| known.mark == words.mark) {
-            Some((.., more)) => *more += 1,
-            None => told.push((words, at, 0)),
+        let place = Some(at).filter(|at| !at.is_empty());
+        match told.iter_mut().find(|told| told.words.mark == words.mark && told.words.what == words.what) {
+            Some(known) => known.places.extend(place),
+            None => {
+                told.push(Told { words, gravity: caution.gravity(), places: place.into_iter().collect() })
+            }
         }
     }
     told
 }
 
-/// What a caution is about: the first, and how many more there are.
-pub(crate) fn whereabouts(at: &str, more: u64) -> String {
-    match (at, more) {
-        ("", _) => String::new(),
-        (at, 0) => format!(" ({at})"),
-        (at, more) => format!(" ({at} and {} more)", count(more)),
-    }
+/// All that a caution is about.
+pub(crate) fn whereabouts(places: &[&str]) -> String {
+    if places.is_empty() { String::new() } else { format!(" ({})", places.join(", ")) }
 }
 
 fn show_cautions(survey: &Survey) {
@@ -239,8 +300,8 @@ fn show_cautions(survey: &Survey) {
     }
     say("");
     say(styled(BOLD, "Cautions"));
-    for (words, at, more) in told {
-        let place = whereabouts(at, more);
+    for Told { words, places, .. } in told {
+        let place = whereabouts(&places);
         say(format_args!(
             "  {}  {}{place}",
             styled(CARE, padded(&format!("! {}", words.mark), 16)),
@@ -351,6 +412,7 @@ pub(crate) fn json(machine: &Machine, survey: &Survey) -> Value {
         "without_folder": machine.without_folder,
         "not_covered": not_covered.collect::<Vec<_>>(),
         "not_yet_covered": words::NOT_YET_COVERED,
+        "incomplete": survey.is_incomplete(),
     })
 }
 

@@ -7,7 +7,7 @@ use porter_core::survey::Caution;
 use porter_names::screen::on_screen;
 use porter_trunk::{KeptState, LeftReason};
 
-/// What a survey does not look at yet, told each time until it does.
+/// What is carried and still needs a hand on the new machine; readers of the survey's JSON know it.
 pub(crate) const NOT_YET_COVERED: &str = "mail profiles are carried whole, and not registered by themselves on the new machine; settings and printers are listed on the receipt, to be set by hand";
 
 /// A caution in three lengths.
@@ -32,7 +32,7 @@ pub(crate) fn in_general(why: &Reason) -> String {
         Reason::RegistryStays { .. } => {
             "what was in the old registry stays in the trunk: this system has none".to_owned()
         }
-        Reason::Entered { .. } => "its browser knows it, and opens another profile by itself".to_owned(),
+        Reason::Entered { .. } => "its browser knows it, and opens another profile by default".to_owned(),
         why => reason(why),
     }
 }
@@ -113,8 +113,8 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             "if the PC still runs, start it and shut it down holding Shift; never mount its drive for writing",
         ),
         Caution::StoppedShort => (
-            "stopped short",
-            "the system stopped without shutting down; its registry was completed from its logs".to_owned(),
+            "not shut down",
+            "not shut down cleanly; its registry was completed from its logs".to_owned(),
             "have the drive checked, and ask what was being worked on: that file may be half written",
         ),
         Caution::DriveEncrypted { with } => (
@@ -189,10 +189,10 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             format!("{} longer than 260 characters", counted(*count, "path")),
             "they are carried, but most Windows programs cannot open them",
         ),
-        Caution::ProgramData => (
-            "program data",
-            "what programs keep for themselves, carried as plain files".to_owned(),
-            "install the programs first; some look for their data elsewhere",
+        Caution::NotRead { detail } => (
+            "NOT READ",
+            format!("this person's folder cannot be looked into: {detail}"),
+            "run as administrator (Windows) or with sudo (Linux); nothing of this person is known or carried",
         ),
         Caution::WorkAmongPrograms { paths } => (
             "work",
@@ -317,9 +317,9 @@ fn raw_reason(reason: &Reason) -> String {
             format!("{title} could not be told of it: {detail}")
         }
         Reason::Entered { name } => {
-            format!("the browser knows it as \u{201c}{name}\u{201d}; another profile opens by itself")
+            format!("the browser knows it as \u{201c}{name}\u{201d}; another profile is the default one")
         }
-        Reason::OpensByItself => "the browser opens it by itself".to_owned(),
+        Reason::OpensByItself => "it is the default profile of the browser".to_owned(),
         Reason::NotRegistered { title } => {
             format!("it is there, and {title} does not know of it: close the browser, and restore again")
         }
@@ -403,7 +403,7 @@ fn raw_reason(reason: &Reason) -> String {
         ),
         Reason::Twice => "the trunk has it twice; the first one counts".to_owned(),
         Reason::NotListed { missing, captured } => format!(
-            "the trunk's list is damaged: {} of {} captured entries are not in it; `porter check TRUNK --mend` repairs it from spare data, or `porter look TRUNK --mend` makes it anew",
+            "the trunk's list is damaged: {} of {} captured entries are not in it; `porter check TRUNK --mend` repairs it from recovery data, or `porter look TRUNK --mend` makes it anew",
             count(*missing),
             count(*captured)
         ),

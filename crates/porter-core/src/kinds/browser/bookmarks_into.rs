@@ -10,11 +10,11 @@ use crate::machine::{Account, Machine, Place, PlaceState};
 use crate::receipt::Reason;
 use crate::restore::accounts::AccountMap;
 use crate::restore::landing::{Edit, Landings};
-use porter_formats::bookmarks::{Added, Bookmarks, Folder, Node, merge};
+use porter_formats::bookmarks::{Added, Bookmark, Bookmarks, Folder, Node, merge};
 use porter_formats::shortcut;
 use porter_names::{NameRules, RelativePath};
 use porter_trunk::{Trunk, TrunkItem};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use time::OffsetDateTime;
 
 /// What favourites are called where a browser is named.
@@ -138,32 +138,59 @@ fn into_favourites(
     let place =
         machine.place(Some(account), Place::Favourites).filter(|place| place.state == PlaceState::Present);
     let place = place.ok_or("there is no folder of favourites")?;
-    let mut tree = forms::favourites_in(&*machine.volume, &place.path);
-    let added = merge(&mut tree, bookmarks);
-    // What a file system holds in a folder of addresses: bookmarks, and folders; the bar is a folder as well.
-    let mut all = tree.menu;
-    for (title, root) in
-        [("Links", tree.toolbar), ("Other bookmarks", tree.other), ("Mobile bookmarks", tree.mobile)]
-    {
+    let there = forms::favourites_as_they_are(&*machine.volume, &place.path);
+    let bar = there.children.iter().find_map(|node| match node {
+        Node::Folder(folder) => forms::BARS.into_iter().find(|bar| *bar == folder.title),
+        _ => None,
+    });
+    // Both as folders of files hold them, with the names that files get: so a second run finds what the first one made.
+    let mut tree = Bookmarks { menu: there, ..Bookmarks::default() };
+    let coming =
+        Bookmarks { menu: as_favourites(bookmarks, bar.unwrap_or(forms::BARS[0])), ..Bookmarks::default() };
+    let added = merge(&mut tree, &coming);
+    let mut names = Naming { machine, item, landings, taken: BTreeSet::new() };
+    names.write(&tree.menu, &place.path);
+    Ok(("Favourites".to_owned(), added))
+}
+
+/// What a file system holds in a folder of addresses: bookmarks, and folders; the bar is a folder as well.
+fn as_favourites(bookmarks: &Bookmarks, bar: &str) -> Folder {
+    let mut all = with_safe_titles(&bookmarks.menu);
+    for (title, root) in [
+        (bar, &bookmarks.toolbar),
+        ("Other bookmarks", &bookmarks.other),
+        ("Mobile bookmarks", &bookmarks.mobile),
+    ] {
         if !root.children.is_empty() {
-            all.children.push(Node::Folder(Folder { title: title.to_owned(), ..root }));
+            all.children.push(Node::Folder(Folder { title: title.to_owned(), ..with_safe_titles(root) }));
         }
     }
-    let mut names = Naming { machine, item, landings };
-    names.write(&all, &place.path);
-    Ok(("Favourites".to_owned(), added))
+    all
+}
+
+/// Recurs as deep as the tree, which readers limit.
+fn with_safe_titles(folder: &Folder) -> Folder {
+    let children = folder.children.iter().map(|node| match node {
+        Node::Folder(inner) => Node::Folder(with_safe_titles(inner)),
+        Node::Bookmark(bookmark) => {
+            Node::Bookmark(Bookmark { title: safe(&bookmark.title), ..bookmark.clone() })
+        }
+        Node::Separator => Node::Separator,
+    });
+    Folder { title: safe(&folder.title), children: children.collect(), ..folder.clone() }
 }
 
 struct Naming<'a> {
     machine: &'a Machine,
     item: &'a str,
     landings: &'a mut Landings,
+    /// The paths that have their bookmark: folders whose titles differ in case alone are one.
+    taken: BTreeSet<Vec<u8>>,
 }
 
 impl Naming<'_> {
     /// Plans a file for each bookmark that has none. Recurs as deep as the tree, which readers limit.
     fn write(&mut self, folder: &Folder, at: &RelativePath) {
-        let mut taken: Vec<RelativePath> = Vec::new();
         for node in &folder.children {
             match node {
                 Node::Folder(inner) => {
@@ -181,7 +208,8 @@ impl Naming<'_> {
                             format!("{stem} ({number}).url")
                         };
                         let Ok(path) = at.join(name.as_bytes()) else { break };
-                        if taken.contains(&path) {
+                        let folded = porter_names::fold::folded(path.as_bytes());
+                        if self.taken.contains(&folded) {
                             continue;
                         }
                         match crate::machine::small_file::read(&*self.machine.volume, &path) {
@@ -199,7 +227,7 @@ impl Naming<'_> {
                                 });
                             }
                         }
-                        taken.push(path);
+                        self.taken.insert(folded);
                         break;
                     }
                 }

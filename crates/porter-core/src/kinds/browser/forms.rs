@@ -127,14 +127,25 @@ fn engine_for(
 /// A folder of `*.url` files as bookmarks: by name, as Windows shows them; `Links` is the bar.
 pub fn favourites_in(volume: &dyn Volume, at: &RelativePath) -> Bookmarks {
     use porter_formats::bookmarks::{Folder, Node};
-    let mut all = folder_of_favourites(volume, at, 0);
-    let is_bar = |node: &Node| matches!(node, Node::Folder(folder) if ["Links", "Favorites Bar"].contains(&folder.title.as_str()));
+    let mut all = favourites_as_they_are(volume, at);
+    let is_bar = |node: &Node| matches!(node, Node::Folder(folder) if BARS.contains(&folder.title.as_str()));
     let bar = all.children.iter().position(is_bar).map(|at| all.children.remove(at));
     let toolbar = match bar {
         Some(Node::Folder(bar)) => bar,
         _ => Folder::default(),
     };
     Bookmarks { toolbar, menu: all, ..Bookmarks::default() }
+}
+
+/// What Windows calls the bar of favourites, as a folder.
+pub(super) const BARS: [&str; 2] = ["Links", "Favorites Bar"];
+
+/// The same with the bar as a folder among the others.
+pub(super) fn favourites_as_they_are(
+    volume: &dyn Volume,
+    at: &RelativePath,
+) -> porter_formats::bookmarks::Folder {
+    folder_of_favourites(volume, at, 0)
 }
 
 fn folder_of_favourites(

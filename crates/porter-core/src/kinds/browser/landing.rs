@@ -122,9 +122,13 @@ impl Coming<'_> {
         }
         let Ok(from) = RelativePath::from_bytes(self.part.path.as_bytes()) else { return };
         let name = self.item.facts.get("name").map_or(self.item.title.as_str(), String::as_str);
-        let known = self.ground.history.moved(&self.item.id).filter(|moved| moved.from == from);
-        let (to_place, to) = match known {
-            Some(known) => (known.to_place.clone(), known.to.clone()),
+        let history = self.ground.history;
+        let known = history.moved(&self.item.id).filter(|moved| moved.from == from);
+        // The same profile of the same machine, from a trunk of another day.
+        let known = known.or_else(|| history.moved_before(&self.item.id));
+        let known = known.map(|moved| (moved.to_place.clone(), moved.to.clone()));
+        let (to_place, to) = match known.or_else(|| self.where_it_came_from(&from, &roots)) {
+            Some(known) => known,
             None => {
                 let wanted =
                     from.name().map(|name| String::from_utf8_lossy(name).into_owned()).unwrap_or_default();
@@ -156,6 +160,21 @@ impl Coming<'_> {
         {
             self.enter(landings, lists, root, &folder, name);
         }
+    }
+
+    /// Back on the machine that it was captured from the profile is where it was, if it is there still.
+    fn where_it_came_from(&self, from: &RelativePath, roots: &[Root<'_>]) -> Option<(String, RelativePath)> {
+        if !self.ground.is_same_machine() {
+            return None;
+        }
+        let place = crate::machine::Place::from_name(&self.part.place)?;
+        let machine = self.ground.machine;
+        let at = machine.place(Some(self.account), place)?.path.join_path(from).ok()?;
+        let is_known = roots.iter().any(|root| {
+            let profiles = self.engine.profiles(machine, &root.on_volume);
+            profiles.iter().any(|known| known.folder.as_ref().is_ok_and(|folder| *folder == at))
+        });
+        is_known.then(|| (self.part.place.clone(), from.clone()))
     }
 
     /// The versions of a profile and of the browser here, if the browser is the older one.

@@ -4,10 +4,14 @@ use super::KIND;
 use super::engine::engine_of;
 use super::profile::ProfileFolder;
 use crate::catalogue::CarryRule;
+use crate::machine::layout::Family;
 use crate::machine::{Account, Machine};
 use crate::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Verdict};
 use porter_names::RelativePath;
 use porter_trunk::TrunkItem;
+
+/// The count that says what opens, and not what lies there.
+pub const PASSWORDS: &str = "passwords";
 
 /// Counts what landed at `at`, sees whether its databases are whole, and whether the browser knows of it.
 pub(crate) fn prove(
@@ -26,11 +30,12 @@ pub(crate) fn prove(
     let learned = engine.learn(&profile, machine.layout.family);
     for then in item.counts.iter().filter(|then| then.files.is_empty()) {
         let now = learned.counts.iter().find(|(name, _)| *name == then.name).map_or(0, |(_, now)| *now);
-        // What somebody added since is theirs.
+        let opens = then.name != PASSWORDS || passwords_open(item, machine.layout.family);
         row.counts.push(CountReceipt {
             name: then.name.clone(),
             captured: then.captured,
-            landed: now.min(then.captured),
+            // What somebody added since is theirs.
+            landed: if opens { now.min(then.captured) } else { 0 },
         });
     }
     let mut note = |verdict, reason: Reason, needs_attention| {
@@ -68,6 +73,25 @@ pub(crate) fn prove(
         && super::engine::is_newer(has, &installed)
     {
         note(Verdict::Changed, Reason::NewerThanProgram { has: has.clone(), installed }, true);
+    }
+}
+
+/// What a profile holds, and none of which is here.
+pub(crate) fn count_nothing(item: &TrunkItem, row: &mut ItemReceipt) {
+    let learned = item.counts.iter().filter(|then| item.kind == KIND && then.files.is_empty());
+    row.counts.extend(learned.map(|then| CountReceipt {
+        name: then.name.clone(),
+        captured: then.captured,
+        landed: 0,
+    }));
+}
+
+/// False if the passwords of a profile are locked by something that stays with the old machine.
+fn passwords_open(item: &TrunkItem, here: Family) -> bool {
+    match item.facts.get("passwords").map(String::as_str) {
+        Some("key-missing" | "bound-to-windows" | "bound-to-keychain" | "bound-to-keyring") => false,
+        Some("same-on-linux") => here == Family::Linux,
+        _ => true,
     }
 }
 

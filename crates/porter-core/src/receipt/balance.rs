@@ -1,0 +1,103 @@
+//! What was on the old machine, and what became of all of it: numbers that add up.
+
+use super::{ByVerdict, Receipt};
+use std::ops::{Add, AddAssign};
+
+/// Files and their bytes.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Amount {
+    /// Files.
+    pub files: u64,
+    /// Their lengths, added up.
+    pub size_in_bytes: u64,
+}
+
+impl Amount {
+    /// So many files of so many bytes.
+    pub const fn new(files: u64, size_in_bytes: u64) -> Self {
+        Self { files, size_in_bytes }
+    }
+
+    /// Of a part that is taken away, at most all is.
+    fn less(self, other: Self) -> Self {
+        Self::new(
+            self.files.saturating_sub(other.files),
+            self.size_in_bytes.saturating_sub(other.size_in_bytes),
+        )
+    }
+}
+
+impl Add for Amount {
+    type Output = Self;
+    fn add(self, more: Self) -> Self {
+        Self::new(
+            self.files.saturating_add(more.files),
+            self.size_in_bytes.saturating_add(more.size_in_bytes),
+        )
+    }
+}
+
+impl AddAssign for Amount {
+    fn add_assign(&mut self, more: Self) {
+        *self = *self + more;
+    }
+}
+
+/// What became of a person's files, each of which is in exactly one row.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Balance {
+    /// They are where they belong, and a restore put them there; of a trunk alone: they are whole in it.
+    pub landed: Amount,
+    /// They are where they belong, and were there before.
+    pub there_already: Amount,
+    /// They landed, and somebody has worked on them since.
+    pub worked_on: Amount,
+    /// They stay in the trunk on purpose.
+    pub kept_in_trunk: Amount,
+    /// They should have landed, and are not there, or not as they were.
+    pub left_behind: Amount,
+    /// A rule leaves them: caches and the like.
+    pub not_needed: Amount,
+    /// Somebody chose not to capture them.
+    pub not_chosen: Amount,
+    /// They could not be read.
+    pub not_read: Amount,
+}
+
+impl Balance {
+    /// Of all items of a receipt.
+    pub fn of(receipt: &Receipt) -> Self {
+        let (mut files, mut bytes) = <(ByVerdict, ByVerdict)>::default();
+        let (mut there_already, mut worked_on) = <(Amount, Amount)>::default();
+        for item in &receipt.items {
+            files += item.files;
+            bytes += item.bytes;
+            there_already += item.there_already;
+            worked_on += item.worked_on;
+        }
+        let amount = |of: fn(&ByVerdict) -> u64| Amount::new(of(&files), of(&bytes));
+        Self {
+            landed: amount(|of| of.landed).less(there_already),
+            there_already,
+            worked_on,
+            kept_in_trunk: amount(|of| of.kept_in_trunk),
+            left_behind: amount(|of| of.left_behind)
+                + amount(|of| of.kept_existing)
+                + amount(|of| of.changed).less(worked_on)
+                + amount(|of| of.missing),
+            not_needed: amount(|of| of.not_needed),
+            not_chosen: amount(|of| of.not_chosen),
+            not_read: amount(|of| of.not_read),
+        }
+    }
+
+    /// What the trunk was to take: `landed + there already + worked on since + kept in the trunk + left behind`.
+    pub fn carried(&self) -> Amount {
+        self.landed + self.there_already + self.worked_on + self.kept_in_trunk + self.left_behind
+    }
+
+    /// All of it: `carried + not needed + not chosen + could not be read`.
+    pub fn on_old_machine(&self) -> Amount {
+        self.carried() + self.not_needed + self.not_chosen + self.not_read
+    }
+}

@@ -1,0 +1,138 @@
+//! What is left to do before a machine is handed over: by person, in the order of work.
+
+use super::numbers::{count, counted};
+use super::receipt::new_system;
+use super::{browsers, by_hand};
+use porter_core::kinds::browser::proof::PASSWORDS;
+use porter_core::receipt::{ItemReceipt, Reason, Receipt, Verdict};
+use porter_names::screen::on_screen;
+use std::collections::BTreeMap;
+
+/// One thing to do.
+pub(crate) struct Task {
+    /// The person of the old machine whose it is; none if it is everybody's.
+    pub(crate) whose: Option<String>,
+    /// What it is about.
+    pub(crate) what: String,
+    /// What to do.
+    pub(crate) how: String,
+    /// What to type, line by line.
+    pub(crate) commands: Vec<String>,
+    /// What it was, and what it is now, for a setting.
+    pub(crate) was_and_now: Option<(String, String)>,
+}
+
+/// Programs first, because much else needs them; then each person's things, in the order of the trunk, and everybody's. What has to be done
+/// on the old machine before it goes stands first of a person's.
+pub(crate) fn tasks(receipt: &Receipt) -> Vec<Task> {
+    if receipt.machine.is_none() {
+        return Vec::new();
+    }
+    let mut tasks: Vec<Task> = of_browsers(receipt).collect();
+    tasks.extend(receipt.items.iter().filter_map(of_kept));
+    tasks.extend(of_settings(receipt));
+    let people: Vec<Option<&str>> = receipt.items.iter().map(|item| item.account.as_deref()).collect();
+    let rank = |task: &Task| {
+        let at = people.iter().position(|person| *person == task.whose.as_deref());
+        (task.whose.is_none(), at)
+    };
+    tasks.sort_by_key(rank);
+    programs(receipt).into_iter().chain(tasks).collect()
+}
+
+/// All that the new machine lacks is one thing to do: nobody installs one program at a time.
+fn programs(receipt: &Receipt) -> Option<Task> {
+    let names: Vec<String> = receipt.to_install().map(|program| on_screen(program.name.as_bytes())).collect();
+    (!names.is_empty()).then(|| Task {
+        whose: None,
+        what: format!("Install {}", counted(names.len() as u64, "program")),
+        how: names.join(", "),
+        commands: Vec::new(),
+        was_and_now: None,
+    })
+}
+
+fn of_browsers(receipt: &Receipt) -> impl Iterator<Item = Task> {
+    browsers::by_hand(receipt).into_iter().map(|row| Task {
+        whose: row.item.account.clone(),
+        what: on_screen(row.item.title.as_bytes()),
+        how: row.steps.join(" "),
+        commands: Vec::new(),
+        was_and_now: None,
+    })
+}
+
+/// An item all of which stays in the trunk.
+fn of_kept(item: &ItemReceipt) -> Option<Task> {
+    // What to do about browsers is among their own steps.
+    if item.verdict != Verdict::KeptInTrunk || item.kind == porter_core::kinds::browser::KIND {
+        return None;
+    }
+    let how = item.findings.iter().find_map(|finding| match &finding.reason {
+        Reason::NoSuchProgram { .. } => Some(format!(
+            "take it out with `porter take TRUNK {} FOLDER`, and import it into a program of this system",
+            item.id
+        )),
+        // So that it can be typed.
+        Reason::Held { why } => {
+            let why = why.replace("--land-held", &format!("--land-held {}", item.id));
+            Some(on_screen(why.as_bytes()))
+        }
+        _ => None,
+    })?;
+    Some(Task {
+        whose: item.account.clone(),
+        what: on_screen(item.title.as_bytes()),
+        how,
+        commands: Vec::new(),
+        was_and_now: None,
+    })
+}
+
+fn of_settings(receipt: &Receipt) -> impl Iterator<Item = Task> {
+    let to = new_system(receipt);
+    receipt.by_hand().map(move |(item, now)| {
+        let steps = by_hand::steps(&item.id, &item.facts, to);
+        Task {
+            whose: item.account.clone(),
+            what: on_screen(item.title.as_bytes()),
+            how: steps.how,
+            commands: steps.commands,
+            was_and_now: Some((by_hand::values(&item.facts), by_hand::values(now))),
+        }
+    })
+}
+
+/// `3 for odile, 5 for everybody`.
+pub(crate) fn by_person_in_words(tasks: &[Task]) -> String {
+    let mut numbers: Vec<(Option<&str>, u64)> = Vec::new();
+    for task in tasks {
+        match numbers.iter_mut().find(|(whose, _)| *whose == task.whose.as_deref()) {
+            Some((_, number)) => *number += 1,
+            None => numbers.push((task.whose.as_deref(), 1)),
+        }
+    }
+    let words = |(whose, number): &(Option<&str>, u64)| match whose {
+        Some(person) => format!("{} for {}", count(*number), on_screen(person.as_bytes())),
+        None => format!("{} for everybody", count(*number)),
+    };
+    numbers.iter().map(words).collect::<Vec<_>>().join(", ")
+}
+
+/// `15 passwords do not open here: 6 of odile, 9 of tamsin`; none if all do.
+pub(crate) fn shut_passwords(receipt: &Receipt) -> Option<String> {
+    let mut shut: BTreeMap<&str, u64> = BTreeMap::new();
+    for item in &receipt.items {
+        let rows = item.counts.iter().filter(|row| row.name == PASSWORDS);
+        let number: u64 = rows.map(|row| row.captured.saturating_sub(row.landed)).sum();
+        if number > 0 && matches!(item.verdict, Verdict::Landed) {
+            *shut.entry(item.account.as_deref().unwrap_or_default()).or_default() += number;
+        }
+    }
+    let all: u64 = shut.values().sum();
+    let of =
+        |(person, number): (&&str, &u64)| format!("{} of {}", count(*number), on_screen(person.as_bytes()));
+    let whose: Vec<String> = shut.iter().map(of).collect();
+    let verb = if all == 1 { "does" } else { "do" };
+    (all > 0).then(|| format!("{} that {verb} not open here: {}", counted(all, "password"), whose.join(", ")))
+}
