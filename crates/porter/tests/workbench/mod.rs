@@ -100,6 +100,8 @@ impl Workbench {
         // Rules of whoever runs the tests must not count.
         command
             .env("NO_COLOR", "1")
+            .env("TZ", "UTC")
+            .env_remove("COLUMNS")
             .env("XDG_CONFIG_HOME", self.path("config"))
             .env("APPDATA", self.path("config"));
         command
