@@ -22,6 +22,14 @@ pub(crate) fn is_encrypted(metadata: &Metadata) -> bool {
     metadata.windows_attributes.is_some_and(|bits| bits & ENCRYPTED != 0)
 }
 
+/// `COMPRESSED` ([MS-FSCC] 2.6): by NTFS itself.
+const COMPRESSED: u32 = 0x0000_0800;
+
+/// True if the volume keeps the content compressed.
+pub(crate) fn is_compressed(metadata: &Metadata) -> bool {
+    metadata.windows_attributes.is_some_and(|bits| bits & COMPRESSED != 0)
+}
+
 /// The attributes of an entry. On a Unix file system a file that its owner may not write to is read-only, as Wine and
 /// Samba have it.
 pub(crate) fn attributes_of(metadata: &Metadata, details: &Details) -> Attributes {

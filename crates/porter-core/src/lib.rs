@@ -24,6 +24,7 @@ pub mod events;
 pub mod in_order;
 pub mod item;
 pub mod kinds;
+mod look_inside;
 pub mod machine;
 mod meaning;
 pub mod packing;

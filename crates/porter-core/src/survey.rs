@@ -100,6 +100,7 @@ pub fn survey(
     let found = find_items(machine, catalogue);
     let grounds = Grounds::new(machine, catalogue, found.iter(), unchosen, NameRules::TRUNK);
     let counts = count::count(&grounds, &found, conduct)?;
+    let compressed: u64 = counts.iter().map(|count| count.compressed).sum();
     let mut items: Vec<ItemSurvey> = found
         .into_iter()
         .zip(counts)
@@ -124,7 +125,10 @@ pub fn survey(
         accounts,
         items,
         not_covered: not_covered(machine, catalogue),
-        cautions: caution::of_machine(machine),
+        cautions: caution::of_machine(machine)
+            .into_iter()
+            .chain((compressed > 0).then_some(Caution::Compressed { count: compressed }))
+            .collect(),
     })
 }
 

@@ -6,6 +6,7 @@
 
 use crate::catalogue::{Catalogue, Fate};
 use crate::item::{Item, Part, What};
+use crate::look_inside;
 use crate::machine::{Machine, PlaceState};
 use crate::packing::Unchosen;
 use porter_names::portable::Claims;
@@ -178,6 +179,8 @@ pub fn look_into<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Vec<(Sight<
         }
     }
     listed.sort_unstable_by(|a, b| a.name.cmp(&b.name));
+    let is_trunk =
+        !is_asked_for(folder) && look_inside::is_trunk(grounds.machine, &folder.spot.on_volume, &listed);
     // Safe names depend on all the names of a folder, so they are given out before any is passed over.
     let mut claims = Claims::new(grounds.names);
     for row in listed {
@@ -209,6 +212,10 @@ pub fn look_into<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Vec<(Sight<
             Fate::Carry => {
                 let path = &spot.below_place;
                 match grounds.catalogue.fate(folder.item, folder.part, path, row.metadata.kind) {
+                    _ if is_trunk => Fate::Leave(look_inside::TRUNK),
+                    Fate::Leave(_) if look_inside::has_own_looks(grounds.machine, &spot.on_volume, &row) => {
+                        Fate::Carry
+                    }
                     Fate::Leave(why) => Fate::Leave(why),
                     fate => unchosen().map_or(fate, Fate::Unchosen),
                 }
@@ -243,6 +250,11 @@ pub fn look_into<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Vec<(Sight<
         }
     }
     sights
+}
+
+/// True for the very folder that an item is: whoever names a trunk with `--also` wants it.
+fn is_asked_for(folder: &Pending<'_>) -> bool {
+    matches!(&folder.part.what, What::At(path) if *path == folder.spot.below_place)
 }
 
 /// Lists a folder. A drive that fails may read at the second try what it could not at the first.

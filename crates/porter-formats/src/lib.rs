@@ -4,6 +4,7 @@
 //! - [`links`]: pages and outlines of links: open tabs, histories, feeds;
 //! - [`gecko`]: what the browsers and mail programs around Gecko keep;
 //! - [`chromium`]: what the browsers around Chromium keep;
+//! - [`folder_looks`]: how a folder of Windows looks;
 //! - [`shortcut`]: Windows' files with one address each;
 //! - [`registration`]: keys of a registry as a text that Windows takes in;
 //! - [`safari`]: Safari's list;
@@ -12,6 +13,7 @@
 pub mod bookmarks;
 pub mod chromium;
 pub mod error;
+pub mod folder_looks;
 pub mod gecko;
 pub mod html;
 pub mod ini;

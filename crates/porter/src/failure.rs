@@ -168,8 +168,9 @@ impl From<TrunkError> for Failure {
             TrunkError::HoldsTrunk(_) => {
                 "Nothing was changed. Name another folder; `porter look` shows what this trunk holds.".to_owned()
             }
-            TrunkError::Unfinished(_) => "A capture was cut off. What it copied is still in there, but not proved.\n\
-                 Run the same capture again: a packed trunk goes on where it was. An open one has to be begun anew in\n\
+            TrunkError::Unfinished(_) => "A capture was cut off, or the rest of it is on another stick. What it copied is still in there, but not proved.\n\
+                 If it went on on another stick, plug that in and name both: `porter check LAST_FOLDER --with THIS_FOLDER`.\n\
+                 Otherwise run the same capture again: a packed trunk goes on where it was. An open one has to be begun anew in\n\
                  another folder; delete this one only when that is done.\n\
                  If it was finished once and its list was lost, `porter look TRUNK --mend` makes it anew."
                 .to_owned(),

@@ -160,3 +160,45 @@ fn a_person_whose_folder_may_not_be_read_is_never_told_as_empty() {
     assert!(said.contains("  Users/bram\n      permission denied"), "{said}");
     shut("PC/Users/bram", 0o755);
 }
+
+#[test]
+fn looks_that_a_person_made_travel_and_a_trunk_is_not_packed_into_another() {
+    let bench = Workbench::new();
+    bench.empty_machine("PC", "odile");
+    let documents = "PC/Users/odile/Documents";
+    bench.write(
+        &format!("{documents}/Kites/desktop.ini"),
+        "[.ShellClassInfo]\r\nIconResource=C:\\Users\\odile\\kite.ico,0\r\n",
+    );
+    bench.write(
+        &format!("{documents}/desktop.ini"),
+        "[.ShellClassInfo]\r\nIconResource=%SystemRoot%\\system32\\imageres.dll,-112\r\n",
+    );
+    bench.write(&format!("{documents}/plan.txt"), "spar");
+    for (form, folder) in [("packed", "Old stick"), ("open", "Old bag")] {
+        let into = format!("{documents}/{folder}");
+        bench
+            .porter(&["capture", "PC", "made", "--form", form, "--only", "*/documents", "--quiet"])
+            .with_status(0);
+        fs::rename(bench.path("made"), bench.path(&into)).unwrap();
+    }
+    let survey = bench.porter(&["survey", "PC", "--json"]).with_status(0).json();
+    let cautions = item(&survey, "odile/folder/documents")["cautions"].to_string();
+    for folder in ["Old stick", "Old bag"] {
+        assert!(
+            cautions.contains(&format!("Users/odile/Documents/{folder} is a trunk that porter made")),
+            "{cautions}"
+        );
+    }
+    bench.porter(&["capture", "PC", "trunk", "--quiet"]).with_status(0);
+    let found = bench.porter(&["look", "trunk", "--find", "*"]).with_status(0).out;
+    assert!(found.contains("Kites/desktop.ini") && found.contains("plan.txt"), "{found}");
+    assert!(!found.contains("documents/desktop.ini") && !found.contains("pack-00001.pack"), "{found}");
+    assert!(!found.contains("Old bag/data"), "{found}");
+    // Who names it wants it.
+    bench
+        .porter(&["capture", "PC", "asked", "--also", "Users/odile/Documents/Old stick", "--quiet"])
+        .with_status(0);
+    let found = bench.porter(&["look", "asked", "--find", "*.pack"]).with_status(0).out;
+    assert!(found.contains("pack-00001.pack"), "{found}");
+}

@@ -113,21 +113,6 @@ impl Crash {
         self.remove(&made)?;
         self.change_back().map_err(|cause| cause.to_string())
     }
-
-    /// The documents in a trunk that lacks something.
-    fn taken_in_part(&self, trunk: &Path) -> Result<Contents, String> {
-        let out = self.bench.join("taken");
-        let mut take = words(&[&self.shown(), "take", "--quiet"], &[trunk]);
-        take.push("odile/folder/documents".to_owned());
-        take.push(out.display().to_string());
-        let said = output(&take)?;
-        if !matches!(said.status.code(), Some(0 | 3)) {
-            return Err(String::from_utf8_lossy(&said.stderr).into_owned());
-        }
-        let found = tree(&out)?;
-        self.remove(&out)?;
-        Ok(found)
-    }
 }
 
 /// What is to be in the trunk: the later state, and the earlier one of what could not be read.

@@ -90,6 +90,14 @@ impl<'a> EntryCheck<'a> {
     }
 
     fn look(&self, entry: &Entry) -> Outcome {
+        if self.relocation.is_of_old_layout(entry) {
+            return Outcome {
+                verdict: Verdict::Landed,
+                findings: Vec::new(),
+                creation_time_differs: false,
+                is_ours: false,
+            };
+        }
         if let Some(why) = &entry.held
             && !self.history.lands_held(entry)
         {

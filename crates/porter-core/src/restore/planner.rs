@@ -12,6 +12,7 @@ use super::land_held::LandHeld;
 use super::landing::{AdaptWith, Edit, Landings};
 use super::links::leads_out;
 use super::plan::{Action, NewFolder, Plan, Refused, Renamed, Step, mark_of};
+use super::relocate::Relocation;
 use super::target::{Destination, TargetTree};
 use crate::ahead::ahead;
 use crate::check::{Listed, refused_entry};
@@ -65,6 +66,8 @@ pub(super) struct Planner<'a> {
     pub(super) taken: Option<Taken<'a>>,
     /// What lands although the rules hold it back, if anything was asked for.
     pub(super) land_held: Option<&'a LandHeld>,
+    /// Tells the folders that only the old system needs.
+    pub(super) relocation: Option<&'a Relocation>,
     /// Whether the trunk's permissions mean anything on the machine.
     pub(super) keeps_modes: bool,
     new_folders: Vec<NewFolder>,
@@ -111,6 +114,7 @@ impl<'a> Planner<'a> {
             shared: HashMap::default(),
             taken: None,
             land_held: None,
+            relocation: None,
             keeps_modes: false,
             new_folders: Vec::new(),
             steps: Vec::new(),
@@ -321,6 +325,9 @@ impl<'a> Planner<'a> {
     ) -> Option<ToCompare> {
         if !self.keeps_modes {
             entry.unix_mode = None;
+        }
+        if self.relocation.is_some_and(|relocation| relocation.is_of_old_layout(&entry)) {
+            return None;
         }
         let mut path = entry.address.path.clone();
         if let Some(Taken { below, cut, wanted }) = &self.taken {

@@ -111,6 +111,7 @@ pub fn plan_restore(
     registry_part::landing::land(&ground, &chosen, now_utc, decide, &mut landings);
     let relocation =
         Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue).with(&landings.moves);
+    planner.relocation = Some(&relocation);
     planner.heed(landings);
     let judge = Judge::new(trunk.items(), machine, catalogue, &relocation).landing(land_held);
     let target = |entry: &Entry, _: &RelativePath| {

@@ -3,15 +3,18 @@
 
 use super::landing::Moved;
 use crate::catalogue::{Catalogue, Find};
+use crate::machine::Place;
 use crate::machine::layout::Family;
-use porter_names::RelativePath;
-use porter_trunk::{Entry, EntryAddress, Label, TrunkItem, TrunkPart};
-use std::collections::HashMap;
+use porter_names::{RelativePath, fold};
+use porter_trunk::{AccountLabel, Content, Entry, EntryAddress, Label, TrunkItem, TrunkPart};
+use std::collections::{HashMap, HashSet};
 
 /// For each item, which part of it moves where.
 #[derive(Debug, Default)]
 pub struct Relocation {
     by_item: HashMap<String, Vec<Move>>,
+    /// By account, folded: the folders below a person's own that only the old system's layout needs, such as `AppData`.
+    layout: HashMap<String, HashSet<Vec<u8>>>,
 }
 
 #[derive(Debug)]
@@ -28,6 +31,9 @@ impl Relocation {
         let mut relocation = Self::default();
         if Family::from_name(&label.machine.system.family) == Some(to) {
             return relocation;
+        }
+        for account in &label.accounts {
+            relocation.layout.insert(account.id.clone(), layout_of(account));
         }
         for item in items {
             let Some(rule) = catalogue.rule_of(item) else {
@@ -48,6 +54,18 @@ impl Relocation {
             self.by_item.entry(item).or_default().insert(0, Move { from_place, from, to_place, to });
         }
         self
+    }
+
+    /// True for a folder that the old system's layout had, and the new one's has not: what is in it goes elsewhere.
+    pub fn is_of_old_layout(&self, entry: &Entry) -> bool {
+        entry.content == Content::Folder
+            && entry.address.place == Place::Home.name()
+            && entry
+                .address
+                .owner
+                .as_ref()
+                .and_then(|owner| self.layout.get(owner))
+                .is_some_and(|layout| layout.contains(&fold::folded(entry.address.path.as_bytes())))
     }
 
     /// The address of an entry on the new system.
@@ -72,6 +90,24 @@ impl Relocation {
         });
         moved.unwrap_or_else(|| address.clone())
     }
+}
+
+/// The folders on the way to an account's places, below its own folder.
+fn layout_of(account: &AccountLabel) -> HashSet<Vec<u8>> {
+    let Some(home) = account.places.get(Place::Home.name()) else { return HashSet::new() };
+    let below = account.places.values().filter_map(|path| path.strip_prefix(home.as_str()));
+    let mut layout = HashSet::new();
+    for path in below {
+        let mut folder = String::new();
+        for step in path.split(['\\', '/']).filter(|step| !step.is_empty()) {
+            if !folder.is_empty() {
+                folder.push('/');
+            }
+            folder.push_str(step);
+            layout.insert(fold::folded(folder.as_bytes()));
+        }
+    }
+    layout
 }
 
 /// None for a part that the system does not have, or that is a whole place.

@@ -163,6 +163,16 @@ pub enum Caution {
         /// Where.
         paths: Vec<String>,
     },
+    /// Files that the volume keeps compressed; they land as they are without it.
+    Compressed {
+        /// How many.
+        count: u64,
+    },
+    /// A trunk that porter made: it is not packed into another one.
+    TrunkHere {
+        /// Where.
+        path: String,
+    },
     /// An earlier Windows with people's folders in it.
     EarlierWindows {
         /// Where.
@@ -194,6 +204,7 @@ impl Caution {
             | Self::ProfileDamaged { .. } => 2,
             Self::WorkAmongPrograms { .. }
             | Self::EarlierWindows { .. }
+            | Self::TrunkHere { .. }
             | Self::ProfileMissing { .. }
             | Self::ProgramRunning { .. }
             | Self::NoOwner
@@ -204,6 +215,7 @@ impl Caution {
             | Self::DisabledAccount
             | Self::DriveEncrypted { .. }
             | Self::Links { .. }
+            | Self::Compressed { .. }
             | Self::NamesWindowsCannotHold { .. }
             | Self::LongPaths { .. } => 4,
         }
@@ -234,6 +246,7 @@ pub(super) fn of_item(machine: &Machine, item: &Item, count: &Count) -> Vec<Caut
     if_any(count.too_large_for_fat32, |count| Caution::TooLargeForFat32 { count });
     if_any(count.names_windows_cannot_hold, |count| Caution::NamesWindowsCannotHold { count });
     if_any(count.long_paths, |count| Caution::LongPaths { count });
+    cautions.extend(count.trunks.iter().map(|path| Caution::TrunkHere { path: path.to_string() }));
     let running: Vec<String> = item
         .rule
         .iter()

@@ -1,11 +1,13 @@
 //! Counting all items at once: folders are spread over threads, because waiting for listings is what takes long.
 
-use crate::attributes::{is_cloud_only, is_encrypted};
+use crate::attributes::{is_cloud_only, is_compressed, is_encrypted};
+use crate::catalogue::Fate;
 use crate::events::{Cancelled, Conduct, Event};
 use crate::in_order::workers;
 use crate::item::Item;
+use crate::look_inside;
 use crate::walk::{Grounds, Pending, Sight, beginnings, look_into, tally_of};
-use porter_names::NameRules;
+use porter_names::{NameRules, RelativePath};
 use porter_source::{Details, EntryKind, ReadTrouble};
 use porter_trunk::Tally;
 use std::sync::{Condvar, Mutex, PoisonError};
@@ -31,6 +33,9 @@ pub(super) struct Count {
     pub(super) too_large_for_fat32: u64,
     pub(super) names_windows_cannot_hold: u64,
     pub(super) long_paths: u64,
+    pub(super) compressed: u64,
+    /// Folders that are trunks of porter's.
+    pub(super) trunks: Vec<RelativePath>,
 }
 
 impl Count {
@@ -47,6 +52,8 @@ impl Count {
         self.too_large_for_fat32 += other.too_large_for_fat32;
         self.names_windows_cannot_hold += other.names_windows_cannot_hold;
         self.long_paths += other.long_paths;
+        self.compressed += other.compressed;
+        self.trunks.extend_from_slice(&other.trunks);
     }
 
     fn see(&mut self, sight: &Sight<'_>) {
@@ -66,6 +73,12 @@ impl Count {
                 return;
             }
         };
+        if *fate == Fate::Leave(look_inside::TRUNK) {
+            let is_first = |name: &[u8]| name == b"label.json" || name == b"bagit.txt";
+            if spot.on_volume.name().is_some_and(is_first) {
+                self.trunks.extend(spot.on_volume.parent());
+            }
+        }
         if fate.is_left() || metadata.kind == EntryKind::Other {
             self.to_leave += tally_of(metadata);
             return;
@@ -88,6 +101,7 @@ impl Count {
             self.too_large_for_fat32 += u64::from(metadata.size_in_bytes > LARGEST_ON_FAT32_IN_BYTES);
         }
         self.encrypted += u64::from(metadata.kind == EntryKind::File && is_encrypted(metadata));
+        self.compressed += u64::from(metadata.kind == EntryKind::File && is_compressed(metadata));
         self.links += u64::from(metadata.kind == EntryKind::Link);
         let name = spot.on_volume.name().unwrap_or_default();
         self.names_windows_cannot_hold += u64::from(!NameRules::windows(usize::MAX).hold(name));

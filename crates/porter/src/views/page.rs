@@ -38,7 +38,7 @@ pub(crate) fn html(receipt: &Receipt) -> String {
     to_install(&mut page, receipt);
     to_type(&mut page, receipt);
     named(&mut page, receipt, "Landed under another name", landed_as);
-    named(&mut page, receipt, "Worked on since it landed", worked_on);
+    named(&mut page, receipt, "Worked on since it landed, or landed with another date", worked_on);
     as_planned(&mut page, receipt);
     explain(&mut page, receipt);
     let _ = writeln!(page, "</div>");
@@ -260,26 +260,30 @@ fn before_handing_over(page: &mut String, receipt: &Receipt) {
 /// Settings and printers, each with what to type.
 fn to_type(page: &mut String, receipt: &Receipt) {
     let tasks = to_do::tasks(receipt);
-    let mut rows = tasks.iter().filter_map(|task| Some((task, task.was_and_now.as_ref()?))).peekable();
+    let is_typed = |task: &&to_do::Task| task.was_and_now.is_some() || !task.commands.is_empty();
+    let mut rows = tasks.iter().filter(is_typed).peekable();
     if rows.peek().is_none() {
         return;
     }
     let _ = write!(
         page,
-        "<section>\n<h2>Settings: what to type</h2>\n<table class=\"findings by-hand\">\n<thead><tr>\
+        "<section>\n<h2>What to type</h2>\n<table class=\"findings by-hand\">\n<thead><tr>\
          <th scope=\"col\">What</th><th scope=\"col\">What to do</th></tr></thead>\n<tbody>\n"
     );
-    for (task, (was, now)) in rows {
+    for task in rows {
+        let values = task
+            .was_and_now
+            .as_ref()
+            .map(|(was, now)| format!("<br><small>was {}; now {}</small>", text(was), text(now)));
         let lines: Vec<String> =
             task.commands.iter().map(|line| format!("<br><code>{}</code>", text(line))).collect();
         let whose = task.whose.as_deref().map(|whose| format!("{whose}: ")).unwrap_or_default();
         let _ = writeln!(
             page,
-            "<tr><th scope=\"row\"><bdi>{}{}</bdi><br><small>was {}; now {}</small></th><td>{}{}</td></tr>",
+            "<tr><th scope=\"row\"><bdi>{}{}</bdi>{}</th><td>{}{}</td></tr>",
             text(&whose),
             text(&task.what),
-            text(was),
-            text(now),
+            values.unwrap_or_default(),
             text(&task.how),
             lines.concat()
         );

@@ -1,7 +1,7 @@
 //! The receipt for the terminal and as JSON.
 
 use super::by_hand::{self, Steps};
-use super::numbers::{count, counted, date_and_time, padded, rfc3339};
+use super::numbers::{count, counted, date_and_time, padded, rfc3339, size};
 use super::rows::{self, Rows, shortened, without_owner};
 use super::{to_do, words};
 use crate::paths;
@@ -70,9 +70,14 @@ pub(crate) fn sentence(receipt: &Receipt) -> String {
         let of = if items.not_chosen > 0 || not_chosen_now(receipt) { " that was chosen" } else { "" };
         return format!("All is well: everything{of} arrived, and nothing is left to do. {proved}");
     }
+    let chosen = if items.not_chosen > 0 || not_chosen_now(receipt) {
+        "that was chosen and can travel"
+    } else {
+        "that can travel"
+    };
     let but = to_do::shut_passwords(receipt).map(|shut| format!(", but for {shut}")).unwrap_or_default();
     format!(
-        "Everything that can travel arrived{but}. Before handing over, {} left to do: {}. {proved}",
+        "Everything {chosen} arrived{but}. Before handing over, {} left to do: {}. {proved}",
         if tasks.len() == 1 {
             "1 thing is".to_owned()
         } else {
@@ -157,6 +162,10 @@ pub(crate) fn show(receipt: &Receipt) {
     for group in groups {
         say("");
         say(styled(BOLD, person(&group)));
+        if let Some(words) = not_chosen_as_a_whole(&group) {
+            say(format_args!("  {}", styled(CARE, words)));
+            continue;
+        }
         for item in group.items.iter().filter(|item| is_of_files(item) && is_news(item)) {
             show_item(receipt, item, rows);
         }
@@ -186,6 +195,24 @@ pub(crate) fn show(receipt: &Receipt) {
         None => say(styled(FAINT, "The trunk is not signed.")),
     }
     say(styled(if receipt.needs_attention() { BAD } else { GOOD }, sentence(receipt)));
+}
+
+/// One row in place of many for a person nothing of whom was asked for: `not chosen: all of it, 932 files, 26.2 MB`.
+fn not_chosen_as_a_whole(group: &Group<'_>) -> Option<String> {
+    let is_left_out = |item: &&ItemReceipt| {
+        item.findings
+            .iter()
+            .any(|finding| matches!(finding.reason, Reason::NotChosenNow | Reason::NotChosenAtCapture))
+    };
+    if !group.items.iter().all(|item| is_left_out(&item)) {
+        return None;
+    }
+    let sum = |of: fn(&ItemReceipt) -> u64| group.items.iter().map(|item| of(item)).sum::<u64>();
+    let kept = (sum(|item| item.files.kept_in_trunk), sum(|item| item.bytes.kept_in_trunk));
+    let left = (sum(|item| item.files.not_chosen), sum(|item| item.bytes.not_chosen));
+    let (words, (files, bytes)) =
+        if kept.0 > 0 { ("kept in the trunk", kept) } else { ("not chosen at the capture", left) };
+    Some(format!("{words}, not chosen: {} in {}", size(bytes), counted(files, "file")))
 }
 
 /// The longest verdict.
@@ -242,7 +269,13 @@ fn show_to_do(receipt: &Receipt) {
                 task.whose.as_deref().map_or("everybody".to_owned(), |name| on_screen(name.as_bytes()));
             say(format_args!("  for {name}"));
         }
-        say(format_args!("    {}  {}", styled(CARE, &task.what), task.how));
+        // Settings take several lines each, and stand on the page; of many programs one command says all.
+        let (how, typed) = match (&task.was_and_now, task.commands.as_slice()) {
+            (None, [_, ..]) => ("", task.commands.as_slice()),
+            _ => (task.how.as_str(), &[][..]),
+        };
+        say(format_args!("    {}  {how}", styled(CARE, &task.what)));
+        typed.iter().for_each(|line| say(format_args!("      {line}")));
     }
     if tasks.len() > MOST_TO_DO {
         let more = count((tasks.len() - MOST_TO_DO) as u64);
@@ -319,6 +352,7 @@ fn show_item(receipt: &Receipt, item: &ItemReceipt, rows: Rows) {
     let attention: Vec<&Finding> = item.findings.iter().filter(|finding| finding.needs_attention).collect();
     show_findings(receipt, &attention);
     show_findings(receipt, &landed_as(item));
+    show_findings(receipt, &worked_on(item));
 }
 
 /// In as many lines as they need, each below the other.
@@ -364,9 +398,11 @@ pub(crate) fn landed_as(item: &ItemReceipt) -> Vec<&Finding> {
     item.findings.iter().filter(is_landed_as).collect()
 }
 
-/// What somebody has worked on since it landed.
+/// What somebody has worked on since it landed, and what landed with another date.
 pub(crate) fn worked_on(item: &ItemReceipt) -> Vec<&Finding> {
-    item.findings.iter().filter(|finding| matches!(finding.reason, Reason::ChangedSince { .. })).collect()
+    let is_named =
+        |finding: &&Finding| matches!(finding.reason, Reason::ChangedSince { .. } | Reason::TimeDiffers);
+    item.findings.iter().filter(is_named).collect()
 }
 
 /// Why else things did not simply land, as it was planned: each reason with the number of items it comes up in.
@@ -382,6 +418,8 @@ pub(crate) fn planned(receipt: &Receipt) -> BTreeMap<String, u64> {
                     | Reason::Entered { .. }
                     | Reason::OpensByItself
                     | Reason::NoSuchProgram { .. }
+                    | Reason::ChangedSince { .. }
+                    | Reason::TimeDiffers
             )
     };
     let mut in_items = BTreeMap::new();

@@ -4,8 +4,10 @@ use super::numbers::{count, counted};
 use super::receipt::new_system;
 use super::{browsers, by_hand};
 use porter_core::kinds::browser::proof::PASSWORDS;
+use porter_core::machine::layout::Family;
 use porter_core::receipt::{ItemReceipt, Reason, Receipt, Verdict};
 use porter_names::screen::on_screen;
+use porter_trunk::TrunkProgram;
 use std::collections::BTreeMap;
 
 /// One thing to do.
@@ -47,9 +49,53 @@ fn programs(receipt: &Receipt) -> Option<Task> {
         whose: None,
         what: format!("Install {}", counted(names.len() as u64, "program")),
         how: names.join(", "),
-        commands: Vec::new(),
+        commands: install_commands(receipt),
         was_and_now: None,
     })
+}
+
+/// One command for each way of installing, from a Linux to a Linux; nothing where names of packages mean nothing.
+fn install_commands(receipt: &Receipt) -> Vec<String> {
+    const APT: [&str; 8] = ["debian", "ubuntu", "mint", "pop!_os", "elementary", "zorin", "raspbian", "kali"];
+    const DNF: [&str; 5] = ["fedora", "red hat", "centos", "rocky", "alma"];
+    let linux = Family::Linux.name();
+    let Some(machine) = &receipt.machine else { return Vec::new() };
+    if machine.system.family != linux || receipt.trunk.machine.system.family != linux {
+        return Vec::new();
+    }
+    let product = machine.system.product.to_lowercase();
+    let is_one = |known: &[&str]| known.iter().any(|name| product.contains(name));
+    let of_system = match (is_one(&APT), is_one(&DNF), product.contains("suse")) {
+        (true, ..) => Some("sudo apt install"),
+        (_, true, _) => Some("sudo dnf install"),
+        (.., true) => Some("sudo zypper install"),
+        _ => None,
+    };
+    // People paste what stands here: a name that is no package's name is not in it.
+    let is_name = |name: &str| {
+        !name.starts_with('-') && name.chars().all(|c| c.is_ascii_alphanumeric() || "+._-:~".contains(c))
+    };
+    let ways = [
+        (Some("flatpak install"), Some("Flatpak")),
+        (Some("sudo snap install"), Some("snap")),
+        (of_system, None),
+    ];
+    let command = |(begin, publisher): (Option<&str>, Option<&str>)| {
+        let is_of = |program: &&TrunkProgram| match publisher {
+            Some(_) => program.publisher.as_deref() == publisher,
+            None => !matches!(program.publisher.as_deref(), Some("Flatpak" | "snap")),
+        };
+        let names: Vec<&str> = receipt
+            .to_install()
+            .filter(is_of)
+            .map(|program| &*program.name)
+            .filter(|name| is_name(name))
+            .collect();
+        (!names.is_empty())
+            .then(|| format!("{} {}", begin.unwrap_or_default(), names.join(" ")))
+            .filter(|_| begin.is_some())
+    };
+    ways.into_iter().filter_map(command).collect()
 }
 
 fn of_browsers(receipt: &Receipt) -> impl Iterator<Item = Task> {

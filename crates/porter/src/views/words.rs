@@ -199,6 +199,16 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             format!("documents or databases that changed lately are kept among the programs: {}", paths.join(", ")),
             "carry such a folder with --also, and ask what is kept there",
         ),
+        Caution::Compressed { count } => (
+            "compressed",
+            format!("{} that the old drive keeps compressed (NTFS), which take more room on the new one", counted(*count, "file")),
+            "compress them again there if room is short",
+        ),
+        Caution::TrunkHere { path } => (
+            "trunk",
+            format!("{path} is a trunk that porter made; it is left where it is"),
+            "copy it if it is wanted, or name it with --also",
+        ),
         Caution::EarlierWindows { path } => (
             "old Windows",
             format!("{path} holds an earlier Windows, perhaps with people's files"),

@@ -1,6 +1,7 @@
-//! The programs that a Linux lists: Debian's packages, RPM's, Flatpaks and snaps.
+//! The programs that somebody installed on a Linux: Debian's packages, RPM's, Flatpaks and snaps. What came along with others or with the
+//! system comes along again.
 
-use super::rpm;
+use super::{dnf, rpm};
 use crate::machine::program::Program;
 use crate::machine::small_file::read_at;
 use porter_names::RelativePath;
@@ -17,7 +18,11 @@ pub(super) fn of_machine(volume: &dyn Volume) -> Vec<Program> {
     let mut programs =
         read_at(volume, "var/lib/dpkg/status").map(|file| packages_in(&file)).unwrap_or_default();
     programs.retain(|program| !along.contains(&program.name));
-    programs.extend(rpm::packages(volume));
+    let mut of_rpm = rpm::packages(volume);
+    if let Some(asked_for) = dnf::asked_for(volume) {
+        of_rpm.retain(|program| asked_for.contains(&program.name));
+    }
+    programs.extend(of_rpm);
     let path = |path: &str| RelativePath::from_bytes(path.as_bytes()).unwrap_or_default();
     programs.extend(flatpaks(volume, &path("var/lib/flatpak/app")));
     programs.extend(snaps(volume, &path("var/lib/snapd/snaps")));
@@ -72,7 +77,11 @@ fn packages_in(file: &[u8]) -> Vec<Program> {
             let line = paragraph.lines().find_map(|line| line.strip_prefix(name)?.strip_prefix(": "))?;
             Some(line.trim().to_owned())
         };
-        if field("Status")? != "install ok installed" {
+        // Without these no system is there; nobody asked for them (Debian Policy 2.5).
+        let is_of_base = field("Essential").is_some_and(|essential| essential == "yes")
+            || field("Priority")
+                .is_some_and(|priority| ["required", "important", "standard"].contains(&&*priority));
+        if field("Status")? != "install ok installed" || is_of_base {
             return None;
         }
         Some(Program {
@@ -96,7 +105,8 @@ mod tests {
     #[test]
     fn packages_are_those_that_are_installed() {
         let status = b"Package: kitecad\nStatus: install ok installed\nInstalled-Size: 12\nVersion: 4.2-1\nDescription: draws\n \
-            kites\n\nPackage: gone\nStatus: deinstall ok config-files\nVersion: 1\n";
+            kites\n\nPackage: gone\nStatus: deinstall ok config-files\nVersion: 1\n\n\
+            Package: bash\nEssential: yes\nStatus: install ok installed\nPriority: required\nVersion: 5\n";
         let packages = packages_in(status);
         assert_eq!(packages.len(), 1);
         assert_eq!((packages[0].name.as_str(), packages[0].size_in_bytes), ("kitecad", Some(12 << 10)));

@@ -29,8 +29,8 @@ pub(super) fn packages(volume: &dyn Volume) -> Vec<Program> {
     database.and_then(|database| in_database(database).ok()).unwrap_or_default()
 }
 
-/// Reads a copy in memory: nothing is written beside the original.
-fn in_database(mut file: Vec<u8>) -> rusqlite::Result<Vec<Program>> {
+/// A copy in memory: nothing is written beside the original.
+pub(super) fn in_memory(mut file: Vec<u8>) -> rusqlite::Result<Connection> {
     if let Some(versions) = file.get_mut(FORMAT_VERSIONS) {
         versions.fill(1);
     }
@@ -39,6 +39,11 @@ fn in_database(mut file: Vec<u8>) -> rusqlite::Result<Vec<Program>> {
     database.deserialize_read_exact("main", file.as_slice(), length, true)?;
     drop(file);
     database.execute_batch("PRAGMA trusted_schema = OFF")?;
+    Ok(database)
+}
+
+fn in_database(file: Vec<u8>) -> rusqlite::Result<Vec<Program>> {
+    let database = in_memory(file)?;
     let mut headers = database.prepare("SELECT blob FROM Packages")?;
     let mut rows = headers.query([])?;
     let mut packages = Vec::new();
