@@ -35,7 +35,10 @@ impl Terminal {
         let mut command = Command::new("setsid");
         command.args(["--ctty", "--wait"]).arg(porter.get_program()).args(porter.get_args());
         for (name, value) in porter.get_envs() {
-            command.env(name, value.unwrap());
+            match value {
+                Some(value) => command.env(name, value),
+                None => command.env_remove(name),
+            };
         }
         command.env("TERM", "xterm-256color").current_dir(bench.path(""));
         command.stdin(theirs.try_clone().unwrap()).stdout(theirs.try_clone().unwrap()).stderr(theirs);

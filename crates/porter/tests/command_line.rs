@@ -326,3 +326,41 @@ fn control_c_stops_a_capture_and_leaves_no_trunk() {
     assert!(err.contains("stopped before it was done"), "{err}");
     assert!(!bench.path("trunk/bagit.txt").exists());
 }
+
+#[test]
+fn every_row_fits_the_width_there_is() {
+    let bench = Workbench::with_demo_machines();
+    let said = |words: &[&str], columns: &str| {
+        let mut command = bench.command(words);
+        command.env("COLUMNS", columns);
+        workbench::run(command).with_status(0).out
+    };
+    said(&["capture", "LOFT-PC", "trunk", "--quiet"], "80");
+    bench.porter(&["restore", "trunk", "TIDEWATER", "--account", "tamsin=tamsin.okafor", "--yes", "--quiet"]);
+    std::fs::remove_dir_all(bench.path("TIDEWATER/Users/odile/Pictures")).unwrap();
+    for columns in [60, 80, 100, 140] {
+        for words in [
+            &["survey", "LOFT-PC"][..],
+            &["capture", "LOFT-PC", &format!("trunk {columns}"), "--quiet"],
+            &["restore", "trunk", "TIDEWATER", "--account", "tamsin=tamsin.okafor", "--try", "--quiet"],
+            &["check", "trunk", "--quiet"],
+            &["look", "trunk"],
+            &["look", "trunk", "odile/folder/documents"],
+            &["look", "trunk", "--find", "*.txt"],
+        ] {
+            let out = said(words, &columns.to_string());
+            for line in out.lines() {
+                let has_long_word = line.split(' ').any(|word| word.chars().count() > columns / 2);
+                let width = unicode_width::UnicodeWidthStr::width(line);
+                assert!(width <= columns || has_long_word, "{words:?} at {columns}: {line}");
+                if line.trim_start().starts_with("folder/pictures") && words[0] != "restore" {
+                    assert!(line.contains(" file") && line.contains('B'), "{words:?} at {columns}: {line}");
+                }
+            }
+        }
+    }
+    let survey = said(&["survey", "LOFT-PC"], "80");
+    let (_, summary) = survey.trim_end().rsplit_once("\n\n").unwrap();
+    assert!(summary.lines().count() <= 8, "{summary}");
+    assert!(summary.ends_with("Next        porter capture LOFT-PC TRUNK"), "{summary}");
+}
