@@ -12,7 +12,7 @@ use std::path::PathBuf;
 
 /// Loyal Porter carries a person's digital life from an old PC to a new one, and proves that it arrived.
 #[derive(Debug, Parser)]
-#[command(name = "porter", version = VERSION, max_term_width = 100, after_help = EXIT_STATUS, disable_help_subcommand = true)]
+#[command(name = "porter", version = VERSION, max_term_width = 100, after_help = EXIT_STATUS)]
 pub(crate) struct Arguments {
     #[command(subcommand)]
     pub(crate) command: Command,

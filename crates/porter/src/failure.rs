@@ -15,6 +15,7 @@ use porter_source::VolumeKind;
 use porter_trunk::packed_form::lacks_label;
 use porter_trunk::sealing::NotOpened;
 use porter_trunk::{Damage, TrunkError};
+use std::path::Path;
 use std::process::ExitCode;
 
 use crate::views::numbers::{counted, size};
@@ -58,6 +59,14 @@ impl Failure {
 
     pub(crate) fn wrong_use(what: impl Into<String>, advice: impl Into<String>) -> Self {
         Self { status: WRONG_USE, ..Self::new(what, advice) }
+    }
+
+    /// About a file or folder that was named: one that is not there is a mistake of whoever named it.
+    pub(crate) fn about_name(cause: &std::io::Error, what: String, advice: &str) -> Self {
+        match cause.kind() {
+            std::io::ErrorKind::NotFound | std::io::ErrorKind::NotADirectory => Self::wrong_use(what, advice),
+            _ => Self::new(what, advice),
+        }
     }
 
     pub(crate) fn with_advice(self, advice: impl Into<String>) -> Self {
@@ -229,6 +238,11 @@ impl From<TrunkError> for Failure {
             }
             TrunkError::Io { .. } => "Is the drive still connected, and may you write to it?".to_owned(),
         };
+        // One that has lost its label is hurt; where nothing of one is, another folder was meant.
+        let is_none = |folder: &Path| lacks_label(folder).is_none() && !folder.join("bagit.txt").exists();
+        if matches!(&error, TrunkError::NotATrunk { folder, .. } if is_none(folder)) {
+            return Self::wrong_use(error.to_string(), advice);
+        }
         Self::new(error.to_string(), advice)
     }
 }
@@ -467,7 +481,7 @@ impl Failure {
                     found.iter().take(8).map(|name| porter_names::screen::on_screen(name)).collect();
                 names.sort();
                 let found = if names.is_empty() { "nothing".to_owned() } else { names.join(", ") };
-                Self::new(
+                Self::wrong_use(
                     format!(
                         "`{folder}` {error}.\n   Looked for\n   - {}\n   Found {found}",
                         looked_for.join("\n   - ")

@@ -74,6 +74,12 @@ pub(crate) fn machine(folder: &Path, drives: &DriveArguments) -> Result<Machine,
     let found = match recognise(Arc::clone(&volume), name.clone()) {
         _ if drives.as_drive => recognise_drive(volume, name),
         Err(NotRecognised::NoSystem { .. }) if is_drive => recognise_drive(volume, name),
+        Err(NotRecognised::NoSystem { .. }) if is_trunk(folder) => {
+            return Err(Failure::wrong_use(
+                format!("`{shown}` is a trunk, not a machine"),
+                "Nothing was done. The trunk comes first for `restore` and `check`, the machine first for `survey` and `capture`.",
+            ));
+        }
         Err(error @ NotRecognised::NoSystem { .. }) => {
             return Err(match advice_for(folder) {
                 Some(advice) => Failure::not_recognised(&shown, &error).with_advice(advice),
@@ -127,6 +133,41 @@ fn advice_for(folder: &Path) -> Option<String> {
     None
 }
 
+/// Fails if the folder for the trunk holds none and the one for the machine does: whoever typed that has taken one for the other.
+pub(crate) fn refuse_swapped(trunk: &Path, machine: &Path, command: &str) -> Result<(), Failure> {
+    if is_trunk(trunk) || !is_trunk(machine) {
+        return Ok(());
+    }
+    Err(Failure::wrong_use(
+        format!("`{}` is the trunk: the two folders are in the wrong order", paths::shown(machine)),
+        format!(
+            "Nothing was done. Type: porter {command} {} {}",
+            paths::quoted(machine),
+            paths::quoted(trunk)
+        ),
+    ))
+}
+
+/// Fails for a folder that is no trunk, before anybody is asked for a passphrase.
+pub(crate) fn refuse_no_trunk(given: &TrunkArguments) -> Result<(), Failure> {
+    if is_open_trunk(&given.trunk) {
+        return Ok(());
+    }
+    match Outside::load(&given.trunk) {
+        Err(error @ TrunkError::NotATrunk { .. }) => Err(error.into()),
+        _ => Ok(()),
+    }
+}
+
+fn is_trunk(folder: &Path) -> bool {
+    is_open_trunk(folder) || Outside::load(folder).is_ok()
+}
+
+/// One that was not finished, too.
+fn is_open_trunk(folder: &Path) -> bool {
+    folder.join("bagit.txt").exists() || folder.join("porter/label.json").exists()
+}
+
 /// Opens a folder with the drives beside it.
 fn volume(folder: &Path, drives: &DriveArguments) -> Result<HostFolder, Failure> {
     let shown = paths::shown(folder);
@@ -139,7 +180,8 @@ fn volume(folder: &Path, drives: &DriveArguments) -> Result<HostFolder, Failure>
         return Err(Failure::not_mounted(&shown, kind));
     }
     let volume = HostFolder::open(folder).map_err(|cause| {
-        Failure::new(format!("`{shown}` cannot be opened: {cause}"), "Is the drive mounted there?")
+        let what = format!("`{shown}` cannot be opened: {cause}");
+        Failure::about_name(&cause, what, "Is the drive mounted there?")
     })?;
     drives.drives.iter().try_fold(volume, |volume, drive| {
         let (letter, at) = letter_and_folder(drive).ok_or_else(|| {
@@ -149,10 +191,8 @@ fn volume(folder: &Path, drives: &DriveArguments) -> Result<HostFolder, Failure>
             )
         })?;
         volume.with_drive(letter.as_bytes(), Path::new(at)).map_err(|cause| {
-            Failure::new(
-                format!("`{}` cannot be opened: {cause}", on_screen(at.as_bytes())),
-                "Is the drive mounted there?",
-            )
+            let what = format!("`{}` cannot be opened: {cause}", on_screen(at.as_bytes()));
+            Failure::about_name(&cause, what, "Is the drive mounted there?")
         })
     })
 }
@@ -211,7 +251,7 @@ fn is_less(flaw: &Damage) -> bool {
 }
 
 fn open_or_outside(given: &TrunkArguments) -> Result<Result<Box<dyn Trunk>, Outside>, Failure> {
-    if given.trunk.join("bagit.txt").exists() || given.trunk.join("porter/label.json").exists() {
+    if is_open_trunk(&given.trunk) {
         return Ok(Ok(Box::new(OpenTrunk::load(&given.trunk)?)));
     }
     let folders = given.folders();
@@ -358,22 +398,28 @@ pub(crate) fn narrowed(selection: Selection, list: Option<&PackingList>) -> Sele
     }
 }
 
-/// Patterns that fit nothing are mistakes, not wishes.
+/// An id or account that is not there is a mistake, and stops everything. A pattern is a wish: one list of them serves forty PCs, so one that
+/// fits nothing is told of, and stops nothing.
 pub(crate) fn refuse_unmatched<'i>(
     selection: &Selection,
     items: impl Iterator<Item = (&'i str, Option<&'i str>)> + Clone,
 ) -> Result<(), Failure> {
-    let unmatched = selection.unmatched(items);
-    if unmatched.is_empty() {
-        return Ok(());
+    let is_pattern = |text: &String| text.contains(['*', '?', '[', '{']);
+    let (patterns, ids): (Vec<String>, Vec<String>) =
+        selection.unmatched(items).into_iter().partition(is_pattern);
+    let quoted = |texts: &[String]| {
+        texts.iter().map(|text| format!("`{}`", on_screen(text.as_bytes()))).collect::<Vec<_>>().join(", ")
+    };
+    if !ids.is_empty() {
+        return Err(Failure::wrong_use(
+            format!("no item fits {}", quoted(&ids)),
+            "`porter survey` and `porter look` show the ids of the items.",
+        ));
     }
-    Err(Failure::wrong_use(
-        format!(
-            "no item fits {}",
-            unmatched.iter().map(|text| format!("`{text}`")).collect::<Vec<_>>().join(", ")
-        ),
-        "`porter survey` and `porter look` show the ids of the items.",
-    ))
+    if !patterns.is_empty() {
+        tell(styled(CARE, format_args!("! Nothing here fits the pattern {}.", quoted(&patterns))));
+    }
+    Ok(())
 }
 
 /// Runs a long operation with progress on the terminal and events in the file, as asked for.

@@ -42,7 +42,7 @@ fn a_stick_is_a_machine_with_an_item_for_each_folder_at_its_root() {
     bench.write("stick/System Volume Information/tracking.log", "x");
     bench.write("stick/$RECYCLE.BIN/S-1-5/x.txt", "thrown away");
     fs::create_dir(bench.path("new")).unwrap();
-    let refused = bench.porter(&["survey", "stick"]).with_status(1);
+    let refused = bench.porter(&["survey", "stick"]).with_status(2);
     assert!(refused.err.contains("--as-drive"), "{}", refused.err);
     bench.porter(&["capture", "stick", "trunk", "--as-drive", "--form", "open", "--quiet"]).with_status(0);
     let entries = bench.read("trunk/porter/entries.jsonl");
@@ -86,7 +86,7 @@ fn one_persons_folder_is_captured_alone_and_lands_in_an_account() {
     bench.write("copy/Wind/log.txt", "force 5");
     bench.write("copy/AppData/Roaming/Kite Planner/settings.ini", "colour=red");
     bench.empty_machine("NEW", "odile");
-    let refused = bench.porter(&["survey", "copy"]).with_status(1);
+    let refused = bench.porter(&["survey", "copy"]).with_status(2);
     assert!(refused.err.contains("--as-person NAME"), "{}", refused.err);
     bench.porter(&["capture", "copy", "trunk", "--as-person", "Odile", "--quiet"]).with_status(0);
     bench.porter(&["restore", "trunk", "NEW", "--yes", "--quiet"]).with_status(0);
@@ -101,6 +101,6 @@ fn one_persons_folder_is_captured_alone_and_lands_in_an_account() {
     }
     bench.porter(&["check", "trunk", "NEW", "--quiet"]).with_status(0);
     // Of a folder of a machine, the machine is named.
-    let above = bench.porter(&["survey", "NEW/Users"]).with_status(1);
+    let above = bench.porter(&["survey", "NEW/Users"]).with_status(2);
     assert!(above.err.contains("Name the machine:") && above.err.contains("NEW`"), "{}", above.err);
 }

@@ -8,6 +8,7 @@ use crate::arguments::{
 };
 use crate::failure::{Failure, Outcome};
 use crate::screen::{ask, say, say_json, tell};
+use crate::views::capture::Took;
 use crate::{amounts, keys, open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::capture::{CaptureError, Forecast, Job, Shape, capture, forecast, pass_by};
@@ -163,6 +164,7 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
         views::capture::tell_changes(&machine, list, &list.changes_in(&survey));
     }
     let label = label(&machine, arguments)?;
+    let goes_on = Outside::load(&arguments.trunk).is_ok();
     let folder = making.continue_on.as_ref().unwrap_or(&arguments.trunk);
     let predict = |shape| forecast(&machine, &survey, folder, shape, making.may_not_fit);
     let (trunk, trunk_id, forecast): (Box<dyn TrunkWriter>, _, _) = match making.form {
@@ -208,12 +210,23 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
     if arguments.json {
         say_json(&views::capture::json(&report, folder, &trunk_id));
     } else {
-        views::capture::show(&report, folder, &trunk_id, making.prove_later, trunk.written_in_bytes());
+        let folders = [&arguments.trunk].into_iter().chain(&making.with).chain(&making.continue_on);
+        let took = Took {
+            written_in_bytes: trunk.written_in_bytes(),
+            all_in_bytes: goes_on.then(|| folders.map(|folder| size_of_folder(folder)).sum()),
+        };
+        views::capture::show(&report, folder, &trunk_id, making.prove_later, &took);
         if let Some(key) = &signed {
             say(format_args!("Signed as {}.", porter_names::screen::on_screen(key.by().as_bytes())));
         }
     }
     Ok(Outcome::attention_if(views::capture::needs_attention(&report)))
+}
+
+/// All files of a trunk's folder; what cannot be looked at takes nothing.
+fn size_of_folder(folder: &std::path::Path) -> u64 {
+    let rows = std::fs::read_dir(folder).into_iter().flatten().flatten();
+    rows.filter_map(|row| row.metadata().ok()).filter(|found| found.is_file()).map(|found| found.len()).sum()
 }
 
 /// Deals with programs that write to what is about to be captured. False if they were waited for: what was counted is not true any more.

@@ -79,6 +79,9 @@ impl From<HowDeep> for Depth {
 
 pub(crate) fn run(arguments: &CheckArguments) -> Result<Outcome, Failure> {
     will_publish(arguments.json.iter().chain(&arguments.page))?;
+    if let Some(machine) = &arguments.machine {
+        open::refuse_swapped(&arguments.trunk.trunk, machine, "check")?;
+    }
     if arguments.mend {
         let mut done = Vec::new();
         for folder in arguments.trunk.folders() {

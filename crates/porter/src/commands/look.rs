@@ -19,7 +19,7 @@ use porter_trunk::{Entry, Trunk, TrunkItem};
 pub(crate) struct LookArguments {
     #[command(flatten)]
     trunk: TrunkArguments,
-    /// An item, or a folder in it: odile/folder/documents/Kites
+    /// A person, an item, or a folder in it: odile, odile/folder/documents/Kites
     #[arg(value_name = "ITEM[/PATH]")]
     item: Option<String>,
     /// Show the folders below, each with all that is in it
@@ -65,12 +65,32 @@ fn show(arguments: &LookArguments) -> Result<Outcome, Failure> {
     };
     let trunk = &*trunk;
     let list = UsableList::of(trunk);
-    let named = arguments.item.as_deref().map(|text| item_and_path(trunk, text)).transpose()?;
+    let person = arguments.item.as_deref().filter(|text| is_person(trunk, text));
+    if let (Some(person), true) = (person, arguments.find.is_empty() && !arguments.tree) {
+        let own: Vec<TrunkItem> = trunk.items().iter().filter(|item| is_of(item, person)).cloned().collect();
+        if arguments.json {
+            say_json(&views::look::json(trunk.label(), &own, None));
+        } else {
+            views::look::show_trunk(trunk.label(), &own);
+        }
+        return Ok(list.outcome());
+    }
+    let named = arguments
+        .item
+        .as_deref()
+        .filter(|_| person.is_none())
+        .map(|text| item_and_path(trunk, text))
+        .transpose()?;
+    let of_person = |entry: &Entry| {
+        person.is_none_or(|person| {
+            trunk.items().iter().any(|item| item.id == entry.item && is_of(item, person))
+        })
+    };
     if !arguments.find.is_empty() {
-        return find(&list, named.as_ref(), arguments);
+        return find(&list, named.as_ref(), &of_person, arguments);
     }
     if arguments.tree {
-        let entries = list.entries()?.filter(|entry| is_within(entry, named.as_ref()));
+        let entries = list.entries()?.filter(|entry| is_within(entry, named.as_ref()) && of_person(entry));
         views::look::show_tree(&views::look::tree(entries, arguments.levels));
         return Ok(list.outcome());
     }
@@ -101,6 +121,15 @@ fn show(arguments: &LookArguments) -> Result<Outcome, Failure> {
     Ok(list.outcome())
 }
 
+/// True for the id of an account, or for what stands for everybody in ids.
+fn is_person(trunk: &dyn Trunk, text: &str) -> bool {
+    trunk.items().iter().any(|item| is_of(item, text))
+}
+
+fn is_of(item: &TrunkItem, person: &str) -> bool {
+    item.id.split_once('/').is_some_and(|(owner, _)| owner.eq_ignore_ascii_case(person))
+}
+
 fn is_within(entry: &Entry, named: Option<&(&TrunkItem, RelativePath)>) -> bool {
     named.is_none_or(|(item, below)| entry.item == item.id && entry.address.path.is_within(below))
 }
@@ -126,10 +155,12 @@ pub(crate) fn fits(patterns: &Patterns, path: &RelativePath) -> bool {
 fn find(
     list: &UsableList<'_>,
     named: Option<&(&TrunkItem, RelativePath)>,
+    of_person: &dyn Fn(&Entry) -> bool,
     arguments: &LookArguments,
 ) -> Result<Outcome, Failure> {
     let patterns = patterns(&arguments.find)?;
-    let wanted = |entry: &Entry| is_within(entry, named) && fits(&patterns, &entry.address.path);
+    let wanted =
+        |entry: &Entry| is_within(entry, named) && of_person(entry) && fits(&patterns, &entry.address.path);
     let found: Vec<Entry> = list.entries()?.filter(wanted).collect();
     if arguments.json {
         say_json(&views::look::found_json(&found));

@@ -62,10 +62,8 @@ pub(crate) fn run(arguments: &ReceiptArguments) -> Result<Outcome, Failure> {
 pub(super) fn load(path: &Path) -> Result<Receipt, Failure> {
     let shown = paths::shown(path);
     let bytes = std::fs::read(path).map_err(|cause| {
-        Failure::new(
-            format!("`{shown}` cannot be read: {cause}"),
-            "Name a file that `porter check --json` wrote.",
-        )
+        let what = format!("`{shown}` cannot be read: {cause}");
+        Failure::about_name(&cause, what, "Name a file that `porter check --json` wrote.")
     })?;
     saved_receipt::from_bytes(&bytes).map_err(|cause| {
         Failure::new(format!("`{shown}`: {cause}"), "Name a file that `porter check --json` wrote.")

@@ -97,18 +97,10 @@ enum ExistingWord {
 }
 
 pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
-    if !arguments.yes && !arguments.try_only && !std::io::stdin().is_terminal() {
-        return Err(Failure::wrong_use(
-            "nobody is there to be asked",
-            "Nothing was changed. Add --yes to restore, or --try to see what would happen.",
-        ));
-    }
-    if arguments.existing == ExistingWord::Ask && !std::io::stdin().is_terminal() {
-        return Err(Failure::wrong_use(
-            "nobody is there to be asked which file keeps its name",
-            "Nothing was changed. Name one of the other ways for --existing: set-aside, keep or newer.",
-        ));
-    }
+    // Whether the folders are what they are taken for is said before anything is asked.
+    open::refuse_swapped(&arguments.trunk.trunk, &arguments.machine, "restore")?;
+    open::refuse_no_trunk(&arguments.trunk)?;
+    refuse_if_nobody_answers(arguments)?;
     let trunk = open::trunk(&arguments.trunk)?;
     let trunk = &*trunk;
     let machine = open::machine(&arguments.machine, &arguments.drives)?;
@@ -210,6 +202,22 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         }
     }
     Ok(needs_attention(&report.refused))
+}
+
+fn refuse_if_nobody_answers(arguments: &RestoreArguments) -> Result<(), Failure> {
+    if !arguments.yes && !arguments.try_only && !std::io::stdin().is_terminal() {
+        return Err(Failure::wrong_use(
+            "nobody is there to be asked",
+            "Nothing was changed. Add --yes to restore, or --try to see what would happen.",
+        ));
+    }
+    if arguments.existing == ExistingWord::Ask && !std::io::stdin().is_terminal() {
+        return Err(Failure::wrong_use(
+            "nobody is there to be asked which file keeps its name",
+            "Nothing was changed. Name one of the other ways for --existing: set-aside, keep or newer.",
+        ));
+    }
+    Ok(())
 }
 
 /// A shared place, and a folder in it.

@@ -109,14 +109,16 @@ pub(crate) fn tell_changes(machine: &Machine, list: &PackingList, changes: &Chan
     }
 }
 
+/// How much room the trunk took.
+pub(crate) struct Took {
+    /// By this run, where that is known.
+    pub(crate) written_in_bytes: Option<u64>,
+    /// By all runs, if there were others before.
+    pub(crate) all_in_bytes: Option<u64>,
+}
+
 /// After the last.
-pub(crate) fn show(
-    report: &CaptureReport,
-    trunk: &Path,
-    trunk_id: &str,
-    prove_later: bool,
-    written_in_bytes: Option<u64>,
-) {
+pub(crate) fn show(report: &CaptureReport, trunk: &Path, trunk_id: &str, prove_later: bool, took: &Took) {
     say("");
     for (depth, what, tally) in balance_rows(report) {
         let what = padded(&format!("{}{what}", "  ".repeat(depth)), 20);
@@ -173,8 +175,12 @@ pub(crate) fn show(
             styled(GOOD, "Done.")
         ));
     }
-    if let Some(written_in_bytes) = written_in_bytes {
-        say(format_args!("It took {} on the drive.", size(written_in_bytes)));
+    match (took.written_in_bytes, took.all_in_bytes) {
+        (Some(added), Some(all)) => {
+            say(format_args!("This run added {}; the trunk takes {} now.", size(added), size(all)))
+        }
+        (Some(written), None) => say(format_args!("It took {} on the drive.", size(written))),
+        (None, _) => {}
     }
     if !report.packs_without_spare.is_empty() {
         let packs = report.packs_without_spare.join(", ");
