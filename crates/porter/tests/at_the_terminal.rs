@@ -249,7 +249,18 @@ fn the_tree_is_ticked_key_by_key_and_left_without_a_trace() {
 
     let mut terminal = Terminal::with(&bench, &words, (24, 80));
     let seen = terminal.shows("What is carried from OLD");
-    assert!(seen.contains("[x] odile") && seen.contains("s take this choice"), "{seen}");
+    assert!(seen.contains("[x] odile") && seen.contains("? help"), "{seen}");
+    terminal.press("?");
+    terminal.shows("search as you type");
+    // Whatever key closes it does nothing else.
+    terminal.press("q");
+    terminal.shows("[x] odile");
+    terminal.press("/musi");
+    terminal.shows("/musi_");
+    terminal.shows("Music");
+    terminal.press("\ro");
+    terminal.shows("(largest first)");
+    terminal.press("o\u{1b}[D\u{1b}[D\u{1b}[H");
     // Into the folders, and down to the documents.
     terminal.press("\u{1b}[C\u{1b}[B\u{1b}[C");
     terminal.shows("Documents");
@@ -267,7 +278,9 @@ fn the_tree_is_ticked_key_by_key_and_left_without_a_trace() {
     let seen = terminal.shows("[ ] Kites");
     assert!(seen.contains("[-] Documents") && seen.contains("[-] odile"), "{seen}");
     terminal.press("s");
-    terminal.ends(0);
+    let end = terminal.ends(0);
+    assert!(end.contains("porter capture OLD TRUNK --list list.json"), "{end}");
+    assert!(end.trim_end().ends_with("Written     list.json"), "{end}");
 
     bench.porter(&["capture", "OLD", "trunk", "--list", "list.json", "--quiet"]).with_status(0);
     let found = bench.porter(&["look", "trunk", "--find", "*"]).with_status(0).out;

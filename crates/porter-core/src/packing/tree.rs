@@ -29,6 +29,8 @@ pub struct Node {
     pub is_open: bool,
     /// The rows below.
     pub below: Vec<Node>,
+    /// Its place among its sisters in the order of the survey.
+    number: usize,
 }
 
 /// What a row stands for.
@@ -81,9 +83,61 @@ impl Tree {
                 ticked: row.chosen,
                 is_open: false,
                 below: Vec::new(),
+                number: 0,
             });
         }
+        number(&mut rows);
         Self { rows }
+    }
+
+    /// Puts the largest first in each level, or everything back into the order of the survey.
+    pub fn order(&mut self, largest_first: bool) {
+        fn order(rows: &mut [Node], largest_first: bool) {
+            rows.sort_by_key(|row| {
+                let size_in_bytes = if largest_first { row.size_in_bytes() } else { 0 };
+                (std::cmp::Reverse(size_in_bytes), row.number)
+            });
+            rows.iter_mut().for_each(|row| order(&mut row.below, largest_first));
+        }
+        order(&mut self.rows, largest_first);
+    }
+
+    /// The next row behind `after` whose title holds a text, in whatever case; from the beginning again if there is none. Rows that are not
+    /// shown are found too, folders only of items that were [looked into](Self::look_into).
+    pub fn find(&self, text: &str, after: &Spot) -> Option<Spot> {
+        fn add(rows: &[Node], above: &Spot, text: &str, found: &mut Vec<Spot>) {
+            for (at, node) in rows.iter().enumerate() {
+                let spot = [above.as_slice(), &[at]].concat();
+                if node.title.to_lowercase().contains(text) {
+                    found.push(spot.clone());
+                }
+                add(&node.below, &spot, text, found);
+            }
+        }
+        let mut found = Vec::new();
+        add(&self.rows, &Vec::new(), &text.to_lowercase(), &mut found);
+        found.iter().find(|spot| *spot > after).or(found.first()).cloned()
+    }
+
+    /// Shows the rows above a spot, and so the one at it.
+    pub fn open_above(&mut self, spot: &Spot) {
+        for length in 1..spot.len() {
+            if let Some(above) = self.at(&spot[..length].to_vec()) {
+                above.is_open = true;
+            }
+        }
+    }
+
+    /// What tells a row from all others, however they are ordered.
+    pub fn numbers(&self, spot: &Spot) -> Vec<usize> {
+        let mut rows = &self.rows;
+        let mut numbers = Vec::with_capacity(spot.len());
+        for at in spot {
+            let Some(row) = rows.get(*at) else { break };
+            numbers.push(row.number);
+            rows = &row.below;
+        }
+        numbers
     }
 
     /// The rows that are shown, each with its depth.
@@ -149,6 +203,7 @@ impl Tree {
         let grounds = Grounds::new(machine, catalogue, items, &files_only, NameRules::TRUNK);
         let left_out = unchosen.folders.get(&row.item.id);
         node.below = folders_of(&grounds, row);
+        number(&mut node.below);
         if node.ticked {
             node.below.iter_mut().for_each(|folder| {
                 folder.untick(&|key| left_out.is_some_and(|left_out| left_out.contains(key)));
@@ -177,7 +232,22 @@ impl Tree {
     }
 }
 
+fn number(rows: &mut [Node]) {
+    for (at, row) in rows.iter_mut().enumerate() {
+        row.number = at;
+        number(&mut row.below);
+    }
+}
+
 impl Node {
+    /// All of it, ticked or not.
+    fn size_in_bytes(&self) -> u64 {
+        match self.stands_for {
+            StandsFor::Item(_) | StandsFor::Folder(_) => self.tally.size_in_bytes,
+            StandsFor::Person(_) | StandsFor::Kind => self.below.iter().map(Self::size_in_bytes).sum(),
+        }
+    }
+
     /// Whether it is ticked.
     pub fn is_ticked(&self) -> Ticked {
         let own = match self.stands_for {
@@ -253,7 +323,7 @@ fn find_or_add(rows: &mut Vec<Node>, stands_for: StandsFor, title: String, is_op
     let is_it = |row: &Node| row.stands_for == stands_for && row.title == title;
     let at = rows.iter().position(is_it).unwrap_or_else(|| {
         let tally = Tally::default();
-        rows.push(Node { title, stands_for, tally, ticked: false, is_open, below: Vec::new() });
+        rows.push(Node { title, stands_for, tally, ticked: false, is_open, below: Vec::new(), number: 0 });
         rows.len() - 1
     });
     &mut rows[at]
@@ -278,7 +348,15 @@ fn folders_of(grounds: &Grounds<'_>, row: &ItemSurvey) -> Vec<Node> {
             let at = rows.iter().position(|row| row.stands_for == stands_for).unwrap_or_else(|| {
                 let title = porter_names::screen::on_screen(step);
                 let tally = Tally::default();
-                rows.push(Node { title, stands_for, tally, ticked: true, is_open: false, below: Vec::new() });
+                rows.push(Node {
+                    title,
+                    stands_for,
+                    tally,
+                    ticked: true,
+                    is_open: false,
+                    below: Vec::new(),
+                    number: 0,
+                });
                 rows.len() - 1
             });
             rows[at].tally += tally;

@@ -6,7 +6,7 @@ use crate::views;
 use crate::views::survey::Room;
 use porter_core::catalogue::Catalogue;
 use porter_core::machine::Machine;
-use porter_core::packing::tree::StandsFor;
+use porter_core::packing::tree::{Spot, StandsFor};
 use porter_core::packing::{Tree, Unchosen};
 use porter_core::survey::Survey;
 use ratatui::crossterm::event::{self, Event, KeyCode, KeyEventKind, KeyModifiers};
@@ -34,6 +34,26 @@ fn end_when_told(over: Arc<AtomicBool>) {
     });
 }
 
+/// What the keys are for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Asks {
+    Nothing,
+    ForText,
+    ForHelp,
+}
+
+/// The rows that a screen of this height shows, less one, so that a row stays in sight.
+fn page_of(height: usize) -> usize {
+    height.saturating_sub(views::choose::ROWS_AROUND + 1).max(1)
+}
+
+/// Shows the next row with a text in it, and says which of the shown rows that is.
+fn found(tree: &mut Tree, text: &str, after: &Spot) -> Option<usize> {
+    let spot = tree.find(text, after)?;
+    tree.open_above(&spot);
+    tree.shown().iter().position(|(shown, _)| *shown == spot)
+}
+
 /// Lets a person tick. True if they took the choice over; it is then in the survey and in what is left out.
 pub(super) fn choose(
     machine: &Machine,
@@ -50,6 +70,7 @@ pub(super) fn choose(
     let over = Arc::new(AtomicBool::new(false));
     end_when_told(Arc::clone(&over));
     let mut at = 0;
+    let (mut asks, mut sought, mut largest_first) = (Asks::Nothing, String::new(), false);
     let taken = loop {
         let rows = tree.shown();
         at = at.min(rows.len().saturating_sub(1));
@@ -61,6 +82,12 @@ pub(super) fn choose(
             at,
             total: tree.total(),
             room,
+            largest_first,
+            over: match &asks {
+                Asks::Nothing => views::choose::Over::Nothing,
+                Asks::ForText => views::choose::Over::Search(&sought),
+                Asks::ForHelp => views::choose::Over::Help,
+            },
         };
         let drawn = terminal.draw(|frame| views::choose::draw(frame, &page));
         let height = match drawn {
@@ -72,14 +99,50 @@ pub(super) fn choose(
             Ok(_) => continue,
             Err(cause) => break Err(failed(cause)),
         };
+        if asks == Asks::ForHelp {
+            asks = Asks::Nothing;
+            continue;
+        }
+        if asks == Asks::ForText {
+            match key.code {
+                KeyCode::Char('c') if key.modifiers.contains(KeyModifiers::CONTROL) => break Ok(false),
+                KeyCode::Enter => asks = Asks::Nothing,
+                KeyCode::Esc => {
+                    sought.clear();
+                    asks = Asks::Nothing;
+                }
+                KeyCode::Backspace => drop(sought.pop()),
+                KeyCode::Char(letter) => sought.push(letter),
+                _ => {}
+            }
+            // It goes there with each letter, so that nobody types more than is needed.
+            if !sought.is_empty() && !matches!(key.code, KeyCode::Enter) {
+                at = found(&mut tree, &sought, &Vec::new()).unwrap_or(at);
+            }
+            continue;
+        }
         match key.code {
             KeyCode::Char('c') if key.modifiers.contains(KeyModifiers::CONTROL) => break Ok(false),
             KeyCode::Char('q') | KeyCode::Esc => break Ok(false),
             KeyCode::Char('s') => break Ok(true),
+            KeyCode::Char('?' | 'h') => asks = Asks::ForHelp,
+            KeyCode::Char('/') => {
+                sought.clear();
+                asks = Asks::ForText;
+            }
+            KeyCode::Char('n') if !sought.is_empty() => {
+                at = found(&mut tree, &sought, &spot).unwrap_or(at);
+            }
+            KeyCode::Char('o') => {
+                let numbers = tree.numbers(&spot);
+                largest_first = !largest_first;
+                tree.order(largest_first);
+                at = tree.shown().iter().position(|(spot, _)| tree.numbers(spot) == numbers).unwrap_or(0);
+            }
             KeyCode::Up => at = at.saturating_sub(1),
             KeyCode::Down => at += 1,
-            KeyCode::PageUp => at = at.saturating_sub(height),
-            KeyCode::PageDown => at += height,
+            KeyCode::PageUp => at = at.saturating_sub(page_of(height)),
+            KeyCode::PageDown => at += page_of(height),
             KeyCode::Home => at = 0,
             KeyCode::End => at = usize::MAX,
             KeyCode::Char(' ') => tree.toggle(&spot),
@@ -87,6 +150,7 @@ pub(super) fn choose(
                 let is_item = tree.at(&spot).is_some_and(|row| matches!(row.stands_for, StandsFor::Item(_)));
                 if is_item {
                     tree.look_into(&spot, machine, catalogue, survey, unchosen);
+                    tree.order(largest_first);
                 }
                 if let Some(row) = tree.at(&spot) {
                     row.is_open = !row.below.is_empty();

@@ -95,7 +95,9 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<Outcome, Failure> {
     if let Some(path) = &arguments.page {
         publish(path, views::sheet::html(&machine, &survey, open::now_utc()).as_bytes())?;
     }
-    if arguments.json {
+    if let (true, Some(list)) = (arguments.choose, &arguments.list) {
+        views::survey::show_choice(&machine, &survey, room.as_ref(), list, &next_command(arguments));
+    } else if arguments.json {
         say_json(&views::survey::json(&machine, &survey));
     } else {
         views::survey::show(&machine, &survey, room.as_ref(), &next_command(arguments));

@@ -23,28 +23,66 @@ pub(crate) struct Page<'p> {
     pub(crate) at: usize,
     pub(crate) total: Tally,
     pub(crate) room: Option<&'p Room>,
+    pub(crate) largest_first: bool,
+    pub(crate) over: Over<'p>,
 }
 
+/// What stands over the tree or below it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Over<'p> {
+    Nothing,
+    /// A text that is being typed.
+    Search(&'p str),
+    Help,
+}
+
+/// Head and foot.
+pub(crate) const ROWS_AROUND: usize = 6;
+
 const WIDEST: usize = 110;
-const KEYS: &str = "Space tick   Right open   Left close   s take this choice   q leave without";
+const KEYS: &str = "Space tick   Right open   Left close   / search   ? help   s take   q leave";
+const HELP: [(&str, &str); 12] = [
+    ("Space", "tick, or take the tick away"),
+    ("Right, Enter", "open"),
+    ("Left", "close, or go to the row above"),
+    ("Up, Down", "the row before, the next row"),
+    ("Page Up, Page Down", "a screen back, a screen on"),
+    ("Home, End", "the first row, the last row"),
+    ("/", "search as you type; Enter ends it"),
+    ("n", "the next row that fits"),
+    ("o", "the largest first, or in the usual order"),
+    ("s", "take this choice"),
+    ("q, Esc", "leave without"),
+    ("?", "this help; any key closes it"),
+];
 
 /// Draws all of it.
 pub(crate) fn draw(frame: &mut Frame<'_>, page: &Page<'_>) {
     let parts = [Constraint::Length(2), Constraint::Min(1), Constraint::Length(4)];
     let [head, body, foot] = Layout::vertical(parts).areas(frame.area());
-    let title = format!("What is carried from {}", on_screen(page.machine.as_bytes()));
+    let order = if page.largest_first { "  (largest first)" } else { "" };
+    let title = format!("What is carried from {}{order}", on_screen(page.machine.as_bytes()));
     frame.render_widget(Paragraph::new(Line::from(title.bold())), head);
 
     // Numbers too far from their names are hard to read.
     let width = usize::from(body.width).min(WIDEST);
     let items = page.rows.iter().map(|(spot, node)| ListItem::new(row(spot, node, page, width)));
     let mut state = ListState::default().with_selected(Some(page.at));
-    let list = List::new(items).highlight_style(Style::new().add_modifier(Modifier::REVERSED));
-    frame.render_stateful_widget(list, body, &mut state);
+    if page.over == Over::Help {
+        let lines: Vec<Line<'_>> =
+            HELP.iter().map(|(key, what)| Line::from(format!("  {key:<20}{what}"))).collect();
+        frame.render_widget(Paragraph::new(lines), body);
+    } else {
+        let list = List::new(items).highlight_style(Style::new().add_modifier(Modifier::REVERSED));
+        frame.render_stateful_widget(list, body, &mut state);
+    }
 
     let mut lines = vec![Line::from("-".repeat(width)), total(page)];
     lines.push(room(page));
-    lines.push(Line::from(KEYS.dim()));
+    lines.push(match page.over {
+        Over::Search(text) => Line::from(format!("/{}_", on_screen(text.as_bytes())).bold()),
+        _ => Line::from(KEYS.dim()),
+    });
     frame.render_widget(Paragraph::new(lines), foot);
 }
 
@@ -219,6 +257,8 @@ mod tests {
             at: 2,
             total: tree.total(),
             room,
+            largest_first: false,
+            over: Over::Nothing,
         };
         let shown = screen(&page(None));
         assert_eq!(

@@ -67,6 +67,18 @@ pub(crate) fn show(machine: &Machine, survey: &Survey, room: Option<&Room>, next
     show_summary(machine, survey, room, next);
 }
 
+/// After somebody has ticked: the file that it went into, and what to type next.
+pub(crate) fn show_choice(
+    machine: &Machine,
+    survey: &Survey,
+    room: Option<&Room>,
+    list: &std::path::Path,
+    next: &str,
+) {
+    show_summary(machine, survey, room, next);
+    say(format_args!("{}  {}", styled(BOLD, padded("Written", HEADING)), paths::shown(list)));
+}
+
 /// `last used 2026-10-30  1,545 files, 98.8 MB`.
 fn of_person(row: &AccountSurvey) -> String {
     let not_read = row.cautions.iter().find_map(|caution| match caution {
