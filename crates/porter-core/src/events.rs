@@ -22,6 +22,11 @@ pub enum Event<'a> {
         /// How many.
         size_in_bytes: u64,
     },
+    /// Some files were seen. Comes very often while a machine is looked at.
+    Seen {
+        /// How many.
+        files: u64,
+    },
     /// A file was dealt with.
     File {
         /// The item it belongs to.

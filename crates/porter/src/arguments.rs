@@ -142,5 +142,5 @@ pub(crate) struct ListArguments {
 
 /// True if an event belongs into the file of events: pieces of files come too often.
 pub(crate) fn is_recorded(event: &Event<'_>) -> bool {
-    !matches!(event, Event::Bytes { .. })
+    !matches!(event, Event::Bytes { .. } | Event::Seen { .. })
 }

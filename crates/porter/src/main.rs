@@ -18,6 +18,7 @@ mod rules_folder;
 mod saved_receipt;
 mod screen;
 mod stop;
+mod target_speed;
 mod usable_list;
 mod views;
 

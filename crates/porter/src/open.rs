@@ -12,7 +12,7 @@ use crate::rules_folder::own_rules;
 use crate::screen::{CARE, styled, tell};
 use crate::stop::STOP;
 use crate::{awake, power};
-use crate::{keys, paths};
+use crate::{keys, paths, views};
 use porter_core::catalogue::patterns::Patterns;
 use porter_core::catalogue::{Catalogue, CatalogueError};
 use porter_core::events::{Conduct, Event};
@@ -28,12 +28,12 @@ use porter_trunk::open_form::OpenTrunk;
 use porter_trunk::outside::{Keeping, Outside};
 use porter_trunk::packed_form::{PackedTrunk, lacks_label, seal_damage};
 use porter_trunk::parked_form::ParkedTrunk;
-use porter_trunk::{Damage, Label, Trunk, TrunkError};
+use porter_trunk::{Damage, Label, Trunk, TrunkError, TrunkId};
 use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::Write;
 use std::path::Path;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use time::OffsetDateTime;
 
 /// The word for the running machine, where a machine is to be named.
@@ -218,6 +218,9 @@ pub(crate) fn trunk_to_mend(given: &TrunkArguments) -> Result<Box<dyn Trunk>, Fa
 /// The same; only the outside if it is sealed and nobody says what opens it.
 pub(crate) fn trunk_if_it_opens(given: &TrunkArguments) -> Result<Result<Box<dyn Trunk>, Outside>, Failure> {
     let trunk = open_or_outside(given)?;
+    if let Ok(trunk) = &trunk {
+        note_trunk(&trunk.label().trunk_id);
+    }
     let flaws = trunk.as_ref().map(|trunk| trunk.flaws()).unwrap_or_default();
     let (less, hurt): (Vec<&Damage>, Vec<&Damage>) = flaws.iter().partition(|flaw| is_less(flaw));
     for flaw in less.iter().filter(|flaw| !matches!(flaw, Damage::HoldsMore)) {
@@ -422,6 +425,40 @@ pub(crate) fn refuse_unmatched<'i>(
     Ok(())
 }
 
+/// The trunk that is worked on, as soon as it is known: events tell it.
+static TRUNK_ID: OnceLock<String> = OnceLock::new();
+
+/// Notes which trunk is worked on.
+pub(crate) fn note_trunk(id: &TrunkId) {
+    let _ = TRUNK_ID.set(id.to_string());
+}
+
+/// The same for all events of this program, so that a file with those of many can be told apart.
+fn run_id() -> String {
+    static RUN: OnceLock<String> = OnceLock::new();
+    let made = || {
+        let mut bytes = [0_u8; 8];
+        // Without chance the clock does.
+        if getrandom::fill(&mut bytes).is_err() {
+            bytes = (now_utc().unix_timestamp_nanos() as u64).to_be_bytes();
+        }
+        bytes.iter().map(|byte| format!("{byte:02x}")).collect()
+    };
+    RUN.get_or_init(made).clone()
+}
+
+fn event_line(event: &Event<'_>, run: &str) -> Vec<u8> {
+    let mut line = serde_json::to_value(event).unwrap_or_default();
+    line["time"] = views::numbers::rfc3339(now_utc()).into();
+    line["run"] = run.into();
+    if let Some(trunk) = TRUNK_ID.get() {
+        line["trunk"] = trunk.as_str().into();
+    }
+    let mut line = line.to_string().into_bytes();
+    line.push(b'\n');
+    line
+}
+
 /// Runs a long operation with progress on the terminal and events in the file, as asked for.
 pub(crate) fn conducted<T>(
     given: &ConductArguments,
@@ -442,14 +479,14 @@ pub(crate) fn conducted<T>(
     if !given.quiet {
         power::warn_on_battery();
     }
+    let run = run_id();
     let _awake = awake::keep();
     let progress = Progress::new(given.quiet);
     let lost: Mutex<Option<std::io::Error>> = Mutex::new(None);
     let events = |event: &Event<'_>| {
         progress.hear(event);
         if let (Some(file), true) = (&file, is_recorded(event)) {
-            let mut line = serde_json::to_vec(event).unwrap_or_default();
-            line.push(b'\n');
+            let line = event_line(event, &run);
             // A lost line of progress must not end a rescue.
             if let Err(cause) = file.lock().unwrap_or_else(PoisonError::into_inner).write_all(&line) {
                 lost.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(cause);

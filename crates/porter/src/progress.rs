@@ -1,7 +1,7 @@
 //! Progress with rate and time left: a moving line on a terminal, now and then a plain line elsewhere.
 
 use crate::screen::{CARE, moving_line, styled, tell};
-use crate::views::numbers::{count, size};
+use crate::views::numbers::{count, counted, size};
 use indicatif::{ProgressBar, ProgressStyle};
 use porter_core::events::{Event, Stage};
 use porter_trunk::Tally;
@@ -62,6 +62,9 @@ impl Progress {
                 self.files.fetch_add(1, Ordering::Relaxed);
                 self.show();
             }
+            Event::Seen { files } => {
+                self.files.fetch_add(*files, Ordering::Relaxed);
+            }
             Event::Trouble { .. } => {}
             Event::WillNotFit { short_in_bytes } => tell(styled(
                 CARE,
@@ -96,7 +99,7 @@ impl Progress {
             let template = if expected.size_in_bytes > 0 {
                 "{prefix:<14} {wide_bar} {decimal_bytes}/{decimal_total_bytes}  {decimal_bytes_per_sec}  {eta} left"
             } else {
-                "{prefix:<14} {spinner} {elapsed}"
+                "{prefix:<14} {spinner} {elapsed}  {msg}"
             };
             if let Ok(style) = ProgressStyle::with_template(template) {
                 // Letters that every console has.
@@ -112,6 +115,9 @@ impl Progress {
         let Ok(mut running) = self.stage.try_lock() else { return };
         let size_in_bytes = self.size_in_bytes.load(Ordering::Relaxed);
         match &running.bar {
+            Some(bar) if running.expected.size_in_bytes == 0 => {
+                bar.set_message(so_far(self.files.load(Ordering::Relaxed), size_in_bytes));
+            }
             Some(bar) => bar.set_position(size_in_bytes),
             None if self.how == How::Plain && running.last_line.elapsed() >= PLAIN_LINE_EVERY => {
                 let seconds = running.began.elapsed().as_secs_f64();
@@ -126,7 +132,7 @@ impl Progress {
 fn plain_line(running: &Running, files: u64, size_in_bytes: u64, seconds: f64) -> String {
     let rate = size_in_bytes as f64 / seconds;
     if running.expected.size_in_bytes == 0 {
-        return format!("{}: {} so far", running.words, size(size_in_bytes));
+        return format!("{}: {} so far", running.words, so_far(files, size_in_bytes));
     }
     let left_in_bytes = running.expected.size_in_bytes.saturating_sub(size_in_bytes);
     format!(
@@ -139,6 +145,10 @@ fn plain_line(running: &Running, files: u64, size_in_bytes: u64, seconds: f64) -
         size(rate as u64),
         if rate > 0.0 { left_in_bytes as f64 / rate } else { 0.0 }
     )
+}
+
+fn so_far(files: u64, size_in_bytes: u64) -> String {
+    format!("{}, {}", counted(files, "file"), size(size_in_bytes))
 }
 
 fn words(stage: Stage) -> &'static str {
@@ -171,6 +181,6 @@ mod tests {
         assert!(plain_line(&running, 0, 0, 0.5).ends_with("0 B/s, 0 s left"));
         assert!(plain_line(&running, 4000, 160_000_000, 2.0).ends_with(" 0 s left"));
         running.expected = Tally::default();
-        assert_eq!(plain_line(&running, 0, 1500, 1.0), "capturing: 1.5 kB so far");
+        assert_eq!(plain_line(&running, 7, 1500, 1.0), "capturing: 7 files, 1.5 kB so far");
     }
 }

@@ -143,6 +143,9 @@ pub(super) fn count<'m>(
                             size_in_bytes += metadata.size_in_bytes;
                         }
                     }
+                    let is_file =
+                        |sight: &&(Sight<'_>, _)| matches!(&sight.0, Sight::Entry { metadata, .. } if metadata.kind == EntryKind::File);
+                    conduct.send(&Event::Seen { files: sights.iter().filter(is_file).count() as u64 });
                     conduct.send(&Event::Bytes { size_in_bytes });
                     let mut queue = queue.lock().unwrap_or_else(PoisonError::into_inner);
                     queue.pending.extend(sights.into_iter().filter_map(|(_, next)| Some((at, next?))));

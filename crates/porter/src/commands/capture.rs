@@ -8,6 +8,7 @@ use crate::arguments::{
 };
 use crate::failure::{Failure, Outcome};
 use crate::screen::{ask, say, say_json, tell};
+use crate::target_speed::measured;
 use crate::views::capture::Took;
 use crate::{amounts, keys, open, paths, views};
 use clap::{Args, ValueEnum};
@@ -170,23 +171,31 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
     let (trunk, trunk_id, forecast): (Box<dyn TrunkWriter>, _, _) = match making.form {
         Form::Open => {
             let forecast = predict(Shape::Files)?;
+            open::note_trunk(&label.trunk_id);
             let trunk_id = label.trunk_id.short();
             (Box::new(OpenTrunkWriter::create(folder, label)?), trunk_id, forecast)
         }
         Form::Parked => {
             let forecast = predict(Shape::Links)?;
             let trunk = ParkedTrunkWriter::begin(folder, label)?;
+            open::note_trunk(&trunk.label().trunk_id);
             let trunk_id = trunk.label().trunk_id.short();
             (Box::new(trunk), trunk_id, forecast)
         }
         Form::Packed => {
             let (trunk, forecast) = packed(arguments, label, &predict)?;
+            open::note_trunk(&trunk.label().trunk_id);
             let trunk_id = trunk.label().trunk_id.short();
             (Box::new(trunk), trunk_id, forecast)
         }
     };
     if !arguments.json {
-        views::capture::show_forecast(&machine, &forecast, folder);
+        /// What takes no time needs no forecast of it.
+        const WORTH_TRYING_IN_BYTES: u64 = 1_000_000_000;
+        let is_long = forecast.to_capture.size_in_bytes >= WORTH_TRYING_IN_BYTES;
+        let above = folder.ancestors().find(|folder| folder.is_dir());
+        let speed = above.filter(|_| is_long).and_then(measured);
+        views::capture::show_forecast(&machine, &forecast, folder, speed);
     }
     let report = open::conducted(&arguments.conduct, |conduct| {
         let job = Job {

@@ -6,6 +6,7 @@ use crate::arguments::{CHOOSING, ChoiceArguments, ConductArguments, DriveArgumen
 use crate::failure::{Failure, Outcome};
 use crate::publish::{publish, will_publish};
 use crate::screen::say_json;
+use crate::target_speed::measured;
 use crate::views::survey::Room;
 use crate::{open, paths, views};
 use clap::Args;
@@ -141,7 +142,11 @@ fn room_in(folder: &std::path::Path) -> Result<Room, Failure> {
             "Name the folder where the trunk will be.",
         )
     })?;
-    Ok(Room { free_in_bytes, largest_file_in_bytes: largest_file_in_bytes(folder) })
+    Ok(Room {
+        free_in_bytes,
+        largest_file_in_bytes: largest_file_in_bytes(folder),
+        bytes_per_second: measured(folder),
+    })
 }
 
 /// A survey of which every pattern fits something.

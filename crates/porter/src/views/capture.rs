@@ -4,6 +4,7 @@ use super::numbers::{counted, padded, size};
 use super::words;
 use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled, tell};
+use crate::target_speed::time_for;
 use porter_core::capture::{CaptureReport, Forecast};
 use porter_core::machine::Machine;
 use porter_core::packing::PackingList;
@@ -20,7 +21,12 @@ use std::path::Path;
 const LONGEST_LIST: usize = 10;
 
 /// Before the first byte.
-pub(crate) fn show_forecast(machine: &Machine, forecast: &Forecast, trunk: &Path) {
+pub(crate) fn show_forecast(
+    machine: &Machine,
+    forecast: &Forecast,
+    trunk: &Path,
+    bytes_per_second: Option<u64>,
+) {
     say(format_args!(
         "{}: {} in {}, into {}",
         styled(BOLD, format_args!("Capturing {}", machine.name)),
@@ -33,6 +39,10 @@ pub(crate) fn show_forecast(machine: &Machine, forecast: &Forecast, trunk: &Path
         size(forecast.needed_in_bytes),
         size(forecast.free_in_bytes)
     ));
+    if let Some(speed) = bytes_per_second {
+        let time = time_for(forecast.needed_in_bytes, speed);
+        say(format_args!("Time: {time}, at the {}/s that this drive takes.", size(speed)));
+    }
     if forecast.too_large > 0 {
         say(styled(
             CARE,

@@ -249,7 +249,7 @@ mod tests {
         tree.at(&documents).unwrap().is_open = true;
         tree.toggle(&vec![0, 0, 0, 0]);
         let rows = tree.shown();
-        let small = Room { free_in_bytes: 1000, largest_file_in_bytes: None };
+        let small = Room { free_in_bytes: 1000, largest_file_in_bytes: None, bytes_per_second: None };
         let page = |room| Page {
             machine: "LOFT-PC",
             survey: &survey,

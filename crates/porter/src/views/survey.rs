@@ -6,6 +6,7 @@ use super::rows::{Rows, width, without_owner};
 use super::words::{self, CautionWords};
 use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, say, styled};
+use crate::target_speed::time_for;
 use anstream::adapter::strip_str;
 use porter_core::capture::Shape;
 use porter_core::machine::{Account, Machine};
@@ -32,6 +33,8 @@ pub(crate) struct Room {
     pub(crate) free_in_bytes: u64,
     /// None if it holds any file.
     pub(crate) largest_file_in_bytes: Option<u64>,
+    /// How fast it takes what is written, if that could be tried.
+    pub(crate) bytes_per_second: Option<u64>,
 }
 
 /// For the terminal.
@@ -207,6 +210,10 @@ fn show_room(survey: &Survey, chosen: Tally, room: &Room) {
     let needed = needed_in_bytes(chosen);
     let fits = needed <= room.free_in_bytes;
     let words = format!("up to {} are needed, {} are free", size(needed), size(room.free_in_bytes));
+    if let Some(speed) = room.bytes_per_second {
+        let time = time_for(needed, speed);
+        say_wrapped("Time", &format!("{time} at the {}/s that this drive takes", size(speed)));
+    }
     let words = if fits {
         format!("it fits: {words}")
     } else {
