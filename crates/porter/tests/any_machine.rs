@@ -1,6 +1,6 @@
 //! The drive of a failed machine may hold anything: files cut short, stretches of noise where a registry was, lists that lie. Whatever it
 //! is, a survey tells what it can, and a capture carries every byte as it is.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
 
 mod workbench;
 
@@ -80,6 +80,48 @@ fn files_below(root: &Path) -> Vec<PathBuf> {
     files
 }
 
+/// On the old machine = carried + not needed + not chosen + not read; carried = what became of it; and every file is in one of them.
+fn adds_up(capture: &Value, receipt: &Value) {
+    for (count, total) in [("files", "files"), ("bytes", "bytes")] {
+        let row = |name: &str| receipt["balance"][name][count].as_u64().unwrap();
+        let sum = |names: &[&str]| names.iter().map(|name| row(name)).sum::<u64>();
+        assert_eq!(row("on_old_machine"), sum(&["carried", "not_needed", "not_chosen", "not_read"]));
+        let became = ["landed", "there_already", "worked_on", "kept_in_trunk", "left_behind"];
+        assert_eq!(row("carried"), sum(&became));
+        assert_eq!(row("on_old_machine"), capture["seen"][count].as_u64().unwrap(), "{}", receipt["balance"]);
+        assert_eq!(row("carried"), capture["captured"][count].as_u64().unwrap(), "{}", receipt["balance"]);
+        let verdicts = receipt["totals"][total].as_object().unwrap().values();
+        assert_eq!(row("on_old_machine"), verdicts.map(|number| number.as_u64().unwrap()).sum::<u64>());
+    }
+}
+
+/// The table that a person reads: each row is the sum of those that stand one step further in below it.
+fn printed_adds_up(said: &str) {
+    let table = said.lines().skip_while(|line| !line.starts_with("on the old machine"));
+    let rows: Vec<(usize, u64)> = table
+        .take_while(|line| !line.is_empty())
+        .map(|line| {
+            let depth = (line.len() - line.trim_start().len()) / 2;
+            let number = line.split("  ").map(str::trim).find_map(|word| {
+                word.strip_suffix(" files")
+                    .or(word.strip_suffix(" file"))?
+                    .trim()
+                    .replace(',', "")
+                    .parse()
+                    .ok()
+            });
+            (depth, number.unwrap_or_else(|| panic!("no files in {line}")))
+        })
+        .collect();
+    assert!(rows.len() > 1, "{said}");
+    for (at, (depth, number)) in rows.iter().enumerate() {
+        let below = rows[at + 1..].iter().take_while(|(other, _)| other > depth);
+        let below: Vec<u64> =
+            below.filter(|(other, _)| *other == depth + 1).map(|(_, number)| *number).collect();
+        assert!(below.is_empty() || below.iter().sum::<u64>() == *number, "{rows:?} in {said}");
+    }
+}
+
 #[test]
 fn a_harmed_machine_is_surveyed_and_captured_whatever_its_files_hold() {
     // More of them: PORTER_HARM=100 cargo test -p porter --test any_machine
@@ -121,6 +163,27 @@ fn a_harmed_machine_is_surveyed_and_captured_whatever_its_files_hold() {
             assert_eq!(receipt["totals"]["items"]["changed"], 0, "{name} {seed}");
             assert_eq!(receipt["totals"]["items"]["missing"], 0, "{name} {seed}");
             assert!(bench.snapshot(name) == before, "{name} {seed}: the old machine was written to");
+            adds_up(&capture, &receipt);
+
+            // The same for a new machine with the same people, and for what the commands print.
+            for account in survey["accounts"].as_array().unwrap() {
+                let id = account["id"].as_str().unwrap();
+                bench.write(&format!("NEW/Users/{id}/NTUSER.DAT"), "x");
+            }
+            bench.empty_machine("NEW", "somebody");
+            let restored = told("restore", &["restore", "trunk", "NEW", "--yes", "--json"]);
+            let receipt = told("check", &["check", "trunk", "NEW", "--json", "-"]);
+            adds_up(&capture, &receipt);
+            let balance = |row: &str| receipt["balance"][row]["files"].as_u64().unwrap();
+            let written = restored["written"]["files"].as_u64().unwrap();
+            assert!(
+                balance("landed") <= written && written < balance("landed") + 12,
+                "{name} {seed}: {receipt}"
+            );
+            assert_eq!(balance("there_already"), restored["identical"]["files"].as_u64().unwrap());
+            printed_adds_up(&bench.porter(&["check", "trunk", "NEW", "--quiet"]).out);
+            printed_adds_up(&bench.porter(&["check", "trunk", "--quiet"]).out);
+            printed_adds_up(&bench.porter(&["capture", name, "again", "--quiet"]).out);
         }
     }
 }
