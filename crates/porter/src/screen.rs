@@ -10,7 +10,7 @@ mod system;
 pub(crate) use system::moving_line;
 
 use anstream::adapter::strip_str;
-use anstyle::{AnsiColor, Style};
+use anstyle::{RgbColor, Style};
 use porter_names::screen::styled_on_screen;
 use std::fmt::Display;
 use std::io::{self, ErrorKind, IsTerminal, Write};
@@ -18,11 +18,15 @@ use std::sync::{Mutex, PoisonError};
 use unicode_width::UnicodeWidthStr;
 
 pub(crate) const BOLD: Style = Style::new().bold();
-pub(crate) const FAINT: Style = Style::new().dimmed();
-pub(crate) const GOOD: Style = AnsiColor::Green.on_default();
-/// Not yellow, which nobody can read on white.
-pub(crate) const CARE: Style = AnsiColor::Magenta.on_default().bold();
-pub(crate) const BAD: Style = AnsiColor::Red.on_default().bold();
+pub(crate) const FAINT: Style = FAINT_COLOUR.on_default();
+pub(crate) const GOOD: Style = GOOD_COLOUR.on_default();
+pub(crate) const CARE: Style = CARE_COLOUR.on_default().bold();
+pub(crate) const BAD: Style = BAD_COLOUR.on_default().bold();
+// Each can be read on white and on black, at 4.5 to 1 (WCAG 2.1, 1.4.3): what a terminal calls green or yellow often cannot.
+const FAINT_COLOUR: RgbColor = RgbColor(0x76, 0x76, 0x76);
+const GOOD_COLOUR: RgbColor = RgbColor(0x00, 0x89, 0x00);
+pub(crate) const CARE_COLOUR: RgbColor = RgbColor(0xcf, 0x00, 0xcf);
+const BAD_COLOUR: RgbColor = RgbColor(0xee, 0x00, 0x00);
 
 /// Text in a style.
 pub(crate) fn styled(style: Style, text: impl Display) -> String {
@@ -160,6 +164,19 @@ pub(crate) fn confirmed(question: &str) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn every_colour_can_be_read_on_white_and_on_black() {
+        let linear = |part: u8| {
+            let part = f64::from(part) / 255.0;
+            if part <= 0.04045 { part / 12.92 } else { ((part + 0.055) / 1.055).powf(2.4) }
+        };
+        for RgbColor(red, green, blue) in [FAINT_COLOUR, GOOD_COLOUR, CARE_COLOUR, BAD_COLOUR] {
+            let luminance = 0.2126 * linear(red) + 0.7152 * linear(green) + 0.0722 * linear(blue);
+            let (on_white, on_black) = (1.05 / (luminance + 0.05), (luminance + 0.05) / 0.05);
+            assert!(on_white >= 4.5 && on_black >= 4.5, "{red} {green} {blue}: {on_white} {on_black}");
+        }
+    }
 
     #[test]
     fn a_line_is_broken_below_its_last_column() {

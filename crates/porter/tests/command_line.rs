@@ -115,7 +115,7 @@ on the old machine                          3 files      19 B
     kept in the trunk                       1 file        1 B
 
 The trunk is not signed.
-All is well: everything arrived, and nothing is left to do. 2 items landed, 1 file proved byte for byte.
+All is well: everything arrived, and nothing is left to do. 2 items landed: 1 file, proved byte for byte.
 ";
     assert_eq!(steady(&said.out), expected);
 

@@ -3,13 +3,14 @@
 use super::numbers::{counted, date, size};
 use super::survey::{Room, needed_in_bytes};
 use super::words;
+use crate::screen::CARE_COLOUR;
 use porter_core::packing::tree::{Node, Spot, StandsFor, Ticked};
 use porter_core::survey::Survey;
 use porter_names::screen::on_screen;
 use porter_trunk::Tally;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout};
-use ratatui::style::{Modifier, Style, Stylize};
+use ratatui::style::{Color, Modifier, Style, Stylize};
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{List, ListItem, ListState, Paragraph};
 use unicode_width::UnicodeWidthStr;
@@ -40,6 +41,7 @@ pub(crate) enum Over<'p> {
 pub(crate) const ROWS_AROUND: usize = 6;
 
 const WIDEST: usize = 110;
+const CARE: Color = Color::Rgb(CARE_COLOUR.0, CARE_COLOUR.1, CARE_COLOUR.2);
 const KEYS: &str = "Space tick   Right open   Left close   / search   ? help   s take   q leave";
 const HELP: [(&str, &str); 12] = [
     ("Space", "tick, or take the tick away"),
@@ -111,7 +113,7 @@ fn row(spot: &Spot, node: &Node, page: &Page<'_>, width: usize) -> Line<'static>
     let parts = vec![
         Span::raw(left),
         Span::raw(used),
-        Span::raw(marks).magenta(),
+        Span::raw(marks).fg(CARE),
         Span::raw(" ".repeat(gap)),
         Span::raw(right),
     ];
@@ -188,7 +190,7 @@ fn room(page: &Page<'_>) -> Line<'static> {
                 size(needed - room.free_in_bytes)
             )
             .bold()
-            .magenta(),
+            .fg(CARE),
         ),
         Some(room) => Line::from(format!(
             "It fits: up to {} are needed, {} are free.",

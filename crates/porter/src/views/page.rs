@@ -85,7 +85,7 @@ fn verdict(page: &mut String, receipt: &Receipt) {
     let _ = write!(
         page,
         "<section class=\"verdict {class}\">\n<p>{}</p>\n<table class=\"balance\">\n\
-         <caption>What was on the old machine, and what became of it</caption>\n\
+         <caption>What became of the old machine's files</caption>\n\
          <thead><tr><td></td><th scope=\"col\">Files</th><th scope=\"col\">Size</th></tr></thead>\n<tbody>\n",
         text(&sentence(receipt))
     );
@@ -236,7 +236,7 @@ fn before_handing_over(page: &mut String, receipt: &Receipt) {
     if tasks.is_empty() {
         return;
     }
-    let _ = write!(page, "<section>\n<h2>Before handing over</h2>\n");
+    let _ = write!(page, "<section>\n<h2>Before handing over</h2>\n<div class=\"to-do\">\n");
     let mut open: Option<Option<&str>> = None;
     for task in &tasks {
         let whose = task.whose.as_deref();
@@ -251,10 +251,13 @@ fn before_handing_over(page: &mut String, receipt: &Receipt) {
             );
             open = Some(whose);
         }
-        let typed = if task.commands.is_empty() { "" } else { ": see the appendix" };
-        let _ = writeln!(page, "<li><b><bdi>{}</bdi></b> {}{typed}</li>", text(&task.what), text(&task.how));
+        let how = match task.commands.is_empty() || task.was_and_now.is_none() {
+            true => text(&task.how),
+            false => "see the appendix".to_owned(),
+        };
+        let _ = writeln!(page, "<li><b><bdi>{}</bdi></b> {how}</li>", text(&task.what));
     }
-    let _ = write!(page, "</ul>\n</section>\n");
+    let _ = write!(page, "</ul>\n</div>\n</section>\n");
 }
 
 /// Settings and printers, each with what to type.

@@ -59,12 +59,9 @@ pub(crate) fn sentence(receipt: &Receipt) -> String {
     if receipt.machine.is_none() {
         return all_is_in_the_trunk(receipt);
     }
-    let (items, files, _) = receipt.totals();
-    let proved = format!(
-        "{} landed, {} proved byte for byte.",
-        counted(items.landed, "item"),
-        counted(files.landed, "file")
-    );
+    let (items, ..) = receipt.totals();
+    let proved =
+        format!("{} landed: {}, proved byte for byte.", counted(items.landed, "item"), landed(receipt));
     let tasks = to_do::tasks(receipt);
     if tasks.is_empty() {
         let of = if items.not_chosen > 0 || not_chosen_now(receipt) { " that was chosen" } else { "" };
@@ -87,6 +84,16 @@ pub(crate) fn sentence(receipt: &Receipt) -> String {
     )
 }
 
+/// `3,124 files landed, and 1 was there already`: figures of the table.
+fn landed(receipt: &Receipt) -> String {
+    let Balance { landed, there_already, .. } = Balance::of(receipt);
+    let verb = if there_already.files == 1 { "was" } else { "were" };
+    match there_already.files {
+        0 => counted(landed.files, "file"),
+        there => format!("{}, and {} that {verb} there already", counted(landed.files, "file"), count(there)),
+    }
+}
+
 fn not_chosen_now(receipt: &Receipt) -> bool {
     let findings = receipt.items.iter().flat_map(|item| &item.findings);
     findings.into_iter().any(|finding| finding.reason == Reason::NotChosenNow)
@@ -101,8 +108,9 @@ fn needs_attention(receipt: &Receipt) -> String {
         .filter(|(number, _)| *number > 0)
         .map(|(number, words)| format!("{} {words}", count(number)))
         .collect::<Vec<_>>();
-    let landed = verdict_words(receipt, Verdict::Landed);
-    format!("Needs attention: {}. {} {landed}.", wrong.join(", "), counted(files.landed, "file"))
+    let words = verdict_words(receipt, Verdict::Landed);
+    let landed = if receipt.machine.is_some() { landed(receipt) } else { counted(files.landed, "file") };
+    format!("Needs attention: {}. {landed} {words}.", wrong.join(", "))
 }
 
 fn all_is_in_the_trunk(receipt: &Receipt) -> String {
@@ -162,11 +170,13 @@ pub(crate) fn show(receipt: &Receipt) {
     for group in groups {
         say("");
         say(styled(BOLD, person(&group)));
-        if let Some(words) = not_chosen_as_a_whole(&group) {
-            say(format_args!("  {}", styled(CARE, words)));
-            continue;
+        let (left_out, chosen): (Vec<&ItemReceipt>, Vec<&ItemReceipt>) =
+            group.items.iter().copied().partition(|item| is_left_out(item));
+        if left_out.len() > MOST_LEFT_OUT {
+            say(format_args!("  {}", styled(CARE, not_chosen(&left_out))));
         }
-        for item in group.items.iter().filter(|item| is_of_files(item) && is_news(item)) {
+        let shown = if left_out.len() > MOST_LEFT_OUT { &chosen } else { &group.items };
+        for item in shown.iter().filter(|item| is_of_files(item) && is_news(item)) {
             show_item(receipt, item, rows);
         }
         let settings = group.items.iter().filter(|item| !is_of_files(item));
@@ -197,22 +207,23 @@ pub(crate) fn show(receipt: &Receipt) {
     say(styled(if receipt.needs_attention() { BAD } else { GOOD }, sentence(receipt)));
 }
 
-/// One row in place of many for a person nothing of whom was asked for: `not chosen: all of it, 932 files, 26.2 MB`.
-fn not_chosen_as_a_whole(group: &Group<'_>) -> Option<String> {
-    let is_left_out = |item: &&ItemReceipt| {
-        item.findings
-            .iter()
-            .any(|finding| matches!(finding.reason, Reason::NotChosenNow | Reason::NotChosenAtCapture))
-    };
-    if !group.items.iter().all(|item| is_left_out(&item)) {
-        return None;
-    }
-    let sum = |of: fn(&ItemReceipt) -> u64| group.items.iter().map(|item| of(item)).sum::<u64>();
+/// So many rows of a person's things that nobody asked for are shown; more are one row.
+const MOST_LEFT_OUT: usize = 3;
+
+fn is_left_out(item: &ItemReceipt) -> bool {
+    let is_so = |reason: &Reason| matches!(reason, Reason::NotChosenNow | Reason::NotChosenAtCapture);
+    item.findings.iter().any(|finding| is_so(&finding.reason))
+}
+
+/// `not chosen, kept in the trunk: 14 items, 26.2 MB in 932 files`.
+fn not_chosen(items: &[&ItemReceipt]) -> String {
+    let sum = |of: fn(&ItemReceipt) -> u64| items.iter().map(|item| of(item)).sum::<u64>();
     let kept = (sum(|item| item.files.kept_in_trunk), sum(|item| item.bytes.kept_in_trunk));
     let left = (sum(|item| item.files.not_chosen), sum(|item| item.bytes.not_chosen));
     let (words, (files, bytes)) =
-        if kept.0 > 0 { ("kept in the trunk", kept) } else { ("not chosen at the capture", left) };
-    Some(format!("{words}, not chosen: {} in {}", size(bytes), counted(files, "file")))
+        if left.0 > kept.0 { ("left on the old machine", left) } else { ("kept in the trunk", kept) };
+    let number = counted(items.len() as u64, "item");
+    format!("not chosen, {words}: {number}, {} in {}", size(bytes), counted(files, "file"))
 }
 
 /// The longest verdict.
@@ -447,7 +458,7 @@ fn show_findings(receipt: &Receipt, findings: &[&Finding]) {
         let verdict = verdict_words(receipt, finding.verdict);
         say(format_args!(
             "      {}  {}",
-            styled(style_of(finding.verdict), verdict),
+            styled(if finding.needs_attention { style_of(finding.verdict) } else { CARE }, verdict),
             shortened(&paths::in_a_row(&finding.path), rows::width().saturating_sub(8 + verdict.len()))
         ));
         say(format_args!("        {}", words::reason(&finding.reason)));

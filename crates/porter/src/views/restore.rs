@@ -153,10 +153,12 @@ fn show_destinations(plan: &Plan) -> bool {
         } else if files == 0 {
             to.clear();
         }
-        if item.registry_values > 0 {
-            to.push(format!("{} into the person's registry", counted(item.registry_values, "value")));
-        }
-        let row = rows.row(&name(item), item.to_write.files, item.to_write.size_in_bytes, None);
+        let values = (item.registry_values > 0)
+            .then(|| format!("{} into the person's registry", counted(item.registry_values, "value")));
+        let row = match files {
+            0 => rows.name(&name(item)),
+            _ => rows.row(&name(item), item.to_write.files, item.to_write.size_in_bytes, None),
+        };
         let room = rows::width().saturating_sub(if is_wide { row.width() + 7 } else { 9 });
         let to: Vec<String> = to.iter().map(|to| shortened(to, room)).collect();
         let begin = if is_wide {
@@ -164,13 +166,16 @@ fn show_destinations(plan: &Plan) -> bool {
         } else {
             format!("      {} ", styled(FAINT, "to"))
         };
-        if !is_wide {
+        if !is_wide || to.is_empty() {
             say(format_args!("  {row}"));
         }
         for (at, to) in to.iter().enumerate() {
             let begin =
                 if at == 0 { begin.clone() } else { " ".repeat(strip_str(&begin).to_string().width()) };
             say(format_args!("{begin}{to}"));
+        }
+        if let Some(values) = values {
+            say(format_args!("      {values}"));
         }
     }
     !items.is_empty()
