@@ -76,13 +76,18 @@ pub fn check_machine(
     if conduct.is_stopped() {
         return Err(CheckError::Cancelled);
     }
-    let mut registry_proof =
-        RegistryProof { label: trunk.label(), machine, history: &history, opened: HashMap::new() };
+    let mut proof = MeaningProof {
+        machine,
+        catalogue,
+        accounts: &accounts,
+        check: &check,
+        registry: RegistryProof { label: trunk.label(), machine, history: &history, opened: HashMap::new() },
+    };
     let whose = std::mem::take(&mut seen.whose);
     let (mut items, mut general) = seen.into_rows(trunk.items(), &chosen);
     for ((item, row), whose) in trunk.items().iter().zip(&mut items).zip(&whose) {
         if chosen.wants(&item.id) {
-            prove_meaning(item, row, *whose, machine, catalogue, &accounts, &check, &mut registry_proof);
+            proof.prove(item, row, *whose);
         }
     }
     items.iter_mut().for_each(call_kept_if_nothing_landed);
@@ -120,33 +125,34 @@ fn said_of_the_whole(trunk: &dyn Trunk, history: &History) -> Vec<Finding> {
     cut_off.into_iter().chain(damaged).chain(flaws).map(finding).collect()
 }
 
-/// Proves what an item means to its owner, beyond its files: that a program finds it, and that a setting is met.
-fn prove_meaning(
-    item: &TrunkItem,
-    row: &mut ItemReceipt,
-    whose: Whose,
-    machine: &Machine,
-    catalogue: &Catalogue,
-    accounts: &AccountMap<'_>,
-    check: &EntryCheck<'_>,
-    registry_proof: &mut RegistryProof<'_>,
-) {
-    if let Some(rule) = catalogue.rule_of(item)
-        && let Some(account) = item.account.as_ref().and_then(|id| *accounts.get(id)?)
-    {
-        if let Some(at) = check.profile_folder(item) {
-            if whose.is_the_trunks() {
-                prove(item, rule, machine, account, &at, row);
-            } else {
-                count_nothing(item, row);
+/// Proves what items mean to their owners, beyond their files: that a program finds them, and that a setting is met.
+struct MeaningProof<'a> {
+    machine: &'a Machine,
+    catalogue: &'a Catalogue,
+    accounts: &'a AccountMap<'a>,
+    check: &'a EntryCheck<'a>,
+    registry: RegistryProof<'a>,
+}
+
+impl MeaningProof<'_> {
+    fn prove(&mut self, item: &TrunkItem, row: &mut ItemReceipt, whose: Whose) {
+        if let Some(rule) = self.catalogue.rule_of(item)
+            && let Some(account) = item.account.as_ref().and_then(|id| *self.accounts.get(id)?)
+        {
+            if let Some(at) = self.check.profile_folder(item) {
+                if whose.is_the_trunks() {
+                    prove(item, rule, self.machine, account, &at, row);
+                } else {
+                    count_nothing(item, row);
+                }
             }
+            self.registry.prove(item, rule, account, row);
         }
-        registry_proof.prove(item, rule, account, row);
-    }
-    if item.parts.is_empty() && !item.facts.is_empty() {
-        let now = same_on(item, machine, accounts);
-        if !now.is_some_and(|now| is_met(item, now)) {
-            set_by_hand(row, now.map(|now| now.facts.clone()).unwrap_or_default());
+        if item.parts.is_empty() && !item.facts.is_empty() {
+            let now = same_on(item, self.machine, self.accounts);
+            if !now.is_some_and(|now| is_met(item, now)) {
+                set_by_hand(row, now.map(|now| now.facts.clone()).unwrap_or_default());
+            }
         }
     }
 }

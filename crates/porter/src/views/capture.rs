@@ -187,7 +187,7 @@ pub(crate) fn show(report: &CaptureReport, trunk: &Path, trunk_id: &str, prove_l
     }
     match (took.written_in_bytes, took.all_in_bytes) {
         (Some(added), Some(all)) => {
-            say(format_args!("This run added {}; the trunk takes {} now.", size(added), size(all)))
+            say(format_args!("This run added {}; the trunk takes {} now.", size(added), size(all)));
         }
         (Some(written), None) => say(format_args!("It took {} on the drive.", size(written))),
         (None, _) => {}

@@ -300,7 +300,7 @@ pub(crate) fn told(survey: &Survey) -> Vec<Told<'_>> {
         match told.iter_mut().find(|told| told.words.mark == words.mark && told.words.what == words.what) {
             Some(known) => known.places.extend(place),
             None => {
-                told.push(Told { words, gravity: caution.gravity(), places: place.into_iter().collect() })
+                told.push(Told { words, gravity: caution.gravity(), places: place.into_iter().collect() });
             }
         }
     }
