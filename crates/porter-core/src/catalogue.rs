@@ -88,8 +88,8 @@ impl Catalogue {
         self.rules.iter().find(|rule| Some(&rule.id) == item.rule.as_ref())
     }
 
-    /// The title of the program that an item of a trunk belongs to, if that program does not exist on a family of systems. Folders of people
-    /// belong to no program.
+    /// The title of the program that an item of a trunk belongs to, if that program does not exist on a family of systems. Folders of people,
+    /// those of many programs among them, belong to no program.
     pub fn program_missing_on(&self, item: &TrunkItem, family: Family) -> Option<&str> {
         let rule = self.rule_of(item).filter(|rule| rule.kind() != "folder" && !rule.find.is_empty())?;
         let exists = rule.find.iter().any(|find| find.systems.is_empty() || find.systems.contains(&family));

@@ -90,7 +90,13 @@ fn what_no_program_reads_on_the_new_system_stays_in_the_trunk() {
     // Who wants its files all the same, gets them.
     bench.porter(&[&RESTORE[..], &["--land-held", "tamsin/mail/apple-mail"]].concat()).with_status(0);
     let receipt = bench.porter(&CHECK).with_status(0).json();
-    assert_eq!(item(&receipt, "tamsin/mail/apple-mail")["verdict"], "landed");
+    let letters = item(&receipt, "tamsin/mail/apple-mail");
+    assert_eq!(letters["verdict"], "landed", "{letters}");
+    assert!(letters["files"]["landed"].as_u64().unwrap() > 0, "{letters}");
+    let folder = "TIDEWATER/Users/tamsin.okafor/Documents/From SAILROOM";
+    assert!(bench.path(folder).is_dir(), "beside the documents, with where it is from");
+    bench.porter(&["undo", "TIDEWATER", "--yes", "--quiet"]).with_status(0);
+    assert!(!bench.path(folder).exists());
 }
 
 #[test]

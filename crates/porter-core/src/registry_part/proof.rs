@@ -48,7 +48,7 @@ impl RegistryProof<'_> {
             let path = RelativePath::root();
             row.find(Finding { path, verdict, reason, needs_attention, expected_at: None });
         };
-        let moved_to = self.history.moved(&item.id).map(|moved| &moved.to);
+        let moved_to = self.history.moved(&item.id).next().map(|moved| &moved.to);
         let keys = coming(self.label, item, rule, self.machine, account, moved_to);
         let captured: u64 = keys.iter().map(|key| key.values.len() as u64).sum();
         if self.machine.layout.family != Family::Windows {

@@ -28,7 +28,7 @@ pub struct History {
     put: HashSet<u64>,
     refused: HashMap<EntryKey, Reason>,
     /// What went to another place, by item.
-    moved: HashMap<String, Moved>,
+    moved: HashMap<String, Vec<Moved>>,
     /// The same by restores of other trunks from the same machine.
     moved_before: HashMap<String, Moved>,
     /// The content of what landed with its paths changed.
@@ -148,7 +148,10 @@ impl History {
                 JournalLine::Moved { item, place, path, to_place, to } => {
                     let moved =
                         Moved { item: item.clone(), from_place: place, from: path.0, to_place, to: to.0 };
-                    self.moved.insert(item, moved);
+                    let parts = self.moved.entry(item).or_default();
+                    parts
+                        .retain(|known| (&known.from_place, &known.from) != (&moved.from_place, &moved.from));
+                    parts.push(moved);
                 }
                 JournalLine::FoundAs { entry, at } => {
                     self.landed_as.insert(entry, at.0);
@@ -206,9 +209,9 @@ impl History {
         self.land_held.wants(entry)
     }
 
-    /// Where an item's part went, if elsewhere.
-    pub fn moved(&self, item: &str) -> Option<&Moved> {
-        self.moved.get(item)
+    /// Where parts of an item went, of those that went elsewhere.
+    pub fn moved(&self, item: &str) -> impl Iterator<Item = &Moved> {
+        self.moved.get(item).into_iter().flatten()
     }
 
     /// Where an item's part went by a restore of another trunk from the same machine.
@@ -218,7 +221,7 @@ impl History {
 
     /// All that went elsewhere.
     pub fn all_moved(&self) -> impl Iterator<Item = &Moved> {
-        self.moved.values()
+        self.moved.values().flatten()
     }
 
     /// The content of an entry that landed with its paths changed.

@@ -37,6 +37,11 @@ impl LandHeld {
         selection.chooses(&format!("{}/{path}", entry.item), None)
     }
 
+    /// True if an item was asked for as a whole.
+    pub(crate) fn wants_item(&self, id: &str) -> bool {
+        self.selection.as_ref().is_some_and(|selection| selection.chooses(id, None))
+    }
+
     /// The patterns that fit no item and nothing in one.
     pub fn unmatched<'i>(&self, items: impl Iterator<Item = &'i str> + Clone) -> Vec<String> {
         let begins = |text: &str, id: &str| {

@@ -83,6 +83,10 @@ pub fn plan_restore(
     let mut landings = landing::land(&ground, &chosen);
     for item in &chosen {
         if let Some(title) = catalogue.program_missing_on(item, machine.layout.family) {
+            if land_held.wants_item(&item.id) {
+                landings.moves.extend(into_documents(item, &trunk.label().machine.name, title));
+                continue;
+            }
             let reason = Reason::NoSuchProgram { title: title.to_owned() };
             landings.refused.entry(item.id.clone()).or_insert(reason);
         }
@@ -161,6 +165,28 @@ pub fn plan_restore(
     Ok(plan)
 }
 
+/// Where the parts of an item go that no program of the new system reads, if somebody wants its files all the same: into a folder of the
+/// person's documents that says where it is from. What is everybody's stays where it was.
+fn into_documents<'i>(
+    item: &'i TrunkItem,
+    machine: &'i str,
+    title: &'i str,
+) -> impl Iterator<Item = Moved> + 'i {
+    let name = |text: &str| text.replace(['/', '\\', ':'], "-");
+    let folder = format!("From {}/{}", name(machine), name(title));
+    let parts = item.parts.iter().filter(|_| item.account.is_some());
+    parts.filter_map(move |part| {
+        let from = RelativePath::from_bytes(part.path.as_bytes()).ok()?;
+        let folder = RelativePath::from_bytes(folder.as_bytes()).ok()?;
+        let to = match from.name() {
+            Some(last) => folder.join(last).ok()?,
+            None => folder,
+        };
+        let (from_place, to_place) = (part.place.clone(), Place::Documents.name().to_owned());
+        Some(Moved { item: item.id.clone(), from_place, from, to_place, to })
+    })
+}
+
 /// Where the parts of an item go that were at the root of the drive; as before, if they went somewhere before.
 fn from_drive_root<'i>(
     item: &'i TrunkItem,
@@ -170,7 +196,7 @@ fn from_drive_root<'i>(
     let parts = item.parts.iter().filter(|part| part.place == Place::DriveRoot.name());
     parts.filter_map(move |part| {
         let from = RelativePath::from_bytes(part.path.as_bytes()).ok()?;
-        if let Some(known) = history.moved(&item.id).filter(|known| known.from == from) {
+        if let Some(known) = history.moved(&item.id).find(|known| known.from == from) {
             return Some(known.clone());
         }
         let to = folder.join_path(&from).ok()?;

@@ -107,7 +107,8 @@ fn items<'s>(page: &mut String, caption: &str, rows: impl Iterator<Item = &'s It
         text(caption)
     );
     for row in rows {
-        let tick = if row.chosen { "&#9745;" } else { "&#9744;" };
+        // Unticked: a sheet is worked off with a pen.
+        let tick = if row.chosen { "&#9744;" } else { "&ndash;" };
         let _ = writeln!(
             page,
             "<tr><td>{tick} <bdi>{}</bdi>{}{}</td><td>{}</td><td>{}</td><td>{}</td></tr>",

@@ -110,14 +110,19 @@ fn of_browsers(receipt: &Receipt) -> impl Iterator<Item = Task> {
 
 /// An item all of which stays in the trunk.
 fn of_kept(item: &ItemReceipt) -> Option<Task> {
+    /// Their values are among the settings and printers, each with what to do.
+    const TOLD_WITH_SETTINGS: [&str; 2] = ["machine/network/wifi", "machine/print/cups"];
     // What to do about browsers is among their own steps.
-    if item.verdict != Verdict::KeptInTrunk || item.kind == porter_core::kinds::browser::KIND {
+    let is_told =
+        item.kind == porter_core::kinds::browser::KIND || TOLD_WITH_SETTINGS.contains(&item.id.as_str());
+    if item.verdict != Verdict::KeptInTrunk || is_told {
         return None;
     }
     let how = item.findings.iter().find_map(|finding| match &finding.reason {
         Reason::NoSuchProgram { .. } => Some(format!(
-            "take it out with `porter take TRUNK {} FOLDER`, and import it into a program of this system",
-            item.id
+            "nothing on this system reads it: take it out with `porter take TRUNK {id} FOLDER` and import it, or land its files in the documents \
+             with --land-held {id}",
+            id = item.id
         )),
         // So that it can be typed.
         Reason::Held { why } => {

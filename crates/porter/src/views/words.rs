@@ -317,7 +317,7 @@ fn raw_reason(reason: &Reason) -> String {
         }
         Reason::NoSuchProgram { title } => {
             format!(
-                "the new machine has nowhere for what {title} keeps; its bookmarks come out with `porter take`"
+                "nothing on this system reads what is in {title}: take it out with `porter take`, or land its files in the documents with --land-held"
             )
         }
         Reason::NewerThanProgram { has, installed } => format!(

@@ -123,7 +123,7 @@ impl Coming<'_> {
         let Ok(from) = RelativePath::from_bytes(self.part.path.as_bytes()) else { return };
         let name = self.item.facts.get("name").map_or(self.item.title.as_str(), String::as_str);
         let history = self.ground.history;
-        let known = history.moved(&self.item.id).filter(|moved| moved.from == from);
+        let known = history.moved(&self.item.id).find(|moved| moved.from == from);
         // The same profile of the same machine, from a trunk of another day.
         let known = known.or_else(|| history.moved_before(&self.item.id));
         let known = known.map(|moved| (moved.to_place.clone(), moved.to.clone()));
