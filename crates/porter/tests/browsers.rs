@@ -295,6 +295,12 @@ fn safari_stays_in_the_trunk_elsewhere_and_its_bookmarks_become_favourites() {
     assert!(done["written"]["files"].as_u64().unwrap() > 5, "{done}");
     let again = bench.porter(&into).with_status(0).json();
     assert_eq!(again["written"]["files"], 0, "{again}");
+    let tried = bench.porter(&[&into[..], &["--try"]].concat()).with_status(0).json();
+    assert_eq!(
+        (&tried["merged"][0]["bookmarks"], &tried["merged"][0]["were_there"]),
+        (&0.into(), &5.into()),
+        "{tried}"
+    );
     let receipt = bench.porter(&["check", "trunk", "TIDEWATER", "--json", "-"]).with_status(0).json();
     assert!(
         receipt["browsers_by_hand"].to_string().contains("Safari is not on this system"),

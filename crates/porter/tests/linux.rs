@@ -228,3 +228,45 @@ fn what_two_items_have_in_folders_whose_names_count_as_one_goes_into_one_folder(
     assert_eq!((names(roaming).len(), lofts), (3, 2), "{:?}", names(roaming));
     bench.porter(&["check", "trunk", "NEW", "--quiet"]).with_status(0);
 }
+
+#[test]
+fn what_somebody_asked_for_is_installed_again_with_one_command_and_nothing_of_windows_layout_is_made() {
+    let bench = Workbench::new();
+    for (name, pretty) in [("sailroom", "Debian GNU/Linux 11"), ("loft", "Debian GNU/Linux 12")] {
+        linux(&bench, name, "Documents");
+        bench.write(&format!("{name}/etc/os-release"), format!("PRETTY_NAME=\"{pretty}\"\n"));
+    }
+    let package = |name: &str, more: &str| {
+        format!("Package: {name}\nStatus: install ok installed\nVersion: 1\n{more}\n")
+    };
+    let status = [
+        package("bash", "Essential: yes\nPriority: required\n"),
+        package("kitecad", "Priority: optional\n"),
+        package("libkite", "Priority: optional\n"),
+        package("spars", "Priority: optional\n"),
+        package("$(rm)", "Priority: optional\n"),
+    ];
+    bench.write("sailroom/var/lib/dpkg/status", status.concat());
+    bench.write("sailroom/var/lib/apt/extended_states", "Package: libkite\nAuto-Installed: 1\n");
+    bench.write("loft/var/lib/dpkg/status", package("spars", "Priority: optional\n"));
+    bench.write("sailroom/home/odile/Documents/plan.txt", "spar");
+    bench.porter(&["capture", "sailroom", "trunk", "--quiet"]).with_status(0);
+    bench.porter(&["restore", "trunk", "loft", "--yes", "--quiet"]).with_status(0);
+    let receipt = bench.porter(&["check", "trunk", "loft", "--quiet", "--json"]).with_status(0).json();
+    let install = &receipt["to_do"][0];
+    // A name that is no package's name is told, and not typed.
+    assert_eq!(install["type"], serde_json::json!(["sudo apt install kitecad"]), "{install}");
+    assert!(install["how"].as_str().unwrap().contains("$(rm)"), "{install}");
+    let said = bench.porter(&["check", "trunk", "loft", "--quiet"]).with_status(0).out;
+    assert!(said.contains("      sudo apt install kitecad\n"), "{said}");
+
+    // From Windows: what only its layout needs is not made.
+    bench.empty_machine("PC", "odile");
+    bench.write("PC/Users/odile/AppData/Roaming/KiteCAD/settings.ini", "colour=red");
+    bench.write("PC/Users/odile/Documents/kite.txt", "tail");
+    bench.porter(&["capture", "PC", "of-windows", "--quiet"]).with_status(0);
+    bench.porter(&["restore", "of-windows", "loft", "--yes", "--quiet"]).with_status(0);
+    assert_eq!(bench.read("loft/home/odile/Documents/kite.txt"), "tail");
+    assert!(!bench.path("loft/home/odile/AppData").exists());
+    bench.porter(&["check", "of-windows", "loft", "--quiet"]).with_status(0);
+}

@@ -140,3 +140,88 @@ pub(super) fn balance(
     }
     Ok(items)
 }
+
+#[cfg(test)]
+#[allow(clippy::panic, reason = "a test that cannot go on fails")]
+mod tests {
+    use super::*;
+    use crate::survey::ItemSurvey;
+    use std::collections::BTreeMap;
+
+    fn item(id: &str) -> Item {
+        Item {
+            id: id.to_owned(),
+            kind: "folder".to_owned(),
+            owner: None,
+            title: id.to_owned(),
+            parts: Vec::new(),
+            facts: BTreeMap::new(),
+            registry: Vec::new(),
+            rule: None,
+            counts: vec![("plans".to_owned(), 7)],
+            cautions: Vec::new(),
+            is_open: false,
+        }
+    }
+
+    fn survey(rows: Vec<(Item, bool, Tally)>) -> Survey {
+        let row = |(item, chosen, to_capture): (Item, bool, Tally)| ItemSurvey {
+            item,
+            chosen,
+            to_capture,
+            to_leave: Tally::default(),
+            too_large_for_fat32: 0,
+            newest_utc: None,
+            cautions: Vec::new(),
+        };
+        let items = rows.into_iter().map(row).collect();
+        Survey { accounts: Vec::new(), items, not_covered: Vec::new(), cautions: Vec::new() }
+    }
+
+    fn files(files: u64, size_in_bytes: u64) -> Tally {
+        Tally { files, size_in_bytes, ..Tally::default() }
+    }
+
+    #[test]
+    fn a_capture_counts_only_if_every_entry_that_was_seen_is_captured_or_left() {
+        let kites = item("machine/folder/kites");
+        let survey = survey(vec![
+            (kites.clone(), true, files(3, 30)),
+            (item("machine/folder/old"), false, files(5, 50)),
+        ]);
+        let balanced =
+            |seen: Tally, account: Account| balance(&survey, &[&kites], &[seen], &[account], &[None]);
+        let whole = || Account { captured: files(2, 20), left: files(1, 10), ..Account::default() };
+        for (what, seen, account, adds_up) in [
+            ("all of it", files(3, 30), whole(), true),
+            ("a file too few", files(4, 30), whole(), false),
+            ("a byte too few", files(3, 31), whole(), false),
+            ("a file too many", files(2, 20), whole(), false),
+            ("one that grew by two bytes", files(3, 28), Account { grown_in_bytes: 2, ..whole() }, true),
+            ("one that shrank by two", files(3, 32), Account { grown_in_bytes: -2, ..whole() }, true),
+            (
+                "one that stays as an earlier capture read it",
+                files(3, 30),
+                Account { kept: files(1, 5), ..whole() },
+                true,
+            ),
+            ("a folder that nobody counted", Tally { folders: 1, ..files(3, 30) }, whole(), false),
+        ] {
+            match balanced(seen, account) {
+                Ok(items) => {
+                    assert!(adds_up, "{what}");
+                    let [kites, old] = &items[..] else { panic!("{what}") };
+                    assert_eq!(kites.seen, kites.captured + kites.left, "{what}");
+                    assert_eq!((kites.counts[0].name.as_str(), kites.counts[0].captured), ("plans", 7));
+                    // What was not chosen is left, all of it.
+                    assert_eq!((old.captured, old.left, old.chosen), (Tally::default(), files(5, 50), false));
+                }
+                Err(CaptureError::NotAccountedFor { item }) => {
+                    assert!(!adds_up, "{what}");
+                    assert_eq!(item, "machine/folder/kites");
+                }
+                Err(other) => panic!("{what}: {other}"),
+            }
+        }
+    }
+}

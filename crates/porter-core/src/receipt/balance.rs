@@ -75,7 +75,11 @@ impl Balance {
             there_already += item.there_already;
             worked_on += item.worked_on;
         }
-        let amount = |of: fn(&ByVerdict) -> u64| Amount::new(of(&files), of(&bytes));
+        Self::from_numbers(&files, &bytes, there_already, worked_on)
+    }
+
+    fn from_numbers(files: &ByVerdict, bytes: &ByVerdict, there_already: Amount, worked_on: Amount) -> Self {
+        let amount = |of: fn(&ByVerdict) -> u64| Amount::new(of(files), of(bytes));
         Self {
             landed: amount(|of| of.landed).less(there_already),
             there_already,
@@ -99,5 +103,60 @@ impl Balance {
     /// All of it: `carried + not needed + not chosen + could not be read`.
     pub fn on_old_machine(&self) -> Amount {
         self.carried() + self.not_needed + self.not_chosen + self.not_read
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::receipt::Verdict;
+
+    fn balance(files: &[(Verdict, u64)], there_already: u64, worked_on: u64) -> Balance {
+        let (mut by_files, mut by_bytes) = <(ByVerdict, ByVerdict)>::default();
+        for (verdict, number) in files {
+            by_files.add(*verdict, *number);
+            by_bytes.add(*verdict, number * 10);
+        }
+        let amount = |files: u64| Amount::new(files, files * 10);
+        Balance::from_numbers(&by_files, &by_bytes, amount(there_already), amount(worked_on))
+    }
+
+    #[test]
+    fn each_file_is_in_one_row_and_the_rows_add_up() {
+        let all: Vec<(Verdict, u64)> = Verdict::ALL.into_iter().zip(1..).collect();
+        let sum: u64 = all.iter().map(|(_, number)| number).sum();
+        // Of one file that landed and two that changed one was there already, and one was worked on.
+        let balance = balance(&all, 1, 1);
+        assert_eq!(balance.on_old_machine(), Amount::new(sum, sum * 10));
+        assert_eq!((balance.landed.files, balance.there_already.files, balance.worked_on.files), (0, 1, 1));
+        let number =
+            |verdict: Verdict| all.iter().find(|(known, _)| *known == verdict).map_or(0, |(_, n)| *n);
+        assert_eq!(balance.not_read.files, number(Verdict::NotRead));
+        assert_eq!(balance.not_chosen.files, number(Verdict::NotChosen));
+        assert_eq!(balance.kept_in_trunk.files, number(Verdict::KeptInTrunk));
+        let bad = [Verdict::LeftBehind, Verdict::KeptExisting, Verdict::Changed, Verdict::Missing];
+        assert_eq!(balance.left_behind.files, bad.into_iter().map(number).sum::<u64>() - 1);
+        assert_eq!(
+            balance.carried().files
+                + balance.not_needed.files
+                + balance.not_chosen.files
+                + balance.not_read.files,
+            sum
+        );
+    }
+
+    #[test]
+    fn numbers_that_a_stranger_wrote_neither_run_over_nor_below_nothing() {
+        let balance = balance(
+            &[(Verdict::Landed, u64::MAX / 10), (Verdict::NotNeeded, u64::MAX / 10)],
+            u64::MAX / 10,
+            5,
+        );
+        assert_eq!(balance.landed.files, 0);
+        assert_eq!(
+            balance.left_behind.files, 0,
+            "what was worked on is taken from what changed, of which there is none"
+        );
+        assert!(balance.on_old_machine().size_in_bytes >= balance.carried().size_in_bytes);
     }
 }
