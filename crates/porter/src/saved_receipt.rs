@@ -121,6 +121,7 @@ pub(crate) fn from_bytes(bytes: &[u8]) -> Result<Receipt, NoReceipt> {
         machine: saved.machine,
         accounts: saved.accounts.into_iter().map(|row| (row.old, row.new)).collect(),
         checked_utc: saved.checked_utc,
+        balances: format != FIRST_FORMAT,
         files_not_read: saved.files_not_read,
         items: saved.items.into_iter().map(item).collect(),
         general: saved.reasons.into_iter().map(finding).collect(),

@@ -41,6 +41,29 @@ fn a_saved_receipt_says_again_what_the_check_said_and_tells_what_a_later_one_cha
     let text = bench.porter(&["receipt", "first.json", "second.json"]).with_status(3).out;
     assert!(text.contains("settled 1 entry") && text.contains("new 1 entry"), "{text}");
 
+    // The first version knew five verdicts: it is read, and no table is made of its numbers.
+    let mut old: serde_json::Value = serde_json::from_str(&bench.read("first.json")).unwrap();
+    let later = ["not_read", "kept_in_trunk", "not_chosen", "not_needed"];
+    old["format"] = "porter-receipt/1".into();
+    for item in old["items"].as_array_mut().unwrap() {
+        for count in ["files", "bytes"] {
+            later.iter().for_each(|verdict| drop(item[count].as_object_mut().unwrap().remove(*verdict)));
+        }
+        for name in ["there_already", "worked_on"] {
+            item.as_object_mut().unwrap().remove(name);
+        }
+    }
+    let old = later.iter().fold(old.to_string(), |text, verdict| {
+        text.replace(&format!("\"verdict\":\"{verdict}\""), "\"verdict\":\"left_behind\"")
+    });
+    bench.write("old.json", old);
+    let shown = bench.porter(&["receipt", "old.json", "--page", "old.html"]).with_status(3).out;
+    assert!(
+        shown.contains("Needs attention: 1 missing.") && !shown.contains("\non the old machine"),
+        "{shown}"
+    );
+    assert!(!bench.read("old.html").contains("class=\"balance\""));
+
     for (content, says) in [
         ("{", "no receipt"),
         ("{\"format\": \"porter-look/1\"}", "it is a `porter-look/1`"),

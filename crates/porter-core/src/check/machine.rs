@@ -103,6 +103,7 @@ pub fn check_machine(
             .filter_map(|(old, new)| Some((old.clone(), new.as_ref()?.shown_name())))
             .collect(),
         checked_utc,
+        balances: true,
         files_not_read: 0,
         items,
         general,

@@ -202,6 +202,7 @@ pub fn check_trunk(
         machine: None,
         accounts: Vec::new(),
         checked_utc,
+        balances: true,
         files_not_read,
         items,
         general,

@@ -82,12 +82,15 @@ fn head(page: &mut String, receipt: &Receipt) {
 
 fn verdict(page: &mut String, receipt: &Receipt) {
     let class = if receipt.needs_attention() { "look" } else { "well" };
+    let _ = write!(page, "<section class=\"verdict {class}\">\n<p>{}</p>\n", text(&sentence(receipt)));
+    if !receipt.balances {
+        let _ = writeln!(page, "</section>");
+        return;
+    }
     let _ = write!(
         page,
-        "<section class=\"verdict {class}\">\n<p>{}</p>\n<table class=\"balance\">\n\
-         <caption>What became of the old machine's files</caption>\n\
-         <thead><tr><td></td><th scope=\"col\">Files</th><th scope=\"col\">Size</th></tr></thead>\n<tbody>\n",
-        text(&sentence(receipt))
+        "<table class=\"balance\">\n<caption>What became of the old machine's files</caption>\n\
+         <thead><tr><td></td><th scope=\"col\">Files</th><th scope=\"col\">Size</th></tr></thead>\n<tbody>\n"
     );
     for (depth, words, amount) in balance_rows(receipt) {
         let _ = writeln!(

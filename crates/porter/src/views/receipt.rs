@@ -238,6 +238,9 @@ pub(crate) fn is_news(item: &ItemReceipt) -> bool {
 
 /// Each file of the old machine is in one row.
 pub(crate) fn balance_rows(receipt: &Receipt) -> Vec<(usize, &'static str, Amount)> {
+    if !receipt.balances {
+        return Vec::new();
+    }
     let balance = Balance::of(receipt);
     let alone = receipt.machine.is_none();
     let rows = [
@@ -256,7 +259,9 @@ pub(crate) fn balance_rows(receipt: &Receipt) -> Vec<(usize, &'static str, Amoun
 }
 
 fn show_balance(receipt: &Receipt) {
-    say("");
+    if receipt.balances {
+        say("");
+    }
     for (depth, words, amount) in balance_rows(receipt) {
         let words = padded(&format!("{}{words}", "  ".repeat(depth)), 36);
         let words = if depth == 0 { styled(BOLD, words) } else { words };
