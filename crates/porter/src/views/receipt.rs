@@ -109,8 +109,14 @@ fn needs_attention(receipt: &Receipt) -> String {
         .map(|(number, words)| format!("{} {words}", count(number)))
         .collect::<Vec<_>>();
     let words = verdict_words(receipt, Verdict::Landed);
-    let landed = if receipt.machine.is_some() { landed(receipt) } else { counted(files.landed, "file") };
-    format!("Needs attention: {}. {landed} {words}.", wrong.join(", "))
+    let there = Balance::of(receipt).there_already.files;
+    let landed = counted(files.landed.saturating_sub(there), "file");
+    let there = match there {
+        0 => String::new(),
+        1 => ", 1 was there already".to_owned(),
+        there => format!(", {} were there already", count(there)),
+    };
+    format!("Needs attention: {}. {landed} {words}{there}.", wrong.join(", "))
 }
 
 fn all_is_in_the_trunk(receipt: &Receipt) -> String {

@@ -113,10 +113,13 @@ fn show_summary(machine: &Machine, survey: &Survey, room: Option<&Room>, next: &
     say_wrapped(
         "To capture",
         &format!(
-            "{at_least}{} in {}; {} of caches and the like are not needed",
+            "{at_least}{} in {}{}",
             size(chosen.size_in_bytes),
             counted(chosen.files, "file"),
-            size(left.size_in_bytes)
+            match left.size_in_bytes {
+                0 => String::new(),
+                left => format!("; {} of caches and the like are not needed", size(left)),
+            }
         ),
     );
     if let Some(room) = room {
