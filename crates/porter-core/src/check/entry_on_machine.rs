@@ -110,6 +110,10 @@ impl<'a> EntryCheck<'a> {
         {
             return self.outcome(entry, reason.verdict(), reason.clone(), reason.needs_attention(), None);
         }
+        // A file that is the same by chance does not make a profile that was refused one that is here.
+        if let Some(reason) = self.history.refused(entry).filter(|reason| reason.is_of_whole_item()) {
+            return self.outcome(entry, reason.verdict(), reason.clone(), reason.needs_attention(), None);
+        }
         if let Content::Link { target } = &entry.content
             && leads_out(&entry.address.path, target)
         {

@@ -362,12 +362,12 @@ pub(crate) fn person(group: &Group<'_>) -> String {
 
 fn show_item(receipt: &Receipt, item: &ItemReceipt, rows: Rows) {
     let (files, bytes) = amount_of(item);
+    let (name, counts) = (without_owner(&item.id, item.account.as_deref()), counts(receipt, item));
     say(format_args!(
         "  {}  {}",
         styled(style_of(item.verdict), padded(verdict_words(receipt, item.verdict), VERDICT)),
-        rows.row(without_owner(&item.id, item.account.as_deref()), files, bytes, None)
+        if files == 0 && !counts.is_empty() { rows.name(name) } else { rows.row(name, files, bytes, None) }
     ));
-    let counts = counts(receipt, item);
     if !counts.is_empty() {
         say_counts(&counts);
     }

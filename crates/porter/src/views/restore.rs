@@ -117,7 +117,7 @@ pub(crate) fn show(done: &str, report: &RestoreReport) {
     let attention = report.refused.iter().filter(|refused| refused.needs_attention).count();
     if attention > 0 {
         say(styled(CARE, format_args!("{} did not land:", counted(attention as u64, "entry"))));
-        show_refused(&report.refused);
+        show_cannot_land(&report.refused);
     }
     if let Some(journal) = &report.journal {
         say(styled(FAINT, format_args!("Recorded in {}", paths::shown(journal))));
@@ -218,27 +218,37 @@ fn show_refused(refused: &[Refused]) {
     for (why, number) in kept {
         say(row("kept in trunk", &format!("{}: {why}", counted(number, "entry"))));
     }
+    show_cannot_land(refused);
+}
+
+fn show_cannot_land(refused: &[Refused]) {
     let attention: Vec<&Refused> = refused.iter().filter(|row| row.needs_attention).collect();
     if attention.is_empty() {
         return;
     }
     say(styled(CARE, row("cannot land", &counted(attention.len() as u64, "entry"))));
-    // What is said of an item as a whole is said once.
-    let mut told: Vec<(&str, Option<&RelativePath>, &Reason, u64)> = Vec::new();
-    for row in attention {
-        let (item, is_whole) = (row.item.as_deref().unwrap_or("?"), row.reason.is_of_whole_item());
-        match told.iter_mut().find(|known| is_whole && known.0 == item && *known.2 == row.reason) {
-            Some((.., number)) => *number += 1,
-            None => told.push((item, (!is_whole).then_some(&row.path), &row.reason, 1)),
+    // What is said of an item as a whole is said once, and for all items of which it is true together.
+    let mut of_items: Vec<(&Reason, Vec<&str>)> = Vec::new();
+    for row in attention.iter().filter(|row| row.reason.is_of_whole_item()) {
+        let item = row.item.as_deref().unwrap_or("?");
+        match of_items.iter_mut().find(|(reason, _)| **reason == row.reason) {
+            Some((_, items)) if items.contains(&item) => {}
+            Some((_, items)) => items.push(item),
+            None => of_items.push((&row.reason, vec![item])),
         }
     }
-    for (item, path, reason, number) in told.iter().take(LONGEST_LIST) {
-        let path = path.map_or_else(|| counted(*number, "entry"), paths::in_a_row);
-        let room = rows::width().saturating_sub(8 + item.width());
-        say(format_args!("      {item}  {}", shortened(&path, room.max(20))));
+    for (reason, items) in &of_items {
+        items.iter().for_each(|item| say(format_args!("      {item}")));
         say(format_args!("        {}", words::reason(reason)));
     }
-    fold(told.len());
+    let of_entries: Vec<&&Refused> = attention.iter().filter(|row| !row.reason.is_of_whole_item()).collect();
+    for row in of_entries.iter().take(LONGEST_LIST) {
+        let item = row.item.as_deref().unwrap_or("?");
+        let room = rows::width().saturating_sub(8 + item.width());
+        say(format_args!("      {item}  {}", shortened(&paths::in_a_row(&row.path), room.max(20))));
+        say(format_args!("        {}", words::reason(&row.reason)));
+    }
+    fold(of_entries.len());
 }
 
 /// Values are not restored by themselves yet; the check knows which of them are to be set.
