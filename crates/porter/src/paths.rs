@@ -53,6 +53,11 @@ pub(crate) fn quoted(path: &Path) -> String {
     }
 }
 
+/// The same for the id of an item, which may come from a trunk: people paste what stands here.
+pub(crate) fn quoted_id(id: &str) -> String {
+    quoted(Path::new(&porter_names::screen::on_screen(id.as_bytes())))
+}
+
 /// The same for a sentence with paths in it.
 pub(crate) fn without_marks(text: &str) -> String {
     text.replace("\\\\?\\UNC\\", "\\\\").replace("\\\\?\\", "")
@@ -94,6 +99,12 @@ mod tests {
         }
         let swallowed = meant("C:\\Old PC\" E:\\trunk").unwrap_err().to_string();
         assert!(swallowed.ends_with("leave it out: \"C:\\Old PC\""), "{swallowed}");
+        assert_eq!(quoted_id("odile/mail/apple-mail"), "odile/mail/apple-mail");
+        let evil = quoted_id("odile/mail/x'; rm -rf ~ #");
+        assert!(
+            evil == "'odile/mail/x'\\''; rm -rf ~ #'" || cfg!(windows) && evil.starts_with('"'),
+            "{evil}"
+        );
         assert_eq!(shown(Path::new("\\\\?\\C:\\Old PC")), "C:\\Old PC");
         assert_eq!(shown(Path::new("\\\\?\\UNC\\loft\\people")), "\\\\loft\\people");
     }

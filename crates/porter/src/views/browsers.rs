@@ -148,7 +148,7 @@ fn steps(item: &ItemReceipt, to: &str) -> Vec<String> {
         steps.push(format!(
             "{} is not on this system: take its bookmarks out with `porter take TRUNK {} FILE.html --as bookmarks`, or add them to a browser here with `porter restore \u{2026} --bookmarks-into BROWSER`.",
             on_screen(item.title.as_bytes()),
-            item.id
+            crate::paths::quoted_id(&item.id)
         ));
     }
     if let Some(signed) = item.facts.get("signed").filter(|_| to != "linux") {

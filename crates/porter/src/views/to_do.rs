@@ -3,6 +3,7 @@
 use super::numbers::{count, counted};
 use super::receipt::new_system;
 use super::{browsers, by_hand};
+use crate::paths::quoted_id;
 use porter_core::kinds::browser::proof::PASSWORDS;
 use porter_core::machine::layout::Family;
 use porter_core::receipt::{ItemReceipt, Reason, Receipt, Verdict};
@@ -122,11 +123,11 @@ fn of_kept(item: &ItemReceipt) -> Option<Task> {
         Reason::NoSuchProgram { .. } => Some(format!(
             "nothing on this system reads it: take it out with `porter take TRUNK {id} FOLDER` and import it, or land its files in the documents \
              with --land-held {id}",
-            id = item.id
+            id = quoted_id(&item.id)
         )),
         // So that it can be typed.
         Reason::Held { why } => {
-            let why = why.replace("--land-held", &format!("--land-held {}", item.id));
+            let why = why.replace("--land-held", &format!("--land-held {}", quoted_id(&item.id)));
             Some(on_screen(why.as_bytes()))
         }
         _ => None,

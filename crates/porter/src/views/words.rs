@@ -30,7 +30,7 @@ pub(crate) fn in_general(why: &Reason) -> String {
     match why {
         Reason::ChangedSince { .. } => "worked on since it landed".to_owned(),
         Reason::RegistryStays { .. } => {
-            "what was in the old registry stays in the trunk: this system has none".to_owned()
+            "kept in the trunk: what was in the old registry; this system has none".to_owned()
         }
         Reason::Entered { .. } => "its browser knows it, and opens another profile by default".to_owned(),
         why => reason(why),
@@ -355,7 +355,7 @@ fn raw_reason(reason: &Reason) -> String {
         }
         Reason::RegistryStays { values } => {
             format!(
-                "{} from the old registry stay in the trunk: this system has none",
+                "kept in the trunk: {} from the old registry; this system has none",
                 counted(*values, "value")
             )
         }
