@@ -142,9 +142,17 @@ fn all_is_in_the_trunk(receipt: &Receipt) -> String {
     }
 }
 
+/// The files of a verdict that a person should look at: a figure of the table. Where no file is hurt, the things that are: a folder, a value.
 fn attention_count(receipt: &Receipt, verdict: Verdict) -> u64 {
     let findings = receipt.items.iter().flat_map(|item| &item.findings).chain(&receipt.general);
-    findings.filter(|finding| finding.needs_attention && finding.verdict == verdict).count() as u64
+    let things =
+        findings.filter(|finding| finding.needs_attention && finding.verdict == verdict).count() as u64;
+    let worked_on: u64 = match verdict {
+        Verdict::Changed => receipt.items.iter().map(|item| item.worked_on.files).sum(),
+        _ => 0,
+    };
+    let files = receipt.totals().1.of(verdict).saturating_sub(worked_on);
+    if things == 0 || files == 0 || !receipt.balances { things } else { files }
 }
 
 /// What a verdict is called here: in a check of a trunk alone nothing has landed anywhere, and what was not read may be there and not be whole.
