@@ -61,6 +61,23 @@ pub enum What {
 }
 
 impl Item {
+    /// An item of which nothing more is known than whose it is and what it is called.
+    pub fn new(id: String, kind: &str, owner: Option<String>, title: String) -> Self {
+        Self {
+            id,
+            kind: kind.to_owned(),
+            owner,
+            title,
+            parts: Vec::new(),
+            facts: Facts::new(),
+            registry: Vec::new(),
+            rule: None,
+            counts: Vec::new(),
+            cautions: Vec::new(),
+            is_open: false,
+        }
+    }
+
     /// True for a setting or printer: values, and no files.
     pub fn is_setting(&self) -> bool {
         crate::machine::SettingKind::is_name(&self.kind)

@@ -146,22 +146,10 @@ pub(super) fn balance(
 mod tests {
     use super::*;
     use crate::survey::ItemSurvey;
-    use std::collections::BTreeMap;
 
     fn item(id: &str) -> Item {
-        Item {
-            id: id.to_owned(),
-            kind: "folder".to_owned(),
-            owner: None,
-            title: id.to_owned(),
-            parts: Vec::new(),
-            facts: BTreeMap::new(),
-            registry: Vec::new(),
-            rule: None,
-            counts: vec![("plans".to_owned(), 7)],
-            cautions: Vec::new(),
-            is_open: false,
-        }
+        let item = Item::new(id.to_owned(), "folder", None, id.to_owned());
+        Item { counts: vec![("plans".to_owned(), 7)], ..item }
     }
 
     fn survey(rows: Vec<(Item, bool, Tally)>) -> Survey {

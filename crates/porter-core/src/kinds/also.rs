@@ -2,7 +2,7 @@
 
 use super::Kind;
 use crate::catalogue::{CarryRule, Catalogue};
-use crate::item::{Facts, Item, Part, What};
+use crate::item::{Item, Part, What};
 use crate::machine::account::{id_from_name, unused_id};
 use crate::machine::{Machine, Place};
 use porter_names::screen::on_screen;
@@ -27,22 +27,12 @@ impl Kind for Also {
             });
             let rule = is_of_the_system
                 .then(|| Arc::new(CarryRule::by_hand("folder/also", "Added by name", IN_THE_SYSTEM)));
+            let title = format!("{} (added by name)", on_screen(path.as_bytes()));
+            let what = What::At(path.clone());
             items.push(Item {
-                id,
-                kind: "folder".to_owned(),
-                owner: None,
-                title: format!("{} (added by name)", on_screen(path.as_bytes())),
-                parts: vec![Part {
-                    name: "main".to_owned(),
-                    place: Place::DriveRoot,
-                    what: What::At(path.clone()),
-                }],
-                facts: Facts::new(),
-                registry: Vec::new(),
+                parts: vec![Part { name: "main".to_owned(), place: Place::DriveRoot, what }],
                 rule,
-                counts: Vec::new(),
-                cautions: Vec::new(),
-                is_open: false,
+                ..Item::new(id, "folder", None, title)
             });
         }
         items

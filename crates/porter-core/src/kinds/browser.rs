@@ -27,7 +27,7 @@ pub mod safari;
 
 use super::{Kind, owner_id};
 use crate::catalogue::{CarryRule, Catalogue, PROFILE_PART};
-use crate::item::{Facts, Item, Part, What};
+use crate::item::{Item, Part, What};
 use crate::kinds::ruled::find_by_rule;
 use crate::machine::account::{id_from_name, unused_id};
 use crate::machine::{Account, FoundPlace, Machine, Place, PlaceState};
@@ -118,19 +118,7 @@ fn find_profiles(
 }
 
 fn item(id: String, title: String, owner: &Account, rule: &Arc<CarryRule>) -> Item {
-    Item {
-        id,
-        kind: KIND.to_owned(),
-        owner: Some(owner.id.clone()),
-        title,
-        parts: Vec::new(),
-        facts: Facts::new(),
-        registry: Vec::new(),
-        rule: Some(Arc::clone(rule)),
-        counts: Vec::new(),
-        cautions: Vec::new(),
-        is_open: false,
-    }
+    Item { rule: Some(Arc::clone(rule)), ..Item::new(id, KIND, Some(owner.id.clone()), title) }
 }
 
 /// True if a program still has an item's files open, or runs that writes to them.

@@ -2,7 +2,7 @@
 
 use super::Kind;
 use crate::catalogue::Catalogue;
-use crate::item::{Facts, Item, Part, What};
+use crate::item::{Item, Part, What};
 use crate::machine::account::{id_from_name, unused_id};
 use crate::machine::{Machine, Place};
 use porter_names::{RelativePath, screen::on_screen};
@@ -38,16 +38,7 @@ impl Kind for Drive {
 
 fn item(id: String, title: String, what: What) -> Item {
     Item {
-        id,
-        kind: "folder".to_owned(),
-        owner: None,
-        title,
         parts: vec![Part { name: "main".to_owned(), place: Place::DriveRoot, what }],
-        facts: Facts::new(),
-        registry: Vec::new(),
-        rule: None,
-        counts: Vec::new(),
-        cautions: Vec::new(),
-        is_open: false,
+        ..Item::new(id, "folder", None, title)
     }
 }

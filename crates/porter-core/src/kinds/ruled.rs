@@ -3,7 +3,7 @@
 use super::{Kind, owner_id};
 use crate::catalogue::patterns::{PathPattern, Step, in_lower_case};
 use crate::catalogue::{CarryRule, Catalogue, Find, Found};
-use crate::item::{Facts, Item, Part, What};
+use crate::item::{Item, Part, What};
 use crate::machine::account::{id_from_name, unused_id};
 use crate::machine::looker::Looker;
 use crate::machine::{Account, Machine, PlaceState};
@@ -58,19 +58,9 @@ impl Kind for Ruled {
 }
 
 fn item_of(owner: Option<&Account>, rule: &Arc<CarryRule>) -> Item {
-    Item {
-        id: format!("{}/{}", owner_id(owner), rule.id),
-        kind: rule.kind().to_owned(),
-        owner: owner.map(|account| account.id.clone()),
-        title: rule.title.clone(),
-        parts: Vec::new(),
-        facts: Facts::new(),
-        registry: Vec::new(),
-        rule: Some(Arc::clone(rule)),
-        counts: Vec::new(),
-        cautions: Vec::new(),
-        is_open: false,
-    }
+    let id = format!("{}/{}", owner_id(owner), rule.id);
+    let owner = owner.map(|account| account.id.clone());
+    Item { rule: Some(Arc::clone(rule)), ..Item::new(id, rule.kind(), owner, rule.title.clone()) }
 }
 
 /// The item of one folder, beside those that there are.

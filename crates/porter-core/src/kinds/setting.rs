@@ -16,18 +16,11 @@ impl Kind for Settings {
         for owner in machine.accounts.iter().map(Some).chain([None]) {
             for setting in settings_of(machine, owner) {
                 let id = id_of(owner, setting);
+                let id = unused_id(&id, |id| items.iter().any(|item| item.id == id));
+                let owner = owner.map(|account| account.id.clone());
                 items.push(Item {
-                    id: unused_id(&id, |id| items.iter().any(|item| item.id == id)),
-                    kind: setting.kind.name().to_owned(),
-                    owner: owner.map(|account| account.id.clone()),
-                    title: setting.title.clone(),
-                    parts: Vec::new(),
                     facts: setting.facts.clone(),
-                    registry: Vec::new(),
-                    rule: None,
-                    counts: Vec::new(),
-                    cautions: Vec::new(),
-                    is_open: false,
+                    ..Item::new(id, setting.kind.name(), owner, setting.title.clone())
                 });
             }
         }

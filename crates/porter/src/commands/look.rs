@@ -67,7 +67,8 @@ fn show(arguments: &LookArguments) -> Result<Outcome, Failure> {
     let list = UsableList::of(trunk);
     let person = arguments.item.as_deref().filter(|text| is_person(trunk, text));
     if let (Some(person), true) = (person, arguments.find.is_empty() && !arguments.tree) {
-        let own: Vec<TrunkItem> = trunk.items().iter().filter(|item| is_of(item, person)).cloned().collect();
+        let own: Vec<TrunkItem> =
+            trunk.items().iter().filter(|item| is_of(&item.id, person)).cloned().collect();
         if arguments.json {
             say_json(&views::look::json(trunk.label(), &own, None));
         } else {
@@ -81,11 +82,7 @@ fn show(arguments: &LookArguments) -> Result<Outcome, Failure> {
         .filter(|_| person.is_none())
         .map(|text| item_and_path(trunk, text))
         .transpose()?;
-    let of_person = |entry: &Entry| {
-        person.is_none_or(|person| {
-            trunk.items().iter().any(|item| item.id == entry.item && is_of(item, person))
-        })
-    };
+    let of_person = |entry: &Entry| person.is_none_or(|person| is_of(&entry.item, person));
     if !arguments.find.is_empty() {
         return find(&list, named.as_ref(), &of_person, arguments);
     }
@@ -123,11 +120,11 @@ fn show(arguments: &LookArguments) -> Result<Outcome, Failure> {
 
 /// True for the id of an account, or for what stands for everybody in ids.
 fn is_person(trunk: &dyn Trunk, text: &str) -> bool {
-    trunk.items().iter().any(|item| is_of(item, text))
+    trunk.items().iter().any(|item| is_of(&item.id, text))
 }
 
-fn is_of(item: &TrunkItem, person: &str) -> bool {
-    item.id.split_once('/').is_some_and(|(owner, _)| owner.eq_ignore_ascii_case(person))
+fn is_of(item_id: &str, person: &str) -> bool {
+    item_id.split_once('/').is_some_and(|(owner, _)| owner.eq_ignore_ascii_case(person))
 }
 
 fn is_within(entry: &Entry, named: Option<&(&TrunkItem, RelativePath)>) -> bool {
