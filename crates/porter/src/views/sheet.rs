@@ -43,7 +43,8 @@ fn head(page: &mut String, machine: &Machine, survey: &Survey, now_utc: OffsetDa
     }
     let _ = write!(
         page,
-        "<section class=\"verdict\">\n<p>{} in {} to capture, of {}.</p>\nLeft by rule: {} in {}.\n</section>\n",
+        "<section class=\"verdict\">\n<p>{}{} in {} to capture, of {}.</p>\nNot needed: {} in {}, caches and the like.\n</section>\n",
+        if survey.is_incomplete() { "At least " } else { "" },
         size(chosen.size_in_bytes),
         counted(chosen.files, "file"),
         counted(survey.accounts.len() as u64, "person").replace("persons", "people"),
