@@ -264,7 +264,7 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
         Format {
             name: "rule",
             seeds: text(&[
-                "id = \"a/b\"\ntitle = \"B\"\n[[find]]\nplace = \"shared-data\"\npath = \"*/x\"\nexcept = [\"y*\"]\n[[leave]]\nfolders = [\"**/cache\"]\nwhy = \"w\"\n[prove]\nneeds = [\"*.k\"]\ncounts = { k = [\"*.k\"] }\n",
+                "id = \"a/b\"\ntitle = \"B\"\n[[find]]\nplace = \"shared-data\"\npath = \"*/{x,[y}]}\"\nexcept = [\"y*\"]\n[[leave]]\nfolders = [\"**/cache\"]\nwhy = \"w\"\n[prove]\nneeds = [\"*.k\"]\ncounts = { k = [\"*.k\"] }\n",
             ]),
             decode: |file, _| drop(CarryRule::from_toml(&String::from_utf8_lossy(file))),
         },

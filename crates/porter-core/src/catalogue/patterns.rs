@@ -62,29 +62,22 @@ pub fn in_lower_case(path: &RelativePath) -> String {
 /// Why a text is no pattern.
 #[derive(Debug, thiserror::Error)]
 pub enum PatternRefused {
-    /// It holds `{…}` within each other, deeper than anybody writes them.
-    #[error("`{{…}}` stand within each other more than {DEEPEST} deep")]
+    /// It holds more `{` than anybody writes.
+    #[error("a pattern holds at most {MOST_BRACES} `{{`")]
     TooDeep,
     /// It is malformed.
     #[error(transparent)]
     Malformed(#[from] globset::Error),
 }
 
-/// `globset` calls itself for each `{…}` within another and would run out of stack.
-const DEEPEST: usize = 16;
+/// `globset` calls itself for each `{…}` within another and would run out of stack. All of them are counted, for which of
+/// them stand within each other is known to its parser alone: a `}` may be quoted or stand in `[…]`.
+const MOST_BRACES: usize = 64;
 
 /// Fails for what is no pattern.
 pub fn glob(text: &str, configure: impl FnOnce(&mut GlobBuilder<'_>)) -> Result<Glob, PatternRefused> {
-    let mut depth = 0_usize;
-    for sign in text.chars() {
-        match sign {
-            '{' => depth += 1,
-            '}' => depth = depth.saturating_sub(1),
-            _ => {}
-        }
-        if depth > DEEPEST {
-            return Err(PatternRefused::TooDeep);
-        }
+    if text.bytes().filter(|sign| *sign == b'{').count() > MOST_BRACES {
+        return Err(PatternRefused::TooDeep);
     }
     let mut builder = GlobBuilder::new(text);
     configure(&mut builder);

@@ -207,5 +207,8 @@ mod tests {
             let error = PackingList::from_toml(&text).unwrap_err().to_string();
             assert!(error.contains(what), "{error}");
         }
+        // A parser that takes a wrong `{}` for the end of a right one calls itself until the stack is full.
+        PackingList::from_toml(&format!("{head}v={{{}{}", "{}".repeat(9_000), "a={".repeat(9_000)))
+            .unwrap_err();
     }
 }

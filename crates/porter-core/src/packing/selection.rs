@@ -163,7 +163,10 @@ mod tests {
     fn braces_within_braces_end_in_an_error_not_in_a_full_stack() {
         let deep = |depth: usize| format!("{}a{}", "{".repeat(depth), "}".repeat(depth));
         assert!(Selection::new(&[], &[deep(10)], &[]).is_ok());
-        let refused = Selection::new(&[], &[deep(20_000)], &[]).unwrap_err();
-        assert!(refused.to_string().ends_with("more than 16 deep"), "{refused}");
+        // The second closes none of its braces: each `}` is quoted.
+        for text in [deep(20_000), r"{\}".repeat(20_000)] {
+            let refused = Selection::new(&[], &[text], &[]).unwrap_err();
+            assert!(refused.to_string().ends_with("at most 64 `{`"), "{refused}");
+        }
     }
 }
