@@ -3,8 +3,8 @@
 //! Each runs for some seconds, two beside each other. Memory is bounded by whoever starts this (`ulimit -v`).
 
 use porter_core::catalogue::CarryRule;
+use porter_core::journal::JournalLine;
 use porter_core::packing::PackingList;
-use porter_core::restore::journal::JournalLine;
 use porter_demo::dice::Dice;
 use porter_formats::chromium::local_state::LocalState;
 use porter_formats::gecko::{extensions, logins, moz_lz4, places, prefs, session};
@@ -248,8 +248,9 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
         Format {
             name: "journal",
             seeds: text(&[
-                r#"{"step":"begin","format":"porter-journal/2","trunk_id":"00000000-0000-4000-8000-000000000000","started_utc":"2026-01-01T00:00:00Z","accounts":{"a":"b"},"items":["a/b"]}"#,
+                r#"{"step":"begin","format":"porter-journal/3","trunk_id":"00000000-0000-4000-8000-000000000000","started_utc":"2026-01-01T00:00:00Z","accounts":{"a":"b"},"items":["a/b"]}"#,
                 r#"{"step":"land","entry":{"owner":"a","place":"home","path":"x"},"at":{"path":"Users/a/x"},"renamed":true,"blake3":"44c77418e27569db9213c6b43d9049ecffb5496f7d0e3d4254bb68410adecc3e"}"#,
+                r#"{"step":"set","item":"a/b","control":"registry-value","owner":"S-1-5-21-1","becomes":{"key":"Software\\K","name":"x","type":"1","data":"00"}}"#,
                 r#"{"step":"registry-value","item":"a/b","sid":"S-1-5-21-1","key":"Software\\K","was":{"name":"x","kind":1,"data":"00"}}"#,
             ]),
             decode: |file, _| drop(serde_json::from_slice::<JournalLine>(file)),

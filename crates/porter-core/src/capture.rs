@@ -12,7 +12,6 @@ mod outlook;
 mod run;
 
 pub use forecast::{Forecast, Shape, forecast, pass_by, trunk_around};
-pub(crate) use listed::trunk_part;
 pub use run::{CaptureReport, Job, capture};
 
 use porter_trunk::{Damage, TrunkError};

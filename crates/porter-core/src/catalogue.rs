@@ -6,18 +6,22 @@
 
 mod built_in;
 mod engine;
+mod error;
+mod fate;
 pub mod general;
 pub mod patterns;
 pub mod registry;
 pub mod rule;
 
 pub use built_in::{BuiltIn, built_in_rules};
+pub use error::CatalogueError;
+pub use fate::Fate;
 pub use registry::RegistryPart;
 pub use rule::{CarryRule, EngineName, Find, Found, PROFILE_PART, Profiles, Proof};
 
-use crate::item::{Item, Part};
 use crate::machine::layout::Family;
 use crate::machine::{Machine, Place};
+use crate::part::Part;
 use general::General;
 use porter_names::{RelativePath, fold};
 use porter_source::{EntryKind, Listed};
@@ -30,42 +34,6 @@ pub struct Catalogue {
     /// The rules, in the order in which people look for what they carry.
     pub rules: Vec<Arc<CarryRule>>,
     general: General,
-}
-
-/// What becomes of an entry.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Fate<'c> {
-    /// Captured and restored.
-    Carry,
-    /// Captured, and kept in the trunk: the reason, in plain words.
-    Hold(&'c str),
-    /// Not captured: the reason, in plain words.
-    Leave(&'c str),
-    /// Not captured, because somebody chose so: in plain words.
-    Unchosen(&'c str),
-}
-
-impl Fate<'_> {
-    /// True if nothing of it goes into the trunk.
-    pub fn is_left(&self) -> bool {
-        matches!(self, Self::Leave(_) | Self::Unchosen(_))
-    }
-}
-
-/// The rules cannot be used.
-#[derive(Debug, thiserror::Error)]
-pub enum CatalogueError {
-    /// Not TOML, or not of the shape that rules have. The text names line and column.
-    #[error("{0}")]
-    Malformed(#[from] toml::de::Error),
-    /// A rule that contradicts itself.
-    #[error("line {line}: {what}")]
-    Contradiction {
-        /// Where in the file, from 1.
-        line: usize,
-        /// What, in words.
-        what: String,
-    },
 }
 
 impl Catalogue {
@@ -98,8 +66,14 @@ impl Catalogue {
 
     /// What becomes of an entry at `path` below its place, if nothing above it decided already. The item's own rule comes
     /// before what holds everywhere.
-    pub fn fate<'c>(&'c self, item: &'c Item, part: &Part, path: &RelativePath, kind: EntryKind) -> Fate<'c> {
-        let own = item.rule.as_ref().and_then(|rule| rule.fate(part, path, kind));
+    pub fn fate<'c>(
+        &'c self,
+        rule: Option<&'c CarryRule>,
+        part: &Part,
+        path: &RelativePath,
+        kind: EntryKind,
+    ) -> Fate<'c> {
+        let own = rule.and_then(|rule| rule.fate(part, path, kind));
         own.unwrap_or_else(|| self.general_fate(part.place, path, kind))
     }
 

@@ -8,19 +8,16 @@ mod entry_on_machine;
 mod finder;
 mod landed_meaning;
 mod left_behind;
-mod listed;
 mod machine;
 mod programs;
 mod same_content;
 mod trunk;
 
-pub(crate) use left_behind::refused_entry;
-pub(crate) use listed::Listed;
 pub use machine::check_machine;
 pub use trunk::{Proved, check_trunk, prove_trunk};
 
-use crate::packing::BadPattern;
-use crate::restore::accounts::AccountsError;
+use crate::choice::BadPattern;
+use crate::crossing::accounts::AccountsError;
 use porter_trunk::TrunkError;
 
 /// Why there is no receipt.

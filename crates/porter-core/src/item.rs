@@ -1,15 +1,12 @@
 //! The things a person would name.
 
 use crate::catalogue::CarryRule;
-use crate::machine::{FoundPlace, Machine, Place};
-use crate::survey::Caution;
-use porter_names::RelativePath;
+use crate::caution::Caution;
+use crate::machine::{FoundPlace, Machine};
+use crate::part::{Part, What};
+use porter_names::{Facts, RelativePath};
 use porter_trunk::RegistryKey;
-use std::collections::BTreeMap;
 use std::sync::Arc;
-
-/// What is read of a setting or a printer, by name: `time zone` → `Europe/Lisbon`.
-pub type Facts = BTreeMap<String, String>;
 
 /// One thing a person would name: *Odile's Documents*.
 #[derive(Debug, Clone)]
@@ -36,28 +33,6 @@ pub struct Item {
     pub cautions: Vec<Caution>,
     /// True if a program has its files open now: what it writes is copied in one piece.
     pub is_open: bool,
-}
-
-/// Files of an item that lie together.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Part {
-    /// Told apart from the other parts of its rule by this; the same on every system.
-    pub name: String,
-    /// The place.
-    pub place: Place,
-    /// What of the place.
-    pub what: What,
-}
-
-/// What of a place belongs to a part.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum What {
-    /// All of it, but for what other items claim.
-    Whole,
-    /// One folder, or one file, at a path below it.
-    At(RelativePath),
-    /// Only what is no folder, directly in it.
-    LooseFiles,
 }
 
 impl Item {

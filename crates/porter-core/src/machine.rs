@@ -4,7 +4,10 @@
 //! place on which system stands in [`layout`].
 
 pub mod account;
+pub mod control;
+pub mod controls;
 mod cups;
+pub mod database;
 pub mod facts;
 pub mod here;
 pub mod layout;
@@ -32,6 +35,7 @@ pub use recognise::{NotRecognised, recognise, recognise_with};
 pub use setting::{Setting, SettingKind};
 pub use without_system::{holds_people, recognise_drive, recognise_person};
 
+use crate::machine::control::Control;
 use crate::machine::facts::StateFacts;
 use crate::machine::layout::{Family, Layout};
 use crate::machine::registry::hives::HiveTrouble;
@@ -78,6 +82,8 @@ pub struct Machine {
     pub without_folder: Vec<String>,
     /// The names of the programs that run now; none where nothing runs.
     pub running: Option<BTreeSet<String>>,
+    /// What of it can be set, if it runs.
+    pub controls: &'static [&'static dyn Control],
 }
 
 impl Machine {

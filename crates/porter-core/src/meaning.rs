@@ -35,7 +35,7 @@ impl Meaning {
             patterns: proof.counts.values().cloned().collect(),
             has_what_it_needs: proof.needs.is_empty(),
             needs: proof.needs.clone(),
-            parts: item.parts.iter().map(crate::capture::trunk_part).collect(),
+            parts: item.parts.iter().map(crate::part::Part::as_listed).collect(),
         })
     }
 

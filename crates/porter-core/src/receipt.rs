@@ -10,7 +10,7 @@ pub use compared::Compared;
 pub use reason::Reason;
 pub use verdict::{ByVerdict, Verdict};
 
-use crate::item::Facts;
+use porter_names::Facts;
 use porter_names::RelativePath;
 use porter_trunk::{CaptureProof, Label, MachineLabel, TrunkProgram};
 use time::OffsetDateTime;

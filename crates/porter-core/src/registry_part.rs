@@ -16,5 +16,4 @@ mod coming;
 pub mod form;
 pub mod landing;
 pub mod proof;
-pub mod running;
 pub mod source;

@@ -1,6 +1,6 @@
 //! Onto another machine: the whole plan first, then its steps under a journal.
 //!
-//! 1. [`accounts`]: which account of the trunk is which on the machine;
+//! 1. [`crate::crossing`]: which account of the trunk is which on the machine;
 //! 2. [`relocate`]: where programs keep their data on another system;
 //! 3. [`landing`]: what the kinds decide about whole items;
 //! 4. [`plan`]: what becomes of each entry, decided by the planner against what is there ([`target`]);
@@ -10,54 +10,37 @@
 //! Nothing on the machine is deleted or overwritten: what differs is set aside under a dated name. No link is
 //! followed, and none is made that leads out of its place.
 
-pub mod accounts;
 mod edits;
-pub mod existing;
 mod flusher;
-pub mod history;
-pub(crate) mod host;
-pub mod journal;
-pub(crate) mod journal_lines;
-pub(crate) mod journal_name;
 mod judge;
 mod kept;
 mod land;
-mod land_held;
-pub mod landing;
-pub mod landing_places;
-pub mod links;
+mod lots;
 mod new_account;
-pub mod old_paths;
 pub mod plan;
 mod planner;
 mod planning;
-pub mod records;
-pub mod relocate;
 pub mod report;
 pub mod run;
 mod runner;
-pub(crate) mod set_registry;
+mod set_controls;
 pub mod target;
 mod whole_folder;
 mod write_ahead;
 
-pub use existing::{Different, Existing};
-pub use land_held::LandHeld;
 pub use new_account::{NotMade, can_make_accounts, make_account, possible_name};
-pub use plan::{Action, Plan, Refused, Step};
+pub use plan::{Action, Outline, Plan, Refused, Step};
 pub use planning::{Wishes, homeless, plan_restore, plan_take};
 pub use report::RestoreReport;
 pub use run::run_plan;
 
+use crate::crossing::accounts::AccountsError;
+pub use crate::journal::EntryKey;
+use crate::journal::records::{NotTaken, RecordsRefused};
 use crate::receipt::Reason;
-use accounts::AccountsError;
-pub use journal::EntryKey;
-pub(crate) use land::waiting_prefix;
 use porter_trunk::TrunkError;
-use records::RecordsRefused;
 use std::io;
 use std::path::PathBuf;
-pub(crate) use whole_folder::remove_waiting_folder;
 
 /// Why nothing was restored, or not all of the plan.
 #[derive(Debug, thiserror::Error)]
@@ -121,4 +104,14 @@ pub enum RestoreError {
     /// Somebody asked to stop.
     #[error("stopped before it was done")]
     Cancelled,
+}
+
+impl From<NotTaken> for RestoreError {
+    fn from(not_taken: NotTaken) -> Self {
+        match not_taken {
+            NotTaken::Refused(refused) => Self::Records(refused),
+            NotTaken::InUse(holder) => Self::MachineInUse { holder },
+            NotTaken::Io(path, cause) => Self::Journal { path, cause },
+        }
+    }
 }

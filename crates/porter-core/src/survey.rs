@@ -1,21 +1,24 @@
 //! A read-only look at a machine: who, what, how big, and what to beware of.
 
 mod among_programs;
-pub mod caution;
+mod cautions;
 mod count;
 
-pub use caution::Caution;
-
 use crate::catalogue::Catalogue;
+use crate::caution::Caution;
+use crate::choice::Selection;
+use crate::choice::Unchosen;
 use crate::events::{Cancelled, Conduct, Event, Stage};
 use crate::item::Item;
-use crate::kinds::find_items;
+use crate::kinds::Kinds;
 use crate::machine::{Machine, Place, PlaceState};
-use crate::packing::{Selection, Unchosen};
 use crate::walk::Grounds;
 use porter_names::{NameRules, RelativePath};
 use porter_trunk::Tally;
 use time::OffsetDateTime;
+
+/// Longer than this without a session, and somebody should ask whether the account is still wanted.
+const UNUSED_AFTER_DAYS: i64 = 365;
 
 /// What a survey found.
 #[derive(Debug)]
@@ -91,14 +94,14 @@ impl ItemSurvey {
 /// Counts every item of a machine.
 pub fn survey(
     machine: &Machine,
-    catalogue: &Catalogue,
+    kinds: &Kinds,
     selection: &Selection,
     unchosen: &Unchosen,
     conduct: Conduct<'_>,
 ) -> Result<Survey, Cancelled> {
     conduct.send(&Event::StageBegan { stage: Stage::Survey, expected: Tally::default() });
-    let found = find_items(machine, catalogue);
-    let grounds = Grounds::new(machine, catalogue, found.iter(), unchosen, NameRules::TRUNK);
+    let found = kinds.find_items(machine);
+    let grounds = Grounds::new(machine, kinds, found.iter(), unchosen, NameRules::TRUNK);
     let counts = count::count(&grounds, &found, conduct)?;
     let compressed: u64 = counts.iter().map(|count| count.compressed).sum();
     let mut items: Vec<ItemSurvey> = found
@@ -106,7 +109,7 @@ pub fn survey(
         .zip(counts)
         .map(|(item, count)| ItemSurvey {
             chosen: selection.chooses(&item.id, item.owner.as_deref()),
-            cautions: caution::of_item(machine, &item, &count),
+            cautions: cautions::of_item(machine, &item, &count),
             to_capture: count.to_capture,
             to_leave: count.to_leave,
             newest_utc: count.newest_utc,
@@ -119,13 +122,13 @@ pub fn survey(
 
     let mut accounts: Vec<AccountSurvey> =
         machine.accounts.iter().map(|account| of_account(machine, account, &items)).collect();
-    caution::about_unused_accounts(&mut accounts);
+    about_unused_accounts(&mut accounts);
     conduct.send(&Event::StageEnded { stage: Stage::Survey });
     Ok(Survey {
         accounts,
         items,
-        not_covered: not_covered(machine, catalogue),
-        cautions: caution::of_machine(machine)
+        not_covered: not_covered(machine, kinds),
+        cautions: cautions::of_machine(machine)
             .into_iter()
             .chain((compressed > 0).then_some(Caution::Compressed { count: compressed }))
             .collect(),
@@ -140,7 +143,7 @@ fn of_account(machine: &Machine, account: &crate::machine::Account, items: &[Ite
         id: account.id.clone(),
         last_used_utc: account.last_used_utc.or_else(|| own.filter_map(|row| row.newest_utc).max()),
         to_capture,
-        cautions: caution::of_account(machine, account),
+        cautions: cautions::of_account(machine, account),
     }
 }
 
@@ -166,4 +169,17 @@ pub fn not_covered(machine: &Machine, catalogue: &Catalogue) -> Vec<(RelativePat
     }
     rows.sort();
     rows
+}
+
+/// Compared with the machine's own last use, not with today: a drive may have lain in a drawer for years.
+fn about_unused_accounts(accounts: &mut [AccountSurvey]) {
+    let Some(last): Option<OffsetDateTime> = accounts.iter().filter_map(|a| a.last_used_utc).max() else {
+        return;
+    };
+    for account in accounts {
+        let days = account.last_used_utc.map_or(0, |used| (last - used).whole_days());
+        if days >= UNUSED_AFTER_DAYS {
+            account.cautions.push(Caution::UnusedAccount { days });
+        }
+    }
 }

@@ -1,20 +1,19 @@
 //! Taking a restore back: what it landed is removed, what it set aside gets its name again, and folders get back the times
 //! that they had. What a person has changed since stays as it is, and is named.
 //!
-//! 1. [`records_in`]: which restores there were, by their journals;
+//! 1. [`records_in`](crate::journal::records_in): which restores there were, by their journals;
 //! 2. a journal from its end to its beginning;
 //! 3. [`take_back()`]: each of its steps, undone.
 //!
 //! An undo that was cut off is simply done again: each step looks at what is there.
 
-mod backwards;
-mod runs;
+mod standing;
 mod take_back;
 
-pub use runs::{Record, Run, Undone, last_standing, records_in, runs_in};
-pub use take_back::{Kept, UndoGrounds, UndoReport, WhyKept, sweep, take_back};
+pub use standing::last_standing;
+pub use take_back::{Kept, UndoGrounds, UndoReport, WhyKept, take_back};
 
-use crate::restore::records::RecordsRefused;
+use crate::journal::records::{NotTaken, RecordsRefused};
 use std::io;
 use std::path::PathBuf;
 
@@ -64,4 +63,14 @@ pub enum UndoError {
     /// Somebody asked to stop.
     #[error("stopped before it was done")]
     Cancelled,
+}
+
+impl From<NotTaken> for UndoError {
+    fn from(not_taken: NotTaken) -> Self {
+        match not_taken {
+            NotTaken::Refused(refused) => Self::Records(refused),
+            NotTaken::InUse(holder) => Self::MachineInUse { holder },
+            NotTaken::Io(path, cause) => Self::Journal { path, cause },
+        }
+    }
 }

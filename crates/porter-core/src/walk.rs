@@ -5,10 +5,11 @@
 //! another place (pictures inside documents, on Windows XP) is left to its own item.
 
 use crate::catalogue::{Catalogue, Fate};
-use crate::item::{Item, Part, What};
+use crate::choice::Unchosen;
+use crate::item::Item;
 use crate::look_inside;
 use crate::machine::{Machine, PlaceState};
-use crate::packing::Unchosen;
+use crate::part::{Part, What};
 use porter_names::portable::Claims;
 use porter_names::{NameRules, RelativePath};
 use porter_source::{EntryKind, Listed, Metadata, ReadError, ReadTrouble};
@@ -211,7 +212,12 @@ pub fn look_into<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Vec<(Sight<
         let fate = match folder.fate {
             Fate::Carry => {
                 let path = &spot.below_place;
-                match grounds.catalogue.fate(folder.item, folder.part, path, row.metadata.kind) {
+                match grounds.catalogue.fate(
+                    folder.item.rule.as_deref(),
+                    folder.part,
+                    path,
+                    row.metadata.kind,
+                ) {
                     _ if is_trunk => Fate::Leave(look_inside::TRUNK),
                     Fate::Leave(_) if look_inside::has_own_looks(grounds.machine, &spot.on_volume, &row) => {
                         Fate::Carry

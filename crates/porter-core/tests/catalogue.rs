@@ -4,11 +4,11 @@
 mod stand_ins;
 
 use porter_core::catalogue::{CarryRule, Catalogue, Fate};
-use porter_core::item::What;
-use porter_core::kinds::find_items;
+use porter_core::crossing::relocate::Relocation;
+use porter_core::kinds::Kinds;
 use porter_core::machine::Machine;
 use porter_core::machine::layout::Family;
-use porter_core::restore::relocate::Relocation;
+use porter_core::part::What;
 use porter_core::walk::{Grounds, Sight, walk};
 use porter_names::NameRules;
 use porter_source::EntryKind;
@@ -30,8 +30,8 @@ fn machine_with(system: &[&str], home: &str, rows: &[(&str, &str)]) -> Machine {
 
 /// Each file belongs to the item beside it, and to no other.
 fn each_is_found(machine: &Machine, home: &str, rows: &[(&str, &str)]) {
-    let catalogue = Catalogue::built_in(machine.layout.family).unwrap();
-    let items = find_items(machine, &catalogue);
+    let kinds = Kinds::from(Catalogue::built_in(machine.layout.family).unwrap());
+    let items = kinds.find_items(machine);
     for (path, id) in rows {
         let path = stand_ins::path(&path.replacen('~', home, 1));
         // The innermost part that holds it.
@@ -157,10 +157,10 @@ fn a_pattern_that_fits_too_much_takes_no_place_and_nothing_twice() {
     let machine = machine_with(&["Windows/System32/a.dll", "Users/odile/NTUSER.DAT"], "Users/odile", &rows);
     let rule = "id = \"kites/greedy\"\ntitle = \"All\"\n[[find]]\nplace = \"home\"\npath = \"*\"\n";
     let rule = CarryRule::from_toml(rule).unwrap();
-    let catalogue = Catalogue::built_in(Family::Windows).unwrap().with_rules(vec![rule]);
-    let items = find_items(&machine, &catalogue);
+    let kinds = Kinds::from(Catalogue::built_in(Family::Windows).unwrap().with_rules(vec![rule]));
+    let items = kinds.find_items(&machine);
     let nothing = stand_ins::everything();
-    let grounds = Grounds::new(&machine, &catalogue, items.iter(), &nothing, NameRules::TRUNK);
+    let grounds = Grounds::new(&machine, &kinds, items.iter(), &nothing, NameRules::TRUNK);
     let mut owners: BTreeMap<String, Vec<&str>> = BTreeMap::new();
     for item in &items {
         walk(&grounds, item, |_, sight, _| {
@@ -184,11 +184,11 @@ fn caches_of_programs_are_left_and_what_matters_beside_them_is_carried() {
         ("~/AppData/Roaming/Thunderbird/profiles.ini", ""),
     ];
     let machine = machine_with(&["Windows/System32/a.dll", "Users/odile/NTUSER.DAT"], "Users/odile", &rows);
-    let catalogue = Catalogue::built_in(Family::Windows).unwrap();
-    let items = find_items(&machine, &catalogue);
+    let kinds = Kinds::from(Catalogue::built_in(Family::Windows).unwrap());
+    let items = kinds.find_items(&machine);
     let fate = |id: &str, path: &str, kind| {
         let item = items.iter().find(|item| item.id == id).unwrap();
-        catalogue.fate(item, &item.parts[0], &stand_ins::path(path), kind)
+        kinds.fate(item.rule.as_deref(), &item.parts[0], &stand_ins::path(path), kind)
     };
     use EntryKind::{File, Folder, Link};
     let chrome =

@@ -4,9 +4,11 @@
 mod stand_ins;
 
 use porter_core::catalogue::patterns::Patterns;
+use porter_core::choice::Selection;
+use porter_core::choice::Unchosen;
 use porter_core::machine::Machine;
 use porter_core::packing::tree::{StandsFor, Ticked};
-use porter_core::packing::{PackingList, Selection, Tree, Unchosen, list};
+use porter_core::packing::{PackingList, Tree, list};
 use porter_core::survey::{Survey, survey};
 use stand_ins::{Script, ScriptedVolume};
 use time::Duration;
@@ -30,7 +32,7 @@ fn surveyed(machine: &Machine, unchosen: &Unchosen) -> Survey {
     let mut found = None;
     stand_ins::undisturbed(&mut |conduct| {
         let all = Selection::default();
-        found = Some(survey(machine, &stand_ins::catalogue(), &all, unchosen, conduct).unwrap());
+        found = Some(survey(machine, &stand_ins::kinds(), &all, unchosen, conduct).unwrap());
     });
     found.unwrap()
 }
@@ -52,7 +54,7 @@ fn what_is_ticked_in_the_tree_is_what_the_list_carries() {
     tree.at(&vec![0, 0]).unwrap().is_open = true;
     let documents = vec![0, 0, 0];
     assert_eq!(tree.at(&documents).unwrap().title, "Documents");
-    tree.look_into(&documents, &machine, &stand_ins::catalogue(), &survey, &unchosen);
+    tree.look_into(&documents, &machine, &stand_ins::kinds(), &survey, &unchosen);
     tree.at(&documents).unwrap().is_open = true;
     assert_eq!(titles(&tree)[2..5], ["Documents", "Kites", "Letters"]);
     let year = vec![0, 0, 0, 0, 1];

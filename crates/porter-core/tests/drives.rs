@@ -5,12 +5,12 @@ mod stand_ins;
 
 use porter_core::capture::{CaptureError, Shape, forecast};
 use porter_core::check::check_machine;
-use porter_core::kinds::browser::landing::BrowserWishes;
+use porter_core::choice::Selection;
+use porter_core::existing::Existing;
 use porter_core::machine::facts::{AccountFacts, SystemFacts};
 use porter_core::machine::{Here, Machine, Place, recognise_with};
-use porter_core::packing::Selection;
 use porter_core::receipt::Verdict;
-use porter_core::restore::{Existing, Wishes, plan_restore, run_plan};
+use porter_core::restore::{Wishes, plan_restore, run_plan};
 use porter_source::HostFolder;
 use porter_trunk::open_form::OpenTrunk;
 use stand_ins::{FailingTrunk, TrunkFailure};
@@ -63,14 +63,12 @@ fn documents_on_a_further_drive_are_carried_from_there_to_there() {
         let plan = plan_restore(
             &trunk,
             &to,
-            &stand_ins::catalogue(),
+            &stand_ins::kinds(),
             &Wishes {
                 land_held: &Default::default(),
                 accounts: &given,
                 selection: &all,
-                drive_root: None,
-                browsers: BrowserWishes::default(),
-                bookmarks_into: None,
+                kinds: &Default::default(),
                 now_utc: stand_ins::NOW,
             },
             &mut |_| Existing::SetAside,
@@ -80,8 +78,7 @@ fn documents_on_a_further_drive_are_carried_from_there_to_there() {
         let records = to.records_on_host().unwrap();
         run_plan(&trunk, plan, Some(&records), &stand_ins::now, conduct).unwrap();
         let receipt =
-            check_machine(&trunk, &to, &stand_ins::catalogue(), &given, &all, stand_ins::NOW, conduct)
-                .unwrap();
+            check_machine(&trunk, &to, &stand_ins::kinds(), &given, &all, stand_ins::NOW, conduct).unwrap();
         assert!(
             !receipt.needs_attention() && receipt.items.iter().all(|item| item.verdict == Verdict::Landed)
         );

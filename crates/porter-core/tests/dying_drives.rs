@@ -6,10 +6,11 @@ mod stand_ins;
 
 use porter_core::capture::{CaptureError, CaptureReport};
 use porter_core::check::{check_machine, check_trunk};
+use porter_core::choice::Selection;
+use porter_core::existing::Existing;
 use porter_core::machine::{Machine, recognise};
-use porter_core::packing::Selection;
 use porter_core::receipt::Reason;
-use porter_core::restore::{Existing, run_plan};
+use porter_core::restore::run_plan;
 use porter_source::HostFolder;
 use porter_trunk::open_form::OpenTrunk;
 use porter_trunk::packed_form::{PackedOptions, PackedTrunk, PackedTrunkWriter};
@@ -183,7 +184,11 @@ fn lands_in_part(trunk: &dyn Trunk, new: &Path, content: &[u8]) {
     let target = recognise(Arc::new(HostFolder::open(new).unwrap()), "NEW".to_owned()).unwrap();
     stand_ins::undisturbed(&mut |conduct| {
         let plan = stand_ins::planned(trunk, &target, Existing::SetAside, conduct).unwrap();
-        assert!(matches!(plan.notes[..], [(_, Reason::Incomplete { .. })]), "{:?}", plan.notes);
+        assert!(
+            matches!(plan.changes.notes()[..], [(_, Reason::Incomplete { .. })]),
+            "{:?}",
+            plan.changes.notes()
+        );
         let records = new.join("ProgramData/records");
         run_plan(trunk, plan, Some(&records), &stand_ins::now, conduct).unwrap();
         let documents = new.join("Users/odile/Documents");
@@ -195,7 +200,7 @@ fn lands_in_part(trunk: &dyn Trunk, new: &Path, content: &[u8]) {
         let receipt = check_machine(
             trunk,
             &target,
-            &stand_ins::catalogue(),
+            &stand_ins::kinds(),
             &BTreeMap::new(),
             &Selection::default(),
             NOW,

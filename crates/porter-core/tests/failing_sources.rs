@@ -4,9 +4,10 @@
 mod stand_ins;
 
 use porter_core::capture::{CaptureError, CaptureReport, Shape, forecast};
+use porter_core::caution::Caution;
+use porter_core::choice::Selection;
 use porter_core::machine::Machine;
-use porter_core::packing::Selection;
-use porter_core::survey::{Caution, survey};
+use porter_core::survey::survey;
 use porter_names::RelativePath;
 use porter_trunk::open_form::OpenTrunk;
 use porter_trunk::{Content, Trunk, TrunkError};
@@ -144,14 +145,8 @@ fn a_run_that_is_stopped_ends_soon_and_leaves_no_trunk() {
     let machine = volume.recognised();
     stand_ins::stopped_after(10, &mut |conduct| {
         assert!(
-            survey(
-                &machine,
-                &stand_ins::catalogue(),
-                &Selection::default(),
-                &stand_ins::everything(),
-                conduct
-            )
-            .is_err()
+            survey(&machine, &stand_ins::kinds(), &Selection::default(), &stand_ins::everything(), conduct)
+                .is_err()
         );
     });
     let found = stand_ins::surveyed(&machine);

@@ -7,10 +7,12 @@
 mod stand_ins;
 
 use porter_core::check::check_machine;
+use porter_core::choice::Selection;
+use porter_core::existing::Existing;
+use porter_core::journal::runs_in;
 use porter_core::machine::{Machine, recognise};
-use porter_core::packing::Selection;
-use porter_core::restore::{Existing, RestoreError, RestoreReport, run_plan};
-use porter_core::undo::{UndoGrounds, runs_in, take_back};
+use porter_core::restore::{RestoreError, RestoreReport, run_plan};
+use porter_core::undo::{UndoGrounds, take_back};
 use porter_demo::dice::Dice;
 use porter_names::host::to_host;
 use porter_source::HostFolder;
@@ -106,7 +108,7 @@ fn undo_all(new: &Path) {
     let machine = machine(new);
     let records = machine.records_on_host().unwrap();
     let target = machine.volume.host_tree().unwrap();
-    let catalogue = stand_ins::catalogue();
+    let catalogue = stand_ins::kinds();
     let grounds = UndoGrounds::new(&machine, &catalogue);
     stand_ins::undisturbed(&mut |conduct| {
         for run in runs_in(&records).iter().rev() {
@@ -179,7 +181,7 @@ fn no_byte_of_either_side_is_lost() {
             let receipt = check_machine(
                 &trunk,
                 &target,
-                &stand_ins::catalogue(),
+                &stand_ins::kinds(),
                 &BTreeMap::new(),
                 &Selection::default(),
                 stand_ins::NOW,

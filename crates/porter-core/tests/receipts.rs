@@ -5,10 +5,11 @@
 mod stand_ins;
 
 use porter_core::check::{check_machine, check_trunk};
+use porter_core::choice::Selection;
+use porter_core::existing::Existing;
 use porter_core::machine::{Machine, recognise};
-use porter_core::packing::Selection;
 use porter_core::receipt::{Reason, Receipt, Verdict};
-use porter_core::restore::{Action, Existing, RestoreError, plan_take, run_plan};
+use porter_core::restore::{Action, RestoreError, plan_take, run_plan};
 use porter_names::host::to_host;
 use porter_source::HostFolder;
 use porter_trunk::open_form::{OpenTrunk, OpenTrunkWriter};
@@ -93,7 +94,7 @@ impl Bench {
             let found = check_machine(
                 &trunk,
                 &machine,
-                &stand_ins::catalogue(),
+                &stand_ins::kinds(),
                 &BTreeMap::new(),
                 &selection,
                 stand_ins::NOW,
@@ -217,7 +218,7 @@ fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
         assert_eq!(action("away"), None);
         assert_eq!((plan.to_write.files, plan.identical.files), (3, 1));
         assert_eq!(plan.refused.iter().filter(|row| row.needs_attention).count(), 1);
-        assert_eq!(plan.account_names, [("odile".to_owned(), "odile".to_owned())]);
+        assert_eq!(plan.outline.account_names, [("odile".to_owned(), "odile".to_owned())]);
 
         // A volume of which there is no folder here can be surveyed and captured, not restored to.
         let elsewhere = ScriptedVolume::windows().recognised();

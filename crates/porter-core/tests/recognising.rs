@@ -4,7 +4,7 @@
 mod stand_ins;
 
 use porter_core::catalogue::Catalogue;
-use porter_core::kinds::find_items;
+use porter_core::kinds::Kinds;
 use porter_core::machine::facts::{AccountFacts, SystemFacts};
 use porter_core::machine::layout::Family;
 use porter_core::machine::{NotRecognised, Place, PlaceState, recognise, recognise_with};
@@ -179,7 +179,7 @@ fn linux_tells_its_people_and_where_they_keep_what() {
     assert_eq!((at(Place::Documents), at(Place::Music)), ("home/odile/Papiere".into(), "data/music".into()));
     assert_eq!(machine.records_folder(), Some(stand_ins::path("var/lib/loyal-porter")));
     let catalogue = Catalogue::built_in(Family::Linux).unwrap();
-    let items = find_items(&machine, &catalogue);
+    let items = Kinds::from(catalogue).find_items(&machine);
     let ids: Vec<&str> = items.iter().filter_map(|item| item.id.strip_prefix("machine/")).collect();
     assert_eq!(ids, ["folder/drive/data", "setting/computer-name"], "another volume is no item");
 }
@@ -198,11 +198,11 @@ fn what_people_put_at_the_root_of_the_drive_becomes_items() {
         "pagefile.sys",
     ])
     .recognised();
-    let items = find_items(&machine, &stand_ins::catalogue());
+    let items = stand_ins::kinds().find_items(&machine);
     let ids: Vec<&str> =
         items.iter().filter_map(|item| item.id.strip_prefix("machine/folder/drive/")).collect();
     assert_eq!(ids, ["kite-plans", "loose-files-2", "kite-plans-2", "loose-files"]);
-    let not_covered = porter_core::survey::not_covered(&machine, &stand_ins::catalogue());
+    let not_covered = porter_core::survey::not_covered(&machine, &stand_ins::kinds());
     let names: Vec<String> = not_covered.iter().map(|(path, _)| path.to_string()).collect();
     assert_eq!(names, ["$Recycle.Bin", "Intel", "Windows", "pagefile.sys"]);
 }

@@ -3,7 +3,6 @@
 
 mod stand_ins;
 
-use porter_core::item::Facts;
 use porter_core::kinds::setting::is_met;
 use porter_core::machine::registry::describe::encrypted_with;
 use porter_core::machine::registry::settings::{of_machine, of_person};
@@ -11,6 +10,7 @@ use porter_core::machine::time_zone::{iana_name, windows_name};
 use porter_core::machine::{Setting, SettingKind};
 use porter_hive::write::{Heading, Version, to_bytes};
 use porter_hive::{Hive, KeyTree};
+use porter_names::Facts;
 use porter_trunk::TrunkItem;
 use stand_ins::{Script, ScriptedVolume};
 use std::collections::BTreeMap;

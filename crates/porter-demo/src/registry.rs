@@ -196,6 +196,7 @@ pub fn own(path: &str, programs: &[Installed], settings: &OwnSettings) -> io::Re
     }
     programs.iter().for_each(|program| program.write(&mut root, "Software\\"));
     settings.write(&mut root, is_old);
+    browsers::write(settings, &mut root);
     let version = if is_old { Version::V1_3 } else { Version::V1_5 };
     bytes(&root, &format!("\\??\\C:\\{}", path.replace('/', "\\")), 1, version)
 }
@@ -246,7 +247,7 @@ fn hives(registry: &Registry, people: &[Person]) -> [(&'static str, KeyTree); 3]
     if let Some((name, value)) = registry.variable {
         environment.set_text(name, value);
     }
-    settings::of_machine(&mut software, control, registry);
+    settings::of_machine(&mut software, control, registry.version, registry.printers);
 
     let mut sam = written("SAM");
     let account = sam.key("SAM\\Domains\\Account");

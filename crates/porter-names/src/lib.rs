@@ -11,6 +11,8 @@
 //! This small crate exists because the source, the trunk and the core know nothing of each other but must
 //! mean the same by "a path".
 
+use std::collections::BTreeMap;
+
 pub mod fold;
 pub mod host;
 pub mod portable;
@@ -19,3 +21,6 @@ pub mod screen;
 
 pub use portable::NameRules;
 pub use relative_path::{PathRefused, RelativePath};
+
+/// The values of a setting or a printer, by their names: `time zone` → `Europe/Lisbon`.
+pub type Facts = BTreeMap<String, String>;

@@ -1,6 +1,7 @@
 //! What can go wrong when reading a machine.
 
 use crate::Shut;
+use crate::system_trouble::{SystemTrouble, trouble_by_system_code};
 use porter_names::RelativePath;
 use std::io;
 
@@ -64,7 +65,7 @@ impl From<io::Error> for ReadTrouble {
         match cause.kind() {
             io::ErrorKind::PermissionDenied => Self::PermissionDenied,
             io::ErrorKind::NotFound => Self::Gone,
-            _ => match crate::host_folder::trouble_by_system_code(&cause) {
+            _ => match trouble_by_system_code(&cause) {
                 Some(SystemTrouble::Medium) => Self::Medium(cause),
                 Some(SystemTrouble::DriveGone) => Self::DriveGone(cause),
                 Some(SystemTrouble::InUse) => Self::InUse,
@@ -74,16 +75,4 @@ impl From<io::Error> for ReadTrouble {
             },
         }
     }
-}
-
-/// Classes that only the system's own error numbers tell.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum SystemTrouble {
-    Medium,
-    DriveGone,
-    #[cfg_attr(unix, allow(dead_code, reason = "Unix lets everyone read a file that a program has open"))]
-    InUse,
-    IsLink,
-    #[cfg_attr(unix, allow(dead_code, reason = "only Windows' own drivers know clouds"))]
-    CloudOnly,
 }

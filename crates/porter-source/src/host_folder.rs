@@ -11,7 +11,6 @@ mod system;
 mod mapping;
 
 use crate::beneath::{Reached, Root};
-use crate::error::SystemTrouble;
 use crate::reparse_point::ReparsePoint;
 use crate::{Capacity, Details, EntryKind, FileState, HostTree, Listed, Metadata, ReadError, ReadTrouble};
 use crate::{Volume, VolumeFile};
@@ -225,10 +224,6 @@ fn metadata_from<P: AsRef<Path>>(
         sparse: kind == EntryKind::File && system::is_sparse(found),
         shut,
     }
-}
-
-pub(crate) fn trouble_by_system_code(cause: &io::Error) -> Option<SystemTrouble> {
-    system::trouble_by_system_code(cause)
 }
 
 /// 1970-01-01, as a `FILETIME`.

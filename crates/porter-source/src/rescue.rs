@@ -7,8 +7,8 @@
 //! 3. [`Rescue::second`] reads the file with what the second try found.
 
 use crate::VolumeFile;
-use crate::error::SystemTrouble;
-use crate::host_folder::trouble_by_system_code;
+use crate::system_trouble::SystemTrouble;
+use crate::system_trouble::trouble_by_system_code;
 use std::collections::BTreeMap;
 use std::io::{self, Read};
 use std::ops::Range;

@@ -1,7 +1,10 @@
 //! The proof that content is what it was: BLAKE3, cryptographic and fast enough to be taken again at every step.
 //! (The open form also keeps the SHA-512 that BagIt tools know.)
 
+mod long_content;
 mod tree;
+
+pub use long_content::LongContent;
 
 use crate::hex::{array_from_hex, with_hex_of_32};
 use serde::de::Visitor;
@@ -52,18 +55,6 @@ impl ContentHash {
     /// Reads 64 hexadecimal digits.
     pub fn from_hex(text: &str) -> Option<Self> {
         Some(Self(array_from_hex(text)?))
-    }
-}
-
-/// A content that can be had from anywhere in it, by several threads at once.
-pub trait LongContent: Sync {
-    /// Reads up to `buffer.len()` bytes; 0 at the end.
-    fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize>;
-
-    /// Lets `look` see a stretch without a copy. False if it cannot, or if what `look` saw does not count; then the stretch is read.
-    fn look_at(&self, offset_in_bytes: u64, length_in_bytes: usize, look: &mut dyn FnMut(&[u8])) -> bool {
-        let _ = (offset_in_bytes, length_in_bytes, look);
-        false
     }
 }
 

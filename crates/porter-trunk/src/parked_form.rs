@@ -15,6 +15,7 @@ use crate::host::{self, open_plain_file};
 use crate::lock::Lock;
 use crate::outside::{Keeping, Outside};
 use crate::packed_form::Parts;
+use crate::packed_form::layout::KEPT;
 use crate::packed_form::layout::{FileName, LABEL};
 use crate::packed_form::list::{self, Contents, List, ListWriter, newest};
 use crate::packed_form::{Known, Run};
@@ -31,8 +32,6 @@ use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Mutex, PoisonError};
 use time::OffsetDateTime;
 
-/// The folder of the files that are kept.
-pub(crate) const KEPT: &str = "kept";
 /// Files of one folder: some file systems become slow with many.
 const FILES_IN_FOLDER: u32 = 1000;
 

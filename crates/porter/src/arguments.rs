@@ -1,51 +1,10 @@
-//! What can be said on the command line. The options that several commands share are here; each command's own
-//! arguments stand with it.
+//! The options that several commands share; each command's own arguments stand with it.
 
 use crate::amounts;
-use crate::commands::{
-    capture, check, demo, look, passphrase, receipt, restore, rules, survey, take, undo, workshop_key,
-};
 use crate::paths;
-use clap::{Args, Parser, Subcommand};
+use clap::Args;
 use porter_core::events::Event;
 use std::path::PathBuf;
-
-/// Loyal Porter carries a person's digital life from an old PC to a new one, and proves that it arrived.
-#[derive(Debug, Parser)]
-#[command(name = "porter", version = VERSION, max_term_width = 100, after_help = EXIT_STATUS)]
-pub(crate) struct Arguments {
-    #[command(subcommand)]
-    pub(crate) command: Command,
-}
-
-/// With the systems it was built for: a bug report needs both.
-const VERSION: &str = concat!(env!("CARGO_PKG_VERSION"), " (", env!("PORTER_TARGET"), ")");
-
-const EXIT_STATUS: &str = "\
-A MACHINE is the folder where the system drive of a PC is mounted (or a copy of it),
-or the word `here` for the running PC.
-A TRUNK is the folder that a capture makes.
-
-Exit status: 0 all done and all well, 1 could not be done, 2 wrong use,
-             3 done, but something needs a person's attention.
-
-`porter demo` shows the whole job on made-up machines.";
-
-#[derive(Debug, Subcommand)]
-pub(crate) enum Command {
-    Survey(survey::SurveyArguments),
-    Capture(Box<capture::CaptureArguments>),
-    Look(look::LookArguments),
-    Take(take::TakeArguments),
-    Restore(restore::RestoreArguments),
-    Check(check::CheckArguments),
-    Receipt(receipt::ReceiptArguments),
-    Undo(undo::UndoArguments),
-    Rules(rules::RulesArguments),
-    Passphrase(passphrase::PassphraseArguments),
-    WorkshopKey(workshop_key::WorkshopKeyArguments),
-    Demo(demo::DemoArguments),
-}
 
 /// Headings in the help. They stand at each option: a heading for a group goes on behind it, and then stands over what is not its.
 pub(crate) const CHOOSING: &str = "Choosing what";
@@ -102,6 +61,14 @@ pub(crate) struct DriveArguments {
     /// MACHINE is no machine but a drive of things, or a copy of one: a second disk, a stick, a card of photos
     #[arg(long, conflicts_with = "drives")]
     pub(crate) as_drive: bool,
+}
+
+/// A technician's own rules.
+#[derive(Debug, Clone, Default, Args)]
+pub(crate) struct OwnRulesArguments {
+    /// A further carry rule (may be given several times)
+    #[arg(help_heading = CHOOSING, long = "rules", value_name = "FILE", value_parser = paths::typed())]
+    pub(crate) files: Vec<PathBuf>,
 }
 
 /// Which items.

@@ -6,6 +6,7 @@
 mod amounts;
 mod arguments;
 mod awake;
+mod command_line;
 mod commands;
 mod failure;
 mod keys;
@@ -22,8 +23,8 @@ mod target_speed;
 mod usable_list;
 mod views;
 
-use arguments::Arguments;
 use clap::Parser;
+use command_line::Arguments;
 use failure::Failure;
 use screen::output_failed;
 use std::process::ExitCode;
@@ -37,7 +38,7 @@ fn main() -> ExitCode {
     views::numbers::know_zone();
     let arguments = Arguments::parse();
     stop::listen();
-    let done = commands::run(&arguments);
+    let done = command_line::run(&arguments);
     match done
         .and_then(|outcome| output_failed().map_or(Ok(outcome), |cause| Err(Failure::of_output(&cause))))
     {

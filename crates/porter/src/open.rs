@@ -1,10 +1,10 @@
 //! Opening what the commands are given: machines, trunks, selections, the file of events.
 
+use crate::arguments::OwnRulesArguments;
 use crate::arguments::{
     ChoiceArguments, ConductArguments, DriveArguments, ListArguments, SelectionArguments, TrunkArguments,
     is_recorded,
 };
-use crate::commands::rules::OwnRulesArguments;
 use crate::failure::{Failure, LABEL};
 use crate::progress::Progress;
 use crate::publish::refuse_in_a_trunk;
@@ -15,13 +15,16 @@ use crate::{awake, power};
 use crate::{keys, paths, views};
 use porter_core::catalogue::patterns::Patterns;
 use porter_core::catalogue::{Catalogue, CatalogueError};
+use porter_core::choice::Selection;
+use porter_core::choice::Unchosen;
+use porter_core::crossing::accounts::{ids_in, is_called};
 use porter_core::events::{Conduct, Event};
+use porter_core::kinds::Kinds;
 use porter_core::machine::layout::Family;
 use porter_core::machine::{
     Machine, NotRecognised, here, holds_people, recognise, recognise_drive, recognise_person,
 };
-use porter_core::packing::{PackingList, Selection, Unchosen};
-use porter_core::restore::accounts::{ids_in, is_called};
+use porter_core::packing::PackingList;
 use porter_names::screen::on_screen;
 use porter_source::{HostFolder, Volume, VolumeKind};
 use porter_trunk::open_form::OpenTrunk;
@@ -282,23 +285,20 @@ fn open_or_outside(given: &TrunkArguments) -> Result<Result<Box<dyn Trunk>, Outs
     Ok(Ok(Box::new(trunk)))
 }
 
-/// The carry rules for a machine: the built-in ones, and the technician's own.
-pub(crate) fn catalogue(machine: &Machine, own: &OwnRulesArguments) -> Result<Catalogue, Failure> {
-    catalogue_for(machine.layout.family, own)
+/// The kinds of items and the carry rules for a machine: the built-in ones, and the technician's own.
+pub(crate) fn kinds(machine: &Machine, own: &OwnRulesArguments) -> Result<Kinds, Failure> {
+    kinds_for(machine.layout.family, own)
 }
 
 /// The same for the system that a trunk was captured from.
-pub(crate) fn catalogue_of(
-    label: &porter_trunk::Label,
-    own: &OwnRulesArguments,
-) -> Result<Catalogue, Failure> {
-    catalogue_for(Family::from_name(&label.machine.system.family).unwrap_or(Family::Windows), own)
+pub(crate) fn kinds_of(label: &porter_trunk::Label, own: &OwnRulesArguments) -> Result<Kinds, Failure> {
+    kinds_for(Family::from_name(&label.machine.system.family).unwrap_or(Family::Windows), own)
 }
 
-fn catalogue_for(family: Family, own: &OwnRulesArguments) -> Result<Catalogue, Failure> {
+fn kinds_for(family: Family, own: &OwnRulesArguments) -> Result<Kinds, Failure> {
     let own = own_rules(&own.files)?.into_iter().map(|own| own.rule).collect();
     let built_in = Catalogue::built_in(family).map_err(|error| fault(&error))?;
-    Ok(built_in.with_rules(own))
+    Ok(built_in.with_rules(own).into())
 }
 
 /// A built-in rule that cannot be used.
@@ -335,7 +335,7 @@ pub(crate) fn selection_on(
         .iter()
         .map(|name| {
             machine.account(name).map(|account| account.id.clone()).ok_or_else(|| {
-                let has = porter_core::restore::accounts::names_on(machine).join(", ");
+                let has = porter_core::crossing::accounts::names_on(machine).join(", ");
                 Failure::wrong_use(
                     format!("there is no account `{name}` on {}", machine.name),
                     format!("It has {has}."),

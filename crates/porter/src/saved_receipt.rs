@@ -1,9 +1,9 @@
 //! A receipt that was saved as JSON, read again. Nothing of it is believed beyond its words: it is only shown.
 
-use porter_core::item::Facts;
 use porter_core::receipt::{
     Amount, ByVerdict, CountReceipt, Finding, ItemReceipt, ProgramReceipt, Reason, Receipt, Verdict,
 };
+use porter_names::Facts;
 use porter_names::RelativePath;
 use porter_trunk::{CaptureProof, Label, MachineLabel, TrunkProgram};
 use serde::Deserialize;

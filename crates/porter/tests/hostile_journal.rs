@@ -129,18 +129,20 @@ fn what_is_no_journal_is_passed_by_and_one_that_cannot_be_undone_is_refused_with
     bench.porter(&["undo", "NEW", "--list"]).with_status(0);
 
     // Of the first version, and of none that there ever was.
-    let early = text.replacen("porter-journal/2", "porter-journal/1", 1);
+    let early = text.replacen("porter-journal/3", "porter-journal/1", 1);
     fs::write(&journal, &early).unwrap();
     let said = bench.porter(&["undo", "NEW", "--yes"]).with_status(1);
     assert!(said.err.contains("written by an earlier porter"), "{}", said.err);
     assert!(bench.path(&format!("NEW/{DOCUMENTS}/letter.txt")).exists());
-    fs::write(&journal, text.replacen("porter-journal/2", "porter-journal/99", 1)).unwrap();
+    fs::write(&journal, text.replacen("porter-journal/3", "porter-journal/99", 1)).unwrap();
     let said = bench.porter(&["undo", "NEW", "--yes"]).with_status(1);
     assert!(said.err.contains("written by a later porter"), "{}", said.err);
     assert!(bench.path(&format!("NEW/{DOCUMENTS}/letter.txt")).exists());
 
     // Cut off in the middle of a line, as by a power failure: what was whole counts.
-    fs::write(&journal, &text[..text.len() - 9]).unwrap();
+    // The version before is read and taken back as this one.
+    let earlier = text.replacen("porter-journal/3", "porter-journal/2", 1);
+    fs::write(&journal, &earlier[..earlier.len() - 9]).unwrap();
     let list = bench.porter(&["undo", "NEW", "--list"]).with_status(0).out;
     assert!(list.contains("was cut off"), "{list}");
     let checked = bench.porter(&["check", "trunk", "NEW", "--json", "-", "--quiet"]);

@@ -4,12 +4,14 @@ use super::CaptureError;
 use crate::attributes::{attributes_of, is_cloud_only, is_encrypted};
 use crate::catalogue::Fate;
 use crate::events::{Conduct, Event, Stoppable};
-use crate::item::{Item, Part};
-use crate::kinds::browser::database::{BESIDE, NoSnapshot, Snapshot, snapshot};
+use crate::item::Item;
+use crate::kind::Instead;
+use crate::kinds::Kinds;
 use crate::machine::{Account, Machine};
+use crate::part::Part;
 use crate::walk::{Sight, Spot};
 use porter_names::{RelativePath, screen::on_screen};
-use porter_source::{Details, EntryKind, Metadata, Missing, ReadTrouble, Rescue, Second, Shut, Volume};
+use porter_source::{Details, EntryKind, Metadata, Missing, ReadTrouble, Rescue, Second, Shut};
 use porter_trunk::{
     Content, Entry, EntryAddress, Extents, KeptState, LeftBehind, LeftReason, MissingStretch, NamedStream,
     StoreError, Stored, Tally, TrunkWriter,
@@ -77,6 +79,7 @@ enum NotCarried {
 /// Carries one thing into the trunk.
 pub(super) struct Carrier<'a> {
     machine: &'a Machine,
+    kinds: &'a Kinds,
     trunk: &'a dyn TrunkWriter,
     /// Files with several names that were stored already, by their numbers.
     linked: Mutex<HashMap<u64, Stored>>,
@@ -86,8 +89,13 @@ pub(super) struct Carrier<'a> {
 }
 
 impl<'a> Carrier<'a> {
-    pub(super) fn new(machine: &'a Machine, trunk: &'a dyn TrunkWriter, conduct: Conduct<'a>) -> Self {
-        Self { machine, trunk, linked: Mutex::default(), read_in_bytes: AtomicU64::new(0), conduct }
+    pub(super) fn new(
+        machine: &'a Machine,
+        kinds: &'a Kinds,
+        trunk: &'a dyn TrunkWriter,
+        conduct: Conduct<'a>,
+    ) -> Self {
+        Self { machine, kinds, trunk, linked: Mutex::default(), read_in_bytes: AtomicU64::new(0), conduct }
     }
 
     fn note_read(&self, size_in_bytes: u64) {
@@ -212,10 +220,6 @@ impl<'a> Carrier<'a> {
                 Ok(target) => Content::Link { target },
                 Err(error) => return Ok(not_carried(self.reason_for(&spot.on_volume, error.trouble)?)),
             },
-            EntryKind::File if item.is_open && is_beside_database(volume, &spot.on_volume) => {
-                let why = "its changes are in the copy of the database that it stands beside".to_owned();
-                return Ok(not_carried(LeftReason::Rule { why }));
-            }
             EntryKind::File => match self.take(item, &thing, &address, second) {
                 Ok(read) => {
                     let Stored { size_in_bytes, hash, .. } = taken.insert(read).stored;
@@ -315,25 +319,17 @@ impl<'a> Carrier<'a> {
         second: Option<Second>,
     ) -> Result<Taken, NotCarried> {
         let Thing { spot, metadata, .. } = thing;
-        let volume = &*self.machine.volume;
         let at = &spot.on_volume;
         let progress = |size_in_bytes| self.note_read(size_in_bytes);
-        // A database that is open may have changed though its file has not: the changes stand in a log.
-        let snapshot = item.is_open.then(|| snapshot(volume, at));
-        match snapshot {
-            None | Some(Err(NoSnapshot::NotADatabase)) => {}
-            Some(Ok(Snapshot { mut file, .. })) => {
-                let stored = self.trunk.store(address, metadata.modified_utc, &mut file, &progress);
+        match self.kinds.of(item).instead(item, self.machine, at) {
+            Instead::Nothing => {}
+            Instead::Content(mut content) => {
+                let stored = self.trunk.store(address, metadata.modified_utc, &mut content, &progress);
                 return stored
                     .map(|stored| Taken::whole(stored, false))
                     .map_err(|cause| self.sorted(at, cause));
             }
-            Some(Err(NoSnapshot::AlwaysBusy)) => {
-                return Err(NotCarried::Left(LeftReason::InUse, Missing::default()));
-            }
-            // As far as it can be read, it is as a file.
-            Some(Err(NoSnapshot::Unreadable(error))) if matches!(error.trouble, ReadTrouble::Medium(_)) => {}
-            Some(Err(NoSnapshot::Unreadable(error))) => return Err(self.left(at, error.trouble)),
+            Instead::Left(reason) => return Err(NotCarried::Left(reason, Missing::default())),
         }
         let linked = || self.linked.lock().unwrap_or_else(PoisonError::into_inner);
         let under_other_name = metadata.same_file.and_then(|number| linked().get(&number).cloned());
@@ -455,14 +451,6 @@ fn kept_whole(done: &Done) -> bool {
 fn kept_state(entry: &Entry) -> KeptState {
     let from_utc = entry.kept_from_utc.unwrap_or(time::OffsetDateTime::UNIX_EPOCH);
     KeptState { from_utc, tally: entry.tally() }
-}
-
-/// True for the log of a database that is there.
-fn is_beside_database(volume: &dyn Volume, path: &RelativePath) -> bool {
-    let name = path.name().unwrap_or_default();
-    let database = BESIDE.iter().find_map(|suffix| name.strip_suffix(suffix.as_bytes()));
-    let database = database.and_then(|name| path.parent()?.join(name).ok());
-    database.is_some_and(|database| volume.metadata(&database).is_ok())
 }
 
 fn reason_for(trouble: ReadTrouble) -> LeftReason {

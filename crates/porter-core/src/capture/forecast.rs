@@ -1,8 +1,9 @@
 //! What a capture will take, before its first byte.
 
 use super::CaptureError;
-use crate::item::{Item, What};
+use crate::item::Item;
 use crate::machine::Machine;
+use crate::part::What;
 use crate::survey::Survey;
 use porter_names::RelativePath;
 use porter_trunk::{Tally, TrunkError, free_space_in_bytes, largest_file_in_bytes};

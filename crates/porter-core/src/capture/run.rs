@@ -5,14 +5,14 @@ use super::balance::{Account, Rows, balance};
 use super::carrier::{Carrier, Done};
 use super::listed::listed;
 use super::outlook::Outlook;
-use crate::catalogue::Catalogue;
 use crate::check::prove_trunk;
+use crate::choice::Unchosen;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
 use crate::item::Item;
+use crate::kinds::Kinds;
 use crate::machine::Machine;
 use crate::meaning::Meaning;
-use crate::packing::Unchosen;
 use crate::survey::Survey;
 use crate::walk::{Grounds, walk};
 use porter_trunk::{
@@ -45,7 +45,7 @@ pub struct Job<'a> {
     /// From this machine.
     pub machine: &'a Machine,
     /// By these rules.
-    pub catalogue: &'a Catalogue,
+    pub kinds: &'a Kinds,
     /// These items, as far as they are chosen.
     pub survey: &'a Survey,
     /// Without these files.
@@ -131,9 +131,9 @@ fn fill(
     clock: &dyn Fn() -> OffsetDateTime,
     conduct: Conduct<'_>,
 ) -> Result<CaptureReport, CaptureError> {
-    let Job { machine, catalogue, survey, unchosen, .. } = *job;
+    let Job { machine, kinds, survey, unchosen, .. } = *job;
     let of_machine = survey.items.iter().map(|row| &row.item);
-    let grounds = Grounds::new(machine, catalogue, of_machine, unchosen, trunk.name_rules());
+    let grounds = Grounds::new(machine, kinds, of_machine, unchosen, trunk.name_rules());
     let chosen: Vec<&Item> = survey.items.iter().filter(|row| row.chosen).map(|row| &row.item).collect();
     let mut expected = Tally::default();
     survey.items.iter().filter(|row| row.chosen).for_each(|row| expected += row.to_capture);
@@ -153,7 +153,7 @@ fn fill(
     let mut failed = None;
     let mut outlook = Outlook::new(expected.size_in_bytes, job.free_in_bytes);
     let seen = Mutex::new(vec![Tally::default(); chosen.len()]);
-    let carrier = Carrier::new(machine, trunk, conduct);
+    let carrier = Carrier::new(machine, kinds, trunk, conduct);
     let mut late = Vec::new();
     let mut enter = |at: usize, listed, done| {
         let (left_behind, counted, item) = (&mut left_behind, &mut counted[at], chosen[at]);
@@ -209,7 +209,7 @@ fn fill(
     let seen = seen.into_inner().unwrap_or_else(PoisonError::into_inner);
     let items = balance(survey, &chosen, &seen, &accounts, &counted)?;
 
-    for (path, why) in crate::survey::not_covered(machine, catalogue) {
+    for (path, why) in crate::survey::not_covered(machine, kinds) {
         let reason = LeftReason::NotCovered { why };
         let left = LeftBehind { item: None, volume_path: path, reason, tally: None, kept: None };
         trunk.record_left(&left)?;

@@ -3,9 +3,9 @@
 use super::patterns::{Candidate, PathPattern, Patterns, in_lower_case, of_kind};
 use super::registry::{RegistryPart, key_path};
 use super::{CatalogueError, Fate};
-use crate::item::{Part, What};
 use crate::machine::Place;
 use crate::machine::layout::Family;
+use crate::part::{Part, What};
 use porter_names::RelativePath;
 use porter_source::EntryKind;
 use serde::{Deserialize, Deserializer, de};

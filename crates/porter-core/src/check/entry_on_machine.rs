@@ -3,17 +3,15 @@
 use super::finder::{Finder, Found};
 use super::same_content::difference;
 use crate::attributes::attributes_of;
-use crate::catalogue::{Catalogue, PROFILE_PART};
+use crate::crossing::accounts::place_of;
+use crate::crossing::links::leads_out;
 use crate::events::Conduct;
-use crate::machine::Machine;
+use crate::ground::{Earlier, Ground};
+use crate::journal::History;
 use crate::receipt::{Finding, Reason, Verdict};
-use crate::restore::accounts::{AccountMap, place_of};
-use crate::restore::history::History;
-use crate::restore::links::leads_out;
-use crate::restore::relocate::Relocation;
 use porter_names::RelativePath;
 use porter_source::{Metadata, ReadError, ReadTrouble, VolumeFile};
-use porter_trunk::{Content, Entry, EntryAddress, Trunk, TrunkItem, TrunkPart};
+use porter_trunk::{Content, Entry, TrunkItem};
 use std::collections::HashMap;
 use time::OffsetDateTime;
 
@@ -34,11 +32,9 @@ pub(super) struct Outcome {
 
 /// Looks for each entry where it belongs, and compares.
 pub(super) struct EntryCheck<'a> {
-    machine: &'a Machine,
-    accounts: &'a AccountMap<'a>,
+    ground: &'a Ground<'a>,
     history: &'a History,
     finder: Finder<'a>,
-    relocation: Relocation,
     keeps_modes: bool,
     /// Where the parts of each item are.
     folders: HashMap<String, Vec<RelativePath>>,
@@ -48,37 +44,25 @@ pub(super) struct EntryCheck<'a> {
 }
 
 impl<'a> EntryCheck<'a> {
-    pub fn new(
-        trunk: &dyn Trunk,
-        machine: &'a Machine,
-        catalogue: &Catalogue,
-        accounts: &'a AccountMap<'a>,
-        history: &'a History,
-        conduct: Conduct<'a>,
-    ) -> Self {
-        let mut check = Self {
-            machine,
-            accounts,
-            history,
-            finder: Finder::new(&*machine.volume, machine.layout.name_rules(255)),
-            relocation: Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue)
-                .with(history.all_moved()),
-            keeps_modes: machine.has_permissions_of(&trunk.label().machine.system),
-            folders: HashMap::new(),
-            foreign: HashMap::new(),
-            conduct,
-        };
+    pub fn new(ground: &'a Ground<'a>, history: &'a History, conduct: Conduct<'a>) -> Self {
+        let Ground { trunk, machine, catalogue, .. } = *ground;
         let folders = trunk.items().iter().map(|item| {
-            let folders = item.parts.iter().filter_map(|part| check.folder_of(item, part));
+            let folders = item.parts.iter().filter_map(|part| ground.folder_of(item, part));
             (item.id.clone(), folders.collect())
         });
-        check.folders = folders.collect();
         let foreign = |item: &TrunkItem| {
             let title = catalogue.program_missing_on(item, machine.layout.family)?.to_owned();
             Some((item.id.clone(), Reason::NoSuchProgram { title }))
         };
-        check.foreign = trunk.items().iter().filter_map(foreign).collect();
-        check
+        Self {
+            ground,
+            history,
+            finder: Finder::new(&*machine.volume, machine.layout.name_rules(255)),
+            keeps_modes: machine.has_permissions_of(&trunk.label().machine.system),
+            folders: folders.collect(),
+            foreign: trunk.items().iter().filter_map(foreign).collect(),
+            conduct,
+        }
     }
 
     /// What became of one entry.
@@ -90,7 +74,7 @@ impl<'a> EntryCheck<'a> {
     }
 
     fn look(&self, entry: &Entry) -> Outcome {
-        if self.relocation.is_of_old_layout(entry) {
+        if self.ground.relocation.is_of_old_layout(entry) {
             return Outcome {
                 verdict: Verdict::Landed,
                 findings: Vec::new(),
@@ -207,32 +191,13 @@ impl<'a> EntryCheck<'a> {
         }
     }
 
-    /// Where the profile that an item is should be, below the machine's root.
-    pub fn profile_folder(&self, item: &TrunkItem) -> Option<RelativePath> {
-        let part = item.parts.iter().find(|part| part.name == PROFILE_PART)?;
-        self.folder_of(item, part)
-    }
-
-    /// Where a part of an item is on the machine.
-    fn folder_of(&self, item: &TrunkItem, part: &TrunkPart) -> Option<RelativePath> {
-        let address = EntryAddress {
-            owner: item.account.clone(),
-            place: part.place.clone(),
-            path: RelativePath::from_bytes(part.path.as_bytes()).ok()?,
-            safe_path: None,
-        };
-        let address = self.relocation.address_of(&item.id, &address);
-        let found = place_of(self.machine, self.accounts, &address).ok()?;
-        found.path.join_path(&address.path).ok()
-    }
-
     /// Where an entry belongs on this machine.
     fn expected_at(&self, entry: &Entry) -> Result<RelativePath, Reason> {
         if let Some(landed_as) = self.history.landed_as(entry) {
             return Ok(landed_as.clone());
         }
-        let address = self.relocation.address(entry);
-        let found = place_of(self.machine, self.accounts, &address)?;
+        let address = self.ground.relocation.address(entry);
+        let found = place_of(self.ground.machine, self.ground.accounts, &address)?;
         let path = found.path.join_path(&address.path);
         path.map_err(|refused| Reason::NotWritten { detail: refused.to_string() })
     }
@@ -245,7 +210,7 @@ impl<'a> EntryCheck<'a> {
         let own = self.folders.get(&entry.item)?.iter().find(|own| expected_at.is_within(own))?;
         let inside = own.join(own.name()?).ok()?;
         let path = inside.join_path(&expected_at.below(own)?).ok()?;
-        let metadata = self.machine.volume.metadata(&path).ok()?;
+        let metadata = self.ground.machine.volume.metadata(&path).ok()?;
         matches!(self.difference(&entry.content, &path, &metadata, None), Ok(None)).then_some(inside)
     }
 
@@ -256,7 +221,7 @@ impl<'a> EntryCheck<'a> {
         metadata: &Metadata,
         opened: Option<Box<dyn VolumeFile>>,
     ) -> Result<Option<Reason>, ReadError> {
-        difference(&*self.machine.volume, path, metadata, opened, captured, self.conduct)
+        difference(&*self.ground.machine.volume, path, metadata, opened, captured, self.conduct)
     }
 
     /// What is not as it was, though the content is; and whether the time of creation is another.
@@ -291,7 +256,7 @@ impl<'a> EntryCheck<'a> {
         }
         if is_file && has_details {
             // Unreadable details are as good as none.
-            let details = self.machine.volume.details(path).unwrap_or_default();
+            let details = self.ground.machine.volume.details(path).unwrap_or_default();
             let wanted = entry.attributes.without_archive();
             if let Some(captured) = entry.created_utc {
                 creation_time_differs = details.created_utc.is_none_or(|now| differ(captured, now));

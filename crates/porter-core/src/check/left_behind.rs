@@ -1,9 +1,9 @@
 //! What is not on a machine on purpose: left at the capture, not chosen, or for a person to set up.
 
-use crate::item::Facts;
+use crate::proof::refused_entry;
 use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
 use porter_names::RelativePath;
-use porter_trunk::{EntryRefused, LeftReason, Trunk, TrunkError, TrunkItem};
+use porter_trunk::{LeftReason, Trunk, TrunkError, TrunkItem};
 use std::collections::HashMap;
 
 /// What a program keeps, and all of which stays in the trunk on purpose, has not landed. Of a person's folder in
@@ -18,18 +18,6 @@ pub(super) fn call_kept_if_nothing_landed(row: &mut ItemReceipt) {
     if is_held && is_missed && row.files.landed == 0 && row.verdict == Verdict::Landed {
         row.verdict = Verdict::KeptInTrunk;
     }
-}
-
-/// Marks a setting as one that a person sets up: that is the plan, and no alarm.
-pub(super) fn set_by_hand(row: &mut ItemReceipt, now: Facts) {
-    row.verdict = Verdict::KeptInTrunk;
-    row.find(Finding {
-        path: RelativePath::root(),
-        verdict: Verdict::KeptInTrunk,
-        reason: Reason::SetByHand { now },
-        needs_attention: false,
-        expected_at: None,
-    });
 }
 
 /// Marks an item as left out on purpose: at the capture, or else now.
@@ -48,17 +36,6 @@ pub(super) fn leave_out(row: &mut ItemReceipt, item: &TrunkItem) {
         needs_attention: false,
         expected_at: None,
     });
-}
-
-/// A line of the trunk's list that must not be used, as a finding.
-pub(crate) fn refused_entry(refused: &EntryRefused) -> Finding {
-    Finding {
-        path: RelativePath::from_bytes(&refused.path).unwrap_or_default(),
-        verdict: Verdict::LeftBehind,
-        reason: Reason::EntryRefused { line: refused.line, problem: refused.problem.clone() },
-        needs_attention: true,
-        expected_at: None,
-    }
 }
 
 /// Adds what the capture left behind: it is part of the truth, whichever way the trunk is checked. `told_by_entries`: each entry was looked for

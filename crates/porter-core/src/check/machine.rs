@@ -3,21 +3,20 @@
 use super::CheckError;
 use super::entry_on_machine::{EntryCheck, Outcome};
 use super::landed_meaning::LandedMeaning;
-use super::left_behind::{
-    call_kept_if_nothing_landed, leave_out, note_left_behind, refused_entry, set_by_hand,
-};
-use super::listed::Listed;
-use crate::catalogue::Catalogue;
+use super::left_behind::{call_kept_if_nothing_landed, leave_out, note_left_behind};
+use crate::choice::{LandHeld, Selection};
+use crate::crossing::accounts::match_accounts;
+use crate::crossing::relocate::Relocation;
 use crate::events::{Conduct, Event, Stage};
+use crate::ground::Ground;
 use crate::in_order::in_order;
-use crate::kinds::browser::proof::{count_nothing, prove};
-use crate::kinds::setting::{is_met, same_on};
+use crate::journal::History;
+use crate::kinds::Kinds;
 use crate::machine::Machine;
-use crate::packing::Selection;
-use crate::receipt::{Amount, Finding, ItemReceipt, Reason, Receipt, Verdict};
+use crate::proof::{Listed, refused_entry};
+use crate::receipt::{Amount, CountReceipt, Finding, ItemReceipt, Reason, Receipt, Verdict};
 use crate::registry_part::proof::RegistryProof;
-use crate::restore::accounts::{AccountMap, match_accounts};
-use crate::restore::history::History;
+use crate::wishes::KindWishes;
 use porter_names::RelativePath;
 use porter_trunk::{Content, Entry, EntryRefused, MachineLabel, Tally, Trunk, TrunkItem};
 use std::collections::{BTreeMap, HashMap};
@@ -30,7 +29,7 @@ use time::OffsetDateTime;
 pub fn check_machine(
     trunk: &dyn Trunk,
     machine: &Machine,
-    catalogue: &Catalogue,
+    kinds: &Kinds,
     given: &BTreeMap<String, String>,
     selection: &Selection,
     checked_utc: OffsetDateTime,
@@ -38,7 +37,19 @@ pub fn check_machine(
 ) -> Result<Receipt, CheckError> {
     let history = History::load(machine, &trunk.label().trunk_id, &trunk.label().machine.name);
     let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
-    let check = EntryCheck::new(trunk, machine, catalogue, &accounts, &history, conduct);
+    let relocation = Relocation::new(trunk.label(), trunk.items(), machine.layout.family, kinds);
+    let ground = Ground {
+        trunk,
+        machine,
+        accounts: &accounts,
+        earlier: &history,
+        catalogue: kinds,
+        relocation: &relocation.with(history.all_moved()),
+        wishes: &KindWishes::default(),
+        land_held: &LandHeld::default(),
+        now_utc: checked_utc,
+    };
+    let check = EntryCheck::new(&ground, &history, conduct);
     let chosen = Chosen::of(trunk.items(), |item| {
         item.chosen && selection.chooses(&item.id, item.account.as_deref()) && history.includes(&item.id)
     });
@@ -76,13 +87,8 @@ pub fn check_machine(
     if conduct.is_stopped() {
         return Err(CheckError::Cancelled);
     }
-    let mut proof = MeaningProof {
-        machine,
-        catalogue,
-        accounts: &accounts,
-        check: &check,
-        registry: RegistryProof { label: trunk.label(), machine, history: &history, opened: HashMap::new() },
-    };
+    let registry = RegistryProof { ground: &ground, opened: HashMap::new() };
+    let mut proof = MeaningProof { kinds, ground: &ground, registry };
     let whose = std::mem::take(&mut seen.whose);
     let (mut items, mut general) = seen.into_rows(trunk.items(), &chosen);
     for ((item, row), whose) in trunk.items().iter().zip(&mut items).zip(&whose) {
@@ -128,34 +134,35 @@ fn said_of_the_whole(trunk: &dyn Trunk, history: &History) -> Vec<Finding> {
 
 /// Proves what items mean to their owners, beyond their files: that a program finds them, and that a setting is met.
 struct MeaningProof<'a> {
-    machine: &'a Machine,
-    catalogue: &'a Catalogue,
-    accounts: &'a AccountMap<'a>,
-    check: &'a EntryCheck<'a>,
+    kinds: &'a Kinds,
+    ground: &'a Ground<'a>,
     registry: RegistryProof<'a>,
 }
 
 impl MeaningProof<'_> {
     fn prove(&mut self, item: &TrunkItem, row: &mut ItemReceipt, whose: Whose) {
-        if let Some(rule) = self.catalogue.rule_of(item)
-            && let Some(account) = item.account.as_ref().and_then(|id| *self.accounts.get(id)?)
-        {
-            if let Some(at) = self.check.profile_folder(item) {
-                if whose.is_the_trunks() {
-                    prove(item, rule, self.machine, account, &at, row);
-                } else {
-                    count_nothing(item, row);
-                }
+        let owned = self.ground.catalogue.rule_of(item).zip(self.ground.account_of(item));
+        if item.parts.is_empty() || whose.is_the_trunks() {
+            for kind in self.kinds.all().filter(|kind| kind.has(item)) {
+                kind.prove(item, self.ground, row);
             }
+        } else if owned.is_some() {
+            count_nothing(item, row);
+        }
+        if let Some((rule, account)) = owned {
             self.registry.prove(item, rule, account, row);
         }
-        if item.parts.is_empty() && !item.facts.is_empty() {
-            let now = same_on(item, self.machine, self.accounts);
-            if !now.is_some_and(|now| is_met(item, now)) {
-                set_by_hand(row, now.map(|now| now.facts.clone()).unwrap_or_default());
-            }
-        }
     }
+}
+
+/// What an item's kind has counted, and none of which is here.
+fn count_nothing(item: &TrunkItem, row: &mut ItemReceipt) {
+    let learned = item.counts.iter().filter(|then| then.files.is_empty());
+    row.counts.extend(learned.map(|then| CountReceipt {
+        name: then.name.clone(),
+        captured: then.captured,
+        landed: 0,
+    }));
 }
 
 /// The items of a trunk, and whether each is checked.

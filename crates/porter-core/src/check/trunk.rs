@@ -2,9 +2,9 @@
 
 use super::CheckError;
 use super::left_behind::{leave_out, note_left_behind};
-use super::listed::Listed;
 use crate::events::{Cancelled, Conduct, Event, Stage};
 use crate::in_order::in_order_by_batch;
+use crate::proof::Listed;
 use crate::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
 use porter_names::RelativePath;
 use porter_trunk::{

@@ -1,10 +1,11 @@
 //! Folders and files that somebody named: wherever they are on the machine.
 
-use super::Kind;
 use crate::catalogue::{CarryRule, Catalogue};
-use crate::item::{Item, Part, What};
+use crate::item::Item;
+use crate::kind::Kind;
 use crate::machine::account::{id_from_name, unused_id};
 use crate::machine::{Machine, Place};
+use crate::part::{Part, What};
 use porter_names::screen::on_screen;
 use std::sync::Arc;
 
@@ -16,6 +17,10 @@ const IN_THE_SYSTEM: &str =
     "it lay in a folder of the system: take it out of the trunk with `porter take`, to where it is wanted";
 
 impl Kind for Also {
+    fn name(&self) -> &'static str {
+        "folder/also"
+    }
+
     fn find(&self, machine: &Machine, catalogue: &Catalogue) -> Vec<Item> {
         let mut items: Vec<Item> = Vec::new();
         for path in &machine.also {

@@ -5,7 +5,6 @@
 //!
 //! - [`engine`]: what an engine has to know; [`gecko`], [`chromium`] and [`safari`] are those that there are;
 //! - [`profile`]: a profile's folder, and what was read of it;
-//! - [`database`]: databases, read without touching them, and copied whole from under a running browser;
 //! - [`in_use`]: whether a browser has a profile open;
 //! - [`landing`]: where a profile goes on the new machine, and what is entered there;
 //! - [`bookmarks_into`]: one browser's bookmarks, added to another's;
@@ -14,8 +13,8 @@
 
 pub mod bookmarks_into;
 pub mod chromium;
-pub mod database;
 pub mod engine;
+mod engines;
 pub mod forms;
 pub mod gecko;
 pub mod in_use;
@@ -25,15 +24,21 @@ mod profile_json;
 pub mod proof;
 pub mod safari;
 
-use super::{Kind, owner_id};
 use crate::catalogue::{CarryRule, Catalogue, PROFILE_PART};
-use crate::item::{Item, Part, What};
-use crate::kinds::ruled::find_by_rule;
+use crate::caution::Caution;
+use crate::changes::Changes;
+use crate::ground::Ground;
+use crate::item::Item;
+use crate::kind::{Instead, Kind, owner_id, runs_now};
+use crate::kinds::ruled::{find_by_rule, in_one_piece};
 use crate::machine::account::{id_from_name, unused_id};
 use crate::machine::{Account, FoundPlace, Machine, Place, PlaceState};
-use crate::survey::Caution;
-use engine::{Engine, Registered, engine_of};
+use crate::part::{Part, What};
+use crate::receipt::ItemReceipt;
+use engine::{Engine, Registered};
+use engines::engine_of;
 use porter_names::RelativePath;
+use porter_trunk::TrunkItem;
 use profile::ProfileFolder;
 use std::collections::HashSet;
 use std::sync::Arc;
@@ -45,6 +50,10 @@ pub const KIND: &str = "browser";
 pub struct Browsers;
 
 impl Kind for Browsers {
+    fn name(&self) -> &'static str {
+        KIND
+    }
+
     fn find(&self, machine: &Machine, catalogue: &Catalogue) -> Vec<Item> {
         let mut items: Vec<Item> = Vec::new();
         let mut taken = HashSet::new();
@@ -54,6 +63,30 @@ impl Kind for Browsers {
             }
         }
         items
+    }
+
+    fn is_open(&self, item: &Item, machine: &Machine) -> bool {
+        let held = |at| {
+            let engine = item.rule.as_ref().and_then(|rule| engine_of(rule));
+            engine.is_some_and(|engine| {
+                in_use::is_open(&ProfileFolder { volume: &*machine.volume, at }, engine.locks())
+            })
+        };
+        let mut paths = item.parts.iter().filter_map(|part| item.path_of(part, machine));
+        runs_now(item, machine) || paths.any(held)
+    }
+
+    fn instead(&self, item: &Item, machine: &Machine, at: &RelativePath) -> Instead {
+        in_one_piece(item, machine, at)
+    }
+
+    fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
+        landing::land(ground, items, changes);
+        bookmarks_into::land(ground, items, changes);
+    }
+
+    fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
+        proof::prove(item, ground, row);
     }
 }
 
@@ -119,25 +152,6 @@ fn find_profiles(
 
 fn item(id: String, title: String, owner: &Account, rule: &Arc<CarryRule>) -> Item {
     Item { rule: Some(Arc::clone(rule)), ..Item::new(id, KIND, Some(owner.id.clone()), title) }
-}
-
-/// True if a program still has an item's files open, or runs that writes to them.
-pub fn is_still_open(machine: &Machine, item: &Item) -> bool {
-    let Some(rule) = &item.rule else { return false };
-    if machine.here.is_some() {
-        let running = crate::machine::running::running_programs();
-        let named = |program: &String| running.contains(&crate::machine::running::comparable(program));
-        if rule.must_be_closed.iter().any(named) {
-            return true;
-        }
-    }
-    let paths = item.parts.iter().filter_map(|part| item.path_of(part, machine));
-    let held = |at| {
-        engine_of(rule).is_some_and(|engine| {
-            in_use::is_open(&ProfileFolder { volume: &*machine.volume, at }, engine.locks())
-        })
-    };
-    paths.into_iter().any(held)
 }
 
 /// Reads what a profile means, and whether its browser runs.

@@ -1,17 +1,36 @@
 //! What somebody put at the root of the system's drive: everything there that the catalogue does not know.
 
-use super::Kind;
 use crate::catalogue::Catalogue;
-use crate::item::{Item, Part, What};
+use crate::changes::{Changes, Moved};
+use crate::ground::{Earlier, Ground};
+use crate::item::Item;
+use crate::kind::Kind;
 use crate::machine::account::{id_from_name, unused_id};
 use crate::machine::{Machine, Place};
+use crate::part::{Part, What};
 use porter_names::{RelativePath, screen::on_screen};
 use porter_source::EntryKind;
+use porter_trunk::TrunkItem;
 
 /// Folders and files at the root of the drive.
 pub struct Drive;
 
 impl Kind for Drive {
+    fn name(&self) -> &'static str {
+        "folder/drive"
+    }
+
+    fn has(&self, item: &TrunkItem) -> bool {
+        item.parts.iter().any(|part| part.place == Place::DriveRoot.name())
+    }
+
+    fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
+        let Some(to) = &ground.wishes.drive.root else { return };
+        for item in items {
+            from_drive_root(item, to, ground.earlier).for_each(|moved| changes.move_part(moved));
+        }
+    }
+
     fn find(&self, machine: &Machine, catalogue: &Catalogue) -> Vec<Item> {
         let mut items: Vec<Item> = Vec::new();
         let mut names: Vec<_> = machine
@@ -41,4 +60,22 @@ fn item(id: String, title: String, what: What) -> Item {
         parts: vec![Part { name: "main".to_owned(), place: Place::DriveRoot, what }],
         ..Item::new(id, "folder", None, title)
     }
+}
+
+/// Where the parts of an item go that were at the root of the drive; as before, if they went somewhere before.
+fn from_drive_root<'i>(
+    item: &'i TrunkItem,
+    (place, folder): &'i (Place, RelativePath),
+    earlier: &'i dyn Earlier,
+) -> impl Iterator<Item = Moved> + 'i {
+    let parts = item.parts.iter().filter(|part| part.place == Place::DriveRoot.name());
+    parts.filter_map(move |part| {
+        let from = RelativePath::from_bytes(part.path.as_bytes()).ok()?;
+        if let Some(known) = earlier.moved(&item.id, &from) {
+            return Some(known);
+        }
+        let to = folder.join_path(&from).ok()?;
+        let from_place = part.place.clone();
+        Some(Moved { item: item.id.clone(), from_place, from, to_place: place.name().to_owned(), to })
+    })
 }

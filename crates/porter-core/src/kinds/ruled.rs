@@ -1,14 +1,20 @@
 //! What carry rules find: folders of files, and what programs keep in files.
 
-use super::{Kind, owner_id};
 use crate::catalogue::patterns::{PathPattern, Step, in_lower_case};
 use crate::catalogue::{CarryRule, Catalogue, Find, Found};
-use crate::item::{Item, Part, What};
+use crate::changes::{Changes, Moved};
+use crate::ground::Ground;
+use crate::item::Item;
+use crate::kind::{Instead, Kind, owner_id};
 use crate::machine::account::{id_from_name, unused_id};
+use crate::machine::database::{NoSnapshot, is_beside_database, snapshot};
 use crate::machine::looker::Looker;
-use crate::machine::{Account, Machine, PlaceState};
+use crate::machine::{Account, Machine, Place, PlaceState};
+use crate::part::{Part, What};
+use crate::receipt::Reason;
 use porter_names::{RelativePath, screen::on_screen};
 use porter_source::EntryKind;
+use porter_trunk::{LeftReason, TrunkItem};
 use std::collections::HashSet;
 use std::sync::Arc;
 
@@ -16,6 +22,33 @@ use std::sync::Arc;
 pub struct Ruled;
 
 impl Kind for Ruled {
+    fn name(&self) -> &'static str {
+        "folder"
+    }
+
+    fn has(&self, item: &TrunkItem) -> bool {
+        item.rule.is_some()
+    }
+
+    fn instead(&self, item: &Item, machine: &Machine, at: &RelativePath) -> Instead {
+        in_one_piece(item, machine, at)
+    }
+
+    /// What a program keeps that does not exist on this system stays in the trunk, or goes into a folder of the person's documents.
+    fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
+        for item in items {
+            let Some(title) = ground.catalogue.program_missing_on(item, ground.machine.layout.family) else {
+                continue;
+            };
+            if ground.land_held.wants_item(&item.id) {
+                into_documents(item, &ground.label().machine.name, title)
+                    .for_each(|moved| changes.move_part(moved));
+            } else {
+                changes.refuse(&item.id, Reason::NoSuchProgram { title: title.to_owned() });
+            }
+        }
+    }
+
     fn find(&self, machine: &Machine, catalogue: &Catalogue) -> Vec<Item> {
         let mut looker = machine.looker();
         // What one rule has is not another's, too.
@@ -31,7 +64,7 @@ impl Kind for Ruled {
                         && rule.an_item_each == each
                 };
                 for rule in catalogue.rules.iter().filter(fits) {
-                    let mut item = item_of(owner, rule);
+                    let mut item = item_of(machine, owner, rule);
                     for Found { part, is_folder } in look_for(machine, &mut looker, owner, rule) {
                         // A pattern may fit a place, which has an item of its own.
                         let is_free =
@@ -57,10 +90,11 @@ impl Kind for Ruled {
     }
 }
 
-fn item_of(owner: Option<&Account>, rule: &Arc<CarryRule>) -> Item {
+fn item_of(machine: &Machine, owner: Option<&Account>, rule: &Arc<CarryRule>) -> Item {
     let id = format!("{}/{}", owner_id(owner), rule.id);
     let owner = owner.map(|account| account.id.clone());
-    Item { rule: Some(Arc::clone(rule)), ..Item::new(id, rule.kind(), owner, rule.title.clone()) }
+    let item = Item { rule: Some(Arc::clone(rule)), ..Item::new(id, rule.kind(), owner, rule.title.clone()) };
+    Item { is_open: rule.must_be_closed.iter().any(|program| machine.runs(program)), ..item }
 }
 
 /// The item of one folder, beside those that there are.
@@ -144,6 +178,46 @@ fn expand(looker: &mut Looker<'_>, from: &RelativePath, pattern: &PathPattern) -
     }
     reached.sort();
     reached
+}
+
+/// Where the parts of an item go that no program of the new system reads, if somebody wants its files all the same: into a folder of the
+/// person's documents that says where it is from. What is everybody's stays where it was.
+fn into_documents<'i>(
+    item: &'i TrunkItem,
+    machine: &'i str,
+    title: &'i str,
+) -> impl Iterator<Item = Moved> + 'i {
+    let name = |text: &str| text.replace(['/', '\\', ':'], "-");
+    let folder = format!("From {}/{}", name(machine), name(title));
+    let parts = item.parts.iter().filter(|_| item.account.is_some());
+    parts.filter_map(move |part| {
+        let from = RelativePath::from_bytes(part.path.as_bytes()).ok()?;
+        let folder = RelativePath::from_bytes(folder.as_bytes()).ok()?;
+        let to = match from.name() {
+            Some(last) => folder.join(last).ok()?,
+            None => folder,
+        };
+        let (from_place, to_place) = (part.place.clone(), Place::Documents.name().to_owned());
+        Some(Moved { item: item.id.clone(), from_place, from, to_place, to })
+    })
+}
+
+/// A database that a program may be writing to goes into the trunk as it was at one moment, and what stands beside it does not.
+pub(super) fn in_one_piece(item: &Item, machine: &Machine, at: &RelativePath) -> Instead {
+    let volume = &*machine.volume;
+    if !item.is_open {
+        return Instead::Nothing;
+    }
+    if is_beside_database(volume, at) {
+        let why = "its changes are in the copy of the database that it stands beside".to_owned();
+        return Instead::Left(LeftReason::Rule { why });
+    }
+    match snapshot(volume, at) {
+        Ok(database) => Instead::Content(Box::new(database)),
+        Err(NoSnapshot::AlwaysBusy) => Instead::Left(LeftReason::InUse),
+        // As far as it can be read, it is as a file.
+        Err(NoSnapshot::NotADatabase | NoSnapshot::Unreadable(_)) => Instead::Nothing,
+    }
 }
 
 /// Where a rule looks, in words: `roaming-data/Kite Planner`.

@@ -1,20 +1,35 @@
 //! Settings and printers, as items: what their system told of them goes into the trunk as facts.
 
-use super::{Kind, owner_id};
 use crate::catalogue::Catalogue;
+use crate::crossing::accounts::AccountMap;
+use crate::ground::Ground;
 use crate::item::Item;
+use crate::kind::{Kind, owner_id};
 use crate::machine::account::unused_id;
 use crate::machine::{Account, Machine, Setting, SettingKind};
-use crate::restore::accounts::AccountMap;
+use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
+use porter_names::{Facts, RelativePath};
+use porter_trunk::TrunkItem;
 
 /// Settings and printers.
-pub struct Settings;
+pub struct Settings(pub SettingKind);
 
 impl Kind for Settings {
+    fn name(&self) -> &'static str {
+        self.0.name()
+    }
+
+    fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
+        let now = same_on(item, ground.machine, ground.accounts);
+        if item.parts.is_empty() && !item.facts.is_empty() && !now.is_some_and(|now| is_met(item, now)) {
+            set_by_hand(row, now.map(|now| now.facts.clone()).unwrap_or_default());
+        }
+    }
+
     fn find(&self, machine: &Machine, _: &Catalogue) -> Vec<Item> {
         let mut items: Vec<Item> = Vec::new();
         for owner in machine.accounts.iter().map(Some).chain([None]) {
-            for setting in settings_of(machine, owner) {
+            for setting in settings_of(machine, owner).iter().filter(|setting| setting.kind == self.0) {
                 let id = id_of(owner, setting);
                 let id = unused_id(&id, |id| items.iter().any(|item| item.id == id));
                 let owner = owner.map(|account| account.id.clone());
@@ -37,11 +52,7 @@ fn id_of(owner: Option<&Account>, setting: &Setting) -> String {
 }
 
 /// The same setting on another machine: of the account that `accounts` gives for the owner.
-pub fn same_on<'m>(
-    item: &porter_trunk::TrunkItem,
-    machine: &'m Machine,
-    accounts: &AccountMap<'m>,
-) -> Option<&'m Setting> {
+pub fn same_on<'m>(item: &TrunkItem, machine: &'m Machine, accounts: &AccountMap<'m>) -> Option<&'m Setting> {
     let owner = match &item.account {
         Some(id) => Some((*accounts.get(id)?)?),
         None => None,
@@ -52,7 +63,7 @@ pub fn same_on<'m>(
 }
 
 /// True if the new machine has the setting as it was. A printer is the same by its name and address, whatever its driver.
-pub fn is_met(item: &porter_trunk::TrunkItem, now: &Setting) -> bool {
+pub fn is_met(item: &TrunkItem, now: &Setting) -> bool {
     // Windows has one name for many time zones of the other systems, so its name decides where both have one.
     let decisive: &[&str] = match (now.kind, now.id.as_str()) {
         (SettingKind::Printer, _) => &["name", "address", "server-printer"],
@@ -74,4 +85,16 @@ pub fn is_met(item: &porter_trunk::TrunkItem, now: &Setting) -> bool {
 fn in_one_spelling(value: &str) -> String {
     let value = value.strip_suffix(".UTF-8").or(value.strip_suffix(".utf8")).unwrap_or(value);
     value.replace('_', "-").to_lowercase()
+}
+
+/// Marks a setting as one that a person sets up: that is the plan, and no alarm.
+fn set_by_hand(row: &mut ItemReceipt, now: Facts) {
+    row.verdict = Verdict::KeptInTrunk;
+    row.find(Finding {
+        path: RelativePath::root(),
+        verdict: Verdict::KeptInTrunk,
+        reason: Reason::SetByHand { now },
+        needs_attention: false,
+        expected_at: None,
+    });
 }

@@ -43,6 +43,7 @@ pub fn here() -> Result<Machine, HereError> {
     let opened = system::open()?;
     let mut machine = recognise_with(Arc::new(opened.volume), opened.name, Some(opened.facts))?;
     machine.running = Some(running_programs());
+    machine.controls = super::controls::BUILT_IN;
     machine.here = Some(Here { as_administrator: system::is_administrator() });
     Ok(machine)
 }

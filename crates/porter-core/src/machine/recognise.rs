@@ -113,6 +113,7 @@ pub fn recognise_with(
         state: facts.state,
         without_folder,
         running: None,
+        controls: &[],
     })
 }
 

@@ -6,6 +6,7 @@
 pub mod describe;
 pub mod hives;
 pub mod programs;
+pub mod running;
 mod sam;
 pub mod settings;
 mod shell_folders;

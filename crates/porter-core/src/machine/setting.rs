@@ -3,7 +3,7 @@
 //! Their facts have the same names whatever system they come from, so that the same setting can be recognised on another
 //! one. `docs/settings.md` lists them.
 
-use crate::item::Facts;
+use porter_names::Facts;
 
 /// Windows lets no variable be longer. A longer value is a lie that would only make the trunk's list of items huge.
 const LONGEST_VALUE: usize = 32_767;

@@ -108,5 +108,6 @@ fn bare(volume: &Arc<dyn Volume>, name: String, layout: &'static Layout, product
         state: StateFacts::default(),
         without_folder: Vec::new(),
         running: None,
+        controls: &[],
     }
 }

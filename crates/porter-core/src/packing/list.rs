@@ -1,7 +1,7 @@
 //! The packing list: which items are carried, as a file that people read and edit. `docs/packing-list.md` describes it.
 
-use super::Unchosen;
 use crate::catalogue::patterns::Patterns;
+use crate::choice::Unchosen;
 use crate::machine::Machine;
 use crate::survey::Survey;
 use serde::Deserialize;

@@ -1,8 +1,8 @@
 //! The tree to choose from: by person, kind, item and folder, with what is ticked and how much that is.
 
-use super::Unchosen;
-use super::unchosen::folder_key;
 use crate::catalogue::Catalogue;
+use crate::choice::Unchosen;
+use crate::choice::folder_key;
 use crate::machine::Machine;
 use crate::survey::{ItemSurvey, Survey};
 use crate::walk::{Grounds, Sight, walk};

@@ -3,10 +3,11 @@
 use super::source::{self, WithKey};
 use crate::catalogue::registry::part_of;
 use crate::catalogue::{PROFILE_PART, RegistryPart};
-use crate::item::{Item, What};
+use crate::item::Item;
 use crate::machine::layout::Family;
 use crate::machine::registry::{RegistryKey, RegistryRow};
 use crate::machine::{Account, Machine};
+use crate::part::What;
 use porter_trunk::RegistryValue;
 use std::collections::HashSet;
 

@@ -2,8 +2,8 @@
 
 use crate::catalogue::registry::part_of;
 use crate::catalogue::{CarryRule, PROFILE_PART};
+use crate::crossing::old_paths::OldPaths;
 use crate::machine::{Account, Machine};
-use crate::restore::old_paths::OldPaths;
 use porter_names::RelativePath;
 use porter_trunk::{Label, RegistryKey, RegistryValue, TrunkItem, TrunkPart};
 

@@ -4,33 +4,22 @@
 //! system single values are set, each written down before.
 
 use super::coming::{ComingKey, coming};
-use super::running;
 use super::source::{self, HiveFile, PersonRegistry, RegistryTrouble, WithKey};
+use crate::changes::{Changes, Edit, SetControl};
+use crate::existing::{Decide, Different, Existing, Side};
+use crate::ground::Ground;
 use crate::machine::Account;
+use crate::machine::control::registry_key::{self, RegistryKeys};
+use crate::machine::control::registry_value::{self, RegistryValues};
 use crate::machine::layout::Family;
-use crate::machine::registry::{RegistryKey, RegistryRow};
+use crate::machine::registry::{RegistryKey, RegistryRow, running};
 use crate::receipt::Reason;
-use crate::restore::existing::{Decide, Different, Existing, Side};
-use crate::restore::landing::{Edit, Ground, Landings};
 use porter_hive::write::{Heading, Version, to_bytes};
 use porter_hive::{KeyTree, ValueKind};
 use porter_names::RelativePath;
 use porter_trunk::{RegistryValue, TrunkItem};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 use time::OffsetDateTime;
-
-/// A value of the running system's registry that is to be set, or a key that is to be there.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct RegistryChange {
-    /// For which item.
-    pub item: String,
-    /// Whose registry.
-    pub sid: String,
-    /// Which key of it.
-    pub key: String,
-    /// The value; none for a key with nothing in it.
-    pub value: Option<RegistryValue>,
-}
 
 /// What of one item comes into one person's registry.
 struct Part<'i> {
@@ -40,51 +29,42 @@ struct Part<'i> {
 
 /// Decides about the registry keys of all `items`. Values that are there already and differ are replaced or kept as `decide` says,
 /// once for an item.
-pub fn land(
-    ground: &Ground<'_>,
-    items: &[&TrunkItem],
-    now_utc: OffsetDateTime,
-    decide: Decide<'_>,
-    landings: &mut Landings,
-) {
+pub fn land(ground: &Ground<'_>, items: &[&TrunkItem], decide: Decide<'_>, changes: &mut Changes) {
     if ground.machine.layout.family != Family::Windows {
         return;
     }
     let mut by_account: BTreeMap<&str, (&Account, Vec<Part<'_>>)> = BTreeMap::new();
     for item in items {
-        let Some(Some(account)) = item.account.as_ref().and_then(|id| ground.accounts.get(id)) else {
-            continue;
-        };
-        let is_refused = landings.refused.contains_key(&item.id);
-        let keys = if is_refused { Vec::new() } else { keys_of(ground, item, account, landings) };
+        let Some(account) = ground.account_of(item) else { continue };
+        let is_refused = changes.refused(&item.id).is_some();
+        let keys = if is_refused { Vec::new() } else { keys_of(ground, item, account, changes) };
         if !keys.is_empty() {
             by_account.entry(&account.id).or_insert((account, Vec::new())).1.push(Part { item, keys });
         }
     }
     for (account, parts) in by_account.into_values() {
         let landed = source::open(ground.machine, account).and_then(|registry| {
-            let wanted = wanted(&registry, account, &parts, decide, landings)?;
+            let wanted = wanted(&registry, account, &parts, decide, changes)?;
             match registry {
                 PersonRegistry::Running(sid) => {
-                    set_values(&sid, wanted, landings);
+                    set_values(&sid, wanted, changes);
                     Ok(())
                 }
-                PersonRegistry::InFile(file) => write_anew(&file, wanted, now_utc, landings),
+                PersonRegistry::InFile(file) => write_anew(&file, wanted, ground.now_utc, changes),
             }
         });
         if let Err(cause) = landed {
-            let note = |part: &Part<'_>| {
-                (part.item.id.clone(), Reason::RegistryNotEntered { detail: cause.to_string() })
-            };
-            landings.notes.extend(parts.iter().map(note));
+            for part in &parts {
+                changes.note(&part.item.id, Reason::RegistryNotEntered { detail: cause.to_string() });
+            }
         }
     }
 }
 
-fn keys_of(ground: &Ground<'_>, item: &TrunkItem, account: &Account, landings: &Landings) -> Vec<ComingKey> {
+fn keys_of(ground: &Ground<'_>, item: &TrunkItem, account: &Account, changes: &Changes) -> Vec<ComingKey> {
     let Some(rule) = ground.catalogue.rule_of(item) else { return Vec::new() };
-    let moved_to = landings.moves.iter().find(|moved| moved.item == item.id).map(|moved| &moved.to);
-    coming(ground.label, item, rule, ground.machine, account, moved_to)
+    let moved_to = changes.moved(&item.id).map(|moved| &moved.to);
+    coming(ground.label(), item, rule, ground.machine, account, moved_to)
 }
 
 /// What of each part has to be written: what is there already, as it comes, has not.
@@ -93,7 +73,7 @@ fn wanted<'p>(
     account: &Account,
     parts: &'p [Part<'_>],
     decide: Decide<'_>,
-    landings: &mut Landings,
+    changes: &mut Changes,
 ) -> Result<Vec<(&'p TrunkItem, Vec<ComingKey>)>, RegistryTrouble> {
     let mut all = Vec::new();
     for part in parts {
@@ -113,7 +93,7 @@ fn wanted<'p>(
                 there: Side { size_in_bytes: differs.size_in_bytes, modified_utc: differs.written_utc },
             };
             if decide(&pair) == Existing::Keep {
-                landings.registry_kept.insert(part.item.id.clone());
+                changes.keep_registry(&part.item.id);
             } else {
                 missing.extend(different);
             }
@@ -189,20 +169,33 @@ pub(super) fn is_same(row: &RegistryRow, value: &RegistryValue) -> bool {
     (row.kind, &row.data) == (value.kind, &value.data)
 }
 
-fn set_values(sid: &str, wanted: Vec<(&TrunkItem, Vec<ComingKey>)>, landings: &mut Landings) {
+fn set_values(sid: &str, wanted: Vec<(&TrunkItem, Vec<ComingKey>)>, changes: &mut Changes) {
+    // A key above several is made before all of them, and once: an undo removes it after them.
+    let mut made = HashSet::new();
     for (item, keys) in wanted {
-        for ComingKey { key, values } in keys {
-            let change = |value| RegistryChange {
+        let mut set = |control, becomes| {
+            changes.set(SetControl {
                 item: item.id.clone(),
-                sid: sid.to_owned(),
-                key: key.clone(),
-                value,
-            };
-            if !running::has_key(sid, &key) {
-                landings.registry.push(change(None));
+                control,
+                owner: sid.to_owned(),
+                becomes,
+                if_not_set: |detail| Reason::RegistryNotEntered { detail },
+            });
+        };
+        let mut values_set = 0;
+        for ComingKey { key, values } in keys {
+            let above = key.match_indices('\\').map(|(at, _)| &key[..at]);
+            for key in above.chain([key.as_str()]) {
+                if !running::has_key(sid, key) && made.insert(key.to_lowercase()) {
+                    set(&RegistryKeys, registry_key::facts(key));
+                }
             }
-            landings.registry.extend(values.into_iter().map(|value| change(Some(value))));
+            for value in values {
+                values_set += 1;
+                set(&RegistryValues, registry_value::facts(&key, &value));
+            }
         }
+        changes.add_registry_values(&item.id, values_set);
     }
 }
 
@@ -210,7 +203,7 @@ fn write_anew(
     file: &HiveFile,
     wanted: Vec<(&TrunkItem, Vec<ComingKey>)>,
     now_utc: OffsetDateTime,
-    landings: &mut Landings,
+    changes: &mut Changes,
 ) -> Result<(), RegistryTrouble> {
     let Some((first, _)) = wanted.first() else { return Ok(()) };
     let item = first.id.clone();
@@ -224,7 +217,7 @@ fn write_anew(
     let ticks = porter_source::filetime_from_utc(now_utc).unwrap_or_default();
     for (item, keys) in wanted {
         for coming in keys {
-            *landings.registry_values.entry(item.id.clone()).or_default() += coming.values.len() as u64;
+            changes.add_registry_values(&item.id, coming.values.len() as u64);
             let key = tree.key(&coming.key);
             key.last_written = ticks;
             for value in coming.values {
@@ -241,6 +234,6 @@ fn write_anew(
         file_name: name,
     };
     let content = to_bytes(&tree, &heading)?;
-    landings.edits.push(Edit { item, at: file.at.clone(), content, set_aside_too: file.logs.clone() });
+    changes.write(Edit { item, at: file.at.clone(), content, set_aside_too: file.logs.clone() });
     Ok(())
 }

@@ -4,13 +4,13 @@ use super::coming::{ComingKey, coming};
 use super::landing::{is_same, row_of};
 use super::source::{self, PersonRegistry, RegistryTrouble, WithKey};
 use crate::catalogue::CarryRule;
+use crate::ground::Ground;
+use crate::machine::Account;
 use crate::machine::layout::Family;
 use crate::machine::registry::RegistryKey;
-use crate::machine::{Account, Machine};
 use crate::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Verdict};
-use crate::restore::history::History;
 use porter_names::RelativePath;
-use porter_trunk::{Label, TrunkItem};
+use porter_trunk::TrunkItem;
 use std::collections::{BTreeSet, HashMap};
 use time::OffsetDateTime;
 
@@ -21,12 +21,8 @@ const MOST_NAMED: usize = 5;
 
 /// Proves the items of one machine.
 pub(crate) struct RegistryProof<'a> {
-    /// The trunk's outside.
-    pub(crate) label: &'a Label,
-    /// Where they landed.
-    pub(crate) machine: &'a Machine,
-    /// What was restored before.
-    pub(crate) history: &'a History,
+    /// What is known.
+    pub(crate) ground: &'a Ground<'a>,
     /// The registries that were looked into, by account: several items of a person are in one, and it is read once.
     pub(crate) opened: HashMap<String, Result<PersonRegistry, RegistryTrouble>>,
 }
@@ -43,24 +39,28 @@ impl RegistryProof<'_> {
         if item.registry.is_empty() {
             return;
         }
+        let Ground { machine, earlier, .. } = *self.ground;
         let mut note = |verdict, reason: Reason| {
             let needs_attention = reason.needs_attention() && verdict != Verdict::KeptExisting;
             let path = RelativePath::root();
             row.find(Finding { path, verdict, reason, needs_attention, expected_at: None });
         };
-        let moved_to = self.history.moved(&item.id).next().map(|moved| &moved.to);
-        let keys = coming(self.label, item, rule, self.machine, account, moved_to);
+        let moved = item
+            .parts
+            .iter()
+            .find_map(|part| earlier.moved(&item.id, &RelativePath::from_bytes(part.path.as_bytes()).ok()?));
+        let moved_to = moved.as_ref().map(|moved| &moved.to);
+        let keys = coming(self.ground.label(), item, rule, machine, account, moved_to);
         let captured: u64 = keys.iter().map(|key| key.values.len() as u64).sum();
-        if self.machine.layout.family != Family::Windows {
+        if machine.layout.family != Family::Windows {
             if captured > 0 {
                 note(Verdict::KeptInTrunk, Reason::RegistryStays { values: captured });
             }
             return;
         }
-        let landed_utc = self.history.finished_utc(&item.id);
+        let landed_utc = earlier.finished_utc(&item.id);
         let looking = Looking { keys: &keys, landed_utc };
-        let opened =
-            self.opened.entry(account.id.clone()).or_insert_with(|| source::open(self.machine, account));
+        let opened = self.opened.entry(account.id.clone()).or_insert_with(|| source::open(machine, account));
         let found = match opened {
             Ok(registry) => registry.read(looking).ok_or_else(|| RegistryTrouble::Unreadable.to_string()),
             Err(cause) => Err(cause.to_string()),
@@ -75,7 +75,7 @@ impl RegistryProof<'_> {
         };
         if !differing.is_empty() {
             let verdict =
-                if self.history.registry_kept(&item.id) { Verdict::KeptExisting } else { Verdict::Changed };
+                if earlier.registry_kept(&item.id) { Verdict::KeptExisting } else { Verdict::Changed };
             let values = differing.len() as u64;
             let names = differing.into_iter().take(MOST_NAMED).collect();
             note(verdict, Reason::RegistryDiffers { values, names });

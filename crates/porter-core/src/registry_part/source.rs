@@ -1,8 +1,8 @@
 //! A person's registry, wherever it is.
 
-use super::running;
 use crate::machine::registry::RegistryKey;
 use crate::machine::registry::hives::open_with_logs;
+use crate::machine::registry::running;
 use crate::machine::{Account, Machine, PlaceState};
 use porter_hive::{Hive, HiveError, Replayed};
 use porter_names::RelativePath;

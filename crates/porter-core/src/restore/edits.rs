@@ -1,12 +1,12 @@
 //! Files of the new machine that get another content, such as a program's list of profiles.
 
 use super::RestoreError;
-use super::host;
-use super::journal::{JournalLine, PathField};
 use super::land::{Home, NotLanded, Place, land_bytes};
 use super::plan::{Plan, Refused};
 use super::report::RestoreReport;
 use super::runner::Runner;
+use crate::host;
+use crate::journal::{JournalLine, PathField};
 use porter_names::RelativePath;
 use porter_trunk::{ContentHash, Tally};
 

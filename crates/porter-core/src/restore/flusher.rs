@@ -1,6 +1,6 @@
 //! Seeing what is written onto the medium while more is written, so that nobody waits for all of it at the end.
 
-use super::host;
+use crate::host;
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 use std::sync::mpsc::{RecvTimeoutError, channel};

@@ -3,12 +3,12 @@
 //! A trunk may have been written by anybody. Its entries land only within what their item's rule names, in its owner's places, and what the
 //! rules hold back is held back, whatever the entry says.
 
-use super::land_held::LandHeld;
-use super::landing_places::{LandingPlaces, NoLandingPlace};
-use super::relocate::Relocation;
 use crate::catalogue::{CarryRule, Catalogue, Fate, PROFILE_PART};
-use crate::item::{Part, What};
+use crate::choice::LandHeld;
+use crate::crossing::landing_places::{LandingPlaces, NoLandingPlace};
+use crate::crossing::relocate::Relocation;
 use crate::machine::{Machine, Place};
+use crate::part::{Part, What};
 use crate::receipt::Reason;
 use porter_names::RelativePath;
 use porter_source::EntryKind;

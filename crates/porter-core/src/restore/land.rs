@@ -1,7 +1,8 @@
 //! Putting one file or link in its place: written aside, proved, and only then given its name.
 
-use super::host;
 use crate::events::{Cancelled, Conduct, Event};
+use crate::host;
+use crate::journal::waiting::waiting_name;
 use crate::receipt::Reason;
 use porter_names::screen::on_screen;
 use porter_source::Reached;
@@ -12,7 +13,7 @@ use std::fs::{self, File};
 use std::io::{self, Seek, Write};
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::atomic::{AtomicBool, Ordering};
 
 /// Why one entry did not land.
 #[derive(Debug)]
@@ -135,11 +136,6 @@ impl Drop for Waiting {
     }
 }
 
-/// How the names of a run's waiting files begin: whoever finds one after a power failure knows whose it was.
-pub(crate) fn waiting_prefix(mark: &str) -> String {
-    format!(".porter-{mark}-")
-}
-
 /// Writes an entry beside its place, under a name that nothing else has or under none, and proves the content on the way.
 fn write_aside(
     trunk: &dyn Trunk,
@@ -216,11 +212,6 @@ fn bytes_aside(content: &[u8], home: &Home, mark: &str) -> Result<(Waiting, Path
     let waiting = Waiting { folder: Rc::clone(&home.folder), held: Held::Path(path.clone()) };
     write_in_portions(&mut &file, content).map_err(not_written)?;
     Ok((waiting, path, file))
-}
-
-pub(super) fn waiting_name(mark: &str) -> String {
-    static NUMBER: AtomicU64 = AtomicU64::new(0);
-    format!("{}{}.part", waiting_prefix(mark), NUMBER.fetch_add(1, Ordering::Relaxed))
 }
 
 /// What became of a waiting file.

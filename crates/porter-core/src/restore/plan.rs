@@ -1,11 +1,9 @@
 //! What becomes of each entry, decided before anything is written.
 
-use super::journal::EntryKey;
 use super::kept::Kept;
-use super::landing::{Edit, Moved};
-use crate::kinds::browser::bookmarks_into::Merged;
+use crate::changes::{Changes, Edit};
+use crate::journal::EntryKey;
 use crate::receipt::{Reason, Verdict};
-use crate::registry_part::landing::RegistryChange;
 use foldhash::HashMap;
 use foldhash::quality::FixedState;
 use porter_names::RelativePath;
@@ -28,16 +26,10 @@ pub struct Plan {
     pub target: HostTree,
     /// When the plan was made; set-aside things are named by this date.
     pub planned_utc: OffsetDateTime,
-    /// Which account of the trunk goes into which of the machine, by id.
-    pub accounts: BTreeMap<String, String>,
+    /// What is said of the restore as a whole.
+    pub outline: Outline,
     /// What was asked for although the rules hold it back: patterns.
     pub land_held: Vec<String>,
-    /// The same accounts by the names that people know: the trunk's, and the machine's.
-    pub account_names: Vec<(String, String)>,
-    /// The chosen items.
-    pub items: BTreeSet<String>,
-    /// Where each of them goes, in the trunk's order.
-    pub destinations: Vec<ItemPlan>,
     /// Folders to make, those above before those in them.
     pub folders: Vec<NewFolder>,
     /// What lands under another name than its own, in the trunk's order.
@@ -48,41 +40,44 @@ pub struct Plan {
     pub to_write: Tally,
     /// What is there already, byte for byte.
     pub identical: Tally,
-    /// The old machine's system and the new one's, if the new one's is an earlier version of it: programs may not understand what
-    /// True if the trunk seems to have been captured from this very machine.
-    pub same_machine: bool,
-    /// later ones wrote.
-    pub older_system: Option<(SystemLabel, SystemLabel)>,
-    /// Browsers that run there, and would write over what they are told: to be closed first.
-    pub open_browsers: BTreeSet<String>,
-    /// Bookmarks that are added to browsers there.
-    pub merged: Vec<Merged>,
-    /// What goes otherwise than it should for items that land all the same.
-    pub notes: Vec<(String, Reason)>,
+    /// What the kinds have decided, beside files that are copied.
+    pub changes: Changes,
     /// What the volume of the machine's root has.
     pub free_in_bytes: u64,
     /// The folders of all drives that something goes to.
     pub(super) drives: BTreeSet<PathBuf>,
     /// Whether the trunk's permissions mean anything on the machine.
     pub(super) keeps_modes: bool,
-    /// Parts of items that go elsewhere.
-    pub(super) moves: Vec<Moved>,
     /// Files that land with another content than the trunk's, by their rows.
     pub(super) adapted: HashMap<u32, Vec<u8>>,
     /// Files of the machine that get another content, and the dated name of what they are.
     pub(super) edits: Vec<(Edit, Option<RelativePath>)>,
     /// What stands beside them and belongs to what they are, and its dated name.
     pub(super) beside_edits: Vec<(RelativePath, RelativePath)>,
-    /// Values of the running system's registry that are set.
-    pub(super) registry: Vec<RegistryChange>,
-    /// Items whose differing values in the registry stay as they are.
-    pub(super) registry_kept: BTreeSet<String>,
     /// Entries, in the trunk's order.
     pub(super) steps: Vec<Step>,
     /// Those entries, if they are few.
     pub(super) kept: Kept,
     /// The folders that steps go into, below the root.
     pub(super) homes: Vec<RelativePath>,
+}
+
+/// What is said of a restore as a whole.
+#[derive(Debug, Clone, Default)]
+pub struct Outline {
+    /// Which account of the trunk goes into which of the machine, by id.
+    pub accounts: BTreeMap<String, String>,
+    /// The same accounts by the names that people know: the trunk's, and the machine's.
+    pub account_names: Vec<(String, String)>,
+    /// The chosen items.
+    pub items: BTreeSet<String>,
+    /// Where each of them goes, in the trunk's order.
+    pub destinations: Vec<ItemPlan>,
+    /// True if the trunk seems to have been captured from this very machine.
+    pub same_machine: bool,
+    /// The old machine's system and the new one's, if the new one's is an earlier version of it: programs may not understand what
+    /// later ones wrote.
+    pub older_system: Option<(SystemLabel, SystemLabel)>,
 }
 
 /// What becomes of one item.

@@ -4,20 +4,20 @@ mod edits;
 mod folders;
 
 use super::RestoreError;
-use super::existing::{Decide, Different, Side};
-use super::history::History;
-use super::journal::EntryKey;
 use super::kept::Kept;
-use super::land_held::LandHeld;
-use super::landing::{AdaptWith, Edit, Landings};
-use super::links::leads_out;
-use super::plan::{Action, NewFolder, Plan, Refused, Renamed, Step, mark_of};
-use super::relocate::Relocation;
+use super::plan::{Action, NewFolder, Outline, Plan, Refused, Renamed, Step, mark_of};
 use super::target::{Destination, TargetTree};
 use crate::ahead::ahead;
-use crate::check::{Listed, refused_entry};
+use crate::changes::{AdaptWith, Changes, Edit};
+use crate::choice::LandHeld;
+use crate::crossing::links::leads_out;
+use crate::crossing::relocate::Relocation;
 use crate::events::{Conduct, Event, Stage, Stoppable};
+use crate::existing::{Decide, Different, Side};
 use crate::in_order::in_order;
+use crate::journal::EntryKey;
+use crate::journal::History;
+use crate::proof::{Listed, refused_entry};
 use crate::receipt::Reason;
 use foldhash::HashMap;
 use porter_names::{NameRules, RelativePath, fold, screen::on_screen};
@@ -73,7 +73,7 @@ pub(super) struct Planner<'a> {
     new_folders: Vec<NewFolder>,
     steps: Vec<Step>,
     kept: Kept,
-    landings: Landings,
+    pub(super) changes: Changes,
     adapts: HashMap<EntryKey, AdaptWith>,
     adapted: HashMap<u32, Vec<u8>>,
     edits: Vec<(Edit, Option<RelativePath>)>,
@@ -119,7 +119,7 @@ impl<'a> Planner<'a> {
             new_folders: Vec::new(),
             steps: Vec::new(),
             kept: Kept::nothing_yet(),
-            landings: Landings::default(),
+            changes: Changes::default(),
             adapts: HashMap::default(),
             adapted: HashMap::default(),
             edits: Vec::new(),
@@ -350,7 +350,7 @@ impl<'a> Planner<'a> {
             self.refuse(&entry, Reason::Held { why }, false);
             return None;
         }
-        let refused = self.landings.refused.get(&entry.item).filter(|reason| {
+        let refused = self.changes.refused(&entry.item).filter(|reason| {
             // Where its files would be is known.
             !(is_asked_for && matches!(reason, Reason::NoSuchProgram { .. }))
         });
@@ -380,7 +380,7 @@ impl<'a> Planner<'a> {
         if entry.is_incomplete() {
             let (missing_in_bytes, size_in_bytes) = (entry.missing_in_bytes(), entry.size_in_bytes());
             let named = format!("{}/{}", entry.item, entry.address.path);
-            self.landings.notes.push((named, Reason::Incomplete { missing_in_bytes, size_in_bytes }));
+            self.changes.note(&named, Reason::Incomplete { missing_in_bytes, size_in_bytes });
         }
         if self.steps[step].action != Action::Identical {
             self.count_to_write(&entry, &at);
@@ -476,35 +476,22 @@ impl<'a> Planner<'a> {
         Ok((self.tree.choose(&folder, before.as_deref().unwrap_or(name))?, own_path))
     }
 
-    pub(super) fn finish(
-        self,
-        accounts: BTreeMap<String, String>,
-        items: BTreeSet<String>,
-    ) -> Result<Plan, RestoreError> {
+    /// The plan, with what is said of the restore as a whole.
+    pub(super) fn finish(self, outline: Outline) -> Result<Plan, RestoreError> {
         let free_in_bytes = self.require_room()?;
         Ok(Plan {
             target: self.tree.host().clone(),
             planned_utc: self.now_utc,
-            land_held: self.land_held.map(|asked| asked.texts().to_vec()).unwrap_or_default(),
-            accounts,
-            account_names: Vec::new(),
-            items,
-            destinations: Vec::new(),
+            land_held: self.land_held.map(|land_held| land_held.texts().to_vec()).unwrap_or_default(),
+            outline,
             folders: self.new_folders,
             renamed: self.renamed,
             refused: self.refused,
             to_write: self.to_write,
             identical: self.identical,
-            same_machine: false,
-            older_system: None,
-            open_browsers: self.landings.open_browsers,
-            merged: Vec::new(),
-            notes: self.landings.notes,
-            moves: self.landings.moves,
+            changes: self.changes,
             adapted: self.adapted,
             edits: self.edits,
-            registry: self.landings.registry,
-            registry_kept: self.landings.registry_kept,
             beside_edits: self.beside_edits,
             free_in_bytes,
             drives: self.needed_on.into_keys().collect(),

@@ -1,24 +1,22 @@
 //! What is to be restored, and where to: decided for whole items, before the planner looks at their entries.
 
 use super::RestoreError;
-use super::accounts::{AccountMap, AccountsError, match_accounts, names_on, place_of};
-use super::existing::{Decide, Existing};
-use super::history::History;
-use super::host::most_bytes_in_name;
 use super::judge::Judge;
-use super::land_held::LandHeld;
-use super::landing::{Ground, Landings, Moved};
-use super::plan::{ItemPlan, Plan, is_older};
+use super::plan::{ItemPlan, Outline, Plan, is_older};
 use super::planner::{Planner, Spot, Taken};
-use super::relocate::Relocation;
-use crate::catalogue::Catalogue;
+use crate::choice::LandHeld;
+use crate::choice::Selection;
+use crate::crossing::accounts::{AccountMap, AccountsError, match_accounts, names_on, place_of};
+use crate::crossing::relocate::Relocation;
 use crate::events::Conduct;
-use crate::kinds::browser::bookmarks_into::{self, Adding};
-use crate::kinds::browser::landing::{self, BrowserWishes, NewerProfiles};
-use crate::machine::{Account, Machine, Place};
-use crate::packing::Selection;
+use crate::existing::{Decide, Existing};
+use crate::ground::Ground;
+use crate::host::most_bytes_in_name;
+use crate::journal::History;
+use crate::kinds::Kinds;
+use crate::machine::{Account, Machine};
 use crate::receipt::Reason;
-use crate::registry_part;
+use crate::wishes::KindWishes;
 use porter_names::{NameRules, RelativePath};
 use porter_source::HostTree;
 use porter_trunk::{AccountLabel, Entry, EntryAddress, Trunk, TrunkItem, TrunkPart};
@@ -33,12 +31,8 @@ pub struct Wishes<'a> {
     pub accounts: &'a BTreeMap<String, String>,
     /// Which items.
     pub selection: &'a Selection,
-    /// What becomes of browsers' profiles.
-    pub browsers: BrowserWishes,
-    /// Where things go that were at the root of the drive: a place of the machine, and a folder in it. Where they were, if none is given.
-    pub drive_root: Option<(Place, RelativePath)>,
-    /// The browser that all bookmarks are added to, if any.
-    pub bookmarks_into: Option<&'a str>,
+    /// About the items of each kind.
+    pub kinds: &'a KindWishes,
     /// What lands although the rules hold it back.
     pub land_held: &'a LandHeld,
     /// When.
@@ -49,13 +43,12 @@ pub struct Wishes<'a> {
 pub fn plan_restore(
     trunk: &dyn Trunk,
     machine: &Machine,
-    catalogue: &Catalogue,
+    kinds: &Kinds,
     wishes: &Wishes<'_>,
     decide: Decide<'_>,
     conduct: Conduct<'_>,
 ) -> Result<Plan, RestoreError> {
-    let Wishes { accounts: given, selection, now_utc, browsers, bookmarks_into, land_held, ref drive_root } =
-        *wishes;
+    let Wishes { accounts: given, selection, now_utc, kinds: kind_wishes, land_held } = *wishes;
     let target = machine.volume.host_tree().ok_or(RestoreError::ReadOnlyMachine)?;
     let history = History::load(machine, &trunk.label().trunk_id, &trunk.label().machine.name);
     let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
@@ -72,52 +65,24 @@ pub fn plan_restore(
     planner.land_held = Some(land_held);
     planner.keeps_modes = machine.has_permissions_of(&trunk.label().machine.system);
     let chosen: Vec<&TrunkItem> = trunk.items().iter().filter(|item| items.contains(&item.id)).collect();
+    let of_systems = Relocation::new(trunk.label(), trunk.items(), machine.layout.family, kinds);
     let ground = Ground {
-        label: trunk.label(),
+        trunk,
         machine,
         accounts: &accounts,
-        history: &history,
-        catalogue,
-        wishes: browsers,
+        earlier: &history,
+        catalogue: kinds,
+        relocation: &of_systems,
+        wishes: kind_wishes,
+        land_held,
+        now_utc,
     };
-    let mut landings = landing::land(&ground, &chosen);
-    for item in &chosen {
-        if let Some(title) = catalogue.program_missing_on(item, machine.layout.family) {
-            if land_held.wants_item(&item.id) {
-                landings.moves.extend(into_documents(item, &trunk.label().machine.name, title));
-                continue;
-            }
-            let reason = Reason::NoSuchProgram { title: title.to_owned() };
-            landings.refused.entry(item.id.clone()).or_insert(reason);
-        }
-    }
-    if let Some(to) = drive_root {
-        landings.moves.extend(chosen.iter().flat_map(|item| from_drive_root(item, to, &history)));
-    }
-    let mut merged = Vec::new();
-    let mut add = |items: &[&TrunkItem], browser: &str, landings: &mut Landings| {
-        let into = Adding { trunk, machine, accounts: &accounts, catalogue, browser, now_utc };
-        merged.extend(bookmarks_into::bookmarks_into(&into, items, landings));
-    };
-    if browsers.newer == NewerProfiles::BookmarksOnly {
-        for item in &chosen {
-            let is_newer = matches!(landings.refused.get(&item.id), Some(Reason::NewerThanProgram { .. }));
-            if let Some(browser) =
-                item.rule.as_ref().and_then(|rule| rule.rsplit('/').next()).filter(|_| is_newer)
-            {
-                add(&[item], browser, &mut landings);
-            }
-        }
-    }
-    if let Some(browser) = bookmarks_into {
-        add(&chosen, browser, &mut landings);
-    }
-    registry_part::landing::land(&ground, &chosen, now_utc, decide, &mut landings);
+    let changes = kinds.land(&chosen, &ground, decide);
     let relocation =
-        Relocation::new(trunk.label(), trunk.items(), machine.layout.family, catalogue).with(&landings.moves);
+        Relocation::new(trunk.label(), trunk.items(), machine.layout.family, kinds).with(changes.moves());
     planner.relocation = Some(&relocation);
-    planner.heed(landings);
-    let judge = Judge::new(trunk.items(), machine, catalogue, &relocation).landing(land_held);
+    planner.heed(changes);
+    let judge = Judge::new(trunk.items(), machine, kinds, &relocation).landing(land_held);
     let target = |entry: &Entry, _: &RelativePath| {
         let address = relocation.address(entry);
         let base = place_of(machine, &accounts, &address)?.path.clone();
@@ -151,57 +116,18 @@ pub fn plan_restore(
             id: item.id.clone(),
             to: item.parts.iter().filter_map(at).collect(),
             to_write,
-            registry_values: planner.registry_values_of(&item.id),
+            registry_values: planner.changes.registry_values_of(&item.id),
         }
     });
     let destinations = destinations.collect();
-    let mut plan = planner.finish(by_id, items)?;
-    plan.merged = merged;
-    plan.destinations = destinations;
     let (old, new) = (&trunk.label().machine.system, &machine.system);
-    plan.same_machine = super::landing::is_same_machine(trunk.label(), machine);
-    plan.older_system = is_older(new, old).then(|| (old.clone(), new.clone()));
-    plan.account_names = wanted.iter().map(|(id, account)| ((*id).clone(), account.shown_name())).collect();
-    Ok(plan)
-}
-
-/// Where the parts of an item go that no program of the new system reads, if somebody wants its files all the same: into a folder of the
-/// person's documents that says where it is from. What is everybody's stays where it was.
-fn into_documents<'i>(
-    item: &'i TrunkItem,
-    machine: &'i str,
-    title: &'i str,
-) -> impl Iterator<Item = Moved> + 'i {
-    let name = |text: &str| text.replace(['/', '\\', ':'], "-");
-    let folder = format!("From {}/{}", name(machine), name(title));
-    let parts = item.parts.iter().filter(|_| item.account.is_some());
-    parts.filter_map(move |part| {
-        let from = RelativePath::from_bytes(part.path.as_bytes()).ok()?;
-        let folder = RelativePath::from_bytes(folder.as_bytes()).ok()?;
-        let to = match from.name() {
-            Some(last) => folder.join(last).ok()?,
-            None => folder,
-        };
-        let (from_place, to_place) = (part.place.clone(), Place::Documents.name().to_owned());
-        Some(Moved { item: item.id.clone(), from_place, from, to_place, to })
-    })
-}
-
-/// Where the parts of an item go that were at the root of the drive; as before, if they went somewhere before.
-fn from_drive_root<'i>(
-    item: &'i TrunkItem,
-    (place, folder): &'i (Place, RelativePath),
-    history: &'i History,
-) -> impl Iterator<Item = Moved> + 'i {
-    let parts = item.parts.iter().filter(|part| part.place == Place::DriveRoot.name());
-    parts.filter_map(move |part| {
-        let from = RelativePath::from_bytes(part.path.as_bytes()).ok()?;
-        if let Some(known) = history.moved(&item.id).find(|known| known.from == from) {
-            return Some(known.clone());
-        }
-        let to = folder.join_path(&from).ok()?;
-        let from_place = part.place.clone();
-        Some(Moved { item: item.id.clone(), from_place, from, to_place: place.name().to_owned(), to })
+    planner.finish(Outline {
+        accounts: by_id,
+        account_names: wanted.iter().map(|(id, account)| ((*id).clone(), account.shown_name())).collect(),
+        destinations,
+        same_machine: ground.is_same_machine(),
+        older_system: is_older(new, old).then(|| (old.clone(), new.clone())),
+        items,
     })
 }
 
@@ -235,7 +161,7 @@ pub fn plan_take(
         Ok(Spot { path: folder.join_path(path).map_err(too_long)?, place, base })
     };
     planner.plan_entries(trunk, &items, &target, &mut |_| Existing::SetAside, conduct)?;
-    planner.finish(BTreeMap::new(), items)
+    planner.finish(Outline { items, ..Outline::default() })
 }
 
 /// The accounts of the trunk whose chosen items have no account to land in.

@@ -2,19 +2,19 @@
 
 use super::RestoreError;
 use super::flusher::flush_meanwhile;
-use super::host;
-use super::journal::EntryKey;
+use super::lots::WholeFolders;
 use super::plan::{Action, Due, Plan, Refused};
-use super::records::Records;
 use super::report::RestoreReport;
 use super::runner::{Runner, StepFailed};
-use super::set_registry::set_registry;
-use super::whole_folder::WholeFolders;
+use super::set_controls::set_controls;
 use super::write_ahead::{begin_journal, journal_failed};
 use crate::events::{Conduct, Event, Stage};
+use crate::host;
 use crate::in_order::in_order;
+use crate::journal::EntryKey;
+use crate::journal::records::Records;
+use crate::journal::{runs_in, sweep};
 use crate::receipt::Reason;
-use crate::undo::{runs_in, sweep};
 use porter_trunk::{Content, Entry, Tally, Trunk, TrunkId};
 use std::path::Path;
 use std::sync::Mutex;
@@ -96,7 +96,7 @@ pub fn run_plan(
             return Err(RestoreError::Cancelled);
         }
         runner.edit(&plan, &mut report)?;
-        set_registry(&plan, &|lines| runner.see_written(lines), &mut report)?;
+        set_controls(&plan, &|lines| runner.see_written(lines), &mut report)?;
         // The innermost first, because making a thing in a folder changes the folder's time.
         for (at, entry) in folders.iter().rev() {
             if let Ok(path) = plan.target.reach_folder(at) {

@@ -1,12 +1,12 @@
 //! Taking single steps of a plan.
 
 use super::RestoreError;
-use super::host::{self, Owner, owner_like};
-use super::journal::Journal;
 use super::land::{Home, NotLanded, Place, land, not_written};
+use super::lots::WholeFolders;
 use super::plan::{Action, Due, NewFolder};
-use super::whole_folder::{Lot, WholeFolders, land_whole};
 use crate::events::Conduct;
+use crate::host::{self, Owner, owner_like};
+use crate::journal::Journal;
 use crate::receipt::Reason;
 use porter_names::RelativePath;
 use porter_names::host::to_host;
@@ -126,7 +126,7 @@ impl Runner<'_> {
             .map_err(|detail| Reason::NotWritten { detail })
     }
 
-    fn failed(&self, due: &Due<'_>, failed: NotLanded) -> StepFailed {
+    pub(super) fn failed(&self, due: &Due<'_>, failed: NotLanded) -> StepFailed {
         match failed {
             NotLanded::Refused(reason) => StepFailed::Refused(reason),
             NotLanded::Stopped => StepFailed::Ends(RestoreError::Cancelled),
@@ -137,20 +137,7 @@ impl Runner<'_> {
         }
     }
 
-    /// Takes all steps of a lot, and says of each what became of it.
-    pub(super) fn take_all(&self, lot: &Lot<'_>) -> Vec<Result<(), StepFailed>> {
-        let whole = if lot.is_whole { land_whole(self, lot) } else { None };
-        let dues = lot.dues.iter();
-        match whole {
-            Some(landed) => dues
-                .zip(landed)
-                .map(|(due, landed)| landed.map_err(|failed| self.failed(due, failed)))
-                .collect(),
-            None => dues.map(|due| self.take(due)).collect(),
-        }
-    }
-
-    fn take(&self, due: &Due<'_>) -> Result<(), StepFailed> {
+    pub(super) fn take(&self, due: &Due<'_>) -> Result<(), StepFailed> {
         if matches!(due.step.action, Action::FolderMade | Action::Identical) {
             return Ok(());
         }

@@ -2,7 +2,7 @@
 //!
 //! Works on names only: what is there is listed, what is planned is remembered, and nothing is written.
 
-use super::host::most_bytes_in_path;
+use crate::host::most_bytes_in_path;
 use crate::receipt::Reason;
 use foldhash::HashMap;
 use foldhash::quality::RandomState;

@@ -1,13 +1,15 @@
 //! What the journal tells before anything happens: a step that it does not tell of is not taken.
 
-use super::journal::{FORMAT, Journal, JournalLine, PathField};
-use super::landing::Moved;
+use super::RestoreError;
+use super::lots::Lot;
 use super::plan::{Action, Due, Plan, Refused};
 use super::runner::Runner;
-use super::whole_folder::Lot;
-use super::{EntryKey, RestoreError};
+use crate::changes::Moved;
 use crate::in_order::BYTES_FOR_A_PIECE;
-use crate::undo::runs_in;
+use crate::journal::EntryKey;
+use crate::journal::Journal;
+use crate::journal::runs_in;
+use crate::journal::{FORMAT, JournalLine, PathField};
 use porter_trunk::{Content, ContentHash, Trunk, TrunkId};
 use std::fs;
 use std::io;
@@ -24,8 +26,8 @@ pub(super) fn begin_journal(
     if let Some(run) = latest.filter(|run| run.can_go_on(&trunk.label().trunk_id)) {
         let line = JournalLine::GoOn {
             started_utc: plan.planned_utc,
-            accounts: plan.accounts.clone(),
-            items: plan.items.clone(),
+            accounts: plan.outline.accounts.clone(),
+            items: plan.outline.items.clone(),
             land_held: plan.land_held.clone(),
         };
         let journal =
@@ -39,8 +41,8 @@ pub(super) fn begin_journal(
         from: trunk.label().machine.name.clone(),
         mark: mark.clone(),
         started_utc: plan.planned_utc,
-        accounts: plan.accounts.clone(),
-        items: plan.items.clone(),
+        accounts: plan.outline.accounts.clone(),
+        items: plan.outline.items.clone(),
         land_held: plan.land_held.clone(),
     };
     let journal = Journal::begin(records, &first).map_err(|cause| journal_failed(records, cause))?;
@@ -130,7 +132,8 @@ impl Runner<'_> {
     pub(super) fn note_folders(&self, plan: &Plan) -> Result<(), RestoreError> {
         let Some(journal) = self.journal else { return Ok(()) };
         let mut lines: Vec<JournalLine> = plan
-            .moves
+            .changes
+            .moves()
             .iter()
             .cloned()
             .map(|Moved { item, from_place, from, to_place, to }| JournalLine::Moved {

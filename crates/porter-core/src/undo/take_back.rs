@@ -1,19 +1,22 @@
 //! The steps of a restore, undone from the last to the first.
 
-use super::backwards::Backwards;
-use super::{Run, UndoError};
+use super::UndoError;
+use super::standing::require_undoable;
 use crate::catalogue::Catalogue;
+use crate::crossing::landing_places::LandingPlaces;
 use crate::events::{Conduct, Event, Stage, Stoppable};
+use crate::host;
 use crate::in_order::in_order;
+use crate::journal::backwards::Backwards;
+use crate::journal::hash_of;
+use crate::journal::records::{Records, refuse_strangers};
+use crate::journal::{EntryKey, JournalLine};
+use crate::journal::{Run, sweep};
 use crate::machine::Machine;
-use crate::restore::history::hash_of;
-use crate::restore::host;
-use crate::restore::journal::{EntryKey, JournalLine};
-use crate::restore::landing_places::LandingPlaces;
-use crate::restore::records::{Records, refuse_strangers};
-use crate::restore::{remove_waiting_folder, set_registry, waiting_prefix};
-use porter_names::RelativePath;
+use crate::machine::control::Control;
+use crate::machine::controls;
 use porter_names::host::name_from_host;
+use porter_names::{Facts, RelativePath};
 use porter_source::{HostTree, Reached};
 use porter_trunk::{ContentHash, Tally};
 use std::collections::{HashMap, HashSet};
@@ -91,7 +94,7 @@ pub fn take_back(
     clock: &dyn Fn() -> OffsetDateTime,
     conduct: Conduct<'_>,
 ) -> Result<UndoReport, UndoError> {
-    run.require_undoable()?;
+    require_undoable(run)?;
     let journal_failed = |cause| UndoError::Journal { path: run.journal.clone(), cause };
     conduct.send(&Event::StageBegan { stage: Stage::Undo, expected: Tally::default() });
     let records = run.journal.parent().unwrap_or(&run.journal);
@@ -172,49 +175,6 @@ pub fn take_back(
     Ok(report)
 }
 
-/// Removes the files of a run that was cut off which still wait for their names, and the folders that do.
-pub fn sweep(run: &Run, target: &HostTree) -> io::Result<()> {
-    if run.finished_utc.is_some() || run.mark.is_empty() {
-        return Ok(());
-    }
-    let prefix = waiting_prefix(&run.mark);
-    let mut looked_into = HashSet::new();
-    for line in Backwards::open(&run.journal)? {
-        let Ok(JournalLine::Land { at, .. } | JournalLine::Edit { at, .. }) = serde_json::from_slice(&line?)
-        else {
-            continue;
-        };
-        // A file waits beside its place, and a folder that lands whole beside its own.
-        let folder = at.0.parent().unwrap_or_default();
-        for folder in [folder.parent(), Some(folder)].into_iter().flatten() {
-            // A link in the way was put there by somebody else.
-            if looked_into.insert(folder.clone())
-                && let Ok(path) = target.reach_folder(&folder)
-            {
-                sweep_folder(&path, &prefix);
-            }
-        }
-    }
-    Ok(())
-}
-
-fn sweep_folder(path: &Path, prefix: &str) {
-    let was = fs::metadata(path).and_then(|found| found.modified()).ok();
-    let mut swept = false;
-    for row in fs::read_dir(path).into_iter().flatten().flatten() {
-        if row.file_name().to_string_lossy().starts_with(prefix) {
-            swept |= if row.file_type().is_ok_and(|kind| kind.is_dir()) {
-                remove_waiting_folder(&row.path())
-            } else {
-                host::remove_file(&row.path()).is_ok()
-            };
-        }
-    }
-    if let Some(was) = was.filter(|_| swept) {
-        let _ = host::set_folder_time(path, was);
-    }
-}
-
 fn what_is_at(
     target: &HostTree,
     at: &RelativePath,
@@ -267,12 +227,14 @@ pub struct UndoGrounds<'a> {
     pub places: LandingPlaces<'a>,
     /// The rules, which name the keys of registries.
     pub catalogue: &'a Catalogue,
+    /// What of it can be set.
+    pub machine: &'a Machine,
 }
 
 impl<'a> UndoGrounds<'a> {
     /// Those of a machine.
     pub fn new(machine: &'a Machine, catalogue: &'a Catalogue) -> Self {
-        Self { places: LandingPlaces::new(machine, catalogue), catalogue }
+        Self { places: LandingPlaces::new(machine, catalogue), catalogue, machine }
     }
 
     /// True for a key that a rule names, or that leads to one.
@@ -305,7 +267,7 @@ impl Undoing<'_> {
             self.report.unreadable_lines += 1;
             return Ok(());
         };
-        match line {
+        match line.of_today() {
             JournalLine::Refused { entry, .. } => {
                 self.refused.insert(entry);
                 Ok(())
@@ -349,29 +311,12 @@ impl Undoing<'_> {
                 }
                 Ok(())
             }
-            JournalLine::RegistryValue { sid, key, becomes, .. } if !self.grounds.names_key(&key) => {
-                let why = WhyKept::NoLandingPlace("no rule names this key".to_owned());
-                self.keep(&set_registry::shown(&sid, &key, &becomes.name), why);
+            JournalLine::Set { control, owner, was, becomes, .. } => {
+                self.undo_set(&control, &owner, was.as_ref(), &becomes);
                 Ok(())
             }
-            JournalLine::RegistryKey { sid, key } if !self.grounds.names_key(&key) => {
-                let why = WhyKept::NoLandingPlace("no rule names this key".to_owned());
-                self.keep(&set_registry::shown(&sid, &key, ""), why);
-                Ok(())
-            }
-            JournalLine::RegistryValue { sid, key, was, becomes, .. } => {
-                match set_registry::put_back(&sid, &key, was.as_ref(), &becomes, self.try_only) {
-                    Ok(done) => self.report.put_back += u64::from(done),
-                    Err(why) => self.keep(&set_registry::shown(&sid, &key, &becomes.name), why),
-                }
-                Ok(())
-            }
-            JournalLine::RegistryKey { sid, key } => {
-                if let Err(why) = set_registry::remove_key(&sid, &key, self.try_only) {
-                    self.keep(&set_registry::shown(&sid, &key, ""), why);
-                }
-                Ok(())
-            }
+            // Read as the line of today.
+            JournalLine::RegistryValue { .. } | JournalLine::RegistryKey { .. } => Ok(()),
             JournalLine::Begin { .. }
             | JournalLine::RegistryKept { .. }
             | JournalLine::Moved { .. }
@@ -545,6 +490,28 @@ impl Undoing<'_> {
         Ok(())
     }
 
+    /// Gives something of the running system back what it was, if it still is what it became.
+    fn undo_set(&mut self, name: &str, owner: &str, was: Option<&Facts>, becomes: &Facts) {
+        let here = controls::named(self.grounds.machine.controls, name);
+        let Some(control) = here.or_else(|| controls::named(controls::BUILT_IN, name)) else {
+            self.report.unreadable_lines += 1;
+            return;
+        };
+        let shown = RelativePath::from_bytes(control.shown(owner, becomes).trim_end_matches('/').as_bytes());
+        let shown = shown.unwrap_or_default();
+        if control.registry_key(becomes).is_some_and(|key| !self.grounds.names_key(key)) {
+            return self.keep(&shown, WhyKept::NoLandingPlace("no rule names this key".to_owned()));
+        }
+        if here.is_none() {
+            let why = "only the running system can set it: undo there".to_owned();
+            return self.keep(&shown, WhyKept::NotDone(why));
+        }
+        match put_back(control, owner, was, becomes, self.try_only) {
+            Ok(done) => self.report.put_back += u64::from(done && !control.is_container()),
+            Err(why) => self.keep(&shown, why),
+        }
+    }
+
     fn not_done(&mut self, at: &RelativePath, path: &Path, cause: io::Error) -> Result<(), UndoError> {
         match cause.kind() {
             io::ErrorKind::ReadOnlyFilesystem | io::ErrorKind::StorageFull => {
@@ -556,4 +523,37 @@ impl Undoing<'_> {
             }
         }
     }
+}
+
+/// True if something was put back, or is to be; false if there is nothing to do.
+fn put_back(
+    control: &dyn Control,
+    owner: &str,
+    was: Option<&Facts>,
+    becomes: &Facts,
+    try_only: bool,
+) -> Result<bool, WhyKept> {
+    let not_done = |cause: io::Error| match cause.kind() {
+        io::ErrorKind::DirectoryNotEmpty => WhyKept::NotEmpty,
+        _ => WhyKept::NotDone(cause.to_string()),
+    };
+    let now = control.read(owner, becomes).map_err(not_done)?;
+    let is = |state: Option<&Facts>| match (&now, state) {
+        (Some(now), Some(state)) => control.is_same(now, state),
+        (now, state) => now.is_none() && state.is_none(),
+    };
+    if is(was) {
+        return Ok(false);
+    }
+    if !is(Some(becomes)) {
+        return Err(WhyKept::Changed);
+    }
+    if !try_only {
+        match was {
+            Some(was) => control.set(owner, was),
+            None => control.remove(owner, becomes),
+        }
+        .map_err(not_done)?;
+    }
+    Ok(true)
 }

@@ -4,12 +4,14 @@
 
 use porter_core::capture::{CaptureError, CaptureReport, Job, capture};
 use porter_core::catalogue::Catalogue;
+use porter_core::choice::Selection;
+use porter_core::choice::Unchosen;
 use porter_core::events::{Conduct, Event};
-use porter_core::kinds::browser::landing::BrowserWishes;
+use porter_core::existing::Existing;
+use porter_core::kinds::Kinds;
 use porter_core::machine::layout::Family;
 use porter_core::machine::{Machine, recognise};
-use porter_core::packing::{Selection, Unchosen};
-use porter_core::restore::{Existing, Plan, RestoreError, Wishes, plan_restore};
+use porter_core::restore::{Plan, RestoreError, Wishes, plan_restore};
 use porter_core::survey::{Survey, survey};
 use porter_names::{NameRules, RelativePath};
 use porter_source::{
@@ -438,8 +440,8 @@ pub fn everything() -> Unchosen {
     Unchosen::default()
 }
 
-pub fn catalogue() -> Catalogue {
-    Catalogue::built_in(Family::Windows).unwrap()
+pub fn kinds() -> Kinds {
+    Catalogue::built_in(Family::Windows).unwrap().into()
 }
 
 /// Captures what a survey found, by the built-in rules.
@@ -449,10 +451,10 @@ pub fn capture_all(
     trunk: &dyn TrunkWriter,
     conduct: Conduct<'_>,
 ) -> Result<CaptureReport, CaptureError> {
-    let (catalogue, unchosen) = (catalogue(), everything());
+    let (kinds, unchosen) = (kinds(), everything());
     let job = Job {
         machine,
-        catalogue: &catalogue,
+        kinds: &kinds,
         survey: found,
         unchosen: &unchosen,
         may_leave_out: false,
@@ -466,7 +468,7 @@ pub fn capture_all(
 pub fn surveyed(machine: &Machine) -> Survey {
     let mut found = None;
     undisturbed(&mut |conduct| {
-        found = Some(survey(machine, &catalogue(), &Selection::default(), &everything(), conduct).unwrap());
+        found = Some(survey(machine, &kinds(), &Selection::default(), &everything(), conduct).unwrap());
     });
     found.unwrap()
 }
@@ -483,10 +485,8 @@ pub fn planned(
         land_held: &land_held,
         accounts: &BTreeMap::new(),
         selection: &Selection::default(),
-        drive_root: None,
-        browsers: BrowserWishes::default(),
-        bookmarks_into: None,
+        kinds: &Default::default(),
         now_utc: NOW,
     };
-    plan_restore(trunk, machine, &catalogue(), &wishes, &mut |_| existing, conduct)
+    plan_restore(trunk, machine, &kinds(), &wishes, &mut |_| existing, conduct)
 }

@@ -1,6 +1,6 @@
 //! What browsers note in the demo's registries.
 
-use super::OwnSettings;
+use super::settings::OwnSettings;
 use crate::writing;
 use porter_hive::{KeyTree, ValueKind};
 

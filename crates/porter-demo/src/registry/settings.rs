@@ -1,6 +1,5 @@
 //! Settings and printers in the demo's registries.
 
-use super::{Registry, browsers};
 use porter_hive::KeyTree;
 
 /// A printer of a machine.
@@ -76,7 +75,6 @@ impl OwnSettings {
             root.key("Software\\Microsoft\\Windows NT\\CurrentVersion\\Windows")
                 .set_text("Device", &format!("{name},winspool,Ne00:"));
         }
-        browsers::write(self, root);
         let environment = root.key("Environment").set_expand_text("TEMP", "%USERPROFILE%\\Temp");
         if let Some((name, value)) = self.variable {
             environment.set_text(name, value);
@@ -85,18 +83,18 @@ impl OwnSettings {
 }
 
 /// Time zone and printers: in the control set up to Windows 7, later in `SOFTWARE`.
-pub(super) fn of_machine(software: &mut KeyTree, control: &mut KeyTree, registry: &Registry) {
+pub(super) fn of_machine(software: &mut KeyTree, control: &mut KeyTree, version: &str, printers: &[Printer]) {
     let zone = control.key("TimeZoneInformation").set_text("StandardName", "GMT Standard Time");
-    if !registry.is_old() {
+    if !version.starts_with("5.") {
         zone.set_text("TimeZoneKeyName", "GMT Standard Time");
     }
-    let is_new = registry.version.starts_with("10.");
+    let is_new = version.starts_with("10.");
     let print = if is_new {
         software.key("Microsoft\\Windows NT\\CurrentVersion\\Print")
     } else {
         control.key("Print")
     };
-    for printer in registry.printers {
+    for printer in printers {
         let port = match printer.port {
             Port::Network(address) => format!("IP_{address}"),
             Port::Other(name) => name.to_owned(),

@@ -9,8 +9,8 @@
 
 use super::{Beyond, utc_from_filetime, utc_from_unix_ns};
 use crate::beneath::Root;
-use crate::error::SystemTrouble;
 use crate::reparse_point::ReparsePoint;
+use crate::system_trouble::{SystemTrouble, trouble_by_system_code};
 use crate::{Capacity, Details, FileState, NamedStream};
 use rustix::fs::{Mode, OFlags};
 use rustix::io::Errno;
@@ -244,16 +244,6 @@ pub(super) fn is_sparse(found: &fs::Metadata) -> bool {
 
 /// Unix gives a person all their rights at once.
 pub(super) fn use_rights() {}
-
-pub(super) fn trouble_by_system_code(cause: &io::Error) -> Option<SystemTrouble> {
-    match Errno::from_io_error(cause)? {
-        Errno::IO | Errno::STALE => Some(SystemTrouble::Medium),
-        // The last is what a file system in user space says when its program ended.
-        Errno::NXIO | Errno::NODEV | Errno::NOTCONN | Errno::NOMEDIUM => Some(SystemTrouble::DriveGone),
-        Errno::LOOP => Some(SystemTrouble::IsLink),
-        _ => None,
-    }
-}
 
 #[cfg(test)]
 mod tests {

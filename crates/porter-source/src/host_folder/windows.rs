@@ -13,20 +13,15 @@ pub(super) use rights::use_rights;
 
 use super::Beyond;
 use crate::beneath::Root;
-use crate::error::SystemTrouble;
 use crate::reparse_point::ReparsePoint;
+use crate::system_trouble::{SystemTrouble, trouble_by_system_code};
 use crate::{Capacity, Details, FileState};
 use std::fs;
 use std::io;
 use std::os::windows::fs::{FileExt, MetadataExt, OpenOptionsExt};
 use std::path::Path;
 use time::OffsetDateTime;
-use windows_sys::Win32::Foundation::{
-    ERROR_CRC, ERROR_DEV_NOT_EXIST, ERROR_DEVICE_NOT_CONNECTED, ERROR_DEVICE_REMOVED, ERROR_FILE_OFFLINE,
-    ERROR_GEN_FAILURE, ERROR_IO_DEVICE, ERROR_LOCK_VIOLATION, ERROR_MORE_DATA, ERROR_NO_SUCH_DEVICE,
-    ERROR_NOT_READY, ERROR_READ_FAULT, ERROR_SECTOR_NOT_FOUND, ERROR_SEEK, ERROR_SHARING_VIOLATION,
-    ERROR_STOPPED_ON_SYMLINK,
-};
+use windows_sys::Win32::Foundation::{ERROR_MORE_DATA, ERROR_STOPPED_ON_SYMLINK};
 use windows_sys::Win32::Storage::FileSystem::{
     FILE_ATTRIBUTE_REPARSE_POINT, FILE_FLAG_BACKUP_SEMANTICS, FILE_FLAG_OPEN_REPARSE_POINT,
     FILE_FLAG_SEQUENTIAL_SCAN, GetDiskFreeSpaceExW,
@@ -188,27 +183,3 @@ pub(super) fn same_file(_found: &fs::Metadata) -> Option<u64> {
 pub(super) fn is_sparse(found: &fs::Metadata) -> bool {
     found.file_attributes() & 0x200 != 0
 }
-
-pub(super) fn trouble_by_system_code(cause: &io::Error) -> Option<SystemTrouble> {
-    match u32::try_from(cause.raw_os_error()?).ok()? {
-        ERROR_SHARING_VIOLATION | ERROR_LOCK_VIOLATION => Some(SystemTrouble::InUse),
-        ERROR_CRC
-        | ERROR_SEEK
-        | ERROR_SECTOR_NOT_FOUND
-        | ERROR_READ_FAULT
-        | ERROR_GEN_FAILURE
-        | ERROR_IO_DEVICE => Some(SystemTrouble::Medium),
-        ERROR_NOT_READY
-        | ERROR_DEV_NOT_EXIST
-        | ERROR_NO_SUCH_DEVICE
-        | ERROR_DEVICE_NOT_CONNECTED
-        | ERROR_DEVICE_REMOVED => Some(SystemTrouble::DriveGone),
-        ERROR_STOPPED_ON_SYMLINK => Some(SystemTrouble::IsLink),
-        ERROR_FILE_OFFLINE | CLOUD_FILES_FIRST..=CLOUD_FILES_LAST => Some(SystemTrouble::CloudOnly),
-        _ => None,
-    }
-}
-
-/// `ERROR_CLOUD_FILE_…` ([MS-ERREF] 2.2), from *the sync root metadata is corrupted* to *the request was timed out*.
-const CLOUD_FILES_FIRST: u32 = 358;
-const CLOUD_FILES_LAST: u32 = 426;

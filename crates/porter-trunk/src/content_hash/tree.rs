@@ -1,7 +1,7 @@
 //! BLAKE3 of a long content by several threads. Each takes the next branch of the tree and gives its chaining value; at the end these are
 //! joined (section 2.1 of the BLAKE3 paper, by the `hazmat` functions of the crate).
 
-use super::LongContent;
+use super::long_content::LongContent;
 use blake3::hazmat::{
     ChainingValue, HasherExt, Mode, left_subtree_len, merge_subtrees_non_root, merge_subtrees_root,
 };

@@ -2,6 +2,9 @@
 
 use std::path::{Path, PathBuf};
 
+/// The folder of the files that are kept.
+pub(crate) const KEPT: &str = "kept";
+
 /// The trunk's outside.
 pub(crate) const LABEL: &str = "label.json";
 /// The wrapped key of a sealed trunk.

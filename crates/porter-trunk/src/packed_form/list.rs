@@ -6,12 +6,13 @@ use super::block_file_writer::{BlockFileWriter, Finished, Run};
 use super::file_frame::Role;
 use super::layout::FileName;
 use super::lines::{self, Lines, UnpackedLines};
+use super::part_row::PartRow;
 use super::parts::Parts;
 use crate::hex::{from_hex, to_hex};
 use crate::sealing::TrunkKey;
 use crate::{
-    CaptureProof, ContentHash, Damage, Entry, EntryRefused, Inventory, Label, LeftBehind, TrunkError,
-    TrunkId, TrunkItem, TrunkProgram,
+    CaptureProof, Damage, Entry, EntryRefused, Inventory, Label, LeftBehind, TrunkError, TrunkId, TrunkItem,
+    TrunkProgram,
 };
 use serde::{Deserialize, Serialize};
 use std::io::ErrorKind;
@@ -63,13 +64,6 @@ impl PackRow {
         self.size_in_bytes == file.length_in_bytes
             && from_hex(&self.proof).as_deref() == Some(&file.proof[..])
     }
-}
-
-/// A part of the trunk, with the BLAKE3 of its label.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub(crate) struct PartRow {
-    pub(crate) part: u32,
-    pub(crate) label: ContentHash,
 }
 
 /// A list that is being written.

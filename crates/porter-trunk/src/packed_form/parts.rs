@@ -1,7 +1,7 @@
 //! The folders that a trunk lies in: one, or several where the first stick was too small.
 
 use super::layout::{FileName, LABEL};
-use super::list::PartRow;
+use super::part_row::PartRow;
 use super::seal_files::SealFiles;
 use crate::lock::Lock;
 use crate::outside::Outside;

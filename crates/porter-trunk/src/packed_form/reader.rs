@@ -471,7 +471,7 @@ impl PackedTrunk {
                             || name.ends_with(&format!(".list{}", crate::signature::ENDING))
                             || crate::host::BEGUN.contains(&name.as_str())
                             || crate::spare::is_spare(&name)
-                            || name.ends_with(super::rebuild::SET_ASIDE)
+                            || name.ends_with(super::set_aside::SET_ASIDE)
                             || crate::host::NOT_A_PERSONS.contains(&name.as_str())
                     }
                 };

@@ -9,26 +9,12 @@ use super::layout::FileName;
 use super::list::{self, Contents, List, ListWriter, PackRow, contents_of, unpacked_lines};
 use super::parts::{Opener, Parts};
 use super::relabel::relabel_hurt;
+use super::set_aside::set_aside;
 use crate::lock::Lock;
 use crate::{Damage, Entry, EntryAddress, Extent, Tally, TrunkError};
 use std::collections::{HashMap, HashSet};
-use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use time::OffsetDateTime;
-
-/// Ending of what was replaced.
-pub(super) const SET_ASIDE: &str = ".damaged";
-
-/// Gives a hurt file of the trunk another name, so that a new one can have its own; its recovery data, which would be asked for it, before.
-pub(crate) fn set_aside(path: &Path) -> Result<(), TrunkError> {
-    let spare = crate::spare::path_of(path);
-    for path in [&spare, path].into_iter().filter(|path| path.symlink_metadata().is_ok()) {
-        let mut name = path.as_os_str().to_owned();
-        name.push(SET_ASIDE);
-        fs::rename(path, name).map_err(|cause| TrunkError::io("setting aside", path, cause))?;
-    }
-    Ok(())
-}
 
 /// What became of the list.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -3,13 +3,14 @@
 use super::block_file::{BlockFile, heads_of};
 use super::file_frame::{FileHead, Role};
 use super::layout::{FileName, LABEL};
-use super::list::{Contents, PartRow, contents_of};
+use super::list::{Contents, contents_of};
+use super::part_row::PartRow;
 use super::parts::{Opener, Parts, files_in, unlock_with};
-use super::rebuild::set_aside;
 use super::seal_files::SealFiles;
+use super::set_aside::set_aside;
 use crate::lock::Lock;
 use crate::outside::{Keeping, Outside};
-use crate::parked_form::KEPT;
+use crate::packed_form::layout::KEPT;
 use crate::sealing::TrunkKey;
 use crate::{Damage, TrunkError};
 use std::path::{Path, PathBuf};

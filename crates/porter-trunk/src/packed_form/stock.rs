@@ -9,7 +9,7 @@ use super::layout::{FileName, LABEL};
 use super::lines::UnpackedLines;
 use super::list::{self, List, PackRow, contents_of, not_read, unpacked_lines};
 use super::parts::Parts;
-use super::rebuild::set_aside;
+use super::set_aside::set_aside;
 use crate::sealing::TrunkKey;
 use crate::spare;
 use crate::{Content, Entry, EntryAddress, Extent, Label, TrunkError, TrunkItem};

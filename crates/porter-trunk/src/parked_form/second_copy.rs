@@ -1,11 +1,11 @@
 //! The second copy of a parked trunk's list. No pack tells what the list does: without it nobody knows what the kept files were called.
 
-use super::KEPT;
 use crate::content_hash::in_pieces;
 use crate::host::{create_new, open_plain_file};
 use crate::lock::Lock;
 use crate::outside::Outside;
 use crate::packed_form::layout::FileName;
+use crate::packed_form::layout::KEPT;
 use crate::packed_form::list::{List, newest, publish};
 use crate::packed_form::{Parts, Rebuilt, files_in, relabel_hurt, set_aside};
 use crate::{Damage, PieceFailed, TrunkError, TrunkId};

@@ -1,7 +1,7 @@
 //! `porter capture`.
 
-use super::rules::OwnRulesArguments;
 use super::survey::look_at;
+use crate::arguments::OwnRulesArguments;
 use crate::arguments::{
     CHOOSING, ChoiceArguments, ConductArguments, DriveArguments, KeyArguments, ListArguments,
     SelectionArguments,
@@ -13,10 +13,10 @@ use crate::views::capture::Took;
 use crate::{amounts, keys, open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::capture::{CaptureError, Forecast, Job, Shape, capture, forecast, pass_by};
+use porter_core::crossing::old_paths::places_as_written;
 use porter_core::item::Item;
-use porter_core::kinds::browser::is_still_open;
+use porter_core::kinds::Kinds;
 use porter_core::machine::Machine;
-use porter_core::restore::old_paths::places_as_written;
 use porter_core::survey::Survey;
 use porter_trunk::label::{FORMAT, FormatVersion, MAJOR, MINOR};
 use porter_trunk::open_form::OpenTrunkWriter;
@@ -151,15 +151,15 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
         Ok::<_, Failure>(machine)
     };
     let mut machine = opened()?;
-    let catalogue = open::catalogue(&machine, &arguments.rules)?;
+    let kinds = open::kinds(&machine, &arguments.rules)?;
     let selection =
         open::selection_on(&machine, &arguments.account, &arguments.selection, &arguments.choice)?;
     let selection = open::narrowed(selection, list.as_ref());
     let unchosen = open::unchosen(&arguments.choice, list.as_ref())?;
-    let mut survey = look_at(&machine, &catalogue, &selection, &unchosen, &arguments.conduct)?;
-    if !closed(&machine, &survey, arguments.wait)? {
+    let mut survey = look_at(&machine, &kinds, &selection, &unchosen, &arguments.conduct)?;
+    if !closed(&machine, &kinds, &survey, arguments.wait)? {
         machine = opened()?;
-        survey = look_at(&machine, &catalogue, &selection, &unchosen, &arguments.conduct)?;
+        survey = look_at(&machine, &kinds, &selection, &unchosen, &arguments.conduct)?;
     }
     if let Some(list) = &list {
         views::capture::tell_changes(&machine, list, &list.changes_in(&survey));
@@ -200,7 +200,7 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
     let report = open::conducted(&arguments.conduct, |conduct| {
         let job = Job {
             machine: &machine,
-            catalogue: &catalogue,
+            kinds: &kinds,
             survey: &survey,
             unchosen: &unchosen,
             prove_later: making.prove_later,
@@ -239,7 +239,7 @@ fn size_of_folder(folder: &std::path::Path) -> u64 {
 }
 
 /// Deals with programs that write to what is about to be captured. False if they were waited for: what was counted is not true any more.
-fn closed(machine: &Machine, survey: &Survey, wait: bool) -> Result<bool, Failure> {
+fn closed(machine: &Machine, kinds: &Kinds, survey: &Survey, wait: bool) -> Result<bool, Failure> {
     let open: Vec<&Item> = views::capture::running(survey).collect();
     if open.is_empty() {
         return Ok(true);
@@ -261,7 +261,7 @@ fn closed(machine: &Machine, survey: &Survey, wait: bool) -> Result<bool, Failur
         }
     }
     tell("Waiting until they are closed.");
-    while open.iter().any(|item| is_still_open(machine, item)) {
+    while open.iter().any(|item| kinds.of(item).is_open(item, machine)) {
         std::thread::sleep(std::time::Duration::from_secs(1));
     }
     Ok(false)

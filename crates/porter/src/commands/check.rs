@@ -1,6 +1,6 @@
 //! `porter check`.
 
-use super::rules::OwnRulesArguments;
+use crate::arguments::OwnRulesArguments;
 use crate::arguments::{
     CHOOSING, ConductArguments, DriveArguments, ListArguments, SelectionArguments, TrunkArguments,
 };
@@ -151,8 +151,8 @@ fn prove(arguments: &CheckArguments, trunk: &dyn Trunk) -> Result<Receipt, Failu
         })??);
     };
     let machine = open::machine(folder, &arguments.drives)?;
-    let catalogue = open::catalogue(&machine, &arguments.rules)?;
+    let kinds = open::kinds(&machine, &arguments.rules)?;
     Ok(open::conducted(&arguments.conduct, |conduct| {
-        check_machine(trunk, &machine, &catalogue, &mapping, &selection, open::now_utc(), conduct)
+        check_machine(trunk, &machine, &kinds, &mapping, &selection, open::now_utc(), conduct)
     })??)
 }

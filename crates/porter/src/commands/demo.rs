@@ -1,10 +1,9 @@
 //! `porter demo`.
 
-use crate::arguments::Arguments;
 use crate::failure::{Failure, Outcome};
 use crate::paths;
 use crate::screen::{BOLD, FAINT, say, styled};
-use clap::{Args, Parser};
+use clap::Args;
 use porter_demo::{DemoSize, build_loft_pc, build_sailroom, build_tidewater, build_windsock};
 use std::path::{Path, PathBuf};
 use std::time::Instant;
@@ -23,7 +22,11 @@ pub(crate) struct DemoArguments {
     build_only: bool,
 }
 
-pub(crate) fn run(arguments: &DemoArguments) -> Result<Outcome, Failure> {
+/// Shows the whole job; `run_line` runs a command line, as the one that was typed is run.
+pub(crate) fn run(
+    arguments: &DemoArguments,
+    run_line: &dyn Fn(&[&str]) -> Result<Outcome, Failure>,
+) -> Result<Outcome, Failure> {
     let folder = match &arguments.folder {
         Some(folder) => free_folder(folder)?,
         None => temporary_folder()?,
@@ -75,10 +78,7 @@ pub(crate) fn run(arguments: &DemoArguments) -> Result<Outcome, Failure> {
             BOLD,
             format_args!("$ porter {}", words.iter().map(|word| quoted(word)).collect::<Vec<_>>().join(" ")),
         ));
-        let words = std::iter::once("porter").chain(words.iter().copied());
-        let arguments = Arguments::try_parse_from(words)
-            .map_err(|error| Failure::new(error.to_string(), "This is a fault of porter."))?;
-        attention |= super::run(&arguments)? == Outcome::Attention;
+        attention |= run_line(words)? == Outcome::Attention;
     }
     say("");
     say(format_args!(

@@ -1,20 +1,21 @@
 //! `porter restore`.
 
 use super::homeless::{Settled, Way, settle};
-use super::rules::OwnRulesArguments;
+use crate::arguments::OwnRulesArguments;
 use crate::arguments::{ConductArguments, DriveArguments, ListArguments, SelectionArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
 use crate::screen::{ask, confirmed, say, say_json, tell};
 use crate::views::numbers::{date_and_time, size};
 use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
+use porter_core::choice::LandHeld;
+use porter_core::choice::Selection;
+use porter_core::existing::Side;
+use porter_core::existing::{Different, Existing};
 use porter_core::kinds::browser::bookmarks_into::is_known;
-use porter_core::kinds::browser::landing::{BrowserWishes, NewerProfiles};
 use porter_core::machine::{Machine, Place};
-use porter_core::packing::Selection;
-use porter_core::restore::LandHeld;
-use porter_core::restore::existing::Side;
-use porter_core::restore::{Different, Existing, RestoreError, Wishes, plan_restore, run_plan};
+use porter_core::restore::{RestoreError, Wishes, plan_restore, run_plan};
+use porter_core::wishes::{BrowserWishes, DriveWishes, KindWishes, NewerProfiles};
 use porter_names::RelativePath;
 use porter_trunk::{Trunk, TrunkItem};
 use std::io::IsTerminal;
@@ -117,9 +118,8 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     let settled = Settled { machine, accounts: mapping, selection };
     let Settled { machine, accounts: mapping, selection } =
         settle(trunk, (&arguments.machine, &arguments.drives), settled, way)?;
-    let catalogue = open::catalogue(&machine, &arguments.rules)?;
-    if let Some(browser) = arguments.bookmarks_into.as_ref().filter(|browser| !is_known(&catalogue, browser))
-    {
+    let kinds = open::kinds(&machine, &arguments.rules)?;
+    if let Some(browser) = arguments.bookmarks_into.as_ref().filter(|browser| !is_known(&kinds, browser)) {
         return Err(Failure::wrong_use(
             format!("no browser is called `{}`", porter_names::screen::on_screen(browser.as_bytes())),
             "Nothing was changed. `porter rules list` shows them; `favourites` are those of Windows.",
@@ -132,15 +132,17 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
             "Nothing was changed. `porter look TRUNK` shows the ids of the items.",
         ));
     }
-    let browsers = BrowserWishes {
+    let browser = BrowserWishes {
         opens: arguments.restored_profiles_open,
         newer: match arguments.newer_profiles {
             NewerWord::Leave => NewerProfiles::Leave,
             NewerWord::Bookmarks => NewerProfiles::BookmarksOnly,
             NewerWord::Carry => NewerProfiles::Carry,
         },
+        bookmarks_into: arguments.bookmarks_into.clone(),
     };
-    let drive_root = drive_root(trunk, &machine, &selection, arguments)?;
+    let root = drive_root(trunk, &machine, &selection, arguments)?;
+    let kind_wishes = KindWishes { browser, drive: DriveWishes { root } };
     let mut always = None;
     let mut decide = |pair: &Different| match arguments.existing {
         ExistingWord::SetAside => Existing::SetAside,
@@ -149,20 +151,17 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         ExistingWord::Ask => asked(pair, &mut always),
     };
     let plan = open::conducted(&arguments.conduct, |conduct| {
-        let bookmarks_into = arguments.bookmarks_into.as_deref();
         let now_utc = open::now_utc();
         let wishes = Wishes {
             land_held: &land_held,
             accounts: &mapping,
             selection: &selection,
-            drive_root,
-            browsers,
-            bookmarks_into,
+            kinds: &kind_wishes,
             now_utc,
         };
-        plan_restore(trunk, &machine, &catalogue, &wishes, &mut decide, conduct)
+        plan_restore(trunk, &machine, &kinds, &wishes, &mut decide, conduct)
     })??;
-    let is_odd = !plan.notes.is_empty() || !plan.open_browsers.is_empty();
+    let is_odd = !plan.changes.notes().is_empty() || plan.changes.close_first().len() > 0;
     let needs_attention = |refused: &[porter_core::restore::Refused]| {
         Outcome::attention_if(is_odd || refused.iter().any(|refused| refused.needs_attention))
     };
@@ -185,9 +184,9 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         let folder = machine.layout.shared_data.to_owned();
         return Err(RestoreError::RecordsInTheWay(folder).into());
     };
-    let accounts = plan.accounts.clone();
+    let accounts = plan.outline.accounts.clone();
     let is_setting = |item: &&porter_trunk::TrunkItem| {
-        plan.items.contains(&item.id) && porter_core::machine::SettingKind::is_name(&item.kind)
+        plan.outline.items.contains(&item.id) && porter_core::machine::SettingKind::is_name(&item.kind)
     };
     let settings = trunk.items().iter().filter(is_setting).count();
     let report = open::conducted(&arguments.conduct, |conduct| {

@@ -1,12 +1,14 @@
 //! `porter rules`.
 
+use crate::arguments::OwnRulesArguments;
 use crate::failure::{Failure, Outcome};
 use crate::rules_folder::{self, OwnRule, own_rules};
 use crate::screen::say_json;
 use crate::{open, paths, views};
 use clap::{Args, Subcommand};
 use porter_core::catalogue::{Catalogue, built_in_rules};
-use porter_core::packing::{Selection, Unchosen};
+use porter_core::choice::Selection;
+use porter_core::choice::Unchosen;
 use porter_core::survey::survey;
 use std::path::PathBuf;
 
@@ -46,14 +48,6 @@ enum What {
         #[arg(long)]
         json: bool,
     },
-}
-
-/// A technician's own rules.
-#[derive(Debug, Clone, Default, Args)]
-pub(crate) struct OwnRulesArguments {
-    /// A further carry rule (may be given several times)
-    #[arg(help_heading = crate::arguments::CHOOSING, long = "rules", value_name = "FILE", value_parser = paths::typed())]
-    pub(crate) files: Vec<PathBuf>,
 }
 
 pub(crate) fn run(arguments: &RulesArguments) -> Result<Outcome, Failure> {
@@ -96,12 +90,12 @@ pub(crate) fn run(arguments: &RulesArguments) -> Result<Outcome, Failure> {
             let machine = open::machine(machine, &crate::arguments::DriveArguments::default())?;
             let found = views::rules::looked_for(&machine, &own.rule);
             let (id, about) = (own.rule.id.clone(), own.rule.about.clone());
-            let catalogue = Catalogue::built_in(machine.layout.family)
+            let kinds = Catalogue::built_in(machine.layout.family)
                 .map_err(|error| open::fault(&error))?
                 .with_rules(vec![own.rule]);
             let conduct = crate::arguments::ConductArguments { quiet: true, events: None };
             let counted = open::conducted(&conduct, |conduct| {
-                survey(&machine, &catalogue, &Selection::default(), &Unchosen::default(), conduct)
+                survey(&machine, &kinds.into(), &Selection::default(), &Unchosen::default(), conduct)
             })?
             .map_err(|cancelled| Failure::new(cancelled.to_string(), "Nothing was changed."))?;
             if *json {

@@ -1,7 +1,7 @@
 //! `porter survey`.
 
 use super::choose;
-use super::rules::OwnRulesArguments;
+use crate::arguments::OwnRulesArguments;
 use crate::arguments::{CHOOSING, ChoiceArguments, ConductArguments, DriveArguments, SelectionArguments};
 use crate::failure::{Failure, Outcome};
 use crate::publish::{publish, will_publish};
@@ -10,9 +10,10 @@ use crate::target_speed::measured;
 use crate::views::survey::Room;
 use crate::{open, paths, views};
 use clap::Args;
-use porter_core::catalogue::Catalogue;
+use porter_core::choice::Selection;
+use porter_core::choice::Unchosen;
+use porter_core::kinds::Kinds;
 use porter_core::machine::Machine;
-use porter_core::packing::{Selection, Unchosen};
 use porter_core::survey::{Survey, survey};
 use porter_trunk::{free_space_in_bytes, largest_file_in_bytes};
 use std::path::PathBuf;
@@ -75,13 +76,13 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<Outcome, Failure> {
     }
     let mut machine = open::source(&arguments.machine, &arguments.drives, arguments.as_person.as_deref())?;
     open::add_by_name(&mut machine, arguments.choice.also.iter())?;
-    let catalogue = open::catalogue(&machine, &arguments.rules)?;
+    let kinds = open::kinds(&machine, &arguments.rules)?;
     let selection =
         open::selection_on(&machine, &arguments.account, &arguments.selection, &arguments.choice)?;
     let mut unchosen = open::unchosen(&arguments.choice, None)?;
-    let mut survey = look_at(&machine, &catalogue, &selection, &unchosen, &arguments.conduct)?;
+    let mut survey = look_at(&machine, &kinds, &selection, &unchosen, &arguments.conduct)?;
     let room = arguments.trunk.as_deref().map(room_in).transpose()?;
-    if arguments.choose && !choose::choose(&machine, &catalogue, &mut survey, &mut unchosen, room.as_ref())? {
+    if arguments.choose && !choose::choose(&machine, &kinds, &mut survey, &mut unchosen, room.as_ref())? {
         return Err(Failure::new("nothing was chosen", "No list was written."));
     }
     if let Some(path) = &arguments.list {
@@ -152,12 +153,12 @@ fn room_in(folder: &std::path::Path) -> Result<Room, Failure> {
 /// A survey of which every pattern fits something.
 pub(crate) fn look_at(
     machine: &Machine,
-    catalogue: &Catalogue,
+    kinds: &Kinds,
     selection: &Selection,
     unchosen: &Unchosen,
     conduct: &ConductArguments,
 ) -> Result<Survey, Failure> {
-    let found = open::conducted(conduct, |conduct| survey(machine, catalogue, selection, unchosen, conduct))?
+    let found = open::conducted(conduct, |conduct| survey(machine, kinds, selection, unchosen, conduct))?
         .map_err(|_| Failure::stopped("Nothing was changed."))?;
     let ids = found.items.iter().map(|row| (row.item.id.as_str(), row.item.owner.as_deref()));
     open::refuse_unmatched(selection, ids)?;

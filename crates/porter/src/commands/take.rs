@@ -1,7 +1,7 @@
 //! `porter take`.
 
 use super::look::{fits, item_and_path, patterns};
-use super::rules::OwnRulesArguments;
+use crate::arguments::OwnRulesArguments;
 use crate::arguments::{ConductArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
 use crate::publish::refuse_in_a_trunk;
@@ -97,9 +97,9 @@ fn take_form(
     arguments: &TakeArguments,
 ) -> Result<Outcome, Failure> {
     let to = &arguments.folder;
-    let catalogue = open::catalogue_of(trunk.label(), &arguments.rules)?;
+    let kinds = open::kinds_of(trunk.label(), &arguments.rules)?;
     if to.as_os_str() == "-" {
-        form.write(trunk, item, &catalogue, &mut std::io::stdout().lock())?;
+        form.write(trunk, item, &kinds, &mut std::io::stdout().lock())?;
         return Ok(Outcome::Well);
     }
     let failed = |cause: std::io::Error| {
@@ -113,7 +113,7 @@ fn take_form(
         return Err(failed(std::io::Error::other("something of that name is there")));
     }
     let mut content = Vec::new();
-    let rows = form.write(trunk, item, &catalogue, &mut content)?;
+    let rows = form.write(trunk, item, &kinds, &mut content)?;
     let folder = to.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let mut file = tempfile::NamedTempFile::with_prefix_in(".porter-", folder).map_err(failed)?;
     file.write_all(&content).and_then(|()| file.as_file().sync_all()).map_err(failed)?;
@@ -174,7 +174,7 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
     let (report, is_empty, notes) = open::conducted(&arguments.conduct, |conduct| {
         let plan = plan_take(trunk, &item.id, &below, &wanted, &arguments.folder, open::now_utc(), conduct)?;
         let is_empty = (plan.to_write + plan.identical).entries() == 0 && plan.refused.is_empty();
-        let notes = plan.notes.clone();
+        let notes = plan.changes.notes().to_vec();
         let report = run_plan(trunk, plan, None, &open::now_utc, conduct)?;
         Ok::<_, RestoreError>((report, is_empty, notes))
     })??;

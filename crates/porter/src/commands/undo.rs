@@ -1,12 +1,13 @@
 //! `porter undo`.
 
-use super::rules::OwnRulesArguments;
+use crate::arguments::OwnRulesArguments;
 use crate::arguments::{ConductArguments, DriveArguments};
 use crate::failure::{Failure, Outcome};
 use crate::screen::{confirmed, say, say_json};
 use crate::{open, paths, views};
 use clap::Args;
-use porter_core::undo::{Record, Run, UndoError, UndoGrounds, last_standing, records_in, take_back};
+use porter_core::journal::{Record, Run, records_in};
+use porter_core::undo::{UndoError, UndoGrounds, last_standing, take_back};
 use std::io::IsTerminal;
 use std::path::PathBuf;
 
@@ -46,8 +47,8 @@ pub(crate) fn run(arguments: &UndoArguments) -> Result<Outcome, Failure> {
         ));
     }
     let target = machine.volume.host_tree().ok_or(UndoError::ReadOnlyMachine)?;
-    let catalogue = open::catalogue(&machine, &arguments.rules)?;
-    let grounds = UndoGrounds::new(&machine, &catalogue);
+    let kinds = open::kinds(&machine, &arguments.rules)?;
+    let grounds = UndoGrounds::new(&machine, &kinds);
     let records = machine.records_on_host().map(|folder| records_in(&folder)).unwrap_or_default();
     if arguments.list {
         if arguments.json {

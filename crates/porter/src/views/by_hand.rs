@@ -3,8 +3,9 @@
 //! Values come from the old machine and may hold anything, and people paste what stands here: every value is quoted so that no
 //! shell takes any of it for a command.
 
-use porter_core::item::Facts;
 use porter_core::machine::layout::Family;
+use porter_core::receipt::Receipt;
+use porter_names::Facts;
 use porter_names::screen::on_screen;
 
 /// What to do, and what to type.
@@ -288,6 +289,12 @@ pub(crate) fn values(facts: &Facts) -> String {
         _ => facts.iter().map(value).collect::<Vec<_>>().join(", "),
     };
     on_screen(text.as_bytes())
+}
+
+/// The new machine's system; of a trunk alone, the old one's.
+pub(crate) fn new_system(receipt: &Receipt) -> Family {
+    let system = receipt.machine.as_ref().map_or(&receipt.trunk.machine.system, |machine| &machine.system);
+    Family::from_name(&system.family).unwrap_or(Family::Windows)
 }
 
 #[cfg(test)]

@@ -205,9 +205,11 @@ fn room(page: &Page<'_>) -> Line<'static> {
 mod tests {
     use super::*;
     use porter_core::catalogue::Catalogue;
+    use porter_core::choice::Selection;
+    use porter_core::choice::Unchosen;
     use porter_core::events::{Conduct, Event};
     use porter_core::machine::recognise;
-    use porter_core::packing::{Selection, Tree, Unchosen};
+    use porter_core::packing::Tree;
     use porter_core::survey::survey;
     use porter_source::HostFolder;
     use ratatui::Terminal;
@@ -239,15 +241,15 @@ mod tests {
         }
         let volume = HostFolder::open(folder.path()).unwrap();
         let machine = recognise(Arc::new(volume), "LOFT-PC".to_owned()).unwrap();
-        let catalogue = Catalogue::built_in(machine.layout.family).unwrap();
+        let kinds = Catalogue::built_in(machine.layout.family).unwrap().into();
         let conduct = Conduct { events: &|_: &Event<'_>| {}, stop: &AtomicBool::new(false) };
         let (all, nothing) = (Selection::default(), Unchosen::default());
-        let mut survey = survey(&machine, &catalogue, &all, &nothing, conduct).unwrap();
+        let mut survey = survey(&machine, &kinds, &all, &nothing, conduct).unwrap();
         survey.accounts[0].last_used_utc = Some(time::macros::datetime!(2026-10-30 16:42 UTC));
         let mut tree = Tree::of(&survey);
         let documents = vec![0, 0, 0];
         tree.at(&vec![0, 0]).unwrap().is_open = true;
-        tree.look_into(&documents, &machine, &catalogue, &survey, &nothing);
+        tree.look_into(&documents, &machine, &kinds, &survey, &nothing);
         tree.at(&documents).unwrap().is_open = true;
         tree.toggle(&vec![0, 0, 0, 0]);
         let rows = tree.shown();

@@ -1,6 +1,6 @@
 //! The receipt for the terminal and as JSON.
 
-use super::by_hand::{self, Steps};
+use super::by_hand::{self, Steps, new_system};
 use super::numbers::{count, counted, date_and_time, padded, rfc3339, size};
 use super::rows::{self, Rows, shortened, without_owner};
 use super::{to_do, words};
@@ -8,7 +8,6 @@ use crate::paths;
 use crate::screen::{BAD, BOLD, CARE, FAINT, GOOD, say, styled};
 use anstyle::Style;
 use porter_core::kinds::browser::proof::PASSWORDS;
-use porter_core::machine::layout::Family;
 use porter_core::receipt::{Amount, Balance, CountReceipt, Finding, ItemReceipt, Reason, Receipt, Verdict};
 use porter_names::screen::on_screen;
 use serde_json::{Value, json};
@@ -332,12 +331,6 @@ pub(crate) fn counts(receipt: &Receipt, item: &ItemReceipt) -> String {
     };
     let rows: Vec<String> = item.counts.iter().filter(|row| row.captured > 0).map(count).collect();
     rows.join(", ")
-}
-
-/// The new machine's system; of a trunk alone, the old one's.
-pub(crate) fn new_system(receipt: &Receipt) -> Family {
-    let system = receipt.machine.as_ref().map_or(&receipt.trunk.machine.system, |machine| &machine.system);
-    Family::from_name(&system.family).unwrap_or(Family::Windows)
 }
 
 /// A row for each setting to set by hand: whose, what it was, what is there, and what to type.

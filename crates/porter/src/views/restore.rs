@@ -21,10 +21,10 @@ pub(super) const LONGEST_LIST: usize = 10;
 /// What would happen, before anything does.
 pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
     say(styled(BOLD, format_args!("Restoring {from} to {to}")));
-    for (old, new) in &plan.account_names {
+    for (old, new) in &plan.outline.account_names {
         say(format_args!("  {old} -> {new}"));
     }
-    if plan.same_machine {
+    if plan.outline.same_machine {
         say(styled(
             CARE,
             format_args!(
@@ -32,7 +32,7 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
             ),
         ));
     }
-    if let Some((old, new)) = &plan.older_system {
+    if let Some((old, new)) = &plan.outline.older_system {
         say(styled(
             CARE,
             format_args!(
@@ -65,7 +65,7 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
         ));
         show_pairs(renamed.iter().map(|row| (&row.key.path, &row.at)), renamed.len());
     }
-    for merged in &plan.merged {
+    for merged in plan.changes.merged() {
         let added = merged.added;
         let words = if added.is_nothing() {
             "nothing that is not there already".to_owned()
@@ -74,14 +74,14 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
         };
         say(row("bookmarks", &format!("{}: {words} into {}", merged.account, merged.into)));
     }
-    let registry_values: u64 = plan.destinations.iter().map(|item| item.registry_values).sum();
+    let registry_values: u64 = plan.outline.destinations.iter().map(|item| item.registry_values).sum();
     if registry_values > 0 {
         say(row("registry", &format!("{} into people's registries", counted(registry_values, "value"))));
     }
     show_refused(&plan.refused);
-    show_notes(&plan.notes);
-    if !plan.open_browsers.is_empty() {
-        let titles: Vec<&str> = plan.open_browsers.iter().map(String::as_str).collect();
+    show_notes(plan.changes.notes());
+    if plan.changes.close_first().len() > 0 {
+        let titles: Vec<&str> = plan.changes.close_first().collect();
         let words = format!(
             "{} is running there, and writes over what it is told: close it first",
             titles.join(", ")
@@ -130,7 +130,7 @@ fn show_destinations(plan: &Plan) -> bool {
     const WIDE: usize = 110;
     // Folders in which there is nothing are made, and no news.
     let is_news = |item: &&ItemPlan| item.to_write.files + item.to_write.links + item.registry_values > 0;
-    let items: Vec<&ItemPlan> = plan.destinations.iter().filter(is_news).collect();
+    let items: Vec<&ItemPlan> = plan.outline.destinations.iter().filter(is_news).collect();
     let owner = |item: &ItemPlan| item.id.split('/').next().unwrap_or_default().to_owned();
     let name = |item: &ItemPlan| without_owner(&item.id, Some(&owner(item))).to_owned();
     let longest = items.iter().map(|item| name(item).width()).max().unwrap_or_default();
@@ -282,18 +282,18 @@ pub(crate) fn plan_json(plan: &Plan) -> Value {
     json!({
         "format": "porter-restore/1",
         "tried_only": true,
-        "accounts": plan.accounts,
-        "items": plan.items,
-        "destinations": plan.destinations.iter().map(|item| json!({"id": item.id, "to": item.to.iter().map(ToString::to_string).collect::<Vec<_>>(), "written": item.to_write, "registry_values": item.registry_values})).collect::<Vec<_>>(),
+        "accounts": plan.outline.accounts,
+        "items": plan.outline.items,
+        "destinations": plan.outline.destinations.iter().map(|item| json!({"id": item.id, "to": item.to.iter().map(ToString::to_string).collect::<Vec<_>>(), "written": item.to_write, "registry_values": item.registry_values})).collect::<Vec<_>>(),
         "written": plan.to_write,
         "identical": plan.identical,
         "set_aside": pairs_json(plan.set_aside()),
         "renamed": pairs_json(renamed),
-        "same_machine": plan.same_machine,
-        "older_system": plan.older_system.is_some(),
-        "merged": plan.merged.iter().map(|row| json!({"account": row.account, "into": row.into, "bookmarks": row.added.bookmarks, "folders": row.added.folders, "were_there": row.added.were_there})).collect::<Vec<_>>(),
-        "notes": plan.notes.iter().map(|(item, reason)| json!({"item": item, "reason": words::reason(reason)})).collect::<Vec<_>>(),
-        "open_browsers": plan.open_browsers,
+        "same_machine": plan.outline.same_machine,
+        "older_system": plan.outline.older_system.is_some(),
+        "merged": plan.changes.merged().iter().map(|row| json!({"account": row.account, "into": row.into, "bookmarks": row.added.bookmarks, "folders": row.added.folders, "were_there": row.added.were_there})).collect::<Vec<_>>(),
+        "notes": plan.changes.notes().iter().map(|(item, reason)| json!({"item": item, "reason": words::reason(reason)})).collect::<Vec<_>>(),
+        "open_browsers": plan.changes.close_first().collect::<Vec<_>>(),
         "refused": refused_json(&plan.refused),
     })
 }

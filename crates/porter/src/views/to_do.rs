@@ -1,7 +1,7 @@
 //! What is left to do before a machine is handed over: by person, in the order of work.
 
+use super::by_hand::new_system;
 use super::numbers::{count, counted};
-use super::receipt::new_system;
 use super::{browsers, by_hand};
 use crate::paths::quoted_id;
 use porter_core::kinds::browser::proof::PASSWORDS;

@@ -4,7 +4,8 @@ use super::numbers::{counted, date_and_time, size};
 use super::restore::{LONGEST_LIST, fold, row};
 use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled};
-use porter_core::undo::{Kept, Record, Run, UndoReport, WhyKept};
+use porter_core::journal::{Record, Run};
+use porter_core::undo::{Kept, UndoReport, WhyKept};
 use serde_json::{Value, json};
 
 /// The restores that a machine has seen, the latest first.

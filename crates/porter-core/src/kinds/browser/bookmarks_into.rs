@@ -1,35 +1,24 @@
 //! One browser's bookmarks, added to another's on the new machine: to the profile that opens by itself, without duplicates.
 
-use super::database::{BESIDE, beside};
-use super::engine::engine_of;
 use super::landing::roots;
 use super::profile::ProfileFolder;
 use super::{forms, in_use};
 use crate::catalogue::{CarryRule, Catalogue};
+use crate::changes::{Changes, Edit, Merged};
+use crate::ground::Ground;
+use crate::kinds::browser::engines::engine_of;
+use crate::machine::database::{BESIDE, beside};
 use crate::machine::{Account, Machine, Place, PlaceState};
 use crate::receipt::Reason;
-use crate::restore::accounts::AccountMap;
-use crate::restore::landing::{Edit, Landings};
+use crate::wishes::NewerProfiles;
 use porter_formats::bookmarks::{Added, Bookmark, Bookmarks, Folder, Node, merge};
 use porter_formats::shortcut;
 use porter_names::{NameRules, RelativePath};
-use porter_trunk::{Trunk, TrunkItem};
+use porter_trunk::TrunkItem;
 use std::collections::{BTreeMap, BTreeSet};
-use time::OffsetDateTime;
 
 /// What favourites are called where a browser is named.
 pub const FAVOURITES: &str = "favourites";
-
-/// What was added where.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Merged {
-    /// The account on the machine.
-    pub account: String,
-    /// The browser and its profile.
-    pub into: String,
-    /// How much.
-    pub added: Added,
-}
 
 /// True if a browser of this name can be given bookmarks: a rule's last step, or [`FAVOURITES`].
 pub fn is_known(catalogue: &Catalogue, browser: &str) -> bool {
@@ -41,54 +30,60 @@ fn rule_of<'c>(catalogue: &'c Catalogue, browser: &str) -> Option<&'c CarryRule>
     catalogue.rules.iter().map(|rule| &**rule).find(|rule| is_it(rule))
 }
 
-/// Where bookmarks go.
-pub struct Adding<'a> {
-    /// From this trunk.
-    pub trunk: &'a dyn Trunk,
-    /// To this machine.
-    pub machine: &'a Machine,
-    /// Who is who.
-    pub accounts: &'a AccountMap<'a>,
-    /// The rules in force.
-    pub catalogue: &'a Catalogue,
-    /// The browser, by the last step of its rule's id, or [`FAVOURITES`].
-    pub browser: &'a str,
-    /// When.
-    pub now_utc: OffsetDateTime,
+/// Adds the bookmarks that were asked for: of profiles that stay in the trunk, to their own browser; of all, to the one that was named.
+pub(super) fn land(ground: &Ground<'_>, items: &[&TrunkItem], changes: &mut Changes) {
+    if ground.wishes.browser.newer == NewerProfiles::BookmarksOnly {
+        let mut of_browser: BTreeMap<&str, Vec<&TrunkItem>> = BTreeMap::new();
+        for item in items {
+            let is_newer = matches!(changes.refused(&item.id), Some(Reason::NewerThanProgram { .. }));
+            let browser = item.rule.as_ref().and_then(|rule| rule.rsplit('/').next());
+            if let Some(browser) = browser.filter(|_| is_newer) {
+                of_browser.entry(browser).or_default().push(item);
+            }
+        }
+        for (browser, items) in of_browser {
+            add(&Adding { ground, browser }, &items, changes);
+        }
+    }
+    if let Some(browser) = &ground.wishes.browser.bookmarks_into {
+        add(&Adding { ground, browser }, items, changes);
+    }
 }
 
-/// Adds the bookmarks of all browsers among `items` to each person's browser.
-pub fn bookmarks_into(into: &Adding<'_>, items: &[&TrunkItem], landings: &mut Landings) -> Vec<Merged> {
+/// Where bookmarks go.
+struct Adding<'a> {
+    ground: &'a Ground<'a>,
+    /// The last step of its rule's id, or [`FAVOURITES`].
+    browser: &'a str,
+}
+
+/// Adds the bookmarks of all `items` to each person's browser.
+fn add(into: &Adding<'_>, items: &[&TrunkItem], changes: &mut Changes) {
     let mut by_account: BTreeMap<&str, (&Account, Bookmarks, &str)> = BTreeMap::new();
-    let not_added = |item: &str, detail: String| {
-        (item.to_owned(), Reason::NotEntered { title: into.browser.to_owned(), detail })
-    };
+    let not_added = |detail: String| Reason::NotEntered { title: into.browser.to_owned(), detail };
+    let ground = into.ground;
     for item in items {
-        let Some(Some(account)) = item.account.as_ref().and_then(|id| into.accounts.get(id)) else {
-            continue;
-        };
-        match forms::bookmarks_in(into.trunk, item, into.catalogue) {
+        let Some(account) = ground.account_of(item) else { continue };
+        match forms::bookmarks_in(ground.trunk, item, ground.catalogue) {
             Ok(bookmarks) if bookmarks.count() > 0 => {
-                let fresh = (*account, Bookmarks::default(), item.id.as_str());
+                let fresh = (account, Bookmarks::default(), item.id.as_str());
                 merge(&mut by_account.entry(&account.id).or_insert(fresh).1, &bookmarks);
             }
             Ok(_) | Err(forms::NotTaken::NotABrowser(_)) => {}
-            Err(cause) => landings.notes.push(not_added(&item.id, cause.to_string())),
+            Err(cause) => changes.note(&item.id, not_added(cause.to_string())),
         }
     }
-    let mut merged = Vec::new();
     for (account, bookmarks, item) in by_account.into_values() {
         let done = if into.browser == FAVOURITES {
-            into_favourites(into.machine, account, &bookmarks, item, landings)
+            into_favourites(ground.machine, account, &bookmarks, item, changes)
         } else {
-            into.profile(account, &bookmarks, item, landings)
+            into.profile(account, &bookmarks, item, changes)
         };
         match done {
-            Ok((into, added)) => merged.push(Merged { account: account.shown_name(), into, added }),
-            Err(detail) => landings.notes.push(not_added(item, detail)),
+            Ok((into, added)) => changes.add_merged(Merged { account: account.shown_name(), into, added }),
+            Err(detail) => changes.note(item, not_added(detail)),
         }
     }
-    merged
 }
 
 impl Adding<'_> {
@@ -98,10 +93,10 @@ impl Adding<'_> {
         account: &Account,
         bookmarks: &Bookmarks,
         item: &str,
-        landings: &mut Landings,
+        changes: &mut Changes,
     ) -> Result<(String, Added), String> {
-        let machine = self.machine;
-        let rule = rule_of(self.catalogue, self.browser).ok_or("no such browser is known")?;
+        let Ground { machine, catalogue, now_utc, .. } = *self.ground;
+        let rule = rule_of(catalogue, self.browser).ok_or("no such browser is known")?;
         let engine = engine_of(rule).ok_or("no such browser is known")?;
         let roots = roots(machine, account, rule);
         let profiles = roots.iter().map(|root| engine.profiles(machine, &root.on_volume));
@@ -114,8 +109,7 @@ impl Adding<'_> {
             return Err("it is running: close it, and restore again".to_owned());
         }
         let into = format!("{} \u{201c}{}\u{201d}", rule.title, profile.name);
-        let done =
-            engine.with_bookmarks(&folder, bookmarks, self.now_utc).map_err(|cause| cause.to_string())?;
+        let done = engine.with_bookmarks(&folder, bookmarks, now_utc).map_err(|cause| cause.to_string())?;
         let Some(((name, content), added)) = done else {
             return Ok((into, Added { were_there: bookmarks.count(), ..Added::default() }));
         };
@@ -123,7 +117,7 @@ impl Adding<'_> {
         // A log of the old content would be taken for one of the new.
         let logs = BESIDE.iter().filter_map(|suffix| beside(&at, suffix));
         let set_aside_too = logs.filter(|path| machine.volume.metadata(path).is_ok()).collect();
-        landings.edits.push(Edit { item: item.to_owned(), at, content, set_aside_too });
+        changes.write(Edit { item: item.to_owned(), at, content, set_aside_too });
         Ok((into, added))
     }
 }
@@ -133,7 +127,7 @@ fn into_favourites(
     account: &Account,
     bookmarks: &Bookmarks,
     item: &str,
-    landings: &mut Landings,
+    changes: &mut Changes,
 ) -> Result<(String, Added), String> {
     let place =
         machine.place(Some(account), Place::Favourites).filter(|place| place.state == PlaceState::Present);
@@ -148,7 +142,7 @@ fn into_favourites(
     let coming =
         Bookmarks { menu: as_favourites(bookmarks, bar.unwrap_or(forms::BARS[0])), ..Bookmarks::default() };
     let added = merge(&mut tree, &coming);
-    let mut names = Naming { machine, item, landings, taken: BTreeSet::new() };
+    let mut names = Naming { machine, item, changes, taken: BTreeSet::new() };
     names.write(&tree.menu, &place.path);
     Ok(("Favourites".to_owned(), added))
 }
@@ -183,7 +177,7 @@ fn with_safe_titles(folder: &Folder) -> Folder {
 struct Naming<'a> {
     machine: &'a Machine,
     item: &'a str,
-    landings: &'a mut Landings,
+    changes: &'a mut Changes,
     /// The paths that have their bookmark: folders whose titles differ in case alone are one.
     taken: BTreeSet<Vec<u8>>,
 }
@@ -219,12 +213,7 @@ impl Naming<'_> {
                             None => {
                                 let item = self.item.to_owned();
                                 let set_aside_too = Vec::new();
-                                self.landings.edits.push(Edit {
-                                    item,
-                                    at: path.clone(),
-                                    content,
-                                    set_aside_too,
-                                });
+                                self.changes.write(Edit { item, at: path.clone(), content, set_aside_too });
                             }
                         }
                         self.taken.insert(folded);

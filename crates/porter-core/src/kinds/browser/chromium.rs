@@ -6,9 +6,9 @@
 use super::engine::{Engine, Entering, NewContent, Registered};
 use super::profile::{Learned, ProfileFolder};
 use super::profile_json::follow_all;
+use crate::crossing::old_paths::OldPaths;
 use crate::machine::layout::Family;
 use crate::machine::{Machine, small_file};
-use crate::restore::old_paths::OldPaths;
 use porter_formats::FormatError;
 use porter_formats::bookmarks::{Added, Bookmarks, merge};
 use porter_formats::chromium::bookmarks::BookmarksFile;
@@ -100,7 +100,7 @@ impl Engine for Chromium {
         if let Some(file) = profile.read(BOOKMARKS) {
             let read = BookmarksFile::from_bytes(&file);
             if read.as_ref().is_ok_and(|read| !read.checksum_fits) {
-                learned.cautions.push(crate::survey::Caution::ProfileDamaged {
+                learned.cautions.push(crate::caution::Caution::ProfileDamaged {
                     file: BOOKMARKS.to_owned(),
                     detail: "its checksum is another than that of what stands in it".to_owned(),
                 });

@@ -1,10 +1,9 @@
 //! What an engine has to know of its profiles. Browsers that are built on one engine keep theirs alike.
 
 use super::profile::{Learned, ProfileFolder};
-use crate::catalogue::{CarryRule, EngineName};
+use crate::crossing::old_paths::OldPaths;
 use crate::machine::Machine;
 use crate::machine::layout::Family;
-use crate::restore::old_paths::OldPaths;
 use porter_formats::FormatError;
 use porter_formats::bookmarks::Bookmarks;
 use porter_formats::links::Link;
@@ -123,15 +122,6 @@ pub trait Engine: Sync {
 
     /// The databases of a profile that must be whole.
     fn databases(&self) -> &'static [&'static str];
-}
-
-/// The engine of a rule, if it has profiles.
-pub fn engine_of(rule: &CarryRule) -> Option<&'static dyn Engine> {
-    rule.profiles.as_ref().map(|profiles| match profiles.engine {
-        EngineName::Gecko => &super::gecko::Gecko as &dyn Engine,
-        EngineName::Chromium => &super::chromium::Chromium,
-        EngineName::Safari => &super::safari::Safari,
-    })
 }
 
 /// `128.5.0` before `131.0`: numbers between dots, as far as there are any.

@@ -5,10 +5,10 @@
 
 use super::engine::{Engine, Entering, NewContent, Registered};
 use super::profile::{Learned, ProfileFolder};
+use crate::crossing::old_paths::OldPaths;
 use crate::machine::layout::Family;
 use crate::machine::registry::windows_path::below_root;
 use crate::machine::{Machine, small_file};
-use crate::restore::old_paths::OldPaths;
 use porter_formats::FormatError;
 use porter_formats::bookmarks::{Added, Bookmarks, merge};
 use porter_formats::gecko::install_hash::install_hash;

@@ -1,48 +1,26 @@
 //! Where profiles go on the new machine, and what its browsers are told of them. Decided before anything is written.
 
-use super::KIND;
-use super::engine::{Engine, Entering, engine_of, is_newer};
+use super::engine::{Engine, Entering, is_newer};
 use super::in_use;
 use super::profile::ProfileFolder;
 use crate::catalogue::{CarryRule, Find, PROFILE_PART};
+use crate::changes::{Adapt, Changes, Edit, Moved};
+use crate::crossing::old_paths::{OldPaths, as_written};
+use crate::ground::Ground;
+use crate::kinds::browser::engines::engine_of;
 use crate::machine::layout::Family;
 use crate::machine::{Account, Machine, PlaceState, small_file};
 use crate::receipt::Reason;
-use crate::restore::landing::{Adapt, Edit, Ground, Landings, Moved};
-use crate::restore::old_paths::{OldPaths, as_written};
+use crate::wishes::NewerProfiles;
 use porter_names::RelativePath;
 use porter_trunk::{TrunkItem, TrunkPart};
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
-/// What becomes of a profile that a later version of its browser has used.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum NewerProfiles {
-    /// It stays in the trunk: the older browser would refuse it.
-    #[default]
-    Leave,
-    /// The same, and its bookmarks are added to the profile that opens by itself.
-    BookmarksOnly,
-    /// It lands all the same, for the day the browser is brought up to date.
-    Carry,
-}
-
-/// What a person decides about browsers.
-#[derive(Debug, Clone, Copy, Default)]
-pub struct BrowserWishes {
-    /// True if the profiles that come open by themselves, instead of what does now.
-    pub opens: bool,
-    /// See [`NewerProfiles`].
-    pub newer: NewerProfiles,
-}
-
 /// Decides about all profiles among `items`.
-pub fn land(ground: &Ground<'_>, items: &[&TrunkItem]) -> Landings {
-    let mut landings = Landings::default();
-    // What several profiles change in one list.
-    let mut lists: BTreeMap<RelativePath, (String, Vec<u8>)> = BTreeMap::new();
+pub(super) fn land(ground: &Ground<'_>, items: &[&TrunkItem], changes: &mut Changes) {
     let mut given: BTreeSet<RelativePath> = BTreeSet::new();
-    let mut profiles: Vec<&&TrunkItem> = items.iter().filter(|item| item.kind == KIND).collect();
+    let mut profiles = items.to_vec();
     // A browser that opens nothing yet is to open what the old one opened.
     profiles.sort_by_key(|item| !item.facts.contains_key("default"));
     for item in profiles {
@@ -50,17 +28,12 @@ pub fn land(ground: &Ground<'_>, items: &[&TrunkItem]) -> Landings {
         let Some(rule) = ground.catalogue.rule_of(item) else {
             continue;
         };
-        let owner = item.account.as_ref();
-        let Some(Some(account)) = owner.and_then(|id| ground.accounts.get(id)) else { continue };
+        let Some(account) = ground.account_of(item) else { continue };
         if let Some(engine) = engine_of(rule) {
             let coming = Coming { ground, item, part, rule, account, engine };
-            coming.land(&mut landings, &mut lists, &mut given);
+            coming.land(changes, &mut given);
         }
     }
-    for (at, (item, content)) in lists {
-        landings.edits.push(Edit { item, at, content, set_aside_too: Vec::new() });
-    }
-    landings
 }
 
 /// Where a browser looks on a machine: place, path below it, and the same below the volume's root.
@@ -100,33 +73,26 @@ struct Coming<'a> {
 }
 
 impl Coming<'_> {
-    fn land(
-        &self,
-        landings: &mut Landings,
-        lists: &mut BTreeMap<RelativePath, (String, Vec<u8>)>,
-        given: &mut BTreeSet<RelativePath>,
-    ) {
+    fn land(&self, changes: &mut Changes, given: &mut BTreeSet<RelativePath>) {
         let machine = self.ground.machine;
         let roots = roots(machine, self.account, self.rule);
         let Some(root) = roots.first() else {
-            landings
-                .refused
-                .insert(self.item.id.clone(), Reason::NoSuchProgram { title: self.rule.title.clone() });
+            changes.refuse(&self.item.id, Reason::NoSuchProgram { title: self.rule.title.clone() });
             return;
         };
         if let Some((has, installed)) = self.downgrade(&roots)
-            && self.ground.wishes.newer != NewerProfiles::Carry
+            && self.ground.wishes.browser.newer != NewerProfiles::Carry
         {
-            landings.refused.insert(self.item.id.clone(), Reason::NewerThanProgram { has, installed });
+            changes.refuse(&self.item.id, Reason::NewerThanProgram { has, installed });
             return;
         }
         let Ok(from) = RelativePath::from_bytes(self.part.path.as_bytes()) else { return };
         let name = self.item.facts.get("name").map_or(self.item.title.as_str(), String::as_str);
-        let history = self.ground.history;
-        let known = history.moved(&self.item.id).find(|moved| moved.from == from);
+        let earlier = self.ground.earlier;
         // The same profile of the same machine, from a trunk of another day.
-        let known = known.or_else(|| history.moved_before(&self.item.id));
-        let known = known.map(|moved| (moved.to_place.clone(), moved.to.clone()));
+        let known =
+            earlier.moved(&self.item.id, &from).or_else(|| earlier.moved_by_other_trunk(&self.item.id));
+        let known = known.map(|moved| (moved.to_place, moved.to));
         let (to_place, to) = match known.or_else(|| self.where_it_came_from(&from, &roots)) {
             Some(known) => known,
             None => {
@@ -147,8 +113,8 @@ impl Coming<'_> {
             .and_then(|place| machine.place(Some(self.account), place));
         let Some(on_volume) = place.and_then(|place| place.path.join_path(&to).ok()) else { return };
         given.insert(on_volume.clone());
-        self.adapt(landings, &from, &on_volume);
-        landings.moves.push(Moved {
+        self.adapt(changes, &from, &on_volume);
+        changes.move_part(Moved {
             item: self.item.id.clone(),
             from_place: self.part.place.clone(),
             from,
@@ -158,7 +124,7 @@ impl Coming<'_> {
         if self.engine.has_list()
             && let Some(folder) = on_volume.below(&root.on_volume)
         {
-            self.enter(landings, lists, root, &folder, name);
+            self.enter(changes, root, &folder, name);
         }
     }
 
@@ -184,8 +150,8 @@ impl Coming<'_> {
         is_newer(has, &installed).then(|| (has.clone(), installed))
     }
 
-    fn adapt(&self, landings: &mut Landings, from: &RelativePath, to: &RelativePath) {
-        let label = self.ground.label;
+    fn adapt(&self, changes: &mut Changes, from: &RelativePath, to: &RelativePath) {
+        let label = self.ground.label();
         let Some(old) = label.accounts.iter().find(|old| Some(&old.id) == self.item.account.as_ref()) else {
             return;
         };
@@ -203,7 +169,7 @@ impl Coming<'_> {
         for file in self.engine.files_with_paths() {
             let Ok(path) = from.join(file.as_bytes()) else { continue };
             let (engine, paths) = (self.engine, Arc::clone(&paths));
-            landings.adapt.push(Adapt {
+            changes.adapt(Adapt {
                 item: self.item.id.clone(),
                 place: self.part.place.clone(),
                 path,
@@ -212,14 +178,7 @@ impl Coming<'_> {
         }
     }
 
-    fn enter(
-        &self,
-        landings: &mut Landings,
-        lists: &mut BTreeMap<RelativePath, (String, Vec<u8>)>,
-        root: &Root<'_>,
-        folder: &RelativePath,
-        name: &str,
-    ) {
+    fn enter(&self, changes: &mut Changes, root: &Root<'_>, folder: &RelativePath, name: &str) {
         let machine = self.ground.machine;
         let runs = self.engine.profiles(machine, &root.on_volume).into_iter().any(|known| {
             let at = known.folder.ok();
@@ -228,8 +187,7 @@ impl Coming<'_> {
             })
         });
         if runs {
-            let title = self.rule.title.clone();
-            landings.open_browsers.insert(title);
+            changes.close_program_first(&self.rule.title);
         }
         let programs =
             root.find.programs.iter().filter_map(|text| RelativePath::from_bytes(text.as_bytes()).ok());
@@ -239,22 +197,23 @@ impl Coming<'_> {
         let at = |name: &str| root.on_volume.join(name.as_bytes()).ok();
         let read = |name: &str| {
             let path = at(name)?;
-            let planned = lists.get(&path).map(|(_, content)| content.clone());
+            let planned = changes.file(&path).map(<[u8]>::to_vec);
             planned.or_else(|| small_file::read(&*machine.volume, &path))
         };
-        let opens = self.ground.wishes.opens && self.item.facts.contains_key("default");
+        let opens = self.ground.wishes.browser.opens && self.item.facts.contains_key("default");
         let entering = Entering { folder, name, opens, installed_in: &installed_in };
         match self.engine.enter(&read, &entering) {
             Ok(files) => {
                 for (name, content) in files {
-                    if let Some(path) = at(name) {
-                        lists.insert(path, (self.item.id.clone(), content));
+                    if let Some(at) = at(name) {
+                        let item = self.item.id.clone();
+                        changes.write(Edit { item, at, content, set_aside_too: Vec::new() });
                     }
                 }
             }
             Err(cause) => {
                 let reason = Reason::NotEntered { title: self.rule.title.clone(), detail: cause.to_string() };
-                landings.notes.push((self.item.id.clone(), reason));
+                changes.note(&self.item.id, reason);
             }
         }
     }

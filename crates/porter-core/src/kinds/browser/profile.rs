@@ -1,10 +1,10 @@
 //! A profile's folder, and what is read of it.
 
-use super::database::{DatabaseCopy, open_copy};
-use crate::item::Facts;
+use crate::caution::Caution;
+use crate::machine::database::{DatabaseCopy, open_copy};
 use crate::machine::small_file;
-use crate::survey::Caution;
 use porter_formats::FormatError;
+use porter_names::Facts;
 use porter_names::RelativePath;
 use porter_source::Volume;
 use rusqlite::Connection;

@@ -1,6 +1,6 @@
 //! Paths in the JSON files of profiles.
 
-use crate::restore::old_paths::OldPaths;
+use crate::crossing::old_paths::OldPaths;
 use serde_json::Value;
 
 /// Follows every text that is a path, however deep. `serde_json` lets nothing be deeper than 128.

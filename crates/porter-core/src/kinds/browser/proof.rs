@@ -1,11 +1,11 @@
 //! A profile that landed, read again with the reader that read it on the old machine.
 
-use super::KIND;
-use super::engine::engine_of;
 use super::profile::ProfileFolder;
-use crate::catalogue::CarryRule;
+use crate::catalogue::PROFILE_PART;
+use crate::ground::Ground;
+use crate::kinds::browser::engines::engine_of;
+use crate::machine::Machine;
 use crate::machine::layout::Family;
-use crate::machine::{Account, Machine};
 use crate::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Verdict};
 use porter_names::RelativePath;
 use porter_trunk::TrunkItem;
@@ -13,16 +13,18 @@ use porter_trunk::TrunkItem;
 /// The count that says what opens, and not what lies there.
 pub const PASSWORDS: &str = "passwords";
 
-/// Counts what landed at `at`, sees whether its databases are whole, and whether the browser knows of it.
-pub(crate) fn prove(
-    item: &TrunkItem,
-    rule: &CarryRule,
-    machine: &Machine,
-    account: &Account,
-    at: &RelativePath,
-    row: &mut ItemReceipt,
-) {
-    let (true, Some(engine)) = (item.kind == KIND, engine_of(rule)) else { return };
+/// Counts what landed, sees whether its databases are whole, and whether the browser knows of it.
+pub(super) fn prove(item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
+    let machine = ground.machine;
+    let (Some(rule), Some(account)) = (ground.catalogue.rule_of(item), ground.account_of(item)) else {
+        return;
+    };
+    let part = item.parts.iter().find(|part| part.name == PROFILE_PART);
+    let (Some(engine), Some(at)) = (engine_of(rule), part.and_then(|part| ground.folder_of(item, part)))
+    else {
+        return;
+    };
+    let at = &at;
     let profile = ProfileFolder { volume: &*machine.volume, at: at.clone() };
     if !profile.volume.metadata(at).is_ok_and(|found| found.kind == porter_source::EntryKind::Folder) {
         return;
@@ -74,16 +76,6 @@ pub(crate) fn prove(
     {
         note(Verdict::Changed, Reason::NewerThanProgram { has: has.clone(), installed }, true);
     }
-}
-
-/// What a profile holds, and none of which is here.
-pub(crate) fn count_nothing(item: &TrunkItem, row: &mut ItemReceipt) {
-    let learned = item.counts.iter().filter(|then| item.kind == KIND && then.files.is_empty());
-    row.counts.extend(learned.map(|then| CountReceipt {
-        name: then.name.clone(),
-        captured: then.captured,
-        landed: 0,
-    }));
 }
 
 /// False if the passwords of a profile are locked by something that stays with the old machine.

@@ -31,14 +31,6 @@ pub fn system_drive(software: &impl RegistryKey) -> String {
     drive.filter(|drive| drive.ends_with(':')).unwrap_or_else(|| "C:".to_owned())
 }
 
-/// The name of the machine, of the control set in force.
-pub fn computer_name(control_set: &impl RegistryKey) -> Option<String> {
-    control_set
-        .subkey("Control\\ComputerName\\ComputerName")?
-        .text("ComputerName")
-        .filter(|name| !name.is_empty())
-}
-
 /// The processor, in the words of the control set in force.
 pub fn processor(control_set: &impl RegistryKey) -> Option<String> {
     let environment = control_set.subkey("Control\\Session Manager\\Environment")?;

@@ -49,7 +49,7 @@ pub(in crate::machine) fn facts_of(
     let control_set = root_of(&system).as_ref().and_then(control_set);
     facts.settings = settings::of_machine(root_of(&software).as_ref(), control_set.as_ref());
     facts.state.encrypted_with = control_set.as_ref().and_then(describe::encrypted_with);
-    facts.name = control_set.as_ref().and_then(describe::computer_name);
+    facts.name = control_set.as_ref().and_then(settings::computer_name);
     facts.processor = control_set.as_ref().and_then(describe::processor);
     let told_by_sid = root_of(&sam).map(|key| sam::told(&key)).unwrap_or_default();
     if let Some(software) = root_of(&software) {

@@ -36,7 +36,7 @@ const NOT_PRINTERS: [&str; 6] =
 pub fn of_machine<K: RegistryKey>(software: Option<&K>, control_set: Option<&K>) -> Vec<Setting> {
     let mut settings = Vec::new();
     if let Some(set) = control_set {
-        let name = super::describe::computer_name(set);
+        let name = computer_name(set);
         settings.extend(Setting::new("computer-name", "Name of the PC", &[("name", name)]));
         let zone = set.subkey("Control\\TimeZoneInformation");
         // Since Windows Vista by its key; before, by its name in the system's language.
@@ -176,6 +176,14 @@ pub fn of_person(own: &impl RegistryKey) -> Vec<Setting> {
     let name = device.and_then(|device| device.split(',').next().map(str::to_owned));
     settings.extend(Setting::new("default-printer", "The usual printer", &[("name", name)]));
     settings
+}
+
+/// The name of the machine, of the control set in force.
+pub fn computer_name(control_set: &impl RegistryKey) -> Option<String> {
+    control_set
+        .subkey("Control\\ComputerName\\ComputerName")?
+        .text("ComputerName")
+        .filter(|name| !name.is_empty())
 }
 
 /// The variables that somebody set.

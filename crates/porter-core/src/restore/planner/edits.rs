@@ -1,28 +1,21 @@
 //! What the kinds have decided: files that follow to the new machine, files of the machine that change, registries.
 
-use super::super::journal::EntryKey;
-use super::super::landing::{Adapt, Landings};
 use super::super::plan::content_of;
 use super::{MOST_LOST_PER_ENTRY_IN_BYTES, Planner};
+use crate::changes::{Adapt, Changes};
+use crate::journal::EntryKey;
 use crate::receipt::Reason;
 use porter_trunk::{Content, ContentHash, Entry, Trunk};
 use std::io::Read;
 
 impl Planner<'_> {
     /// Takes over what the kinds have decided.
-    pub(in crate::restore) fn heed(&mut self, mut landings: Landings) {
+    pub(in crate::restore) fn heed(&mut self, mut changes: Changes) {
         let owner_of = |item: &str| item.split_once('/').map(|(owner, _)| owner.to_owned());
-        for Adapt { item, place, path, with } in landings.adapt.drain(..) {
+        for Adapt { item, place, path, with } in changes.adapted.drain(..) {
             self.adapts.insert(EntryKey { owner: owner_of(&item), place, path }, with);
         }
-        self.landings = landings;
-    }
-
-    /// How many values of an item come into its owner's registry.
-    pub(in crate::restore) fn registry_values_of(&self, item: &str) -> u64 {
-        let set =
-            self.landings.registry.iter().filter(|change| change.item == item && change.value.is_some());
-        set.count() as u64 + self.landings.registry_values.get(item).copied().unwrap_or_default()
+        self.changes = changes;
     }
 
     /// Gives an entry its new content, if it is one of those that follow.
@@ -51,11 +44,11 @@ impl Planner<'_> {
 
     /// Plans the files of the machine that get another content.
     pub(in crate::restore) fn plan_edits(&mut self) {
-        for mut edit in std::mem::take(&mut self.landings.edits) {
+        for (_, mut edit) in std::mem::take(&mut self.changes.files) {
             match self.through_planned(&edit.at) {
                 Ok(at) => edit.at = at,
                 Err(reason) => {
-                    self.landings.notes.push((edit.item, reason));
+                    self.changes.note(&edit.item, reason);
                     continue;
                 }
             }
@@ -88,7 +81,7 @@ impl Planner<'_> {
                         edit.content.len() as u64 + MOST_LOST_PER_ENTRY_IN_BYTES;
                     self.edits.push((edit, aside));
                 }
-                Err(reason) => self.landings.notes.push((edit.item, reason)),
+                Err(reason) => self.changes.note(&edit.item, reason),
             }
         }
     }

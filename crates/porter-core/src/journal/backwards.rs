@@ -1,6 +1,6 @@
 //! The lines of a file from the last to the first, without holding more than a stretch of them.
 
-use crate::restore::journal_lines::{LONGEST_IN_BYTES, next_line};
+use crate::journal::lines::{LONGEST_IN_BYTES, next_line};
 use std::fs::File;
 use std::io::{self, BufReader, Read, Seek, SeekFrom};
 use std::path::Path;
@@ -10,7 +10,7 @@ const STRETCH: usize = 4096;
 const STRETCH_IN_BYTES: u64 = 4 << 20;
 
 /// Whole lines of a text file, backwards; an empty one for each that is longer than any.
-pub(super) struct Backwards {
+pub(crate) struct Backwards {
     file: File,
     /// Where stretches begin, and at last where the lines end.
     begins: Vec<u64>,
@@ -19,7 +19,7 @@ pub(super) struct Backwards {
 
 impl Backwards {
     /// Reads the file once for where its lines are. One that is longer than any is a stretch by itself.
-    pub(super) fn open(path: &Path) -> io::Result<Self> {
+    pub(crate) fn open(path: &Path) -> io::Result<Self> {
         let mut lines = BufReader::new(File::open(path)?);
         let (mut begins, mut at, mut begin, mut number) = (vec![0], 0_u64, 0_u64, 0_usize);
         let mut line = Vec::new();

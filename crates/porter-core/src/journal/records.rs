@@ -10,8 +10,7 @@ mod system;
 
 pub(crate) use system::new_file;
 
-use super::{RestoreError, host};
-use crate::undo::UndoError;
+use crate::host;
 use porter_trunk::{Lock, TrunkError};
 use std::fs;
 use std::io;
@@ -92,24 +91,4 @@ fn make(folder: &Path, root: &Path) -> Result<(), NotTaken> {
         let _ = host::set_folder_time(above, was);
     }
     Ok(())
-}
-
-impl From<NotTaken> for RestoreError {
-    fn from(not_taken: NotTaken) -> Self {
-        match not_taken {
-            NotTaken::Refused(refused) => Self::Records(refused),
-            NotTaken::InUse(holder) => Self::MachineInUse { holder },
-            NotTaken::Io(path, cause) => Self::Journal { path, cause },
-        }
-    }
-}
-
-impl From<NotTaken> for UndoError {
-    fn from(not_taken: NotTaken) -> Self {
-        match not_taken {
-            NotTaken::Refused(refused) => Self::Records(refused),
-            NotTaken::InUse(holder) => Self::MachineInUse { holder },
-            NotTaken::Io(path, cause) => Self::Journal { path, cause },
-        }
-    }
 }

@@ -9,6 +9,7 @@ mod system;
 
 use crate::machine::registry::{RegistryKey, RegistryRow};
 use porter_trunk::RegistryValue;
+use std::io;
 
 pub use system::{is_loaded, make_key, open, remove_key, remove_value, set};
 
@@ -22,4 +23,12 @@ pub fn value(sid: &str, key: &str, name: &str) -> Option<RegistryValue> {
 /// True if the key is there.
 pub fn has_key(sid: &str, key: &str) -> bool {
     open(sid).and_then(|root| root.subkey(key)).is_some()
+}
+
+/// Fails with the reason if a person's registry is not open on this system.
+pub fn require_loaded(sid: &str) -> io::Result<()> {
+    if is_loaded(sid) {
+        return Ok(());
+    }
+    Err(io::Error::other("the registry of the person is not open here: let them sign in, and undo there"))
 }

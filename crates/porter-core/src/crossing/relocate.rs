@@ -1,8 +1,8 @@
 //! Where a program keeps on the new system what it kept on the old one. Between systems of one family places are enough; between
 //! others the carry rule of an item knows, by the names of its parts.
 
-use super::landing::Moved;
 use crate::catalogue::{Catalogue, Find};
+use crate::changes::Moved;
 use crate::machine::Place;
 use crate::machine::layout::Family;
 use porter_names::{RelativePath, fold};

@@ -39,7 +39,7 @@ impl Listed {
     }
 
     /// The files of an item that are listed.
-    pub(super) fn files_of(&self, item: &TrunkItem) -> (u64, u64) {
+    pub(crate) fn files_of(&self, item: &TrunkItem) -> (u64, u64) {
         self.by_item.get(&item.id).map_or((0, 0), |told| (told.entries.files, told.entries.size_in_bytes))
     }
 
@@ -53,7 +53,7 @@ impl Listed {
     }
 
     /// Counts what was captured of an item and is not listed as missing; what is on lines that must not be used as left behind.
-    pub(super) fn note_missing(&self, item: &TrunkItem, row: &mut ItemReceipt) {
+    pub(crate) fn note_missing(&self, item: &TrunkItem, row: &mut ItemReceipt) {
         let (files, size_in_bytes) = self.files_of(item);
         let unlisted = item.captured.files.saturating_sub(files);
         let unlisted_in_bytes = item.captured.size_in_bytes.saturating_sub(size_in_bytes);
@@ -69,5 +69,16 @@ impl Listed {
             needs_attention: true,
             expected_at: None,
         });
+    }
+}
+
+/// A line of the trunk's list that must not be used, as a finding.
+pub(crate) fn refused_entry(refused: &EntryRefused) -> Finding {
+    Finding {
+        path: RelativePath::from_bytes(&refused.path).unwrap_or_default(),
+        verdict: Verdict::LeftBehind,
+        reason: Reason::EntryRefused { line: refused.line, problem: refused.problem.clone() },
+        needs_attention: true,
+        expected_at: None,
     }
 }

@@ -9,7 +9,7 @@ use porter_names::RelativePath;
 use porter_source::{ReadError, Sequential, Volume};
 use rusqlite::{Connection, OpenFlags};
 use std::fs::File;
-use std::io;
+use std::io::{self, Read};
 use std::ops::{Deref, DerefMut};
 use std::path::{Path, PathBuf};
 use tempfile::TempDir;
@@ -19,7 +19,7 @@ use time::OffsetDateTime;
 pub const MAGIC: &[u8; 16] = b"SQLite format 3\0";
 /// What stands beside a database while it is open, or after a program was torn from it.
 pub const BESIDE: [&str; 3] = ["-wal", "-shm", "-journal"];
-/// A browser that writes all the time is given up after so many tries.
+/// A program that writes all the time is given up after so many tries.
 const TRIES: u32 = 6;
 const BETWEEN_TRIES: std::time::Duration = std::time::Duration::from_millis(300);
 
@@ -117,6 +117,12 @@ pub struct Snapshot {
     _folder: TempDir,
 }
 
+impl Read for Snapshot {
+    fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
+        self.file.read(into)
+    }
+}
+
 /// Why there is no snapshot of a file.
 #[derive(Debug)]
 pub enum NoSnapshot {
@@ -171,11 +177,24 @@ fn state(volume: &dyn Volume, path: &RelativePath) -> Vec<Option<(u64, Option<Of
     std::iter::once(path.clone()).chain(logs).map(of).collect()
 }
 
+/// True for the log of a database that is there.
+pub fn is_beside_database(volume: &dyn Volume, path: &RelativePath) -> bool {
+    let name = path.name().unwrap_or_default();
+    let database = BESIDE.iter().find_map(|suffix| name.strip_suffix(suffix.as_bytes()));
+    let database = database.and_then(|name| path.parent()?.join(name).ok());
+    database.is_some_and(|database| {
+        let mut first = [0; 16];
+        let read = volume.open(&database).and_then(|opened| {
+            opened.read_at(0, &mut first).map_err(|cause| ReadError::new(&database, cause))
+        });
+        read.is_ok_and(|read| first[..read] == MAGIC[..])
+    })
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use porter_source::HostFolder;
-    use std::io::Read;
 
     fn path(text: &str) -> RelativePath {
         RelativePath::from_bytes(text.as_bytes()).unwrap()

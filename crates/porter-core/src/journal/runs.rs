@@ -1,10 +1,9 @@
 //! Which restores a machine has seen, and what became of them.
 
-use super::UndoError;
-use crate::restore::journal::{FIRST_FORMAT, FORMAT, JournalLine};
-use crate::restore::journal_lines::next_line;
-use crate::restore::journal_name::JournalName;
-use crate::restore::records::new_file;
+use super::line::{FORMAT, JournalLine};
+use crate::journal::lines::next_line;
+use crate::journal::name::JournalName;
+use crate::journal::records::new_file;
 use porter_trunk::TrunkId;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -34,7 +33,7 @@ pub struct Run {
     /// When it was taken back, and how far.
     pub undone: Option<Undone>,
     /// Stands in the names of files that waited for theirs.
-    pub(super) mark: String,
+    pub(crate) mark: String,
     /// Of the journal.
     format: String,
 }
@@ -78,19 +77,6 @@ pub fn runs_in(folder: &Path) -> Vec<Run> {
         Record::Unreadable(_) => None,
     };
     records_in(folder).into_iter().filter_map(run).collect()
-}
-
-/// The latest restore that was not taken back. None is given that came before one of which nothing can be read: what they set aside would be mixed up.
-pub fn last_standing(records: Vec<Record>) -> Result<Run, UndoError> {
-    let standing = |record: &Record| match record {
-        Record::Run(run) => run.undone.is_none(),
-        Record::Unreadable(_) => true,
-    };
-    match records.into_iter().rfind(standing) {
-        Some(Record::Run(run)) => Ok(*run),
-        Some(Record::Unreadable(journal)) => Err(UndoError::Unreadable(journal)),
-        None => Err(UndoError::NothingToUndo),
-    }
 }
 
 fn record_of(journal: PathBuf) -> Option<Record> {
@@ -163,17 +149,13 @@ impl Run {
         &self.mark
     }
 
-    /// Refuses a journal of another version than ours, with its reason.
-    pub(super) fn require_undoable(&self) -> Result<(), UndoError> {
-        match self.format.as_str() {
-            FORMAT => Ok(()),
-            FIRST_FORMAT => Err(UndoError::TooEarly(self.journal.clone())),
-            _ => Err(UndoError::TooLate(self.journal.clone())),
-        }
+    /// Of the journal.
+    pub(crate) fn format(&self) -> &str {
+        &self.format
     }
 
     /// Writes down that it was taken back: aside, and then under its name.
-    pub(super) fn note_undone(&self, finished_utc: OffsetDateTime, kept: u64) -> io::Result<()> {
+    pub(crate) fn note_undone(&self, finished_utc: OffsetDateTime, kept: u64) -> io::Result<()> {
         let undone = Undone { format: UNDO_FORMAT.to_owned(), finished_utc, kept };
         let path = undo_record(&self.journal);
         let aside = path.with_extension("part");

@@ -1,7 +1,8 @@
 //! What of the chosen items is not chosen: folders that were left out by hand, and files by name or by size.
 
 use crate::catalogue::patterns::{Candidate, Patterns, in_lower_case};
-use crate::item::{Item, Part};
+use crate::item::Item;
+use crate::part::Part;
 use porter_names::RelativePath;
 use porter_source::{EntryKind, Metadata};
 use std::collections::{BTreeMap, BTreeSet};

@@ -1,12 +1,13 @@
 //! What earlier restores of a trunk on a machine tell.
 
-use super::journal::{EntryKey, FIRST_FORMAT, FORMAT, JournalLine};
-use super::journal_lines::next_line;
-use super::land_held::LandHeld;
-use super::landing::Moved;
+use super::line::{EntryKey, FIRST_FORMAT, FORMAT, JournalLine, SECOND_FORMAT};
+use super::lines::next_line;
+use super::runs::{Record, records_in};
+use crate::changes::Moved;
+use crate::choice::LandHeld;
+use crate::ground::Earlier;
 use crate::machine::Machine;
 use crate::receipt::Reason;
-use crate::undo::{Record, records_in};
 use foldhash::quality::FixedState;
 use porter_names::RelativePath;
 use porter_trunk::{ContentHash, Entry, TrunkId};
@@ -85,7 +86,7 @@ impl History {
         next_line(&mut from, &mut line).ok()??;
         let mut restored = match serde_json::from_slice(&line) {
             Ok(JournalLine::Begin { format, accounts, items, started_utc, land_held, .. })
-                if [FORMAT, FIRST_FORMAT].contains(&format.as_str()) =>
+                if [FORMAT, SECOND_FORMAT, FIRST_FORMAT].contains(&format.as_str()) =>
             {
                 self.cut_off_utc = Some(started_utc);
                 self.accounts.extend(accounts);
@@ -178,16 +179,6 @@ impl History {
         !self.half_made.is_empty() && self.half_made.contains(&hash_of(at))
     }
 
-    /// When a restore of an item last came to its end.
-    pub fn finished_utc(&self, item: &str) -> Option<OffsetDateTime> {
-        self.finished_utc.get(item).copied()
-    }
-
-    /// True if the values of an item that differ in the registry were to stay.
-    pub fn registry_kept(&self, item: &str) -> bool {
-        self.registry_kept.contains(item)
-    }
-
     /// True if an item was restored before, or if nothing ever was.
     pub fn includes(&self, item: &str) -> bool {
         self.items.as_ref().is_none_or(|items| items.contains(item))
@@ -207,16 +198,6 @@ impl History {
     /// True for an entry that was asked for although the rules hold it back.
     pub fn lands_held(&self, entry: &Entry) -> bool {
         self.land_held.wants(entry)
-    }
-
-    /// Where parts of an item went, of those that went elsewhere.
-    pub fn moved(&self, item: &str) -> impl Iterator<Item = &Moved> {
-        self.moved.get(item).into_iter().flatten()
-    }
-
-    /// Where an item's part went by a restore of another trunk from the same machine.
-    pub fn moved_before(&self, item: &str) -> Option<&Moved> {
-        self.moved_before.get(item)
     }
 
     /// All that went elsewhere.
@@ -243,6 +224,24 @@ impl History {
     /// Why an entry did not land.
     pub fn refused(&self, entry: &Entry) -> Option<&Reason> {
         if self.refused.is_empty() { None } else { self.refused.get(&EntryKey::of(&entry.address)) }
+    }
+}
+
+impl Earlier for History {
+    fn moved(&self, item: &str, from: &RelativePath) -> Option<Moved> {
+        self.moved.get(item)?.iter().find(|moved| moved.from == *from).cloned()
+    }
+
+    fn moved_by_other_trunk(&self, item: &str) -> Option<Moved> {
+        self.moved_before.get(item).cloned()
+    }
+
+    fn finished_utc(&self, item: &str) -> Option<OffsetDateTime> {
+        self.finished_utc.get(item).copied()
+    }
+
+    fn registry_kept(&self, item: &str) -> bool {
+        self.registry_kept.contains(item)
     }
 }
 

@@ -1,6 +1,6 @@
 //! What stays in the trunk by the rules, and lands all the same because somebody asked for it.
 
-use crate::packing::{BadPattern, Selection};
+use crate::choice::{BadPattern, Selection};
 use porter_names::screen::on_screen;
 use porter_trunk::Entry;
 

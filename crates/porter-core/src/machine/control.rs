@@ -1,0 +1,55 @@
+//! What of a running system can be read and set: each is a file below.
+//!
+//! A restore sets it, its journal says what it was and what it becomes, and an undo puts back what it was if it still is what it became.
+
+pub mod registry_key;
+pub mod registry_value;
+
+use porter_names::Facts;
+use std::io;
+
+/// Something of the running system. What of it is meant is said by facts, which hold its name and its value alike.
+pub trait Control: Sync {
+    /// What it is called in a journal.
+    fn name(&self) -> &'static str;
+
+    /// The present state of what `like` names; none if there is no such thing. Fails if that cannot be known.
+    fn read(&self, owner: &str, like: &Facts) -> io::Result<Option<Facts>>;
+
+    /// Makes it what `becomes` says.
+    fn set(&self, owner: &str, becomes: &Facts) -> io::Result<()>;
+
+    /// Removes what was made; fails with `DirectoryNotEmpty` if something else is in it by now.
+    fn remove(&self, owner: &str, made: &Facts) -> io::Result<()>;
+
+    /// Where it is, in words for a person.
+    fn shown(&self, owner: &str, facts: &Facts) -> String;
+
+    /// True if two states are the same to a person.
+    fn is_same(&self, one: &Facts, other: &Facts) -> bool {
+        one == other
+    }
+
+    /// True for what only holds other things: it is made for them, and not counted.
+    fn is_container(&self) -> bool {
+        false
+    }
+
+    /// The key of a registry that a carry rule has to name before the word of a journal is taken for it; none for what is no registry's.
+    fn registry_key<'f>(&self, facts: &'f Facts) -> Option<&'f str> {
+        let _ = facts;
+        None
+    }
+}
+
+impl std::fmt::Debug for dyn Control {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(self.name())
+    }
+}
+
+/// A fact that a control cannot do without.
+fn fact<'f>(facts: &'f Facts, name: &str) -> io::Result<&'f str> {
+    let missing = || io::Error::new(io::ErrorKind::InvalidData, format!("`{name}` is not given"));
+    facts.get(name).map(String::as_str).ok_or_else(missing)
+}

@@ -1,0 +1,13 @@
+//! The controls there are.
+
+use super::control::Control;
+use super::control::registry_key::RegistryKeys;
+use super::control::registry_value::RegistryValues;
+
+/// Every control that comes with porter.
+pub static BUILT_IN: &[&dyn Control] = &[&RegistryValues, &RegistryKeys];
+
+/// The one of that name.
+pub fn named(among: &[&'static dyn Control], name: &str) -> Option<&'static dyn Control> {
+    among.iter().copied().find(|control| control.name() == name)
+}

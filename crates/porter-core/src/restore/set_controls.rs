@@ -1,0 +1,49 @@
+//! What of the running system a plan sets.
+
+use super::RestoreError;
+use super::plan::{Plan, Refused};
+use super::report::RestoreReport;
+use crate::journal::JournalLine;
+use porter_names::{Facts, RelativePath};
+use std::io;
+
+/// Sets what a plan wants, after `write_ahead` has seen it written down. What cannot be set is told, and the rest goes on.
+pub(super) fn set_controls(
+    plan: &Plan,
+    write_ahead: &dyn Fn(&[JournalLine]) -> Result<(), RestoreError>,
+    report: &mut RestoreReport,
+) -> Result<(), RestoreError> {
+    let changes = &plan.changes;
+    report.registry_values = plan.outline.destinations.iter().map(|item| item.registry_values).sum();
+    let mut lines: Vec<JournalLine> =
+        changes.registry_kept().map(|item| JournalLine::RegistryKept { item: item.to_owned() }).collect();
+    // What it was is asked of each before any of it is set.
+    let before: Vec<io::Result<Option<Facts>>> =
+        changes.controls().iter().map(|change| change.control.read(&change.owner, &change.becomes)).collect();
+    lines.extend(changes.controls().iter().zip(&before).filter_map(|(change, was)| {
+        Some(JournalLine::Set {
+            item: change.item.clone(),
+            control: change.control.name().to_owned(),
+            owner: change.owner.clone(),
+            was: was.as_ref().ok()?.clone(),
+            becomes: change.becomes.clone(),
+        })
+    }));
+    write_ahead(&lines)?;
+    for (change, was) in changes.controls().iter().zip(before) {
+        let set = was.and_then(|_| change.control.set(&change.owner, &change.becomes));
+        let Err(cause) = set else { continue };
+        report.registry_values -= u64::from(
+            change.control.registry_key(&change.becomes).is_some() && !change.control.is_container(),
+        );
+        let shown = change.control.shown(&change.owner, &change.becomes);
+        report.refused.push(Refused {
+            item: Some(change.item.clone()),
+            key: None,
+            path: RelativePath::from_bytes(shown.trim_end_matches('/').as_bytes()).unwrap_or_default(),
+            reason: (change.if_not_set)(cause.to_string()),
+            needs_attention: true,
+        });
+    }
+    Ok(())
+}
