@@ -2,7 +2,6 @@
 //!
 //! Each runs for some seconds, two beside each other. Memory is bounded by whoever starts this (`ulimit -v`).
 
-use porter_core::catalogue::CarryRule;
 use porter_core::journal::JournalLine;
 use porter_core::packing::PackingList;
 use porter_demo::dice::Dice;
@@ -12,6 +11,7 @@ use porter_formats::ini::Ini;
 use porter_formats::{chromium, property_list, safari, shortcut};
 use porter_hive::Hive;
 use porter_hive::walk::Sight;
+use porter_kinds::catalogue::CarryRule;
 use porter_source::reparse_point::ReparsePoint;
 use porter_trunk::outside::Outside;
 use porter_trunk::packed_form::PackedTrunk;

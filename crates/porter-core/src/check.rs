@@ -16,8 +16,8 @@ mod trunk;
 pub use machine::check_machine;
 pub use trunk::{Proved, check_trunk, prove_trunk};
 
-use crate::choice::BadPattern;
-use crate::crossing::accounts::AccountsError;
+use porter_kinds::choice::BadPattern;
+use porter_kinds::crossing::accounts::AccountsError;
 use porter_trunk::TrunkError;
 
 /// Why there is no receipt.

@@ -5,7 +5,7 @@
 //! - [`records`]: the folder of the machine that journals lie in, which is obeyed only if no stranger may write there;
 //! - [`runs`](Run): the restores that a machine has seen;
 //! - [`history`](History): what they tell about a trunk;
-//! - [`waiting`]: files and folders that wait for their names, and are swept away if their run was cut off.
+//! - `waiting`: files and folders that wait for their names, and are swept away if their run was cut off.
 
 pub(crate) mod backwards;
 mod history;

@@ -1,8 +1,8 @@
 //! What only a look into a file tells of its fate: names and patterns do not.
 
-use crate::machine::Machine;
-use crate::machine::small_file;
 use porter_formats::folder_looks;
+use porter_machine::Machine;
+use porter_machine::small_file;
 use porter_names::RelativePath;
 use porter_source::{EntryKind, Listed};
 

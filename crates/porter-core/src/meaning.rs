@@ -1,7 +1,7 @@
 //! What an item means to its owner, in numbers: counted in the trunk's entries at the capture, and again in what landed.
 
-use crate::catalogue::patterns::{Candidate, Patterns, in_lower_case};
-use crate::item::Item;
+use porter_kinds::catalogue::patterns::{Candidate, Patterns, in_lower_case};
+use porter_kinds::item::Item;
 use porter_names::RelativePath;
 use porter_trunk::{Content, Entry, MeaningCount, TrunkItem, TrunkPart};
 
@@ -35,7 +35,7 @@ impl Meaning {
             patterns: proof.counts.values().cloned().collect(),
             has_what_it_needs: proof.needs.is_empty(),
             needs: proof.needs.clone(),
-            parts: item.parts.iter().map(crate::part::Part::as_listed).collect(),
+            parts: item.parts.iter().map(porter_kinds::part::Part::as_listed).collect(),
         })
     }
 

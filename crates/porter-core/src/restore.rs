@@ -1,11 +1,9 @@
 //! Onto another machine: the whole plan first, then its steps under a journal.
 //!
-//! 1. [`crate::crossing`]: which account of the trunk is which on the machine;
-//! 2. [`relocate`]: where programs keep their data on another system;
-//! 3. [`landing`]: what the kinds decide about whole items;
-//! 4. [`plan`]: what becomes of each entry, decided by the planner against what is there ([`target`]);
-//! 5. [`run`]: the steps, each written to the [`journal`] before it is taken (`write_ahead`, `runner`), and the values of a running Windows' registry;
-//! 6. [`history`]: what the journals of earlier restores tell a later check.
+//! 1. [`porter_kinds::crossing`]: which account of the trunk is which on the machine, and where programs keep their data on another system;
+//! 2. [`porter_kinds::changes`]: what the kinds decide beside files that are copied;
+//! 3. [`plan`]: what becomes of each entry, decided by the planner against what is there ([`target`]);
+//! 4. [`run`]: the steps, each written to the [journal](crate::journal) before it is taken, and what of a running system is set.
 //!
 //! Nothing on the machine is deleted or overwritten: what differs is set aside under a dated name. No link is
 //! followed, and none is made that leads out of its place.
@@ -34,10 +32,9 @@ pub use planning::{Wishes, homeless, plan_restore, plan_take};
 pub use report::RestoreReport;
 pub use run::run_plan;
 
-use crate::crossing::accounts::AccountsError;
-pub use crate::journal::EntryKey;
 use crate::journal::records::{NotTaken, RecordsRefused};
-use crate::receipt::Reason;
+use porter_kinds::crossing::accounts::AccountsError;
+use porter_kinds::receipt::Reason;
 use porter_trunk::TrunkError;
 use std::io;
 use std::path::PathBuf;

@@ -4,15 +4,15 @@ mod among_programs;
 mod cautions;
 mod count;
 
-use crate::catalogue::Catalogue;
-use crate::caution::Caution;
-use crate::choice::Selection;
-use crate::choice::Unchosen;
 use crate::events::{Cancelled, Conduct, Event, Stage};
-use crate::item::Item;
-use crate::kinds::Kinds;
-use crate::machine::{Machine, Place, PlaceState};
 use crate::walk::Grounds;
+use porter_kinds::Kinds;
+use porter_kinds::catalogue::Catalogue;
+use porter_kinds::caution::Caution;
+use porter_kinds::choice::Selection;
+use porter_kinds::choice::Unchosen;
+use porter_kinds::item::Item;
+use porter_machine::{Machine, Place, PlaceState};
 use porter_names::{NameRules, RelativePath};
 use porter_trunk::Tally;
 use time::OffsetDateTime;
@@ -135,7 +135,7 @@ pub fn survey(
     })
 }
 
-fn of_account(machine: &Machine, account: &crate::machine::Account, items: &[ItemSurvey]) -> AccountSurvey {
+fn of_account(machine: &Machine, account: &porter_machine::Account, items: &[ItemSurvey]) -> AccountSurvey {
     let own = items.iter().filter(|row| row.item.owner.as_deref() == Some(&account.id));
     let mut to_capture = Tally::default();
     own.clone().for_each(|row| to_capture += row.to_capture);

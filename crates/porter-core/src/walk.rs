@@ -4,12 +4,12 @@
 //! threads; the capture goes through them in order with [`walk`]. No link is ever followed, and a place inside
 //! another place (pictures inside documents, on Windows XP) is left to its own item.
 
-use crate::catalogue::{Catalogue, Fate};
-use crate::choice::Unchosen;
-use crate::item::Item;
 use crate::look_inside;
-use crate::machine::{Machine, PlaceState};
-use crate::part::{Part, What};
+use porter_kinds::catalogue::{Catalogue, Fate};
+use porter_kinds::choice::Unchosen;
+use porter_kinds::item::Item;
+use porter_kinds::part::{Part, What};
+use porter_machine::{Machine, PlaceState};
 use porter_names::portable::Claims;
 use porter_names::{NameRules, RelativePath};
 use porter_source::{EntryKind, Listed, Metadata, ReadError, ReadTrouble};
@@ -52,7 +52,7 @@ impl<'m> Grounds<'m> {
 
     /// A path below a place in names that every file system can hold, where that differs: step by step, as a walk from the
     /// place would have named them.
-    fn safe_path(&self, place: &crate::machine::FoundPlace, below: &RelativePath) -> Option<RelativePath> {
+    fn safe_path(&self, place: &porter_machine::FoundPlace, below: &RelativePath) -> Option<RelativePath> {
         if below.steps().all(|name| self.names.hold(name)) {
             return None;
         }

@@ -3,13 +3,13 @@
 
 mod stand_ins;
 
-use porter_core::catalogue::{CarryRule, Catalogue, Fate};
-use porter_core::crossing::relocate::Relocation;
-use porter_core::kinds::Kinds;
-use porter_core::machine::Machine;
-use porter_core::machine::layout::Family;
-use porter_core::part::What;
 use porter_core::walk::{Grounds, Sight, walk};
+use porter_kinds::Kinds;
+use porter_kinds::catalogue::{CarryRule, Catalogue, Fate};
+use porter_kinds::crossing::relocate::Relocation;
+use porter_kinds::part::What;
+use porter_machine::Machine;
+use porter_machine::layout::Family;
 use porter_names::NameRules;
 use porter_source::EntryKind;
 use porter_trunk::{Content, Entry, EntryAddress, TrunkItem, TrunkPart};

@@ -3,13 +3,13 @@
 
 mod stand_ins;
 
-use porter_core::catalogue::patterns::Patterns;
-use porter_core::choice::Selection;
-use porter_core::choice::Unchosen;
-use porter_core::machine::Machine;
 use porter_core::packing::tree::{StandsFor, Ticked};
 use porter_core::packing::{PackingList, Tree, list};
 use porter_core::survey::{Survey, survey};
+use porter_kinds::catalogue::patterns::Patterns;
+use porter_kinds::choice::Selection;
+use porter_kinds::choice::Unchosen;
+use porter_machine::Machine;
 use stand_ins::{Script, ScriptedVolume};
 use time::Duration;
 

@@ -5,12 +5,12 @@ mod stand_ins;
 
 use porter_core::capture::{CaptureError, Shape, forecast};
 use porter_core::check::check_machine;
-use porter_core::choice::Selection;
-use porter_core::existing::Existing;
-use porter_core::machine::facts::{AccountFacts, SystemFacts};
-use porter_core::machine::{Here, Machine, Place, recognise_with};
-use porter_core::receipt::Verdict;
 use porter_core::restore::{Wishes, plan_restore, run_plan};
+use porter_kinds::choice::Selection;
+use porter_kinds::existing::Existing;
+use porter_kinds::receipt::Verdict;
+use porter_machine::facts::{AccountFacts, SystemFacts};
+use porter_machine::{Here, Machine, Place, recognise_with};
 use porter_source::HostFolder;
 use porter_trunk::open_form::OpenTrunk;
 use stand_ins::{FailingTrunk, TrunkFailure};

@@ -6,11 +6,11 @@ mod stand_ins;
 
 use porter_core::capture::{CaptureError, CaptureReport};
 use porter_core::check::{check_machine, check_trunk};
-use porter_core::choice::Selection;
-use porter_core::existing::Existing;
-use porter_core::machine::{Machine, recognise};
-use porter_core::receipt::Reason;
 use porter_core::restore::run_plan;
+use porter_kinds::choice::Selection;
+use porter_kinds::existing::Existing;
+use porter_kinds::receipt::Reason;
+use porter_machine::{Machine, recognise};
 use porter_source::HostFolder;
 use porter_trunk::open_form::OpenTrunk;
 use porter_trunk::packed_form::{PackedOptions, PackedTrunk, PackedTrunkWriter};

@@ -4,10 +4,10 @@
 mod stand_ins;
 
 use porter_core::capture::{CaptureError, CaptureReport, Shape, forecast};
-use porter_core::caution::Caution;
-use porter_core::choice::Selection;
-use porter_core::machine::Machine;
 use porter_core::survey::survey;
+use porter_kinds::caution::Caution;
+use porter_kinds::choice::Selection;
+use porter_machine::Machine;
 use porter_names::RelativePath;
 use porter_trunk::open_form::OpenTrunk;
 use porter_trunk::{Content, Trunk, TrunkError};

@@ -3,14 +3,14 @@
 
 mod stand_ins;
 
-use porter_core::crossing::accounts::{AccountsError, match_accounts};
 use porter_core::journal::EntryKey;
 use porter_core::journal::History;
 use porter_core::journal::Journal;
 use porter_core::journal::runs_in;
 use porter_core::journal::{FORMAT, JournalLine, PathField};
-use porter_core::machine::{Machine, recognise};
-use porter_core::receipt::Reason;
+use porter_kinds::crossing::accounts::{AccountsError, match_accounts};
+use porter_kinds::receipt::Reason;
+use porter_machine::{Machine, recognise};
 use porter_source::HostFolder;
 use porter_trunk::{Attributes, Content, Entry, EntryAddress, TrunkId};
 use std::collections::{BTreeMap, BTreeSet};

@@ -7,13 +7,13 @@
 mod stand_ins;
 
 use porter_core::check::check_machine;
-use porter_core::choice::Selection;
-use porter_core::existing::Existing;
 use porter_core::journal::runs_in;
-use porter_core::machine::{Machine, recognise};
 use porter_core::restore::{RestoreError, RestoreReport, run_plan};
 use porter_core::undo::{UndoGrounds, take_back};
 use porter_demo::dice::Dice;
+use porter_kinds::choice::Selection;
+use porter_kinds::existing::Existing;
+use porter_machine::{Machine, recognise};
 use porter_names::host::to_host;
 use porter_source::HostFolder;
 use porter_trunk::open_form::{OpenTrunk, OpenTrunkWriter};

@@ -5,11 +5,11 @@
 mod stand_ins;
 
 use porter_core::check::{check_machine, check_trunk};
-use porter_core::choice::Selection;
-use porter_core::existing::Existing;
-use porter_core::machine::{Machine, recognise};
-use porter_core::receipt::{Reason, Receipt, Verdict};
 use porter_core::restore::{Action, RestoreError, plan_take, run_plan};
+use porter_kinds::choice::Selection;
+use porter_kinds::existing::Existing;
+use porter_kinds::receipt::{Reason, Receipt, Verdict};
+use porter_machine::{Machine, recognise};
 use porter_names::host::to_host;
 use porter_source::HostFolder;
 use porter_trunk::open_form::{OpenTrunk, OpenTrunkWriter};

@@ -3,11 +3,11 @@
 
 mod stand_ins;
 
-use porter_core::catalogue::Catalogue;
-use porter_core::kinds::Kinds;
-use porter_core::machine::facts::{AccountFacts, SystemFacts};
-use porter_core::machine::layout::Family;
-use porter_core::machine::{NotRecognised, Place, PlaceState, recognise, recognise_with};
+use porter_kinds::Kinds;
+use porter_kinds::catalogue::Catalogue;
+use porter_machine::facts::{AccountFacts, SystemFacts};
+use porter_machine::layout::Family;
+use porter_machine::{NotRecognised, Place, PlaceState, recognise, recognise_with};
 use stand_ins::{Script, ScriptedVolume};
 use std::sync::Arc;
 

@@ -3,10 +3,10 @@
 
 mod stand_ins;
 
-use porter_core::machine::registry::hives::HiveTrouble;
-use porter_core::machine::{Machine, Place, PlaceState};
 use porter_hive::write::{Heading, Version, to_bytes};
 use porter_hive::{KeyTree, ValueKind};
+use porter_machine::registry::hives::HiveTrouble;
+use porter_machine::{Machine, Place, PlaceState};
 use stand_ins::{Script, ScriptedVolume};
 
 const SID: &str = "S-1-5-21-1-2-3";
@@ -296,7 +296,7 @@ fn systems_of_a_time_before_people_had_folders_are_named() {
     for file in ["WIN.COM", "SYSTEM.DAT", "USER.DAT", "SYSTEM32/DRIVERS/a.sys"] {
         volume.add(&format!("WINDOWS/{file}"), Script::File(b"CREG".to_vec()));
     }
-    let refused = porter_core::machine::recognise(std::sync::Arc::new(volume), String::new());
+    let refused = porter_machine::recognise(std::sync::Arc::new(volume), String::new());
     let error = refused.err().map(|error| error.to_string()).unwrap();
     assert!(error.contains("Windows 95, 98 or ME") && error.contains("too old"), "{error}");
 }

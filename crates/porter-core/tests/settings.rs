@@ -3,13 +3,13 @@
 
 mod stand_ins;
 
-use porter_core::kinds::setting::is_met;
-use porter_core::machine::registry::describe::encrypted_with;
-use porter_core::machine::registry::settings::{of_machine, of_person};
-use porter_core::machine::time_zone::{iana_name, windows_name};
-use porter_core::machine::{Setting, SettingKind};
 use porter_hive::write::{Heading, Version, to_bytes};
 use porter_hive::{Hive, KeyTree};
+use porter_kinds::setting::is_met;
+use porter_machine::registry::describe::encrypted_with;
+use porter_machine::registry::settings::{of_machine, of_person};
+use porter_machine::time_zone::{iana_name, windows_name};
+use porter_machine::{Setting, SettingKind};
 use porter_names::Facts;
 use porter_trunk::TrunkItem;
 use stand_ins::{Script, ScriptedVolume};

@@ -13,18 +13,18 @@ use crate::screen::{CARE, styled, tell};
 use crate::stop::STOP;
 use crate::{awake, power};
 use crate::{keys, paths, views};
-use porter_core::catalogue::patterns::Patterns;
-use porter_core::catalogue::{Catalogue, CatalogueError};
-use porter_core::choice::Selection;
-use porter_core::choice::Unchosen;
-use porter_core::crossing::accounts::{ids_in, is_called};
 use porter_core::events::{Conduct, Event};
-use porter_core::kinds::Kinds;
-use porter_core::machine::layout::Family;
-use porter_core::machine::{
+use porter_core::packing::PackingList;
+use porter_kinds::Kinds;
+use porter_kinds::catalogue::patterns::Patterns;
+use porter_kinds::catalogue::{Catalogue, CatalogueError};
+use porter_kinds::choice::Selection;
+use porter_kinds::choice::Unchosen;
+use porter_kinds::crossing::accounts::{ids_in, is_called};
+use porter_machine::layout::Family;
+use porter_machine::{
     Machine, NotRecognised, here, holds_people, recognise, recognise_drive, recognise_person,
 };
-use porter_core::packing::PackingList;
 use porter_names::screen::on_screen;
 use porter_source::{HostFolder, Volume, VolumeKind};
 use porter_trunk::open_form::OpenTrunk;
@@ -335,7 +335,7 @@ pub(crate) fn selection_on(
         .iter()
         .map(|name| {
             machine.account(name).map(|account| account.id.clone()).ok_or_else(|| {
-                let has = porter_core::crossing::accounts::names_on(machine).join(", ");
+                let has = porter_kinds::crossing::accounts::names_on(machine).join(", ");
                 Failure::wrong_use(
                     format!("there is no account `{name}` on {}", machine.name),
                     format!("It has {has}."),

@@ -2,7 +2,7 @@
 
 use crate::failure::Failure;
 use crate::paths;
-use porter_core::catalogue::CarryRule;
+use porter_kinds::catalogue::CarryRule;
 use std::path::{Path, PathBuf};
 
 /// A rule, and the file that it is from.

@@ -2,7 +2,7 @@
 
 use crate::failure::{Failure, MENDS_THE_LIST, Outcome};
 use crate::screen::{CARE, styled, tell};
-use porter_core::machine::SettingKind;
+use porter_machine::SettingKind;
 use porter_names::RelativePath;
 use porter_trunk::{Entry, Trunk, TrunkError, TrunkItem};
 use std::cell::Cell;

@@ -4,9 +4,9 @@ use super::CaptureError;
 use super::carrier::Done;
 use super::listed::listed;
 use crate::events::{Conduct, Event};
-use crate::item::Item;
 use crate::meaning::Meaning;
 use crate::survey::Survey;
+use porter_kinds::item::Item;
 use porter_trunk::{
     Content, Entry, EntryAddress, KeptState, LeftBehind, MeaningCount, Tally, TrunkError, TrunkItem,
     TrunkWriter,

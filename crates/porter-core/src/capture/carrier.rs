@@ -2,14 +2,14 @@
 
 use super::CaptureError;
 use crate::attributes::{attributes_of, is_cloud_only, is_encrypted};
-use crate::catalogue::Fate;
 use crate::events::{Conduct, Event, Stoppable};
-use crate::item::Item;
-use crate::kind::Instead;
-use crate::kinds::Kinds;
-use crate::machine::{Account, Machine};
-use crate::part::Part;
 use crate::walk::{Sight, Spot};
+use porter_kinds::Kinds;
+use porter_kinds::catalogue::Fate;
+use porter_kinds::item::Item;
+use porter_kinds::kind::Instead;
+use porter_kinds::part::Part;
+use porter_machine::{Account, Machine};
 use porter_names::{RelativePath, screen::on_screen};
 use porter_source::{Details, EntryKind, Metadata, Missing, ReadTrouble, Rescue, Second, Shut};
 use porter_trunk::{

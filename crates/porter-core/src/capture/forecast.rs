@@ -1,10 +1,10 @@
 //! What a capture will take, before its first byte.
 
 use super::CaptureError;
-use crate::item::Item;
-use crate::machine::Machine;
-use crate::part::What;
 use crate::survey::Survey;
+use porter_kinds::item::Item;
+use porter_kinds::part::What;
+use porter_machine::Machine;
 use porter_names::RelativePath;
 use porter_trunk::{Tally, TrunkError, free_space_in_bytes, largest_file_in_bytes};
 use std::path::{Path, PathBuf};

@@ -1,7 +1,7 @@
 //! Items and their parts, as a trunk lists them.
 
-use crate::item::Item;
-use crate::part::Part;
+use porter_kinds::item::Item;
+use porter_kinds::part::Part;
 use porter_trunk::{Tally, TrunkItem};
 
 /// An item, as a trunk lists it before anything of it was counted.

@@ -6,15 +6,15 @@ use super::carrier::{Carrier, Done};
 use super::listed::listed;
 use super::outlook::Outlook;
 use crate::check::prove_trunk;
-use crate::choice::Unchosen;
 use crate::events::{Conduct, Event, Stage};
 use crate::in_order::in_order;
-use crate::item::Item;
-use crate::kinds::Kinds;
-use crate::machine::Machine;
 use crate::meaning::Meaning;
 use crate::survey::Survey;
 use crate::walk::{Grounds, walk};
+use porter_kinds::Kinds;
+use porter_kinds::choice::Unchosen;
+use porter_kinds::item::Item;
+use porter_machine::Machine;
 use porter_trunk::{
     Damage, Depth, Entry, Inventory, LeftBehind, LeftReason, Tally, TrunkItem, TrunkProgram, TrunkWriter,
 };

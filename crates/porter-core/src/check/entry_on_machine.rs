@@ -3,12 +3,12 @@
 use super::finder::{Finder, Found};
 use super::same_content::difference;
 use crate::attributes::attributes_of;
-use crate::crossing::accounts::place_of;
-use crate::crossing::links::leads_out;
 use crate::events::Conduct;
-use crate::ground::{Earlier, Ground};
 use crate::journal::History;
-use crate::receipt::{Finding, Reason, Verdict};
+use porter_kinds::crossing::accounts::place_of;
+use porter_kinds::crossing::links::leads_out;
+use porter_kinds::ground::{Earlier, Ground};
+use porter_kinds::receipt::{Finding, Reason, Verdict};
 use porter_names::RelativePath;
 use porter_source::{Metadata, ReadError, ReadTrouble, VolumeFile};
 use porter_trunk::{Content, Entry, TrunkItem};

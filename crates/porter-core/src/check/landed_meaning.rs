@@ -1,7 +1,7 @@
 //! What an item means, such as how many bookmarks it holds, by what of it landed.
 
 use crate::meaning::Meaning;
-use crate::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Verdict};
+use porter_kinds::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Verdict};
 use porter_names::RelativePath;
 use porter_trunk::{Entry, TrunkItem};
 

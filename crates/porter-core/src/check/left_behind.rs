@@ -1,7 +1,7 @@
 //! What is not on a machine on purpose: left at the capture, not chosen, or for a person to set up.
 
 use crate::proof::refused_entry;
-use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
+use porter_kinds::receipt::{Finding, ItemReceipt, Reason, Verdict};
 use porter_names::RelativePath;
 use porter_trunk::{LeftReason, Trunk, TrunkError, TrunkItem};
 use std::collections::HashMap;

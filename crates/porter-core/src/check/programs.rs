@@ -1,7 +1,7 @@
 //! Which programs of the old machine the new one has.
 
-use crate::machine::Machine;
-use crate::receipt::ProgramReceipt;
+use porter_kinds::receipt::ProgramReceipt;
+use porter_machine::Machine;
 use porter_trunk::TrunkProgram;
 use std::collections::HashMap;
 

@@ -1,7 +1,7 @@
 //! Whether what stands at a path is what was captured.
 
 use crate::events::{Cancelled, Conduct, Event};
-use crate::receipt::Reason;
+use porter_kinds::receipt::Reason;
 use porter_names::RelativePath;
 use porter_source::{EntryKind, Metadata, ReadError, Sequential, Volume, VolumeFile};
 use porter_trunk::{Content, ContentHash, LongContent};

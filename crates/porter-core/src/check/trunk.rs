@@ -5,7 +5,7 @@ use super::left_behind::{leave_out, note_left_behind};
 use crate::events::{Cancelled, Conduct, Event, Stage};
 use crate::in_order::in_order_by_batch;
 use crate::proof::Listed;
-use crate::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
+use porter_kinds::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
 use porter_names::RelativePath;
 use porter_trunk::{
     Content, ContentHash, ContentHasher, Damage, Depth, Entry, EntryRefused, PieceFailed, Tally, Trunk,

@@ -3,12 +3,12 @@
 use super::line::{EntryKey, FIRST_FORMAT, FORMAT, JournalLine, SECOND_FORMAT};
 use super::lines::next_line;
 use super::runs::{Record, records_in};
-use crate::changes::Moved;
-use crate::choice::LandHeld;
-use crate::ground::Earlier;
-use crate::machine::Machine;
-use crate::receipt::Reason;
 use foldhash::quality::FixedState;
+use porter_kinds::changes::Moved;
+use porter_kinds::choice::LandHeld;
+use porter_kinds::ground::Earlier;
+use porter_kinds::receipt::Reason;
+use porter_machine::Machine;
 use porter_names::RelativePath;
 use porter_trunk::{ContentHash, Entry, TrunkId};
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};

@@ -1,9 +1,9 @@
 //! What a journal is made of: one JSON object a line. Described in `docs/journal-format.md`.
 
-use crate::machine::control::Control;
-use crate::machine::control::registry_key::{self, RegistryKeys};
-use crate::machine::control::registry_value::{self, RegistryValues};
-use crate::receipt::Reason;
+use porter_kinds::receipt::Reason;
+use porter_machine::control::Control;
+use porter_machine::control::registry_key::{self, RegistryKeys};
+use porter_machine::control::registry_value::{self, RegistryValues};
 use porter_names::{Facts, RelativePath};
 use porter_trunk::{ContentHash, RegistryValue, TrunkId, written_path};
 use serde::{Deserialize, Serialize};

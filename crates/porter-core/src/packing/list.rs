@@ -1,9 +1,9 @@
 //! The packing list: which items are carried, as a file that people read and edit. `docs/packing-list.md` describes it.
 
-use crate::catalogue::patterns::Patterns;
-use crate::choice::Unchosen;
-use crate::machine::Machine;
 use crate::survey::Survey;
+use porter_kinds::catalogue::patterns::Patterns;
+use porter_kinds::choice::Unchosen;
+use porter_machine::Machine;
 use serde::Deserialize;
 use std::collections::{BTreeMap, BTreeSet};
 

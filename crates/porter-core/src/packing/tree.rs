@@ -1,11 +1,11 @@
 //! The tree to choose from: by person, kind, item and folder, with what is ticked and how much that is.
 
-use crate::catalogue::Catalogue;
-use crate::choice::Unchosen;
-use crate::choice::folder_key;
-use crate::machine::Machine;
 use crate::survey::{ItemSurvey, Survey};
 use crate::walk::{Grounds, Sight, walk};
+use porter_kinds::catalogue::Catalogue;
+use porter_kinds::choice::Unchosen;
+use porter_kinds::choice::folder_key;
+use porter_machine::Machine;
 use porter_names::{NameRules, RelativePath};
 use porter_source::EntryKind;
 use porter_trunk::Tally;

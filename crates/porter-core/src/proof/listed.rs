@@ -1,6 +1,6 @@
 //! Whether a trunk's list tells of all that was captured. Of what stood in a damaged stretch of it no line is left that could be found wanting.
 
-use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
+use porter_kinds::receipt::{Finding, ItemReceipt, Reason, Verdict};
 use porter_names::RelativePath;
 use porter_trunk::{Entry, EntryRefused, Tally, TrunkItem};
 use std::collections::HashMap;

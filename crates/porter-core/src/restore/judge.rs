@@ -3,13 +3,13 @@
 //! A trunk may have been written by anybody. Its entries land only within what their item's rule names, in its owner's places, and what the
 //! rules hold back is held back, whatever the entry says.
 
-use crate::catalogue::{CarryRule, Catalogue, Fate, PROFILE_PART};
-use crate::choice::LandHeld;
-use crate::crossing::landing_places::{LandingPlaces, NoLandingPlace};
-use crate::crossing::relocate::Relocation;
-use crate::machine::{Machine, Place};
-use crate::part::{Part, What};
-use crate::receipt::Reason;
+use porter_kinds::catalogue::{CarryRule, Catalogue, Fate, PROFILE_PART};
+use porter_kinds::choice::LandHeld;
+use porter_kinds::crossing::landing_places::{LandingPlaces, NoLandingPlace};
+use porter_kinds::crossing::relocate::Relocation;
+use porter_kinds::part::{Part, What};
+use porter_kinds::receipt::Reason;
+use porter_machine::{Machine, Place};
 use porter_names::RelativePath;
 use porter_source::EntryKind;
 use porter_trunk::{Content, Entry, EntryAddress, TrunkItem, TrunkPart};

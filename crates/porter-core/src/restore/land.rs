@@ -3,7 +3,7 @@
 use crate::events::{Cancelled, Conduct, Event};
 use crate::host;
 use crate::journal::waiting::waiting_name;
-use crate::receipt::Reason;
+use porter_kinds::receipt::Reason;
 use porter_names::screen::on_screen;
 use porter_source::Reached;
 use porter_trunk::{

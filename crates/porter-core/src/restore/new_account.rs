@@ -7,8 +7,8 @@ mod system;
 #[path = "new_account/unix.rs"]
 mod system;
 
-use crate::machine::Machine;
-use crate::machine::layout::Family;
+use porter_machine::Machine;
+use porter_machine::layout::Family;
 use std::path::Path;
 
 /// Why an account was not made.

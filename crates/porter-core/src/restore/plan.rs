@@ -1,11 +1,11 @@
 //! What becomes of each entry, decided before anything is written.
 
 use super::kept::Kept;
-use crate::changes::{Changes, Edit};
 use crate::journal::EntryKey;
-use crate::receipt::{Reason, Verdict};
 use foldhash::HashMap;
 use foldhash::quality::FixedState;
+use porter_kinds::changes::{Changes, Edit};
+use porter_kinds::receipt::{Reason, Verdict};
 use porter_names::RelativePath;
 use porter_source::HostTree;
 use porter_trunk::{

@@ -14,7 +14,7 @@ use crate::in_order::in_order;
 use crate::journal::EntryKey;
 use crate::journal::records::Records;
 use crate::journal::{runs_in, sweep};
-use crate::receipt::Reason;
+use porter_kinds::receipt::Reason;
 use porter_trunk::{Content, Entry, Tally, Trunk, TrunkId};
 use std::path::Path;
 use std::sync::Mutex;

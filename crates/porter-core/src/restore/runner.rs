@@ -7,7 +7,7 @@ use super::plan::{Action, Due, NewFolder};
 use crate::events::Conduct;
 use crate::host::{self, Owner, owner_like};
 use crate::journal::Journal;
-use crate::receipt::Reason;
+use porter_kinds::receipt::Reason;
 use porter_names::RelativePath;
 use porter_names::host::to_host;
 use porter_source::{HostTree, Reached};

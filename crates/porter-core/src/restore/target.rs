@@ -3,9 +3,9 @@
 //! Works on names only: what is there is listed, what is planned is remembered, and nothing is written.
 
 use crate::host::most_bytes_in_path;
-use crate::receipt::Reason;
 use foldhash::HashMap;
 use foldhash::quality::RandomState;
+use porter_kinds::receipt::Reason;
 use porter_names::{NameRules, RelativePath, host};
 use porter_source::{EntryKind, HostTree};
 use porter_trunk::name_with_mark;

@@ -1,7 +1,7 @@
 //! Folders of programs in which people's work is: old programs keep their databases beside themselves.
 
-use crate::machine::Machine;
-use crate::machine::layout::Family;
+use porter_machine::Machine;
+use porter_machine::layout::Family;
 use porter_names::{RelativePath, fold};
 use porter_source::EntryKind;
 use std::collections::VecDeque;

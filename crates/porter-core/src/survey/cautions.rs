@@ -2,11 +2,11 @@
 
 use super::among_programs::folders_with_work;
 use super::count::Count;
-use crate::caution::Caution;
-use crate::item::Item;
-use crate::machine::layout::Family;
-use crate::machine::registry::hives::HiveTrouble;
-use crate::machine::{Account, Machine, PlaceState};
+use porter_kinds::caution::Caution;
+use porter_kinds::item::Item;
+use porter_machine::layout::Family;
+use porter_machine::registry::hives::HiveTrouble;
+use porter_machine::{Account, Machine, PlaceState};
 use porter_names::{RelativePath, fold, screen::on_screen};
 use porter_source::ReadTrouble;
 

@@ -1,12 +1,12 @@
 //! Counting all items at once: folders are spread over threads, because waiting for listings is what takes long.
 
 use crate::attributes::{is_cloud_only, is_compressed, is_encrypted};
-use crate::catalogue::Fate;
 use crate::events::{Cancelled, Conduct, Event};
 use crate::in_order::workers;
-use crate::item::Item;
 use crate::look_inside;
 use crate::walk::{Grounds, Pending, Sight, beginnings, look_into, tally_of};
+use porter_kinds::catalogue::Fate;
+use porter_kinds::item::Item;
 use porter_names::{NameRules, RelativePath};
 use porter_source::{Details, EntryKind, ReadTrouble};
 use porter_trunk::Tally;

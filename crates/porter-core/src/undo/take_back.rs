@@ -2,8 +2,6 @@
 
 use super::UndoError;
 use super::standing::require_undoable;
-use crate::catalogue::Catalogue;
-use crate::crossing::landing_places::LandingPlaces;
 use crate::events::{Conduct, Event, Stage, Stoppable};
 use crate::host;
 use crate::in_order::in_order;
@@ -12,9 +10,11 @@ use crate::journal::hash_of;
 use crate::journal::records::{Records, refuse_strangers};
 use crate::journal::{EntryKey, JournalLine};
 use crate::journal::{Run, sweep};
-use crate::machine::Machine;
-use crate::machine::control::Control;
-use crate::machine::controls;
+use porter_kinds::catalogue::Catalogue;
+use porter_kinds::crossing::landing_places::LandingPlaces;
+use porter_machine::Machine;
+use porter_machine::control::Control;
+use porter_machine::controls;
 use porter_names::host::name_from_host;
 use porter_names::{Facts, RelativePath};
 use porter_source::{HostTree, Reached};

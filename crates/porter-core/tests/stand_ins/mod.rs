@@ -3,16 +3,16 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 use porter_core::capture::{CaptureError, CaptureReport, Job, capture};
-use porter_core::catalogue::Catalogue;
-use porter_core::choice::Selection;
-use porter_core::choice::Unchosen;
 use porter_core::events::{Conduct, Event};
-use porter_core::existing::Existing;
-use porter_core::kinds::Kinds;
-use porter_core::machine::layout::Family;
-use porter_core::machine::{Machine, recognise};
 use porter_core::restore::{Plan, RestoreError, Wishes, plan_restore};
 use porter_core::survey::{Survey, survey};
+use porter_kinds::Kinds;
+use porter_kinds::catalogue::Catalogue;
+use porter_kinds::choice::Selection;
+use porter_kinds::choice::Unchosen;
+use porter_kinds::existing::Existing;
+use porter_machine::layout::Family;
+use porter_machine::{Machine, recognise};
 use porter_names::{NameRules, RelativePath};
 use porter_source::{
     Capacity, Details, EntryKind, HostTree, Listed, Metadata, ReadError, ReadTrouble, Volume, VolumeFile,

@@ -10,7 +10,7 @@ use crate::screen::say_json;
 use crate::{keys, open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::check::{check_machine, check_trunk};
-use porter_core::receipt::{Reason, Receipt};
+use porter_kinds::receipt::{Reason, Receipt};
 use porter_trunk::packed_form::mend_seal;
 use porter_trunk::signature::{Authenticity, authenticity};
 use porter_trunk::spare::mend;

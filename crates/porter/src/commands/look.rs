@@ -6,7 +6,7 @@ use crate::screen::say_json;
 use crate::usable_list::UsableList;
 use crate::{keys, open, views};
 use clap::Args;
-use porter_core::catalogue::patterns::{Candidate, Patterns, in_lower_case};
+use porter_kinds::catalogue::patterns::{Candidate, Patterns, in_lower_case};
 use porter_names::RelativePath;
 use porter_trunk::outside::{Keeping, Outside};
 use porter_trunk::packed_form::{Rebuilt, lacks_label, mend_seal, rebuild, relabel};
@@ -104,7 +104,7 @@ fn show(arguments: &LookArguments) -> Result<Outcome, Failure> {
     };
     match (&rows, &named, arguments.json) {
         (rows, _, true) => say_json(&views::look::json(trunk.label(), trunk.items(), rows.as_deref())),
-        (Some(_), Some((item, _)), false) if porter_core::machine::SettingKind::is_name(&item.kind) => {
+        (Some(_), Some((item, _)), false) if porter_machine::SettingKind::is_name(&item.kind) => {
             views::look::show_values(item);
         }
         (Some(rows), named, false) => {

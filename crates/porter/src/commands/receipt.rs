@@ -5,7 +5,7 @@ use crate::publish::{publish, will_publish};
 use crate::screen::{CARE, say, say_json, styled, tell};
 use crate::{keys, paths, saved_receipt, views};
 use clap::Args;
-use porter_core::receipt::{Compared, Receipt};
+use porter_kinds::receipt::{Compared, Receipt};
 use porter_trunk::signature::Authenticity;
 use std::path::{Path, PathBuf};
 

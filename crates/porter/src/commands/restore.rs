@@ -8,14 +8,14 @@ use crate::screen::{ask, confirmed, say, say_json, tell};
 use crate::views::numbers::{date_and_time, size};
 use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
-use porter_core::choice::LandHeld;
-use porter_core::choice::Selection;
-use porter_core::existing::Side;
-use porter_core::existing::{Different, Existing};
-use porter_core::kinds::browser::bookmarks_into::is_known;
-use porter_core::machine::{Machine, Place};
 use porter_core::restore::{RestoreError, Wishes, plan_restore, run_plan};
-use porter_core::wishes::{BrowserWishes, DriveWishes, KindWishes, NewerProfiles};
+use porter_kinds::browser::bookmarks_into::is_known;
+use porter_kinds::choice::LandHeld;
+use porter_kinds::choice::Selection;
+use porter_kinds::existing::Side;
+use porter_kinds::existing::{Different, Existing};
+use porter_kinds::wishes::{BrowserWishes, DriveWishes, KindWishes, NewerProfiles};
+use porter_machine::{Machine, Place};
 use porter_names::RelativePath;
 use porter_trunk::{Trunk, TrunkItem};
 use std::io::IsTerminal;
@@ -186,7 +186,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     };
     let accounts = plan.outline.accounts.clone();
     let is_setting = |item: &&porter_trunk::TrunkItem| {
-        plan.outline.items.contains(&item.id) && porter_core::machine::SettingKind::is_name(&item.kind)
+        plan.outline.items.contains(&item.id) && porter_machine::SettingKind::is_name(&item.kind)
     };
     let settings = trunk.items().iter().filter(is_setting).count();
     let report = open::conducted(&arguments.conduct, |conduct| {

@@ -6,10 +6,10 @@ use crate::rules_folder::{self, OwnRule, own_rules};
 use crate::screen::say_json;
 use crate::{open, paths, views};
 use clap::{Args, Subcommand};
-use porter_core::catalogue::{Catalogue, built_in_rules};
-use porter_core::choice::Selection;
-use porter_core::choice::Unchosen;
 use porter_core::survey::survey;
+use porter_kinds::catalogue::{Catalogue, built_in_rules};
+use porter_kinds::choice::Selection;
+use porter_kinds::choice::Unchosen;
 use std::path::PathBuf;
 
 /// List, show and try carry rules: what is carried of which program, and where it lives
@@ -110,7 +110,7 @@ pub(crate) fn run(arguments: &RulesArguments) -> Result<Outcome, Failure> {
 
 fn built_in() -> Result<Vec<OwnRule>, Failure> {
     let rules = built_in_rules().map_err(|error| open::fault(&error))?;
-    let own = |(rule, file): (_, porter_core::catalogue::BuiltIn)| OwnRule {
+    let own = |(rule, file): (_, porter_kinds::catalogue::BuiltIn)| OwnRule {
         rule,
         file: PathBuf::new(),
         text: file.text.to_owned(),

@@ -10,11 +10,11 @@ use crate::target_speed::measured;
 use crate::views::survey::Room;
 use crate::{open, paths, views};
 use clap::Args;
-use porter_core::choice::Selection;
-use porter_core::choice::Unchosen;
-use porter_core::kinds::Kinds;
-use porter_core::machine::Machine;
 use porter_core::survey::{Survey, survey};
+use porter_kinds::Kinds;
+use porter_kinds::choice::Selection;
+use porter_kinds::choice::Unchosen;
+use porter_machine::Machine;
 use porter_trunk::{free_space_in_bytes, largest_file_in_bytes};
 use std::path::PathBuf;
 

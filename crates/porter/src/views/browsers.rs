@@ -1,9 +1,9 @@
 //! What is told of browsers' profiles: what they hold, and what does not come across by itself.
 
 use super::numbers::{count, counted, size};
-use porter_core::kinds::browser::KIND;
-use porter_core::receipt::{ItemReceipt, Reason, Receipt};
 use porter_core::survey::ItemSurvey;
+use porter_kinds::browser::KIND;
+use porter_kinds::receipt::{ItemReceipt, Reason, Receipt};
 use porter_names::screen::on_screen;
 
 /// What a profile holds, and what to know of it: lines below its row in a survey.

@@ -3,8 +3,8 @@
 //! Values come from the old machine and may hold anything, and people paste what stands here: every value is quoted so that no
 //! shell takes any of it for a command.
 
-use porter_core::machine::layout::Family;
-use porter_core::receipt::Receipt;
+use porter_kinds::receipt::Receipt;
+use porter_machine::layout::Family;
 use porter_names::Facts;
 use porter_names::screen::on_screen;
 

@@ -6,12 +6,12 @@ use crate::paths;
 use crate::screen::{BOLD, CARE, FAINT, GOOD, say, styled, tell};
 use crate::target_speed::time_for;
 use porter_core::capture::{CaptureReport, Forecast};
-use porter_core::caution::Caution;
-use porter_core::machine::Machine;
 use porter_core::packing::PackingList;
 use porter_core::packing::list::Changes;
-use porter_core::receipt::Verdict;
 use porter_core::survey::Survey;
+use porter_kinds::caution::Caution;
+use porter_kinds::receipt::Verdict;
+use porter_machine::Machine;
 use porter_names::screen::on_screen;
 use porter_trunk::{LeftBehind, LeftReason, Tally};
 use serde_json::{Value, json};
@@ -77,7 +77,7 @@ pub(crate) fn tell_set_aside(packs: &[String]) {
 }
 
 /// The items whose files are being written to.
-pub(crate) fn running(survey: &Survey) -> impl Iterator<Item = &porter_core::item::Item> {
+pub(crate) fn running(survey: &Survey) -> impl Iterator<Item = &porter_kinds::item::Item> {
     let is_running = |caution: &Caution| matches!(caution, Caution::ProgramRunning { .. });
     survey
         .items

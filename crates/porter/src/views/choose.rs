@@ -204,13 +204,13 @@ fn room(page: &Page<'_>) -> Line<'static> {
 #[allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 mod tests {
     use super::*;
-    use porter_core::catalogue::Catalogue;
-    use porter_core::choice::Selection;
-    use porter_core::choice::Unchosen;
     use porter_core::events::{Conduct, Event};
-    use porter_core::machine::recognise;
     use porter_core::packing::Tree;
     use porter_core::survey::survey;
+    use porter_kinds::catalogue::Catalogue;
+    use porter_kinds::choice::Selection;
+    use porter_kinds::choice::Unchosen;
+    use porter_machine::recognise;
     use porter_source::HostFolder;
     use ratatui::Terminal;
     use ratatui::backend::TestBackend;

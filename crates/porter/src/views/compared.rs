@@ -7,8 +7,8 @@ use super::words;
 use crate::paths;
 use crate::screen::{BAD, BOLD, CARE, GOOD, say, styled};
 use anstyle::Style;
-use porter_core::receipt::compared::Row;
-use porter_core::receipt::{Compared, Receipt, Verdict};
+use porter_kinds::receipt::compared::Row;
+use porter_kinds::receipt::{Compared, Receipt, Verdict};
 use serde_json::{Value, json};
 
 /// What a second look changed.

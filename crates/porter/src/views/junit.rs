@@ -3,7 +3,7 @@
 use super::html::text;
 use super::receipt::{by_person, person, verdict_words};
 use super::words;
-use porter_core::receipt::{ItemReceipt, Receipt, Verdict};
+use porter_kinds::receipt::{ItemReceipt, Receipt, Verdict};
 use std::fmt::Write;
 
 /// What needs attention fails, and what was left behind was skipped.

@@ -10,7 +10,7 @@ use super::receipt::{
 use super::survey::system;
 use super::{to_do, words};
 use crate::paths;
-use porter_core::receipt::{ByVerdict, Finding, ItemReceipt, Receipt, Verdict};
+use porter_kinds::receipt::{ByVerdict, Finding, ItemReceipt, Receipt, Verdict};
 use std::fmt::Write;
 
 /// More rows than this of one item stay in the JSON receipt.

@@ -4,9 +4,9 @@ use super::by_hand::new_system;
 use super::numbers::{count, counted};
 use super::{browsers, by_hand};
 use crate::paths::quoted_id;
-use porter_core::kinds::browser::proof::PASSWORDS;
-use porter_core::machine::layout::Family;
-use porter_core::receipt::{ItemReceipt, Reason, Receipt, Verdict};
+use porter_kinds::browser::proof::PASSWORDS;
+use porter_kinds::receipt::{ItemReceipt, Reason, Receipt, Verdict};
+use porter_machine::layout::Family;
 use porter_names::screen::on_screen;
 use porter_trunk::TrunkProgram;
 use std::collections::BTreeMap;
@@ -114,8 +114,7 @@ fn of_kept(item: &ItemReceipt) -> Option<Task> {
     /// Their values are among the settings and printers, each with what to do.
     const TOLD_WITH_SETTINGS: [&str; 2] = ["machine/network/wifi", "machine/print/cups"];
     // What to do about browsers is among their own steps.
-    let is_told =
-        item.kind == porter_core::kinds::browser::KIND || TOLD_WITH_SETTINGS.contains(&item.id.as_str());
+    let is_told = item.kind == porter_kinds::browser::KIND || TOLD_WITH_SETTINGS.contains(&item.id.as_str());
     if item.verdict != Verdict::KeptInTrunk || is_told {
         return None;
     }

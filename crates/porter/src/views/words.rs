@@ -2,8 +2,8 @@
 
 use super::by_hand;
 use super::numbers::{count, counted, date_and_time};
-use porter_core::caution::Caution;
-use porter_core::receipt::Reason;
+use porter_kinds::caution::Caution;
+use porter_kinds::receipt::Reason;
 use porter_names::screen::on_screen;
 use porter_trunk::{KeptState, LeftReason};
 

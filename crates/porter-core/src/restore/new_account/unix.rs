@@ -1,7 +1,7 @@
 //! A Unix makes accounts with `useradd`, where that is Linux.
 
 use super::NotMade;
-use crate::machine::layout::Family;
+use porter_machine::layout::Family;
 use std::path::Path;
 use std::process::{Command, Stdio};
 

@@ -2,7 +2,7 @@
 #![allow(unsafe_code, reason = "calls of the system's interface")]
 
 use super::NotMade;
-use crate::machine::layout::Family;
+use porter_machine::layout::Family;
 use std::path::Path;
 use std::ptr::{null, null_mut};
 use windows_sys::Win32::NetworkManagement::NetManagement::{

@@ -2,9 +2,9 @@
 
 use super::super::plan::content_of;
 use super::{MOST_LOST_PER_ENTRY_IN_BYTES, Planner};
-use crate::changes::{Adapt, Changes};
 use crate::journal::EntryKey;
-use crate::receipt::Reason;
+use porter_kinds::changes::{Adapt, Changes};
+use porter_kinds::receipt::Reason;
 use porter_trunk::{Content, ContentHash, Entry, Trunk};
 use std::io::Read;
 
@@ -12,7 +12,7 @@ impl Planner<'_> {
     /// Takes over what the kinds have decided.
     pub(in crate::restore) fn heed(&mut self, mut changes: Changes) {
         let owner_of = |item: &str| item.split_once('/').map(|(owner, _)| owner.to_owned());
-        for Adapt { item, place, path, with } in changes.adapted.drain(..) {
+        for Adapt { item, place, path, with } in changes.take_adapted() {
             self.adapts.insert(EntryKey { owner: owner_of(&item), place, path }, with);
         }
         self.changes = changes;
@@ -44,7 +44,7 @@ impl Planner<'_> {
 
     /// Plans the files of the machine that get another content.
     pub(in crate::restore) fn plan_edits(&mut self) {
-        for (_, mut edit) in std::mem::take(&mut self.changes.files) {
+        for mut edit in self.changes.take_files() {
             match self.through_planned(&edit.at) {
                 Ok(at) => edit.at = at,
                 Err(reason) => {

@@ -3,7 +3,7 @@
 use super::super::plan::NewFolder;
 use super::super::target::Destination;
 use super::{FolderKey, LastFolder, Planner};
-use crate::receipt::Reason;
+use porter_kinds::receipt::Reason;
 use porter_names::RelativePath;
 use porter_source::EntryKind;
 

@@ -1,0 +1,245 @@
+//! What can be taken out of a profile for any browser: bookmarks as the file that all import, feeds, history and tabs.
+
+use super::profile::ProfileFolder;
+use crate::browser::engines::engine_of;
+use crate::catalogue::Catalogue;
+use porter_formats::FormatError;
+use porter_formats::bookmarks::Bookmarks;
+use porter_formats::bookmarks::file::to_html;
+use porter_formats::links::{Page, feeds_to_opml};
+use porter_formats::shortcut;
+use porter_names::{RelativePath, screen::on_screen};
+use porter_source::{EntryKind, HostFolder, Volume};
+use porter_trunk::{Content, Trunk, TrunkItem, in_pieces};
+use std::fs;
+use std::io::{self, Write};
+use std::path::Path;
+use tempfile::TempDir;
+
+/// A form that something can be taken in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Form {
+    /// The HTML file that browsers import.
+    Bookmarks,
+    /// OPML, for readers of feeds.
+    Feeds,
+    /// A page of all addresses, the newest first.
+    History,
+    /// A page of the tabs that were open.
+    Tabs,
+}
+
+/// Why something cannot be taken in a form.
+#[derive(Debug, thiserror::Error)]
+pub enum NotTaken {
+    /// The item is no profile of a browser, and no folder of favourites.
+    #[error("`{0}` has no bookmarks, history or tabs")]
+    NotABrowser(String),
+    /// What it should be made from cannot be understood.
+    #[error("{0}")]
+    Format(#[from] FormatError),
+    /// The files could not be read from the trunk, or the form could not be written.
+    #[error("{0}")]
+    Io(#[from] io::Error),
+    /// The trunk could not be read.
+    #[error(transparent)]
+    Trunk(#[from] porter_trunk::TrunkError),
+}
+
+/// Writes an item of a trunk in a form. Gives how many rows it has.
+pub fn take_as(
+    trunk: &dyn Trunk,
+    item: &TrunkItem,
+    catalogue: &Catalogue,
+    form: Form,
+    to: &mut dyn Write,
+) -> Result<u64, NotTaken> {
+    let profile = Unpacked::of(trunk, item)?;
+    let title = |what: &str| format!("{what}: {}", on_screen(item.title.as_bytes()));
+    match form {
+        Form::Bookmarks => {
+            let bookmarks = bookmarks_of(&profile, item, catalogue, true)?;
+            to.write_all(to_html(&bookmarks).as_bytes())?;
+            Ok(bookmarks.count())
+        }
+        Form::Feeds => {
+            let feeds = bookmarks_of(&profile, item, catalogue, false)?.feeds();
+            to.write_all(feeds_to_opml(&feeds).as_bytes())?;
+            Ok(feeds.len() as u64)
+        }
+        Form::History => {
+            let engine = engine_for(item, catalogue)?;
+            let mut page = Page::begin(to, &title("History"))?;
+            let mut rows = 0;
+            engine.each_visited(&profile.folder(), &mut |link| {
+                rows += 1;
+                page.link(&link)
+            })??;
+            page.end()?;
+            Ok(rows)
+        }
+        Form::Tabs => {
+            let tabs = engine_for(item, catalogue)?.tabs(&profile.folder())?;
+            let mut page = Page::begin(to, &title("Open tabs"))?;
+            tabs.iter().try_for_each(|link| page.link(link))?;
+            page.end()?;
+            Ok(tabs.len() as u64)
+        }
+    }
+}
+
+/// The bookmarks of an item of a trunk.
+pub fn bookmarks_in(
+    trunk: &dyn Trunk,
+    item: &TrunkItem,
+    catalogue: &Catalogue,
+) -> Result<Bookmarks, NotTaken> {
+    bookmarks_of(&Unpacked::of(trunk, item)?, item, catalogue, false)
+}
+
+fn bookmarks_of(
+    profile: &Unpacked,
+    item: &TrunkItem,
+    catalogue: &Catalogue,
+    with_icons: bool,
+) -> Result<Bookmarks, NotTaken> {
+    if is_favourites(item) {
+        return Ok(favourites_in(&profile.volume, &RelativePath::root()));
+    }
+    Ok(engine_for(item, catalogue)?.bookmarks(&profile.folder(), with_icons)?)
+}
+
+/// Favourites of Windows' own browsers are a folder like any other.
+fn is_favourites(item: &TrunkItem) -> bool {
+    item.parts.iter().any(|part| part.place == porter_machine::Place::Favourites.name())
+}
+
+fn engine_for(
+    item: &TrunkItem,
+    catalogue: &Catalogue,
+) -> Result<&'static dyn super::engine::Engine, NotTaken> {
+    let rule = catalogue.rule_of(item);
+    let is_profile = item.parts.iter().any(|part| part.name == crate::catalogue::PROFILE_PART);
+    let engine = rule.filter(|_| is_profile).and_then(|rule| engine_of(rule));
+    engine.ok_or_else(|| NotTaken::NotABrowser(item.id.clone()))
+}
+
+/// A folder of `*.url` files as bookmarks: by name, as Windows shows them; `Links` is the bar.
+pub fn favourites_in(volume: &dyn Volume, at: &RelativePath) -> Bookmarks {
+    use porter_formats::bookmarks::{Folder, Node};
+    let mut all = favourites_as_they_are(volume, at);
+    let is_bar = |node: &Node| matches!(node, Node::Folder(folder) if BARS.contains(&folder.title.as_str()));
+    let bar = all.children.iter().position(is_bar).map(|at| all.children.remove(at));
+    let toolbar = match bar {
+        Some(Node::Folder(bar)) => bar,
+        _ => Folder::default(),
+    };
+    Bookmarks { toolbar, menu: all, ..Bookmarks::default() }
+}
+
+/// What Windows calls the bar of favourites, as a folder.
+pub(super) const BARS: [&str; 2] = ["Links", "Favorites Bar"];
+
+/// The same with the bar as a folder among the others.
+pub(super) fn favourites_as_they_are(
+    volume: &dyn Volume,
+    at: &RelativePath,
+) -> porter_formats::bookmarks::Folder {
+    folder_of_favourites(volume, at, 0)
+}
+
+fn folder_of_favourites(
+    volume: &dyn Volume,
+    at: &RelativePath,
+    depth: usize,
+) -> porter_formats::bookmarks::Folder {
+    use porter_formats::bookmarks::{Bookmark, Folder, Node};
+    let mut rows: Vec<_> = volume.list(at).into_iter().flatten().flatten().collect();
+    rows.sort_by_key(|row| String::from_utf8_lossy(&row.name).to_lowercase());
+    let mut folder = Folder::new(&at.name().map(on_screen).unwrap_or_default());
+    for row in rows {
+        let Ok(path) = at.join(&row.name) else { continue };
+        let name = String::from_utf8_lossy(&row.name).into_owned();
+        match row.metadata.kind {
+            EntryKind::Folder if depth < 50 => {
+                let inner = folder_of_favourites(volume, &path, depth + 1);
+                folder.children.push(Node::Folder(inner));
+            }
+            EntryKind::File if name.to_lowercase().ends_with(".url") => {
+                let file = porter_machine::small_file::read(volume, &path).unwrap_or_default();
+                if let Ok(url) = shortcut::url_in(&file) {
+                    let title = name[..name.len() - 4].to_owned();
+                    let added_utc = row.metadata.modified_utc;
+                    folder.children.push(Node::Bookmark(Bookmark {
+                        title,
+                        url,
+                        added_utc,
+                        ..Bookmark::default()
+                    }));
+                }
+            }
+            _ => {}
+        }
+    }
+    folder
+}
+
+/// The files of a profile that say something, out of the trunk into a folder that goes when it is dropped.
+struct Unpacked {
+    volume: HostFolder,
+    _folder: TempDir,
+}
+
+/// Larger files of a profile hold nothing that is asked for here.
+const LARGEST_IN_BYTES: u64 = 2 << 30;
+
+impl Unpacked {
+    fn of(trunk: &dyn Trunk, item: &TrunkItem) -> Result<Self, NotTaken> {
+        let folder = TempDir::with_prefix("porter-")?;
+        let root =
+            item.parts.first().map(|part| RelativePath::from_bytes(part.path.as_bytes()).unwrap_or_default());
+        let root = root.unwrap_or_default();
+        for entry in trunk.entries()? {
+            let Ok(entry) = entry else { continue };
+            let is_small = entry.size_in_bytes() <= LARGEST_IN_BYTES;
+            let (true, true, Content::File { .. }) = (entry.item == item.id, is_small, &entry.content) else {
+                continue;
+            };
+            let Some(below) = entry.address.path.below(&root).filter(is_of_use) else {
+                continue;
+            };
+            // Names are those of the trunk, which may hold any bytes; this folder is our own.
+            let Ok(path) = porter_names::host::to_host(folder.path(), &below) else { continue };
+            if let Some(above) = path.parent() {
+                fs::create_dir_all(above)?;
+            }
+            write_content(trunk, &entry, &path)?;
+        }
+        let volume = HostFolder::open(folder.path()).map_err(|cause| io::Error::other(cause.to_string()))?;
+        Ok(Self { volume, _folder: folder })
+    }
+
+    fn folder(&self) -> ProfileFolder<'_> {
+        ProfileFolder { volume: &self.volume, at: RelativePath::root() }
+    }
+}
+
+/// What can hold bookmarks, history and tabs: files of the profile itself, sessions, and addresses.
+fn is_of_use(path: &RelativePath) -> bool {
+    let first = path.steps().next().unwrap_or_default();
+    path.steps().count() == 1
+        || first == b"Sessions"
+        || first == b"sessionstore-backups"
+        || path.name().is_some_and(|name| name.to_ascii_lowercase().ends_with(b".url"))
+}
+
+fn write_content(trunk: &dyn Trunk, entry: &porter_trunk::Entry, to: &Path) -> Result<(), NotTaken> {
+    let damaged = |what: String| NotTaken::Io(io::Error::other(what));
+    let mut content = trunk.open_content(entry).map_err(|damage| damaged(damage.to_string()))?;
+    let mut file = fs::File::create(to)?;
+    in_pieces(&mut *content, |piece| file.write_all(piece)).map_err(|failed| match failed {
+        porter_trunk::PieceFailed::Reading(cause) | porter_trunk::PieceFailed::Using(cause) => {
+            NotTaken::Io(cause)
+        }
+    })
+}

@@ -1,0 +1,71 @@
+//! What a kind of item has to know about its own: how they are found, captured, landed and proved.
+
+use crate::catalogue::Catalogue;
+use crate::changes::Changes;
+use crate::ground::Ground;
+use crate::item::Item;
+use crate::receipt::ItemReceipt;
+use porter_machine::{Account, Machine};
+use porter_names::RelativePath;
+use porter_trunk::{LeftReason, TrunkItem};
+use std::io::Read;
+
+/// A kind of item. The defaults are those of items that their files alone tell.
+pub trait Kind: Sync {
+    /// What stands in the ids of its items behind the owner: `browser`, `setting`.
+    fn name(&self) -> &'static str;
+
+    /// All its items on a machine, with facts, counts and cautions.
+    fn find(&self, machine: &Machine, catalogue: &Catalogue) -> Vec<Item>;
+
+    /// True for an item of a trunk that it lands and proves.
+    fn has(&self, item: &TrunkItem) -> bool {
+        item.kind == self.name()
+    }
+
+    /// True if a program has the files of an item open now, or runs and writes to them.
+    fn is_open(&self, item: &Item, machine: &Machine) -> bool {
+        runs_now(item, machine)
+    }
+
+    /// What goes into the trunk instead of a file of an item as it lies at `at`.
+    fn instead(&self, item: &Item, machine: &Machine, at: &RelativePath) -> Instead {
+        let _ = (item, machine, at);
+        Instead::Nothing
+    }
+
+    /// Decides about all items that it has, at once: they may share lists. Nothing is written yet.
+    fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
+        let _ = (items, ground, changes);
+    }
+
+    /// Proves what an item means beyond its files, with the reader that found it. Asked only if its files are the trunk's.
+    fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
+        let _ = (item, ground, row);
+    }
+}
+
+/// What goes into a trunk in place of a file.
+pub enum Instead {
+    /// The file itself.
+    Nothing,
+    /// This.
+    Content(Box<dyn Read + Send>),
+    /// Nothing of it, for this reason.
+    Left(LeftReason),
+}
+
+/// True if a program runs that an item's rule wants closed.
+pub fn runs_now(item: &Item, machine: &Machine) -> bool {
+    let Some(rule) = item.rule.as_ref().filter(|_| machine.here.is_some()) else { return false };
+    if rule.must_be_closed.is_empty() {
+        return false;
+    }
+    let running = porter_machine::running::running_programs();
+    rule.must_be_closed.iter().any(|program| running.contains(&porter_machine::running::comparable(program)))
+}
+
+/// What stands before the slash in the ids of somebody's items.
+pub fn owner_id(owner: Option<&Account>) -> &str {
+    owner.map_or("machine", |account| account.id.as_str())
+}

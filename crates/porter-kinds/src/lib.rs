@@ -1,0 +1,32 @@
+//! What a person would name, and what is known of each kind: how it is found, captured, landed and proved. No interface code.
+//!
+//! - [`catalogue`]: the carry rules, which say what of a place is carried;
+//! - [`part`], [`item`], [`caution`] and [`receipt`]: data;
+//! - [`choice`] and [`wishes`]: what a person decides;
+//! - [`crossing`]: from the old machine's places to the new one's;
+//! - [`ground`] and [`changes`]: what is known when items land, and what a restore changes beside copying files;
+//! - [`kind`]: the duties of a kind; [`Kinds`]: those there are;
+//! - [`registry_part`]: what items have in their owner's registry;
+//! - [`ruled`], [`browser`], [`drive`], [`also`] and [`setting`]: the kinds.
+
+pub mod also;
+pub mod browser;
+pub mod catalogue;
+pub mod caution;
+pub mod changes;
+pub mod choice;
+pub mod crossing;
+pub mod drive;
+pub mod existing;
+pub mod ground;
+pub mod item;
+pub mod kind;
+mod kinds;
+pub mod part;
+pub mod receipt;
+pub mod registry_part;
+pub mod ruled;
+pub mod setting;
+pub mod wishes;
+
+pub use kinds::Kinds;

@@ -1,0 +1,227 @@
+//! What carry rules find: folders of files, and what programs keep in files.
+
+use crate::catalogue::patterns::{PathPattern, Step, in_lower_case};
+use crate::catalogue::{CarryRule, Catalogue, Find, Found};
+use crate::changes::{Changes, Moved};
+use crate::ground::Ground;
+use crate::item::Item;
+use crate::kind::{Instead, Kind, owner_id};
+use crate::part::{Part, What};
+use crate::receipt::Reason;
+use porter_machine::account::{id_from_name, unused_id};
+use porter_machine::database::{NoSnapshot, is_beside_database, snapshot};
+use porter_machine::looker::Looker;
+use porter_machine::{Account, Machine, Place, PlaceState};
+use porter_names::{RelativePath, screen::on_screen};
+use porter_source::EntryKind;
+use porter_trunk::{LeftReason, TrunkItem};
+use std::collections::HashSet;
+use std::sync::Arc;
+
+/// Items of carry rules.
+pub struct Ruled;
+
+impl Kind for Ruled {
+    fn name(&self) -> &'static str {
+        "folder"
+    }
+
+    fn has(&self, item: &TrunkItem) -> bool {
+        item.rule.is_some()
+    }
+
+    fn instead(&self, item: &Item, machine: &Machine, at: &RelativePath) -> Instead {
+        in_one_piece(item, machine, at)
+    }
+
+    /// What a program keeps that does not exist on this system stays in the trunk, or goes into a folder of the person's documents.
+    fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
+        for item in items {
+            let Some(title) = ground.catalogue.program_missing_on(item, ground.machine.layout.family) else {
+                continue;
+            };
+            if ground.land_held.wants_item(&item.id) {
+                into_documents(item, &ground.label().machine.name, title)
+                    .for_each(|moved| changes.move_part(moved));
+            } else {
+                changes.refuse(&item.id, Reason::NoSuchProgram { title: title.to_owned() });
+            }
+        }
+    }
+
+    fn find(&self, machine: &Machine, catalogue: &Catalogue) -> Vec<Item> {
+        let mut looker = machine.looker();
+        // What one rule has is not another's, too.
+        let mut taken: HashSet<RelativePath> = HashSet::new();
+        let places: HashSet<&RelativePath> = machine.all_places().map(|found| &found.path).collect();
+        let mut items: Vec<Item> = Vec::new();
+        // What has an item of its own is not one of many, too.
+        for each in [false, true] {
+            for owner in machine.accounts.iter().map(Some).chain([None]) {
+                let fits = |rule: &&Arc<CarryRule>| {
+                    rule.is_personal() == owner.is_some()
+                        && rule.profiles.is_none()
+                        && rule.an_item_each == each
+                };
+                for rule in catalogue.rules.iter().filter(fits) {
+                    let mut item = item_of(machine, owner, rule);
+                    for Found { part, is_folder } in look_for(machine, &mut looker, owner, rule) {
+                        // A pattern may fit a place, which has an item of its own.
+                        let is_free =
+                            |path: &RelativePath| part.what == What::Whole || !places.contains(path);
+                        let path = item.path_of(&part, machine).filter(is_free);
+                        if path.is_none_or(|path| !taken.insert(path)) || (each && !is_folder) {
+                            continue;
+                        }
+                        match &part.what {
+                            What::At(path) if each => {
+                                items.push(one_of_many(&item, path.name(), &part, &items));
+                            }
+                            _ => item.parts.push(part),
+                        }
+                    }
+                    if !item.parts.is_empty() {
+                        items.push(item);
+                    }
+                }
+            }
+        }
+        items
+    }
+}
+
+fn item_of(machine: &Machine, owner: Option<&Account>, rule: &Arc<CarryRule>) -> Item {
+    let id = format!("{}/{}", owner_id(owner), rule.id);
+    let owner = owner.map(|account| account.id.clone());
+    let item = Item { rule: Some(Arc::clone(rule)), ..Item::new(id, rule.kind(), owner, rule.title.clone()) };
+    Item { is_open: rule.must_be_closed.iter().any(|program| machine.runs(program)), ..item }
+}
+
+/// The item of one folder, beside those that there are.
+fn one_of_many(item: &Item, name: Option<&[u8]>, part: &Part, items: &[Item]) -> Item {
+    let name = name.unwrap_or_default();
+    let id = format!("{}/{}", item.id, id_from_name(name));
+    let id = unused_id(&id, |id| items.iter().any(|other| other.id == id));
+    let title = format!("{} ({})", on_screen(name), lower_first(&item.title));
+    Item { id, title, parts: vec![part.clone()], ..item.clone() }
+}
+
+fn lower_first(title: &str) -> String {
+    let mut letters = title.chars();
+    letters.next().map_or_else(String::new, |first| first.to_lowercase().chain(letters).collect())
+}
+
+/// All that a rule finds of one account, or of the machine.
+pub fn find_by_rule(machine: &Machine, owner: Option<&Account>, rule: &CarryRule) -> Vec<Found> {
+    look_for(machine, &mut machine.looker(), owner, rule)
+}
+
+fn look_for(
+    machine: &Machine,
+    looker: &mut Looker<'_>,
+    owner: Option<&Account>,
+    rule: &CarryRule,
+) -> Vec<Found> {
+    let mut all = Vec::new();
+    for find in rule.finds_on(machine.layout.family) {
+        let Some(place) = machine.place(owner, find.place) else { continue };
+        if place.state != PlaceState::Present {
+            continue;
+        }
+        let part = |what| Part { name: find.part.clone(), place: find.place, what };
+        match &find.path {
+            None => all.push(Found { part: part(What::Whole), is_folder: true }),
+            Some(pattern) => {
+                let found = expand(looker, &place.path, pattern);
+                for (below, is_folder) in found.into_iter().filter(|(below, _)| !find.passes_by(below)) {
+                    all.push(Found { part: part(What::At(below)), is_folder });
+                }
+            }
+        }
+    }
+    all
+}
+
+/// What there is at a path with patterns, below a folder; true for folders. No link is followed, or found.
+fn expand(looker: &mut Looker<'_>, from: &RelativePath, pattern: &PathPattern) -> Vec<(RelativePath, bool)> {
+    let mut reached = vec![(RelativePath::root(), true)];
+    for step in &pattern.steps {
+        let mut next = Vec::new();
+        for (below, is_folder) in reached {
+            let Some(folder) = from.join_path(&below).ok().filter(|_| is_folder) else { continue };
+            match step {
+                Step::Name(name) => {
+                    let found = looker.find(&folder, name);
+                    let is_folder = found.state == PlaceState::Present;
+                    if let (true, Some(name)) =
+                        (is_folder || found.state == PlaceState::IsFile, found.path.name())
+                        && let Ok(below) = below.join(name)
+                    {
+                        next.push((below, is_folder));
+                    }
+                }
+                Step::Pattern(matcher) => {
+                    for row in looker.list(&folder) {
+                        let is_folder = row.metadata.kind == EntryKind::Folder;
+                        let name = RelativePath::root().join(&row.name);
+                        let fits = name.is_ok_and(|name| matcher.is_match(in_lower_case(&name)));
+                        if let (true, true, Ok(below)) =
+                            (is_folder || row.metadata.kind == EntryKind::File, fits, below.join(&row.name))
+                        {
+                            next.push((below, is_folder));
+                        }
+                    }
+                }
+            }
+        }
+        reached = next;
+    }
+    reached.sort();
+    reached
+}
+
+/// Where the parts of an item go that no program of the new system reads, if somebody wants its files all the same: into a folder of the
+/// person's documents that says where it is from. What is everybody's stays where it was.
+fn into_documents<'i>(
+    item: &'i TrunkItem,
+    machine: &'i str,
+    title: &'i str,
+) -> impl Iterator<Item = Moved> + 'i {
+    let name = |text: &str| text.replace(['/', '\\', ':'], "-");
+    let folder = format!("From {}/{}", name(machine), name(title));
+    let parts = item.parts.iter().filter(|_| item.account.is_some());
+    parts.filter_map(move |part| {
+        let from = RelativePath::from_bytes(part.path.as_bytes()).ok()?;
+        let folder = RelativePath::from_bytes(folder.as_bytes()).ok()?;
+        let to = match from.name() {
+            Some(last) => folder.join(last).ok()?,
+            None => folder,
+        };
+        let (from_place, to_place) = (part.place.clone(), Place::Documents.name().to_owned());
+        Some(Moved { item: item.id.clone(), from_place, from, to_place, to })
+    })
+}
+
+/// A database that a program may be writing to goes into the trunk as it was at one moment, and what stands beside it does not.
+pub(super) fn in_one_piece(item: &Item, machine: &Machine, at: &RelativePath) -> Instead {
+    let volume = &*machine.volume;
+    if !item.is_open {
+        return Instead::Nothing;
+    }
+    if is_beside_database(volume, at) {
+        let why = "its changes are in the copy of the database that it stands beside".to_owned();
+        return Instead::Left(LeftReason::Rule { why });
+    }
+    match snapshot(volume, at) {
+        Ok(database) => Instead::Content(Box::new(database)),
+        Err(NoSnapshot::AlwaysBusy) => Instead::Left(LeftReason::InUse),
+        // As far as it can be read, it is as a file.
+        Err(NoSnapshot::NotADatabase | NoSnapshot::Unreadable(_)) => Instead::Nothing,
+    }
+}
+
+/// Where a rule looks, in words: `roaming-data/Kite Planner`.
+pub fn shown_find(find: &Find) -> String {
+    let path = find.path.as_ref().map(|path| format!("/{}", path.text())).unwrap_or_default();
+    format!("{}{path}", find.place.name())
+}

@@ -1,0 +1,100 @@
+//! Settings and printers, as items: what their system told of them goes into the trunk as facts.
+
+use crate::catalogue::Catalogue;
+use crate::crossing::accounts::AccountMap;
+use crate::ground::Ground;
+use crate::item::Item;
+use crate::kind::{Kind, owner_id};
+use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
+use porter_machine::account::unused_id;
+use porter_machine::{Account, Machine, Setting, SettingKind};
+use porter_names::{Facts, RelativePath};
+use porter_trunk::TrunkItem;
+
+/// Settings and printers.
+pub struct Settings(pub SettingKind);
+
+impl Kind for Settings {
+    fn name(&self) -> &'static str {
+        self.0.name()
+    }
+
+    fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
+        let now = same_on(item, ground.machine, ground.accounts);
+        if item.parts.is_empty() && !item.facts.is_empty() && !now.is_some_and(|now| is_met(item, now)) {
+            set_by_hand(row, now.map(|now| now.facts.clone()).unwrap_or_default());
+        }
+    }
+
+    fn find(&self, machine: &Machine, _: &Catalogue) -> Vec<Item> {
+        let mut items: Vec<Item> = Vec::new();
+        for owner in machine.accounts.iter().map(Some).chain([None]) {
+            for setting in settings_of(machine, owner).iter().filter(|setting| setting.kind == self.0) {
+                let id = id_of(owner, setting);
+                let id = unused_id(&id, |id| items.iter().any(|item| item.id == id));
+                let owner = owner.map(|account| account.id.clone());
+                items.push(Item {
+                    facts: setting.facts.clone(),
+                    ..Item::new(id, setting.kind.name(), owner, setting.title.clone())
+                });
+            }
+        }
+        items
+    }
+}
+
+fn settings_of<'m>(machine: &'m Machine, owner: Option<&'m Account>) -> &'m [Setting] {
+    owner.map_or(&machine.settings, |account| &account.settings)
+}
+
+fn id_of(owner: Option<&Account>, setting: &Setting) -> String {
+    format!("{}/{}/{}", owner_id(owner), setting.kind.name(), setting.id)
+}
+
+/// The same setting on another machine: of the account that `accounts` gives for the owner.
+pub fn same_on<'m>(item: &TrunkItem, machine: &'m Machine, accounts: &AccountMap<'m>) -> Option<&'m Setting> {
+    let owner = match &item.account {
+        Some(id) => Some((*accounts.get(id)?)?),
+        None => None,
+    };
+    let below_owner = item.id.split_once('/')?.1;
+    let settings = settings_of(machine, owner).iter();
+    settings.into_iter().find(|setting| format!("{}/{}", setting.kind.name(), setting.id) == below_owner)
+}
+
+/// True if the new machine has the setting as it was. A printer is the same by its name and address, whatever its driver.
+pub fn is_met(item: &TrunkItem, now: &Setting) -> bool {
+    // Windows has one name for many time zones of the other systems, so its name decides where both have one.
+    let decisive: &[&str] = match (now.kind, now.id.as_str()) {
+        (SettingKind::Printer, _) => &["name", "address", "server-printer"],
+        (SettingKind::Setting, "time-zone") if item.facts.contains_key("windows") => &["windows"],
+        (SettingKind::Setting, "locale") if item.facts.contains_key("name") => &["name"],
+        _ => &[],
+    };
+    let mut both = item
+        .facts
+        .iter()
+        .filter(|(name, _)| decisive.is_empty() || decisive.contains(&name.as_str()))
+        .map(|(name, then)| (then, now.facts.get(name)))
+        .peekable();
+    both.peek().is_some()
+        && both.all(|(then, now)| now.is_some_and(|now| in_one_spelling(then) == in_one_spelling(now)))
+}
+
+/// `en_GB.UTF-8` is `en-GB`.
+fn in_one_spelling(value: &str) -> String {
+    let value = value.strip_suffix(".UTF-8").or(value.strip_suffix(".utf8")).unwrap_or(value);
+    value.replace('_', "-").to_lowercase()
+}
+
+/// Marks a setting as one that a person sets up: that is the plan, and no alarm.
+fn set_by_hand(row: &mut ItemReceipt, now: Facts) {
+    row.verdict = Verdict::KeptInTrunk;
+    row.find(Finding {
+        path: RelativePath::root(),
+        verdict: Verdict::KeptInTrunk,
+        reason: Reason::SetByHand { now },
+        needs_attention: false,
+        expected_at: None,
+    });
+}

@@ -1,0 +1,43 @@
+//! What a person decides about the items of a kind: a field for each kind that leaves something to decide.
+
+use porter_machine::Place;
+use porter_names::RelativePath;
+
+/// All of it for one restore.
+#[derive(Debug, Clone, Default)]
+pub struct KindWishes {
+    /// About browsers.
+    pub browser: BrowserWishes,
+    /// About what was at the root of the drive.
+    pub drive: DriveWishes,
+}
+
+/// What a person decides about browsers.
+#[derive(Debug, Clone, Default)]
+pub struct BrowserWishes {
+    /// True if the profiles that come open by default, instead of what does now.
+    pub opens: bool,
+    /// See [`NewerProfiles`].
+    pub newer: NewerProfiles,
+    /// The browser that all bookmarks are added to, if any: the last step of its rule's id, or `favourites`.
+    pub bookmarks_into: Option<String>,
+}
+
+/// What to do with a profile last used by a newer version of its browser than the one here.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum NewerProfiles {
+    /// It stays in the trunk: the older browser would refuse it.
+    #[default]
+    Leave,
+    /// It stays, and its bookmarks are added to the profile that opens by default.
+    BookmarksOnly,
+    /// It lands, for the day the browser is brought up to date.
+    Carry,
+}
+
+/// What a person decides about what was at the root of the drive.
+#[derive(Debug, Clone, Default)]
+pub struct DriveWishes {
+    /// Where it goes: a place of the machine, and a folder in it. Where it was, if none is given.
+    pub root: Option<(Place, RelativePath)>,
+}

@@ -1,0 +1,30 @@
+//! A running Linux: its files tell nearly everything.
+
+use super::{HereError, Opened};
+use crate::linux;
+use porter_source::HostFolder;
+use std::path::Path;
+
+pub(super) fn open() -> Result<Opened, HereError> {
+    let root = Path::new("/");
+    let volume =
+        HostFolder::open(root).map_err(|cause| HereError::Unreadable { path: root.to_path_buf(), cause })?;
+    let mut facts = linux::facts_of(&volume);
+    let running = rustix::system::uname();
+    let name = running.nodename().to_string_lossy().into_owned();
+    facts.name = Some(name.clone());
+    let model = std::fs::read_to_string("/proc/cpuinfo").ok().and_then(|text| model_in(&text));
+    let kind = running.machine().to_string_lossy().into_owned();
+    facts.processor = Some(model.map_or(kind.clone(), |model| format!("{kind}, {model}")));
+    Ok(Opened { volume, name, facts })
+}
+
+pub(super) fn is_administrator() -> bool {
+    rustix::process::geteuid().is_root()
+}
+
+/// What `/proc/cpuinfo` calls the first processor.
+fn model_in(text: &str) -> Option<String> {
+    let line = text.lines().find(|line| line.starts_with("model name"))?;
+    Some(line.split_once(':')?.1.trim().to_owned()).filter(|model| !model.is_empty())
+}

@@ -1,0 +1,116 @@
+//! What Windows' own interface tells of accounts.
+
+use crate::registry::describe::Told;
+use std::ffi::OsString;
+use std::os::windows::ffi::OsStringExt;
+use std::ptr::{null, null_mut};
+use time::OffsetDateTime;
+use windows_sys::Win32::Foundation::{CloseHandle, LocalFree};
+use windows_sys::Win32::NetworkManagement::NetManagement::{
+    NetApiBufferFree, NetUserGetInfo, UF_ACCOUNTDISABLE, USER_INFO_3, USER_PRIV_ADMIN,
+};
+use windows_sys::Win32::Security::Authorization::ConvertStringSidToSidW;
+use windows_sys::Win32::Security::{
+    GetTokenInformation, LookupAccountSidW, TOKEN_ELEVATION, TOKEN_QUERY, TokenElevation,
+};
+use windows_sys::Win32::System::Threading::{GetCurrentProcess, OpenProcessToken};
+
+fn wide(text: &str) -> Vec<u16> {
+    text.encode_utf16().chain([0]).collect()
+}
+
+/// The name to sign in with.
+#[allow(unsafe_code, reason = "calls of the system's interface")]
+fn name_of_sid(sid: &str) -> Option<String> {
+    let text = wide(sid);
+    // As long as Windows lets names and domains be.
+    let (mut name, mut domain) = ([0_u16; 257], [0_u16; 257]);
+    let (mut name_length, mut domain_length) = (name.len() as u32, domain.len() as u32);
+    let (mut sid, mut kind) = (null_mut(), 0);
+    // SAFETY: the text ends with a NUL; the buffers are as long as is said; the SID is freed once, after its last use.
+    let found = unsafe {
+        if ConvertStringSidToSidW(text.as_ptr(), &mut sid) == 0 {
+            return None;
+        }
+        let found = LookupAccountSidW(
+            null(),
+            sid,
+            name.as_mut_ptr(),
+            &mut name_length,
+            domain.as_mut_ptr(),
+            &mut domain_length,
+            &mut kind,
+        );
+        LocalFree(sid);
+        found
+    };
+    let name = name.get(..name_length as usize).filter(|name| found != 0 && !name.is_empty())?;
+    OsString::from_wide(name).into_string().ok()
+}
+
+/// What the machine tells of an account. People of a domain or with a Microsoft account may be known by their name alone.
+pub(super) fn told_of(sid: &str) -> Told {
+    let name = name_of_sid(sid);
+    let told = name.as_deref().and_then(told_of_local).unwrap_or_default();
+    Told { name, ..told }
+}
+
+#[allow(unsafe_code, reason = "calls of the system's interface")]
+fn told_of_local(name: &str) -> Option<Told> {
+    let name = wide(name);
+    let mut buffer: *mut u8 = null_mut();
+    // SAFETY: the name ends with a NUL. On success the buffer holds what level 3 promises; it is freed once, at the end.
+    unsafe {
+        if NetUserGetInfo(null(), name.as_ptr(), 3, &mut buffer) != 0 || buffer.is_null() {
+            return None;
+        }
+        let info = &*buffer.cast::<USER_INFO_3>();
+        let full_name = text_at(info.usri3_full_name);
+        let told = Told {
+            name: None,
+            full_name: full_name.filter(|name| !name.is_empty()),
+            is_administrator: Some(info.usri3_priv == USER_PRIV_ADMIN),
+            is_disabled: Some(info.usri3_flags & UF_ACCOUNTDISABLE != 0),
+            last_signed_in_utc: (info.usri3_last_logon > 0)
+                .then(|| OffsetDateTime::from_unix_timestamp(info.usri3_last_logon.into()).ok())
+                .flatten(),
+        };
+        NetApiBufferFree(buffer.cast());
+        Some(told)
+    }
+}
+
+/// # Safety
+///
+/// `text` is null, or ends with a NUL.
+#[allow(unsafe_code, reason = "reads what the system gave")]
+unsafe fn text_at(text: *const u16) -> Option<String> {
+    if text.is_null() {
+        return None;
+    }
+    // SAFETY: no unit after the NUL is looked at.
+    let units = unsafe {
+        let length = (0..).take_while(|at| *text.add(*at) != 0).count();
+        std::slice::from_raw_parts(text, length)
+    };
+    Some(String::from_utf16_lossy(units))
+}
+
+/// True if we run with an administrator's rights, asked for and given.
+#[allow(unsafe_code, reason = "calls of the system's interface")]
+pub(in super::super) fn is_administrator() -> bool {
+    let mut token = null_mut();
+    let mut elevation = TOKEN_ELEVATION::default();
+    let mut length = 0;
+    // SAFETY: the structure is as long as is said, and the token is closed once.
+    unsafe {
+        if OpenProcessToken(GetCurrentProcess(), TOKEN_QUERY, &mut token) == 0 {
+            return false;
+        }
+        let size = size_of::<TOKEN_ELEVATION>() as u32;
+        let known =
+            GetTokenInformation(token, TokenElevation, (&raw mut elevation).cast(), size, &mut length);
+        CloseHandle(token);
+        known != 0 && elevation.TokenIsElevated != 0
+    }
+}
