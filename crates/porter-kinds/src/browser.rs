@@ -4,8 +4,6 @@
 //! kept is known by an [`engine`], of which several browsers share one.
 //!
 //! - [`engine`]: what an engine has to know; [`gecko`], [`chromium`] and [`safari`] are those that there are;
-//! - [`profile`]: a profile's folder, and what was read of it;
-//! - [`in_use`]: whether a browser has a profile open;
 //! - [`landing`]: where a profile goes on the new machine, and what is entered there;
 //! - [`bookmarks_into`]: one browser's bookmarks, added to another's;
 //! - [`proof`]: what landed, read again;
@@ -17,9 +15,7 @@ pub mod engine;
 mod engines;
 pub mod forms;
 pub mod gecko;
-pub mod in_use;
 pub mod landing;
-pub mod profile;
 mod profile_json;
 pub mod proof;
 pub mod safari;
@@ -31,15 +27,15 @@ use crate::ground::Ground;
 use crate::item::Item;
 use crate::kind::{Instead, Kind, owner_id, runs_now};
 use crate::part::{Part, What};
+use crate::profiles::{ProfileFolder, Registered, in_use};
 use crate::receipt::ItemReceipt;
 use crate::ruled::{find_by_rule, in_one_piece};
-use engine::{Engine, Registered};
+use engine::Engine;
 use engines::engine_of;
 use porter_machine::account::{id_from_name, unused_id};
 use porter_machine::{Account, FoundPlace, Machine, Place, PlaceState};
 use porter_names::RelativePath;
 use porter_trunk::TrunkItem;
-use profile::ProfileFolder;
 use std::collections::HashSet;
 use std::sync::Arc;
 
@@ -69,7 +65,7 @@ impl Kind for Browsers {
         let held = |at| {
             let engine = item.rule.as_ref().and_then(|rule| engine_of(rule));
             engine.is_some_and(|engine| {
-                in_use::is_open(&ProfileFolder { volume: &*machine.volume, at }, engine.locks())
+                in_use::is_open(&ProfileFolder { volume: &*machine.volume, at }, engine.list().locks())
             })
         };
         let mut paths = item.parts.iter().filter_map(|part| item.path_of(part, machine));
@@ -107,7 +103,7 @@ fn find_profiles(
         let Ok(root) = place.path.join_path(below) else { continue };
         let version = engine.version_in_root(&*machine.volume, &root);
         let mut is_all = false;
-        for Registered { name, folder, is_default } in engine.profiles(machine, &root) {
+        for Registered { name, folder, is_default } in engine.list().profiles(machine, &root) {
             let folder = match folder {
                 Ok(folder) if is_folder(machine, &folder) => folder,
                 nowhere => {
@@ -159,7 +155,7 @@ fn learn(machine: &Machine, rule: &CarryRule, engine: &dyn Engine, folder: Relat
     let profile = ProfileFolder { volume: &*machine.volume, at: folder };
     let learned = engine.learn(&profile, machine.layout.family);
     let runs = machine.here.is_some() && rule.must_be_closed.iter().any(|program| machine.runs(program));
-    item.is_open = runs || in_use::is_open(&profile, engine.locks());
+    item.is_open = runs || in_use::is_open(&profile, engine.list().locks());
     item.facts = learned.facts;
     item.counts = learned.counts;
     item.cautions = learned.cautions;

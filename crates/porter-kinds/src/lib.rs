@@ -6,6 +6,7 @@
 //! - [`crossing`]: from the old machine's places to the new one's;
 //! - [`ground`] and [`changes`]: what is known when items land, and what a restore changes beside copying files;
 //! - [`kind`]: the duties of a kind; [`Kinds`]: those there are;
+//! - [`profiles`]: profiles that programs list and register;
 //! - [`registry_part`]: what items have in their owner's registry;
 //! - [`ruled`], [`browser`], [`drive`], [`also`] and [`setting`]: the kinds.
 
@@ -23,6 +24,7 @@ pub mod item;
 pub mod kind;
 mod kinds;
 pub mod part;
+pub mod profiles;
 pub mod receipt;
 pub mod registry_part;
 pub mod ruled;

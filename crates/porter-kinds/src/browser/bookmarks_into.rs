@@ -1,12 +1,11 @@
 //! One browser's bookmarks, added to another's on the new machine: to the profile that opens by itself, without duplicates.
 
-use super::landing::roots;
-use super::profile::ProfileFolder;
-use super::{forms, in_use};
+use super::forms;
 use crate::browser::engines::engine_of;
 use crate::catalogue::{CarryRule, Catalogue};
 use crate::changes::{Changes, Edit, Merged};
 use crate::ground::Ground;
+use crate::profiles::{ProfileFolder, in_use, roots};
 use crate::receipt::Reason;
 use crate::wishes::NewerProfiles;
 use porter_formats::bookmarks::{Added, Bookmark, Bookmarks, Folder, Node, merge};
@@ -99,13 +98,13 @@ impl Adding<'_> {
         let rule = rule_of(catalogue, self.browser).ok_or("no such browser is known")?;
         let engine = engine_of(rule).ok_or("no such browser is known")?;
         let roots = roots(machine, account, rule);
-        let profiles = roots.iter().map(|root| engine.profiles(machine, &root.on_volume));
+        let profiles = roots.iter().map(|root| engine.list().profiles(machine, &root.on_volume));
         let profiles = profiles.into_iter().find(|profiles| !profiles.is_empty()).unwrap_or_default();
         let profile = profiles.iter().find(|profile| profile.is_default).or(profiles.first());
         let profile = profile.ok_or("the browser has no profile here yet: start it once, and close it")?;
         let at = profile.folder.clone().map_err(|path| format!("its profile {path} is not there"))?;
         let folder = ProfileFolder { volume: &*machine.volume, at };
-        if in_use::is_open(&folder, engine.locks()) {
+        if in_use::is_open(&folder, engine.list().locks()) {
             return Err("it is running: close it, and restore again".to_owned());
         }
         let into = format!("{} \u{201c}{}\u{201d}", rule.title, profile.name);

@@ -1,8 +1,8 @@
 //! What can be taken out of a profile for any browser: bookmarks as the file that all import, feeds, history and tabs.
 
-use super::profile::ProfileFolder;
 use crate::browser::engines::engine_of;
 use crate::catalogue::Catalogue;
+use crate::profiles::ProfileFolder;
 use porter_formats::FormatError;
 use porter_formats::bookmarks::Bookmarks;
 use porter_formats::bookmarks::file::to_html;

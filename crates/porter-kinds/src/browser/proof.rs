@@ -1,9 +1,11 @@
 //! A profile that landed, read again with the reader that read it on the old machine.
 
-use super::profile::ProfileFolder;
+use super::engine::Engine;
 use crate::browser::engines::engine_of;
 use crate::catalogue::PROFILE_PART;
 use crate::ground::Ground;
+use crate::profiles::version::is_newer;
+use crate::profiles::{Entering, ProfileFolder, roots};
 use crate::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Verdict};
 use porter_machine::Machine;
 use porter_machine::layout::Family;
@@ -59,9 +61,9 @@ pub(super) fn prove(item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt
             note(Verdict::Changed, Reason::DatabaseDamaged { file: (*file).to_owned(), detail }, true);
         }
     }
-    let roots = super::landing::roots(machine, account, rule);
+    let roots = roots(machine, account, rule);
     let root = roots.iter().find(|root| at.is_within(&root.on_volume));
-    let known = root.map(|root| engine.profiles(machine, &root.on_volume)).unwrap_or_default();
+    let known = root.map(|root| engine.list().profiles(machine, &root.on_volume)).unwrap_or_default();
     let entered = known.iter().find(|known| known.folder.as_ref().is_ok_and(|folder| folder == at));
     match (entered, root) {
         (Some(entered), _) if entered.is_default => note(Verdict::Landed, Reason::OpensByItself, false),
@@ -72,7 +74,7 @@ pub(super) fn prove(item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt
     }
     if let Some(has) = item.facts.get("version")
         && let Some(installed) = super::landing::installed_version(machine, rule, engine, &roots)
-        && super::engine::is_newer(has, &installed)
+        && is_newer(has, &installed)
     {
         note(Verdict::Changed, Reason::NewerThanProgram { has: has.clone(), installed }, true);
     }
@@ -88,15 +90,10 @@ fn passwords_open(item: &TrunkItem, here: Family) -> bool {
 }
 
 /// True if the browser's own list names it; a folder that merely lies there is found, too, when profiles are looked for.
-fn is_listed(
-    machine: &Machine,
-    root: &RelativePath,
-    at: &RelativePath,
-    engine: &'static dyn super::engine::Engine,
-) -> bool {
+fn is_listed(machine: &Machine, root: &RelativePath, at: &RelativePath, engine: &dyn Engine) -> bool {
     let Some(folder) = at.below(root) else { return false };
     let read =
         |name: &str| porter_machine::small_file::read(&*machine.volume, &root.join(name.as_bytes()).ok()?);
-    let entering = super::engine::Entering { folder: &folder, name: "?", opens: false, installed_in: &[] };
-    engine.enter(&read, &entering).is_ok_and(|changes| changes.is_empty())
+    let entering = Entering { folder: &folder, name: "?", opens: false, installed_in: &[] };
+    engine.list().enter(&read, &entering).is_ok_and(|changes| changes.is_empty())
 }

@@ -1,7 +1,7 @@
 //! Safari: one profile for each person, which only a Mac can use. Its bookmarks and tabs can be taken out for any browser.
 
-use super::engine::{Engine, NewContent, Registered};
-use super::profile::{Learned, ProfileFolder};
+use super::engine::Engine;
+use crate::profiles::{Learned, NewContent, ProfileFolder, ProfileList, Registered};
 use porter_formats::bookmarks::{Added, Bookmarks};
 use porter_formats::links::Link;
 use porter_formats::{FormatError, safari};
@@ -27,9 +27,22 @@ fn count(database: &Connection) -> Result<u64, FormatError> {
     Ok(database.query_row("SELECT count(*) FROM history_items", [], |row| row.get(0))?)
 }
 
-impl Engine for Safari {
+/// It has one profile, and no list.
+struct OneProfile;
+
+impl ProfileList for OneProfile {
     fn profiles(&self, _machine: &Machine, root: &RelativePath) -> Vec<Registered> {
         vec![Registered { name: "Safari".to_owned(), folder: Ok(root.clone()), is_default: true }]
+    }
+
+    fn has_list(&self) -> bool {
+        false
+    }
+}
+
+impl Engine for Safari {
+    fn list(&self) -> &'static dyn ProfileList {
+        &OneProfile
     }
 
     fn learn(&self, profile: &ProfileFolder<'_>, _family: Family) -> Learned {
@@ -40,10 +53,6 @@ impl Engine for Safari {
         }
         learned.count_in("pages in history", HISTORY, &profile.database(HISTORY), count);
         learned
-    }
-
-    fn has_list(&self) -> bool {
-        false
     }
 
     fn bookmarks(&self, profile: &ProfileFolder<'_>, _with_icons: bool) -> Result<Bookmarks, FormatError> {

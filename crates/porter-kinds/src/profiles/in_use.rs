@@ -1,4 +1,4 @@
-//! Whether a browser has a profile open. On a machine that does not run, a lock that was left means nothing: what counts is whether
+//! Whether a program has a profile open. On a machine that does not run, a lock that was left means nothing: what counts is whether
 //! somebody holds it now.
 
 #[cfg(unix)]
@@ -8,7 +8,7 @@ mod system;
 #[path = "in_use/windows.rs"]
 mod system;
 
-use super::profile::ProfileFolder;
+use super::folder::ProfileFolder;
 use porter_names::RelativePath;
 
 /// True if one of the locks is held, in the profile or in the folder above it.
