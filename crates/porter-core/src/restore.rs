@@ -34,7 +34,6 @@ pub use run::run_plan;
 
 use crate::journal::records::{NotTaken, RecordsRefused};
 use porter_kinds::crossing::accounts::AccountsError;
-use porter_kinds::receipt::Reason;
 use porter_trunk::TrunkError;
 use std::io;
 use std::path::PathBuf;
@@ -86,14 +85,6 @@ pub enum RestoreError {
         path: PathBuf,
         /// The system's answer.
         cause: io::Error,
-    },
-    /// The folder or place to take things to cannot be used.
-    #[error("`{path}`: {reason:?}")]
-    Target {
-        /// What was to be used.
-        path: String,
-        /// Why it cannot be.
-        reason: Reason,
     },
     /// The system gives no random numbers.
     #[error("no random numbers: {0}")]

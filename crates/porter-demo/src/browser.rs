@@ -4,7 +4,6 @@ use crate::dice::Dice;
 use crate::tree::Tree;
 use crate::writing;
 use porter_formats::chromium::bookmarks::BookmarksFile;
-use porter_formats::gecko::install_hash::install_hash;
 use porter_formats::gecko::moz_lz4;
 use porter_formats::gecko::places::url_hash;
 use rusqlite::{Connection, params};
@@ -27,6 +26,8 @@ pub struct Profile<'p> {
 
 /// Where the browser is installed.
 const GECKO_PROGRAM: &str = "C:\\Program Files\\Mozilla Firefox";
+/// As the browser itself names an installation there.
+const GECKO_INSTALLATION: &str = "308046B0AF4A39CB";
 /// 2026-10-30 16:00 UTC, in seconds.
 const LAST_IN_SECONDS: i64 = 1_793_376_000;
 const FROM_1601_IN_SECONDS: i64 = 11_644_473_600;
@@ -237,7 +238,7 @@ pub fn gecko(
     profiles: &[Profile<'_>],
 ) -> io::Result<()> {
     let mut list = String::new();
-    let hash = install_hash(GECKO_PROGRAM);
+    let hash = GECKO_INSTALLATION;
     if let Some(first) = profiles.first() {
         list.push_str(&format!("[Install{hash}]\r\nDefault=Profiles/{}\r\nLocked=1\r\n\r\n", first.folder));
         let installs = format!("[{hash}]\r\nDefault=Profiles/{}\r\nLocked=1\r\n\r\n", first.folder);

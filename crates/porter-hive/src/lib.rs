@@ -8,7 +8,7 @@
 //! - [`Hive`] reads: [`base_block`], [`cell`], [`key`], [`subkey_list`], [`value`]; [`walk`] goes through all of it, whatever
 //!   state it is in;
 //! - [`log`] puts back in memory what a crash kept from being written;
-//! - [`tree`] is a hive taken apart, to be made or changed; [`write`](mod@write) puts one together, [`save`] gives it its name.
+//! - [`tree`] is a hive taken apart, to be made or changed; [`write`](mod@write) puts one together.
 //!
 //! Every number from a hive is checked before it is used. What is damaged is named with its place, and the rest is read.
 
@@ -20,7 +20,6 @@ pub mod hive;
 pub mod key;
 pub mod log;
 pub mod name;
-pub mod save;
 pub mod security;
 pub mod subkey_list;
 pub mod tree;

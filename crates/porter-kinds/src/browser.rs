@@ -27,7 +27,8 @@ use crate::ground::Ground;
 use crate::item::Item;
 use crate::kind::{Instead, Kind, owner_id, runs_now};
 use crate::part::{Part, What};
-use crate::profiles::{ProfileFolder, Registered, in_use};
+use crate::profiles::in_use::{Use, in_use};
+use crate::profiles::{ProfileFolder, Registered};
 use crate::receipt::ItemReceipt;
 use crate::ruled::{find_by_rule, in_one_piece};
 use engine::Engine;
@@ -65,7 +66,7 @@ impl Kind for Browsers {
         let held = |at| {
             let engine = item.rule.as_ref().and_then(|rule| engine_of(rule));
             engine.is_some_and(|engine| {
-                in_use::is_open(&ProfileFolder { volume: &*machine.volume, at }, engine.list().locks())
+                in_use(&ProfileFolder { volume: &*machine.volume, at }, engine.list().locks()) == Use::Held
             })
         };
         let mut paths = item.parts.iter().filter_map(|part| item.path_of(part, machine));
@@ -155,12 +156,16 @@ fn learn(machine: &Machine, rule: &CarryRule, engine: &dyn Engine, folder: Relat
     let profile = ProfileFolder { volume: &*machine.volume, at: folder };
     let learned = engine.learn(&profile, machine.layout.family);
     let runs = machine.here.is_some() && rule.must_be_closed.iter().any(|program| machine.runs(program));
-    item.is_open = runs || in_use::is_open(&profile, engine.list().locks());
+    let locks = in_use(&profile, engine.list().locks());
+    item.is_open = runs || locks.may_be();
     item.facts = learned.facts;
     item.counts = learned.counts;
     item.cautions = learned.cautions;
-    if item.is_open && !runs {
-        item.cautions.push(Caution::ProgramRunning { programs: vec![rule.title.clone()] });
+    let programs = || vec![rule.title.clone()];
+    match locks {
+        Use::Held if !runs => item.cautions.push(Caution::ProgramRunning { programs: programs() }),
+        Use::Unknown if !runs => item.cautions.push(Caution::MayBeRunning { programs: programs() }),
+        _ => {}
     }
 }
 

@@ -95,7 +95,12 @@ pub enum Caution {
         /// Which programs.
         programs: Vec<String>,
     },
-    /// A browser lists a profile whose folder is not there.
+    /// The system does not let it be known whether a program runs that writes to the item's files.
+    MayBeRunning {
+        /// Which programs.
+        programs: Vec<String>,
+    },
+    /// A program lists a profile whose folder is not there.
     ProfileMissing {
         /// What it is called.
         name: String,
@@ -194,6 +199,7 @@ impl Caution {
             | Self::TrunkHere { .. }
             | Self::ProfileMissing { .. }
             | Self::ProgramRunning { .. }
+            | Self::MayBeRunning { .. }
             | Self::NoOwner
             | Self::NoRegistry
             | Self::WithoutFolder { .. }

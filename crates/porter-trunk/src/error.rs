@@ -124,6 +124,8 @@ pub enum Damage {
         /// The number of the latest that is there.
         there: u32,
     },
+    /// This file of it is of a later version than this porter knows: nothing can be said of it.
+    SpareTooLate(String),
     /// It was made with recovery data, and this file of it is gone.
     SpareMissing(String),
 }
@@ -137,6 +139,8 @@ impl Damage {
             // So says whoever opens files of a trunk.
             io::ErrorKind::InvalidInput => Self::NotAPlainFile(file),
             io::ErrorKind::UnexpectedEof => Self::ContentChanged(file),
+            // So says whoever opens recovery data.
+            io::ErrorKind::Unsupported => Self::SpareTooLate(file),
             _ => Self::FileUnreadable(file, cause.to_string()),
         }
     }
@@ -151,6 +155,7 @@ impl Damage {
             | Self::FileUnreadable(file, _)
             | Self::Misplaced(file)
             | Self::BadLine { file, .. }
+            | Self::SpareTooLate(file)
             | Self::SpareMissing(file)
             | Self::ListsDisagree(file) => file,
             Self::HoldsMore | Self::CapturesMissing { .. } => "",
@@ -178,6 +183,9 @@ impl std::fmt::Display for Damage {
             ),
             Self::CapturesMissing { said, there } => {
                 write!(f, "its label tells of {said} captures, and the latest that is there is the {}", ordinal(*there))
+            }
+            Self::SpareTooLate(file) => {
+                write!(f, "the recovery data `{}` is of a later version than this porter knows", shown(file))
             }
             Self::SpareMissing(file) => write!(f, "the recovery data `{}` is not there", shown(file)),
             Self::ListsDisagree(file) => write!(f, "the lists disagree about `{}`", shown(file)),

@@ -29,6 +29,14 @@ pub struct Label {
     pub machine: MachineLabel,
     /// The people on that machine whose things may be in here.
     pub accounts: Vec<AccountLabel>,
+    /// What people wrote on it.
+    #[serde(flatten)]
+    pub words: LabelWords,
+}
+
+/// What people write on a label.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct LabelWords {
     /// What the workshop calls the job.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub job: Option<String>,

@@ -41,7 +41,7 @@ pub use extent::{Extent, Extents};
 pub use form::{Audit, CaptureProof, Depth, Inventory, Stored, Trunk, TrunkWriter};
 pub use host::{clone_file, flush_volume, free_space_in_bytes, largest_file_in_bytes, write_in_portions};
 pub use item::{MeaningCount, TrunkItem, TrunkPart};
-pub use label::{AccountLabel, Label, MachineLabel, SystemLabel, TrunkId};
+pub use label::{AccountLabel, Label, LabelWords, MachineLabel, SystemLabel, TrunkId};
 pub use left::{KeptState, LeftBehind, LeftReason, written_path};
 pub use lock::Lock;
 pub use program::TrunkProgram;

@@ -1,6 +1,6 @@
 //! What anyone can read on a packed or parked trunk, without a passphrase and without porter.
 
-use crate::label::FormatVersion;
+use crate::label::{FormatVersion, LabelWords};
 use crate::packed_form::layout::LABEL;
 use crate::{ContentHash, Damage, Label, MachineLabel, TrunkError, TrunkId};
 use serde::{Deserialize, Serialize};
@@ -45,24 +45,9 @@ pub struct Outside {
     /// The machine it was captured from; on a sealed trunk that is inside.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub machine: Option<MachineLabel>,
-    /// What the workshop calls the job.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub job: Option<String>,
-    /// Who made the capture.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub technician: Option<String>,
-    /// The workshop.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub workshop: Option<String>,
-    /// Whose things these are.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub owner: Option<String>,
-    /// How to reach them if the trunk is found.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub return_to: Option<String>,
-    /// What brings the passphrase back to mind.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub reminder: Option<String>,
+    /// What people wrote on it.
+    #[serde(flatten)]
+    pub words: LabelWords,
     /// How many captures there were.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     captures: Option<Captures>,
@@ -96,12 +81,7 @@ impl Outside {
             made_by: label.made_by.clone(),
             started_utc: label.started_utc,
             machine: (!sealed).then(|| label.machine.clone()),
-            job: label.job.clone(),
-            technician: label.technician.clone(),
-            workshop: label.workshop.clone(),
-            owner: label.owner.clone(),
-            return_to: label.return_to.clone(),
-            reminder: label.reminder.clone(),
+            words: label.words.clone(),
             captures: None,
         }
     }

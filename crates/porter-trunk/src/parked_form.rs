@@ -233,7 +233,7 @@ impl TrunkWriter for ParkedTrunkWriter {
     }
 
     fn record(&self, entry: &Entry) -> Result<(), TrunkError> {
-        let line = entry.to_line();
+        let line = entry.to_line().map_err(|cause| TrunkError::io("listing", &self.folder, cause.into()))?;
         self.with_list(|list| list.entry(&line, &self.run))
     }
 

@@ -76,12 +76,14 @@ fn label() -> Label {
             name: "Odile".to_owned(),
             ..AccountLabel::default()
         }],
-        job: Some("SK-1\nPayload-Oxum: 0.0".to_owned()),
-        technician: None,
-        workshop: None,
-        owner: None,
-        return_to: None,
-        reminder: None,
+        words: porter_trunk::LabelWords {
+            job: Some("SK-1\nPayload-Oxum: 0.0".to_owned()),
+            technician: None,
+            workshop: None,
+            owner: None,
+            return_to: None,
+            reminder: None,
+        },
     }
 }
 

@@ -344,9 +344,7 @@ impl From<RestoreError> for Failure {
             }
             RestoreError::Records(_) => Self::new(what, RECORDS_REFUSED),
             RestoreError::MachineInUse { .. } => Self::new(what, MACHINE_IN_USE),
-            RestoreError::ReadOnlyMachine | RestoreError::Target { .. } => {
-                Self::new(what, "Name a folder that can be written to.")
-            }
+            RestoreError::ReadOnlyMachine => Self::new(what, "Name a folder that can be written to."),
             RestoreError::Cancelled => Self::stopped(
                 "What landed is complete. Run the same command again: it leaves what is there already as it is.",
             ),

@@ -23,7 +23,7 @@ const NEW_VARIABLE: &str = "PORTER_NEW_PASSPHRASE";
 /// What opens the trunk with this outside. None if nothing was given and nobody is there to be asked.
 pub(crate) fn opener(given: &KeyArguments, outside: &Outside) -> Result<Option<Opener>, Failure> {
     let ask = || {
-        let reminder = outside.reminder.as_deref();
+        let reminder = outside.words.reminder.as_deref();
         if let Some(reminder) = reminder {
             tell(format_args!("{} {}", styled(FAINT, "Reminder:"), on_screen(reminder.as_bytes())));
         }

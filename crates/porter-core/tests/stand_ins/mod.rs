@@ -426,12 +426,7 @@ pub fn label(accounts: &[&str]) -> Label {
             },
         },
         accounts,
-        job: None,
-        technician: None,
-        workshop: None,
-        owner: None,
-        return_to: None,
-        reminder: None,
+        words: Default::default(),
     }
 }
 

@@ -11,7 +11,7 @@ pub fn install_hash(folder: &str) -> String {
 const K0: u64 = 0xc3a5_c85c_97cb_3127;
 const K1: u64 = 0xb492_b66f_be98_f273;
 const K2: u64 = 0x9ae1_6a3b_2f90_404f;
-const K3: u64 = 0xc949_c7de_fcaa_6f0b;
+const K3: u64 = 0xc949_d7c7_509e_6557;
 
 fn fetch64(s: &[u8], at: usize) -> u64 {
     let bytes = s.get(at..at + 8).and_then(|bytes| bytes.try_into().ok());
@@ -140,8 +140,22 @@ mod tests {
 
     #[test]
     fn installations_are_named_as_the_browser_names_them() {
-        // What Firefox writes where it is usually installed, and what Debian's writes.
-        assert_eq!(install_hash("C:\\Program Files\\Mozilla Firefox"), "308046B0AF4A39CB");
-        assert_eq!(install_hash("/usr/lib/firefox-esr"), "3B6073811A6ABF12");
+        // What Firefox writes where it is usually installed, and what Debian's writes; the others are from the Python package
+        // `clickhouse-cityhash` 1.0.2, one for each length that the hash treats in its own way.
+        for (folder, name) in [
+            ("/", "2349085C622C3043"),
+            ("/o", "45AC9D7EDF22F955"),
+            ("/ff", "58CBCE2E855E074D"),
+            ("/opt", "1D4F33E9252B4D40"),
+            ("/opt/ff", "2FD3CDE7BD77FF3E"),
+            ("/opt/firefox", "6AFDA46A1A8AD48"),
+            ("/usr/lib/firefox", "4F96D1932A9F858E"),
+            ("/usr/lib/firefox-esr", "3B6073811A6ABF12"),
+            ("C:\\Program Files\\Mozilla Firefox", "308046B0AF4A39CB"),
+            ("/snap/firefox/current/usr/lib/firefox", "174EDC698F909AE0"),
+            ("/home/odile/Programs for the loft, the workshop and the kites/firefox", "937954072042EDAF"),
+        ] {
+            assert_eq!(install_hash(folder), name, "{folder}");
+        }
     }
 }

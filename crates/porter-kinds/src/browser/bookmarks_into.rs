@@ -5,7 +5,8 @@ use crate::browser::engines::engine_of;
 use crate::catalogue::{CarryRule, Catalogue};
 use crate::changes::{Changes, Edit, Merged};
 use crate::ground::Ground;
-use crate::profiles::{ProfileFolder, in_use, roots};
+use crate::profiles::in_use::in_use;
+use crate::profiles::{ProfileFolder, roots};
 use crate::receipt::Reason;
 use crate::wishes::NewerProfiles;
 use porter_formats::bookmarks::{Added, Bookmark, Bookmarks, Folder, Node, merge};
@@ -104,7 +105,7 @@ impl Adding<'_> {
         let profile = profile.ok_or("the browser has no profile here yet: start it once, and close it")?;
         let at = profile.folder.clone().map_err(|path| format!("its profile {path} is not there"))?;
         let folder = ProfileFolder { volume: &*machine.volume, at };
-        if in_use::is_open(&folder, engine.list().locks()) {
+        if in_use(&folder, engine.list().locks()).may_be() {
             return Err("it is running: close it, and restore again".to_owned());
         }
         let into = format!("{} \u{201c}{}\u{201d}", rule.title, profile.name);

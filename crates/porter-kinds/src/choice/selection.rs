@@ -14,8 +14,9 @@ pub struct Selection {
     skip: Patterns,
     /// The items of a packing list, if there is one.
     listed: Option<BTreeSet<String>>,
-    /// The people who used the machine lately, if that counts.
+    /// People whose items are left out.
     left_out: BTreeSet<String>,
+    /// The people who used the machine lately, if that counts.
     lately: Option<BTreeSet<String>>,
 }
 

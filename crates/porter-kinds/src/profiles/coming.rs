@@ -1,7 +1,7 @@
 //! A profile that comes: where it goes, and how its program is told of it.
 
 use super::folder::ProfileFolder;
-use super::in_use;
+use super::in_use::in_use;
 use super::list::{Entering, ProfileList};
 use super::roots::Root;
 use crate::catalogue::CarryRule;
@@ -109,7 +109,7 @@ impl Coming<'_> {
         let runs = self.list.profiles(machine, &root.on_volume).into_iter().any(|known| {
             let at = known.folder.ok();
             at.is_some_and(|at| {
-                in_use::is_open(&ProfileFolder { volume: &*machine.volume, at }, self.list.locks())
+                in_use(&ProfileFolder { volume: &*machine.volume, at }, self.list.locks()).may_be()
             })
         });
         if runs {

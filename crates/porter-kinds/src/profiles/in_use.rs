@@ -11,12 +11,30 @@ mod system;
 use super::folder::ProfileFolder;
 use porter_names::RelativePath;
 
-/// True if one of the locks is held, in the profile or in the folder above it.
-pub fn is_open(profile: &ProfileFolder<'_>, locks: &[&str]) -> bool {
-    let Some(tree) = profile.volume.host_tree() else { return false };
+/// Whether somebody holds a lock.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Use {
+    /// Nobody does.
+    Free,
+    /// The system does not let that be known.
+    Unknown,
+    /// Somebody does.
+    Held,
+}
+
+impl Use {
+    /// False only if it is known that nobody does.
+    pub fn may_be(self) -> bool {
+        self != Self::Free
+    }
+}
+
+/// Whether one of the locks is held, in the profile or in the folder above it.
+pub fn in_use(profile: &ProfileFolder<'_>, locks: &[&str]) -> Use {
+    let Some(tree) = profile.volume.host_tree() else { return Use::Free };
     let folders = [Some(profile.at.clone()), profile.at.parent()];
     let paths = folders.iter().flatten().flat_map(|folder: &RelativePath| {
         locks.iter().filter_map(|lock| tree.host_path(&folder.join(lock.as_bytes()).ok()?).ok())
     });
-    paths.into_iter().any(|path| system::is_held(&path))
+    paths.into_iter().map(|path| system::held(&path)).max().unwrap_or(Use::Free)
 }

@@ -12,14 +12,14 @@ pub(super) fn text(label: &Label, payload: Tally, finished_utc: OffsetDateTime) 
             text.push_str(&format!("{name}: {}\n", value.trim()));
         }
     };
-    line("Source-Organization", label.workshop.as_deref().unwrap_or_default());
-    line("Contact-Name", label.technician.as_deref().unwrap_or_default());
+    line("Source-Organization", label.words.workshop.as_deref().unwrap_or_default());
+    line("Contact-Name", label.words.technician.as_deref().unwrap_or_default());
     let system = &label.machine.system.product;
     line("External-Description", &format!("Files of {} ({system}), captured by porter", label.machine.name));
     line("External-Identifier", &label.trunk_id.to_string());
-    line("Internal-Sender-Identifier", label.job.as_deref().unwrap_or_default());
-    line("Internal-Sender-Description", label.owner.as_deref().unwrap_or_default());
-    line("Porter-Return-To", label.return_to.as_deref().unwrap_or_default());
+    line("Internal-Sender-Identifier", label.words.job.as_deref().unwrap_or_default());
+    line("Internal-Sender-Description", label.words.owner.as_deref().unwrap_or_default());
+    line("Porter-Return-To", label.words.return_to.as_deref().unwrap_or_default());
     let date = finished_utc.date();
     line("Bagging-Date", &format!("{:04}-{:02}-{:02}", date.year(), u8::from(date.month()), date.day()));
     line("Bag-Size", &size_in_words(payload.size_in_bytes));

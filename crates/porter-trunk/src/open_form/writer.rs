@@ -47,7 +47,7 @@ impl OpenTrunkWriter {
             fs::create_dir_all(&needed)
                 .map_err(|cause| TrunkError::io("making the folder", &needed, cause))?;
         }
-        write_new(&folder.join(LABEL), &json_text(&label))?;
+        write_json(&folder.join(LABEL), &label)?;
         let list = |name: &str| {
             let path = folder.join(name);
             let file = File::create_new(&path).map_err(|cause| TrunkError::io("making", &path, cause))?;
@@ -155,7 +155,8 @@ impl TrunkWriter for OpenTrunkWriter {
             self.make_folder(&self.host_path(&payload)?)?;
         }
         let mut lists = self.lists();
-        let mut line = entry.to_line();
+        let mut line =
+            entry.to_line().map_err(|cause| TrunkError::io("listing", &self.folder, cause.into()))?;
         line.push('\n');
         lists
             .entries
@@ -199,8 +200,8 @@ impl TrunkWriter for OpenTrunkWriter {
             }
             lists.payload
         };
-        write_new(&self.folder.join(ITEMS), &json_text(inventory.items))?;
-        write_new(&self.folder.join(PROGRAMS), &json_text(inventory.programs))?;
+        write_json(&self.folder.join(ITEMS), inventory.items)?;
+        write_json(&self.folder.join(PROGRAMS), inventory.programs)?;
         write_new(
             &self.folder.join(BAG_INFO),
             bag_info::text(&self.label, payload, finished_utc).as_bytes(),
@@ -259,11 +260,11 @@ fn refuse_unless_free(folder: &Path) -> Result<(), TrunkError> {
     })
 }
 
-fn json_text<T: serde::Serialize + ?Sized>(value: &T) -> Vec<u8> {
-    // Strings, numbers and lists only: this cannot fail.
-    let mut text = serde_json::to_vec_pretty(value).unwrap_or_default();
+fn write_json<T: serde::Serialize + ?Sized>(path: &Path, value: &T) -> Result<(), TrunkError> {
+    let text = serde_json::to_vec_pretty(value);
+    let mut text = text.map_err(|cause| TrunkError::io("writing", path, cause.into()))?;
     text.push(b'\n');
-    text
+    write_new(path, &text)
 }
 
 fn write_new(path: &Path, content: &[u8]) -> Result<(), TrunkError> {

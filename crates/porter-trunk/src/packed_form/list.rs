@@ -88,8 +88,7 @@ impl ListWriter {
     }
 
     pub(crate) fn left(&mut self, left: &LeftBehind, run: &Run) -> Result<(), TrunkError> {
-        // Strings and numbers: this cannot fail.
-        let line = serde_json::to_vec(left).unwrap_or_default();
+        let line = serde_json::to_vec(left).map_err(|cause| failed(&self.file, cause.into()))?;
         if self.left.push(&line) { self.write_lines(Kind::Left, run) } else { Ok(()) }
     }
 
@@ -111,10 +110,9 @@ impl ListWriter {
     ) -> Result<(), TrunkError> {
         self.write_lines(Kind::Entries, run)?;
         self.write_lines(Kind::Left, run)?;
-        // Strings and numbers: this cannot fail.
-        let bytes = serde_json::to_vec(contents).unwrap_or_default();
         let path = self.file.path().to_path_buf();
         let io = |cause| TrunkError::io("writing", &path, cause);
+        let bytes = serde_json::to_vec(contents).map_err(|cause| io(cause.into()))?;
         let block = lines::of_bytes(Kind::Inventory, self.blocks, bytes, run.key()).map_err(io)?;
         self.file.append(&block).map_err(io)?;
         self.file.finish(run.key()).map_err(io)?;

@@ -316,8 +316,7 @@ fn begin_pack(
     let make = || {
         let mut file = BlockFileWriter::create(&path, Role::Pack, number, run)?;
         if let Some(contents) = beginning {
-            // Strings and numbers: this cannot fail.
-            let bytes = serde_json::to_vec(contents).unwrap_or_default();
+            let bytes = serde_json::to_vec(contents)?;
             file.append(&lines::of_bytes(Kind::Inventory, 0, bytes, run.key())?)?;
         }
         let flusher = file.handle().ok().map(Flusher::begin);

@@ -107,7 +107,8 @@ pub fn rebuild(
     let number = newest.as_ref().map_or(1, |(_, number)| number + 1);
     let mut list = ListWriter::create(&folder, number, &run)?;
     for entry in &entries {
-        list.entry(&entry.to_line(), &run)?;
+        let line = entry.to_line().map_err(|cause| TrunkError::io("listing", &folder, cause.into()))?;
+        list.entry(&line, &run)?;
     }
     let spare_in_percent = crate::spare::percent_in(&folder)
         .map_err(|cause| TrunkError::io("reading recovery data in", &folder, cause))?;

@@ -309,7 +309,7 @@ impl TrunkWriter for PackedTrunkWriter {
             let cause = io::Error::other("an entry was recorded whose content was not stored");
             return Err(TrunkError::io("listing", &self.folder, cause));
         }
-        let line = entry.to_line();
+        let line = entry.to_line().map_err(|cause| TrunkError::io("listing", &self.folder, cause.into()))?;
         let is_new = !self.stock.known.holds(entry);
         let mut lists = self.lists();
         if let Some(list) = &mut lists.list {

@@ -37,6 +37,11 @@ pub enum Mended {
         /// The file.
         file: String,
     },
+    /// The spare data is of a later porter, and so nothing can be said of the file.
+    SpareTooLate {
+        /// The file.
+        file: String,
+    },
     /// The spare data is too damaged to be of use, and so nothing can be said of the file.
     SpareLost {
         /// The file.
@@ -62,6 +67,7 @@ pub fn mend(folder: &Path) -> Result<Vec<Mended>, TrunkError> {
         done.push(match Spare::open(&path) {
             Ok(Some(spare)) => mend_file(spare, &original, file)
                 .map_err(|cause| TrunkError::io("mending", &original, cause))?,
+            Err(cause) if cause.kind() == io::ErrorKind::Unsupported => Mended::SpareTooLate { file },
             // What cannot be opened or read is of no use either, and the others may be.
             Ok(None) | Err(_) => Mended::SpareLost { file },
         });
@@ -193,6 +199,24 @@ mod tests {
                 assert!(fs::read(&spare).unwrap() == whole && fs::read(&path).unwrap() == content);
             }
         }
+    }
+
+    #[test]
+    fn spare_data_of_a_later_porter_is_not_called_damaged_and_stays() {
+        use super::super::plan::{HEAD_IN_BYTES, mark_of};
+        let (folder, _, _) = with_spare(70_000, 5.0);
+        let spare = folder.path().join("pack.spare");
+        let mut later = fs::read(&spare).unwrap();
+        for head in [0, later.len() - HEAD_IN_BYTES] {
+            later[head + 8] = 2;
+            let mark = mark_of(&later[head..head + 52]);
+            later[head + 52..head + 60].copy_from_slice(&mark);
+        }
+        fs::write(&spare, &later).unwrap();
+        let told = damage_in(folder.path(), "").unwrap();
+        assert_eq!(told, [crate::Damage::SpareTooLate("pack.spare".to_owned())]);
+        assert!(matches!(mend(folder.path()).unwrap()[..], [Mended::SpareTooLate { .. }]));
+        assert!(fs::read(&spare).unwrap() == later);
     }
 
     #[test]

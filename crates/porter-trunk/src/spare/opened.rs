@@ -23,7 +23,7 @@ pub(super) struct Spare {
 }
 
 impl Spare {
-    /// None if both heads or both tables are hurt: then it is of no use.
+    /// None if both heads or both tables are hurt: then it is of no use. Fails with `Unsupported` for one of a later porter.
     pub(super) fn open(path: &Path) -> io::Result<Option<Self>> {
         let file = open_plain_file(path)?;
         let length_in_bytes = file.metadata()?.len();
@@ -31,11 +31,14 @@ impl Spare {
             let mut bytes = vec![0; length];
             read_exact_at(&file, at, &mut bytes).ok().map(|()| bytes)
         };
-        let head_at = |at: u64| {
-            let head: [u8; HEAD_IN_BYTES] = read(at, HEAD_IN_BYTES)?.try_into().ok()?;
-            Plan::from_head(&head)
-        };
-        let heads = [head_at(0), length_in_bytes.checked_sub(HEAD_IN_BYTES as u64).and_then(head_at)];
+        let head_at = |at: u64| -> Option<[u8; HEAD_IN_BYTES]> { read(at, HEAD_IN_BYTES)?.try_into().ok() };
+        let at_end = length_in_bytes.checked_sub(HEAD_IN_BYTES as u64);
+        let heads = [head_at(0), at_end.and_then(head_at)];
+        if let Some(version) = heads.iter().flatten().find_map(Plan::later_version) {
+            let what = format!("its recovery data is of version {version}, made by a later porter");
+            return Err(io::Error::new(io::ErrorKind::Unsupported, what));
+        }
+        let heads = heads.map(|head| Plan::from_head(&head?));
         let Some((plan, mark)) = heads.iter().flatten().next().copied() else { return Ok(None) };
         if length_in_bytes > plan.spare_file_in_bytes() + LARGEST_SHARD_IN_BYTES {
             return Ok(None);
@@ -138,9 +141,12 @@ pub(crate) fn damage_in(folder: &Path, list: &str) -> Result<Vec<Damage>, TrunkE
     Ok(damage)
 }
 
-/// True if a file has recovery data that can be used.
+/// True if a file has recovery data that can be used, by this porter or by a later one.
 pub(crate) fn is_of_use_for(file: &Path) -> bool {
-    Spare::open(&path_of(file)).is_ok_and(|spare| spare.is_some())
+    match Spare::open(&path_of(file)) {
+        Ok(spare) => spare.is_some(),
+        Err(cause) => cause.kind() == io::ErrorKind::Unsupported,
+    }
 }
 
 /// The share that the recovery data in a folder was asked for, as far as it can be told; none where there is none of use. Each has at least so much:

@@ -93,6 +93,13 @@ impl Plan {
         believable.then_some((plan, mark))
     }
 
+    /// The version that a whole head of a later porter names.
+    pub(super) fn later_version(head: &[u8; HEAD_IN_BYTES]) -> Option<u32> {
+        let version = u32::from_le_bytes([head[8], head[9], head[10], head[11]]);
+        let is_whole = head[..8] == MAGIC && head[52..60] == mark_of(&head[..52]);
+        (is_whole && version > VERSION).then_some(version)
+    }
+
     pub(super) fn read_shard(&self, file: &File, number: u64) -> io::Result<Vec<u8>> {
         let begin = number * self.shard_in_bytes;
         let length = self.shard_in_bytes.min(self.file_in_bytes.saturating_sub(begin));

@@ -24,7 +24,7 @@ use porter_trunk::outside::Outside;
 use porter_trunk::packed_form::{PackedOptions, PackedTrunkWriter, Seal};
 use porter_trunk::parked_form::ParkedTrunkWriter;
 use porter_trunk::signature::sign_trunk;
-use porter_trunk::{AccountLabel, Label, MachineLabel, TrunkError, TrunkId, TrunkWriter};
+use porter_trunk::{AccountLabel, Label, LabelWords, MachineLabel, TrunkError, TrunkId, TrunkWriter};
 use std::io::IsTerminal;
 use std::path::PathBuf;
 
@@ -367,11 +367,13 @@ fn label(machine: &Machine, arguments: &CaptureArguments) -> Result<Label, Failu
         started_utc: open::now_utc(),
         machine: MachineLabel { name: machine.name.clone(), system: machine.system.clone() },
         accounts,
-        job: given.job.clone(),
-        technician: given.technician.clone(),
-        workshop: given.workshop.clone(),
-        owner: given.owner.clone(),
-        return_to: given.return_to.clone(),
-        reminder: arguments.making.reminder.clone(),
+        words: LabelWords {
+            job: given.job.clone(),
+            technician: given.technician.clone(),
+            workshop: given.workshop.clone(),
+            owner: given.owner.clone(),
+            return_to: given.return_to.clone(),
+            reminder: arguments.making.reminder.clone(),
+        },
     })
 }

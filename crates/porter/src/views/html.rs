@@ -66,18 +66,7 @@ pub(crate) fn programs(page: &mut String, rows: impl Iterator<Item = TrunkProgra
 /// Text that cannot be taken for markup, or steer what shows it.
 pub(crate) fn text(text: &str) -> String {
     let harmless = porter_names::screen::on_screen(text.as_bytes());
-    let mut escaped = String::with_capacity(harmless.len());
-    for c in harmless.chars() {
-        match c {
-            '&' => escaped.push_str("&amp;"),
-            '<' => escaped.push_str("&lt;"),
-            '>' => escaped.push_str("&gt;"),
-            '"' => escaped.push_str("&quot;"),
-            '\'' => escaped.push_str("&#39;"),
-            _ => escaped.push(c),
-        }
-    }
-    escaped
+    porter_formats::html::escaped(&harmless)
 }
 
 #[cfg(test)]

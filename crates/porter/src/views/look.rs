@@ -21,11 +21,11 @@ pub(crate) fn show_trunk(label: &Label, items: &[TrunkItem]) {
         label.machine.name,
         system(&label.machine.system)
     ));
-    fact("job", label.job.as_deref());
-    fact("owner", label.owner.as_deref());
-    fact("return to", label.return_to.as_deref());
-    fact("technician", label.technician.as_deref());
-    fact("workshop", label.workshop.as_deref());
+    fact("job", label.words.job.as_deref());
+    fact("owner", label.words.owner.as_deref());
+    fact("return to", label.words.return_to.as_deref());
+    fact("technician", label.words.technician.as_deref());
+    fact("workshop", label.words.workshop.as_deref());
     fact("captured", Some(&date_and_time(label.started_utc)));
     fact("made by", Some(&label.made_by));
     say("");
@@ -73,12 +73,12 @@ pub(crate) fn show_outside(outside: &Outside) {
     ));
     let part = (outside.part > 1).then(|| outside.part.to_string());
     fact("part", part.as_deref());
-    fact("job", outside.job.as_deref());
-    fact("owner", outside.owner.as_deref());
-    fact("return to", outside.return_to.as_deref());
-    fact("reminder", outside.reminder.as_deref());
-    fact("technician", outside.technician.as_deref());
-    fact("workshop", outside.workshop.as_deref());
+    fact("job", outside.words.job.as_deref());
+    fact("owner", outside.words.owner.as_deref());
+    fact("return to", outside.words.return_to.as_deref());
+    fact("reminder", outside.words.reminder.as_deref());
+    fact("technician", outside.words.technician.as_deref());
+    fact("workshop", outside.words.workshop.as_deref());
     fact("captured", Some(&date_and_time(outside.started_utc)));
     fact("made by", Some(&outside.made_by));
 }

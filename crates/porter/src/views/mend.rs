@@ -39,6 +39,11 @@ pub(crate) fn tell_mended(done: &[Mended]) {
                 styled(GOOD, "Renewed"),
                 name(file)
             )),
+            Mended::SpareTooLate { file } => tell(format_args!(
+                "{} {}: its recovery data was made by a later porter.",
+                styled(CARE, "Not looked at"),
+                name(file)
+            )),
             Mended::SpareLost { file } => tell(format_args!(
                 "{} {}: its recovery data is too damaged to be of use.",
                 styled(CARE, "Not looked at"),

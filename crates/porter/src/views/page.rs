@@ -23,7 +23,7 @@ pub(crate) fn html(receipt: &Receipt) -> String {
         Some(machine) => format!("Receipt: {} to {}", label.machine.name, machine.name),
         None => format!("Receipt: trunk of {}", label.machine.name),
     };
-    let sheet = match &label.job {
+    let sheet = match &label.words.job {
         Some(job) => format!("Job {job}"),
         None => format!("Trunk {}", label.trunk_id.short()),
     };
@@ -68,10 +68,10 @@ fn head(page: &mut String, receipt: &Receipt) {
     fact("Captured", &date_and_time(label.started_utc));
     fact("Checked on", &date_and_time(receipt.checked_utc));
     for (name, value) in [
-        ("Job", &label.job),
-        ("Owner", &label.owner),
-        ("Technician", &label.technician),
-        ("Workshop", &label.workshop),
+        ("Job", &label.words.job),
+        ("Owner", &label.words.owner),
+        ("Technician", &label.words.technician),
+        ("Workshop", &label.words.workshop),
     ] {
         if let Some(value) = value {
             fact(name, value);

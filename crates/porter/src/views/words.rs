@@ -137,6 +137,14 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             format!("{} is running and writes to these files", programs.join(", ")),
             "close it before the capture",
         ),
+        Caution::MayBeRunning { programs } => (
+            "in use?",
+            format!(
+                "the system does not say whether {} is running and writes to these files",
+                programs.join(", ")
+            ),
+            "make sure that it is closed, or run porter as administrator",
+        ),
         Caution::ProfileMissing { name, path } => (
             "no profile",
             format!("a browser lists the profile \u{201c}{name}\u{201d}, whose folder is not there ({path})"),

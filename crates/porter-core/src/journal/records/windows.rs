@@ -4,7 +4,7 @@
 mod rights;
 
 use rights::Rights;
-use std::fs::{self, File, Metadata};
+use std::fs::{File, Metadata};
 use std::io;
 use std::os::windows::ffi::OsStrExt;
 use std::path::Path;

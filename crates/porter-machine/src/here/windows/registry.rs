@@ -64,7 +64,7 @@ pub(super) fn facts(system_drive: &str) -> SystemFacts {
         .filter(|w| !w.is_empty())
         .collect();
     let mut facts = SystemFacts {
-        name: machine.subkey("SYSTEM\\CurrentControlSet").and_then(|key| describe::computer_name(&key)),
+        name: machine.subkey("SYSTEM\\CurrentControlSet").and_then(|key| settings::computer_name(&key)),
         processor: (!words.is_empty()).then(|| words.join(", ")),
         ..SystemFacts::default()
     };
