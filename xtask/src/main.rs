@@ -7,6 +7,7 @@ mod datasets;
 mod fuzz;
 mod hives;
 mod release;
+mod time_zones;
 
 use std::process::ExitCode;
 
@@ -53,6 +54,7 @@ fn main() -> ExitCode {
                 Ok(seconds) => fuzz::run(seconds, formats),
                 Err(_) => Err(format!("`{seconds}` is no number")),
             },
+            ["time-zones", folder] => time_zones::make(std::path::Path::new(folder)),
             ["release"] => release::release(),
             ["lane-program"] => release::lane_program().map(|path| println!("{}", path.display())),
             ["windows-tests"] => release::windows_tests().map(|path| println!("{}", path.display())),
@@ -66,6 +68,7 @@ fn main() -> ExitCode {
                       cargo xtask bench-survey           measure the survey of 500,000 files against du\n\
                       cargo xtask bench-hive             time the walk through a registry hive of 60 MB\n\
                       cargo xtask mutate-hives [TIMES]   change bytes of a hive and read it, ten million times\n\
+                      cargo xtask time-zones FOLDER      make the table of time zones anew from CLDR\n\
                       cargo xtask release                build the programs for Windows and Linux into target/dist\n\
                       cargo xtask lane-program           build the Linux program that the lanes try out, and say where it is\n\
                       cargo xtask windows-tests          run all tests as Windows programs, and say where their porter.exe is"

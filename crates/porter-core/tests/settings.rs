@@ -201,5 +201,15 @@ fn a_setting_has_landed_if_the_new_machine_means_the_same() {
         (windows_name("Asia/Calcutta"), iana_name("Tokyo Standard Time")),
         (Some("India Standard Time"), Some("Asia/Tokyo"))
     );
+    for (iana, windows) in [
+        ("America/Toronto", "Eastern Standard Time"),
+        ("Australia/Melbourne", "AUS Eastern Standard Time"),
+        ("Europe/Sofia", "FLE Standard Time"),
+        ("Europe/Kyiv", "FLE Standard Time"),
+        ("Europe/Kiev", "FLE Standard Time"),
+        ("US/Pacific", "Pacific Standard Time"),
+    ] {
+        assert_eq!(windows_name(iana), Some(windows), "{iana}");
+    }
     assert_eq!((windows_name("Mars/Olympus"), iana_name("Mars Standard Time")), (None, None));
 }
