@@ -61,7 +61,7 @@ pub(crate) fn build_porter() -> Result<PathBuf, String> {
         return Ok(built.into());
     }
     let mut build = Command::new("cargo");
-    build.args(["build", "--release", "--package", "porter"]);
+    build.args(["build", "--profile", "dist", "--package", "porter"]);
     for (name, _) in std::env::vars_os() {
         let shown = name.to_string_lossy();
         if shown.starts_with("CARGO_") && name != "CARGO_HOME" {
@@ -71,7 +71,7 @@ pub(crate) fn build_porter() -> Result<PathBuf, String> {
     if !build.status().is_ok_and(|status| status.success()) {
         return Err("porter could not be built".to_owned());
     }
-    PathBuf::from("target/release/porter").canonicalize().map_err(|cause| cause.to_string())
+    PathBuf::from("target/dist/porter").canonicalize().map_err(|cause| cause.to_string())
 }
 
 fn measure_set(
@@ -265,7 +265,7 @@ pub(crate) fn survey(files: usize, rounds: usize) -> Result<(), String> {
         .and_then(|()| build(&bench, files / 10, "AppData/Roaming/Thunderbird"))
         .map_err(|cause| cause.to_string())?;
     let du = format!("du -s {}", bench.display());
-    let survey = format!("target/release/porter survey --quiet {}", bench.display());
+    let survey = format!("target/dist/porter survey --quiet {}", bench.display());
     time(&du)?;
     let (mut ours, mut theirs) = (Vec::new(), Vec::new());
     for round in 1..=rounds {

@@ -69,7 +69,7 @@ fn main() -> ExitCode {
                       cargo xtask bench-hive             time the walk through a registry hive of 60 MB\n\
                       cargo xtask mutate-hives [TIMES]   change bytes of a hive and read it, ten million times\n\
                       cargo xtask time-zones FOLDER      make the table of time zones anew from CLDR\n\
-                      cargo xtask release                build the programs for Windows and Linux into target/dist\n\
+                      cargo xtask release                build the programs for Windows and Linux into target/handout\n\
                       cargo xtask lane-program           build the Linux program that the lanes try out, and say where it is\n\
                       cargo xtask windows-tests          run all tests as Windows programs, and say where their porter.exe is"
                 .to_owned()),

@@ -10,25 +10,34 @@ use std::process::Command;
 
 const WINDOWS_7: &str = "x86_64-win7-windows-gnu";
 const LINUX: &str = "x86_64-unknown-linux-gnu";
+/// The profile of what is handed out.
+const HANDED_OUT: &str = "dist";
 /// The profile of what is only tried out.
 const LANE: &str = "lane";
 
-/// Leaves `porter` and `porter.exe` in `target/dist`.
+/// Leaves `porter` and `porter.exe` in `target/handout`.
 pub(crate) fn release() -> Result<(), String> {
-    run(&mut cargo_for_any_linux("release"))?;
+    run(&mut cargo_for_any_linux(HANDED_OUT))?;
     let mut windows = cargo_for_windows_7("build", "std,panic_abort");
-    windows.args(["--release", "--package", "porter", "--config", "profile.release.panic=\"abort\""]);
+    windows.args([
+        "--profile",
+        HANDED_OUT,
+        "--package",
+        "porter",
+        "--config",
+        "profile.dist.panic=\"abort\"",
+    ]);
     run(&mut windows)?;
 
-    let dist = root().join("target/dist");
-    fs::create_dir_all(&dist).map_err(|cause| format!("{}: {cause}", dist.display()))?;
+    let to = root().join("target/handout");
+    fs::create_dir_all(&to).map_err(|cause| format!("{}: {cause}", to.display()))?;
     for (built, name) in [
-        (format!("target/static/{LINUX}/release/porter"), "porter"),
-        (format!("target/win7/{WINDOWS_7}/release/porter.exe"), "porter.exe"),
+        (format!("target/static/{LINUX}/{HANDED_OUT}/porter"), "porter"),
+        (format!("target/win7/{WINDOWS_7}/{HANDED_OUT}/porter.exe"), "porter.exe"),
     ] {
         let size_in_bytes =
-            fs::copy(root().join(&built), dist.join(name)).map_err(|cause| format!("{built}: {cause}"))?;
-        println!("{size_in_bytes:>9} bytes  target/dist/{name}");
+            fs::copy(root().join(&built), to.join(name)).map_err(|cause| format!("{built}: {cause}"))?;
+        println!("{size_in_bytes:>9} bytes  target/handout/{name}");
     }
     Ok(())
 }

@@ -44,7 +44,7 @@ impl Terminal {
         command.stdin(theirs.try_clone().unwrap()).stdout(theirs.try_clone().unwrap()).stderr(theirs);
         let child = command.spawn().unwrap();
         drop(command);
-        let screen = Arc::new(Mutex::new(vt100::Parser::new(rows, columns, 0)));
+        let screen = Arc::new(Mutex::new(vt100::Parser::new(at_least_one(rows), at_least_one(columns), 0)));
         let mut from = File::from(ours.try_clone().unwrap());
         let shown = Arc::clone(&screen);
         let reader = std::thread::spawn(move || {
@@ -343,4 +343,8 @@ fn what_moved_on_the_screen_leaves_whole_lines_behind() {
     let seen = terminal.ends(0);
     assert!(seen.lines().all(|line| line.chars().count() <= 40), "{seen}");
     assert!(seen.contains("All is well"), "{seen}");
+}
+
+fn at_least_one(number: u16) -> std::num::NonZero<u16> {
+    std::num::NonZero::new(number).unwrap()
 }

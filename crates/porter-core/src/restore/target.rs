@@ -100,7 +100,7 @@ impl TargetTree {
     /// same, is used; one that another thing of this restore has taken, or that cannot be held, is replaced by a safe one.
     pub fn choose(&mut self, folder: &RelativePath, exact_name: &[u8]) -> Result<Destination, Reason> {
         let rules = self.rules;
-        let hashes = self.hashes;
+        let hashes = self.hashes.clone();
         let view = self.view(folder)?;
         let mut wanted = if rules.hold(exact_name) {
             exact_name.to_vec()
@@ -157,7 +157,7 @@ impl TargetTree {
         let mark = format!(" ({word} {:04}-{:02}-{:02}", today.year(), u8::from(today.month()), today.day());
         let folder = path.parent().unwrap_or_default();
         let name = path.name().unwrap_or_default().to_vec();
-        let hashes = self.hashes;
+        let hashes = self.hashes.clone();
         let view = self.view(&folder)?;
         let mut number = 1;
         loop {
