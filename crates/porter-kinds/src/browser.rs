@@ -6,14 +6,12 @@
 //! - [`engine`]: what an engine has to know; [`gecko`], [`chromium`] and [`safari`] are those that there are;
 //! - [`landing`]: where a profile goes on the new machine, and what is entered there;
 //! - [`bookmarks_into`]: one browser's bookmarks, added to another's;
-//! - [`proof`]: what landed, read again;
-//! - [`forms`]: what can be taken out of a profile for any browser.
+//! - [`proof`]: what landed, read again.
 
 pub mod bookmarks_into;
 pub mod chromium;
 pub mod engine;
-mod engines;
-pub mod forms;
+pub mod engines;
 pub mod gecko;
 pub mod landing;
 mod profile_json;

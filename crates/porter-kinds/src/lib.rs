@@ -19,6 +19,7 @@ pub mod choice;
 pub mod crossing;
 pub mod drive;
 pub mod existing;
+pub mod forms;
 pub mod ground;
 pub mod item;
 pub mod kind;

@@ -15,6 +15,9 @@ use porter_names::RelativePath;
 use porter_trunk::{CaptureProof, Label, MachineLabel, TrunkProgram};
 use time::OffsetDateTime;
 
+/// The count that says what opens, and not what lies there.
+pub const PASSWORDS: &str = "passwords";
+
 /// What a check found.
 #[derive(Debug, Clone)]
 pub struct Receipt {

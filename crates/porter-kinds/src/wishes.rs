@@ -1,5 +1,6 @@
 //! What a person decides about the items of a kind: a field for each kind that leaves something to decide.
 
+use crate::catalogue::{CarryRule, Catalogue};
 use porter_machine::Place;
 use porter_names::RelativePath;
 
@@ -40,4 +41,21 @@ pub enum NewerProfiles {
 pub struct DriveWishes {
     /// Where it goes: a place of the machine, and a folder in it. Where it was, if none is given.
     pub root: Option<(Place, RelativePath)>,
+}
+
+/// What favourites are called where a browser is named.
+pub const FAVOURITES: &str = "favourites";
+
+impl BrowserWishes {
+    /// True unless bookmarks are to go into a browser that no rule knows.
+    pub fn is_known(&self, catalogue: &Catalogue) -> bool {
+        let known = |name: &String| name == FAVOURITES || rule_called(catalogue, name).is_some();
+        self.bookmarks_into.as_ref().is_none_or(known)
+    }
+}
+
+/// The rule of a program with profiles, by the last step of its id.
+pub fn rule_called<'c>(catalogue: &'c Catalogue, name: &str) -> Option<&'c CarryRule> {
+    let is_it = |rule: &CarryRule| rule.profiles.is_some() && rule.id.rsplit('/').next() == Some(name);
+    catalogue.rules.iter().map(|rule| &**rule).find(|rule| is_it(rule))
 }

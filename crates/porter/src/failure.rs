@@ -6,7 +6,6 @@ use porter_core::capture::CaptureError;
 use porter_core::check::CheckError;
 use porter_core::restore::{NotMade, RestoreError};
 use porter_core::undo::UndoError;
-use porter_kinds::browser::forms::NotTaken;
 use porter_kinds::choice::BadPattern;
 use porter_kinds::crossing::accounts::AccountsError;
 use porter_machine::NotRecognised;
@@ -87,22 +86,6 @@ impl Failure {
 
     pub(crate) fn exit_code(&self) -> ExitCode {
         ExitCode::from(self.status)
-    }
-}
-
-impl From<NotTaken> for Failure {
-    fn from(error: NotTaken) -> Self {
-        match error {
-            NotTaken::Trunk(cause) => cause.into(),
-            NotTaken::NotABrowser(_) => Self::wrong_use(
-                error.to_string(),
-                "Name a browser's profile: `porter look TRUNK` shows them, such as odile/browser/firefox/default.",
-            ),
-            NotTaken::Format(_) | NotTaken::Io(_) => Self::new(
-                error.to_string(),
-                "Take the profile itself, and look for the browser's own backups in it.",
-            ),
-        }
     }
 }
 

@@ -1,12 +1,12 @@
 //! What the commands show: in the terminal, as JSON, and as a page.
 
-pub(crate) mod browsers;
-pub(crate) mod by_hand;
 pub(crate) mod capture;
 pub(crate) mod choose;
 pub(crate) mod compared;
 pub(crate) mod html;
 pub(crate) mod junit;
+pub(crate) mod kind;
+pub(crate) mod kinds;
 pub(crate) mod look;
 pub(crate) mod mend;
 pub(crate) mod numbers;
@@ -18,6 +18,7 @@ pub(crate) mod rules;
 pub(crate) mod sheet;
 pub(crate) mod signed;
 pub(crate) mod survey;
-pub(crate) mod to_do;
+mod task;
+mod to_do;
 pub(crate) mod undo;
 pub(crate) mod words;

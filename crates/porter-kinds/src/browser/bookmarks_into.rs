@@ -1,14 +1,13 @@
 //! One browser's bookmarks, added to another's on the new machine: to the profile that opens by itself, without duplicates.
 
-use super::forms;
 use crate::browser::engines::engine_of;
-use crate::catalogue::{CarryRule, Catalogue};
 use crate::changes::{Changes, Edit, Merged};
+use crate::forms;
 use crate::ground::Ground;
 use crate::profiles::in_use::in_use;
 use crate::profiles::{ProfileFolder, roots};
 use crate::receipt::Reason;
-use crate::wishes::NewerProfiles;
+use crate::wishes::{FAVOURITES, NewerProfiles, rule_called};
 use porter_formats::bookmarks::{Added, Bookmark, Bookmarks, Folder, Node, merge};
 use porter_formats::shortcut;
 use porter_machine::database::{BESIDE, beside};
@@ -16,19 +15,6 @@ use porter_machine::{Account, Machine, Place, PlaceState};
 use porter_names::{NameRules, RelativePath};
 use porter_trunk::TrunkItem;
 use std::collections::{BTreeMap, BTreeSet};
-
-/// What favourites are called where a browser is named.
-pub const FAVOURITES: &str = "favourites";
-
-/// True if a browser of this name can be given bookmarks: a rule's last step, or [`FAVOURITES`].
-pub fn is_known(catalogue: &Catalogue, browser: &str) -> bool {
-    browser == FAVOURITES || rule_of(catalogue, browser).is_some()
-}
-
-fn rule_of<'c>(catalogue: &'c Catalogue, browser: &str) -> Option<&'c CarryRule> {
-    let is_it = |rule: &CarryRule| rule.profiles.is_some() && rule.id.rsplit('/').next() == Some(browser);
-    catalogue.rules.iter().map(|rule| &**rule).find(|rule| is_it(rule))
-}
 
 /// Adds the bookmarks that were asked for: of profiles that stay in the trunk, to their own browser; of all, to the one that was named.
 pub(super) fn land(ground: &Ground<'_>, items: &[&TrunkItem], changes: &mut Changes) {
@@ -69,7 +55,7 @@ fn add(into: &Adding<'_>, items: &[&TrunkItem], changes: &mut Changes) {
                 let fresh = (account, Bookmarks::default(), item.id.as_str());
                 merge(&mut by_account.entry(&account.id).or_insert(fresh).1, &bookmarks);
             }
-            Ok(_) | Err(forms::NotTaken::NotABrowser(_)) => {}
+            Ok(_) | Err(forms::NotTaken::NotOfItem(_)) => {}
             Err(cause) => changes.note(&item.id, not_added(cause.to_string())),
         }
     }
@@ -96,7 +82,7 @@ impl Adding<'_> {
         changes: &mut Changes,
     ) -> Result<(String, Added), String> {
         let Ground { machine, catalogue, now_utc, .. } = *self.ground;
-        let rule = rule_of(catalogue, self.browser).ok_or("no such browser is known")?;
+        let rule = rule_called(catalogue, self.browser).ok_or("no such browser is known")?;
         let engine = engine_of(rule).ok_or("no such browser is known")?;
         let roots = roots(machine, account, rule);
         let profiles = roots.iter().map(|root| engine.list().profiles(machine, &root.on_volume));

@@ -6,14 +6,11 @@ use crate::catalogue::PROFILE_PART;
 use crate::ground::Ground;
 use crate::profiles::version::is_newer;
 use crate::profiles::{Entering, ProfileFolder, roots};
-use crate::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Verdict};
+use crate::receipt::{CountReceipt, Finding, ItemReceipt, PASSWORDS, Reason, Verdict};
 use porter_machine::Machine;
 use porter_machine::layout::Family;
 use porter_names::RelativePath;
 use porter_trunk::TrunkItem;
-
-/// The count that says what opens, and not what lies there.
-pub const PASSWORDS: &str = "passwords";
 
 /// Counts what landed, sees whether its databases are whole, and whether the browser knows of it.
 pub(super) fn prove(item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {

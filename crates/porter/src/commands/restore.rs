@@ -9,7 +9,6 @@ use crate::views::numbers::{date_and_time, size};
 use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::restore::{RestoreError, Wishes, plan_restore, run_plan};
-use porter_kinds::browser::bookmarks_into::is_known;
 use porter_kinds::choice::LandHeld;
 use porter_kinds::choice::Selection;
 use porter_kinds::existing::Side;
@@ -119,12 +118,6 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     let Settled { machine, accounts: mapping, selection } =
         settle(trunk, (&arguments.machine, &arguments.drives), settled, way)?;
     let kinds = open::kinds(&machine, &arguments.rules)?;
-    if let Some(browser) = arguments.bookmarks_into.as_ref().filter(|browser| !is_known(&kinds, browser)) {
-        return Err(Failure::wrong_use(
-            format!("no browser is called `{}`", porter_names::screen::on_screen(browser.as_bytes())),
-            "Nothing was changed. `porter rules list` shows them; `favourites` are those of Windows.",
-        ));
-    }
     let land_held = LandHeld::new(&arguments.land_held)?;
     if let Some(pattern) = land_held.unmatched(trunk.items().iter().map(|item| item.id.as_str())).first() {
         return Err(Failure::wrong_use(
@@ -141,6 +134,12 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         },
         bookmarks_into: arguments.bookmarks_into.clone(),
     };
+    if let Some(name) = browser.bookmarks_into.as_ref().filter(|_| !browser.is_known(&kinds)) {
+        return Err(Failure::wrong_use(
+            format!("no browser is called `{}`", porter_names::screen::on_screen(name.as_bytes())),
+            "Nothing was changed. `porter rules list` shows them; `favourites` are those of Windows.",
+        ));
+    }
     let root = drive_root(trunk, &machine, &selection, arguments)?;
     let kind_wishes = KindWishes { browser, drive: DriveWishes { root } };
     let mut always = None;

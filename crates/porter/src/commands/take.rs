@@ -11,8 +11,8 @@ use crate::views::numbers::{count, counted};
 use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::restore::{RestoreError, plan_take, run_plan};
-use porter_kinds::browser::forms::{Form, NotTaken, take_as};
 use porter_kinds::catalogue::Catalogue;
+use porter_kinds::forms::{Form, NotTaken, take_as};
 use porter_kinds::registry_part::form::registration_of;
 use porter_names::RelativePath;
 use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, TrunkItem, in_pieces};
@@ -71,7 +71,7 @@ impl FormWord {
             Self::Registry if item.registry.is_empty() => {
                 return Err(Failure::wrong_use(
                     format!("`{}` has nothing in its owner's registry", item.id),
-                    "Favourites and browsers on Windows have; what all profiles of a browser share is with the first of its items.",
+                    "Favourites and profiles on Windows have; what all profiles of a program share is with the first of its items.",
                 ));
             }
             Self::Registry => {

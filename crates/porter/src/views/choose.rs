@@ -1,5 +1,6 @@
 //! The tree to tick, as it is drawn.
 
+use super::kinds::words_of;
 use super::numbers::{counted, date, size};
 use super::survey::{Room, needed_in_bytes};
 use super::words;
@@ -129,12 +130,10 @@ fn row(spot: &Spot, node: &Node, page: &Page<'_>, width: usize) -> Line<'static>
 /// Kinds by the word that people use for many of them.
 fn title(node: &Node) -> String {
     let word = match (&node.stands_for, node.title.as_str()) {
-        (StandsFor::Kind, "folder") => "Folders",
-        (StandsFor::Kind, "setting") => "Settings",
-        (StandsFor::Kind, "printer") => "Printers",
-        (StandsFor::Kind, "browser") => "Browsers",
-        (StandsFor::Kind, "font") => "Fonts",
-        (StandsFor::Kind, other) => &format!("{}{}", other[..1].to_uppercase(), &other[1..]),
+        (StandsFor::Kind, kind) => match words_of(kind) {
+            Some(words) => words.heading(),
+            None => kind,
+        },
         (_, title) => title,
     };
     on_screen(word.as_bytes())

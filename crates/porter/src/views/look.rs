@@ -1,6 +1,6 @@
 //! What a look into a trunk shows.
 
-use super::by_hand;
+use super::kinds::setting;
 use super::numbers::{count, counted, date_and_time, padded, rfc3339, size};
 use super::rows::{self, Rows, shortened, without_owner};
 use super::survey::system;
@@ -41,7 +41,7 @@ pub(crate) fn show_trunk(label: &Label, items: &[TrunkItem]) {
         }
         let name = name(item);
         if item.chosen && !item.facts.is_empty() && item.parts.is_empty() {
-            say(format_args!("  {}  {}", rows.name(&name), by_hand::values(&item.facts)));
+            say(format_args!("  {}  {}", rows.name(&name), setting::values(&item.facts)));
             continue;
         }
         if !item.chosen {

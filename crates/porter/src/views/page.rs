@@ -266,7 +266,7 @@ fn before_handing_over(page: &mut String, receipt: &Receipt) {
 /// Settings and printers, each with what to type.
 fn to_type(page: &mut String, receipt: &Receipt) {
     let tasks = to_do::tasks(receipt);
-    let is_typed = |task: &&to_do::Task| task.was_and_now.is_some() || !task.commands.is_empty();
+    let is_typed = |task: &&super::task::Task| task.was_and_now.is_some() || !task.commands.is_empty();
     let mut rows = tasks.iter().filter(is_typed).peekable();
     if rows.peek().is_none() {
         return;

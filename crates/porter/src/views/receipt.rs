@@ -1,14 +1,16 @@
 //! The receipt for the terminal and as JSON.
 
-use super::by_hand::{self, Steps, new_system};
+use super::kinds::KINDS;
+use super::kinds::setting::{self, Steps, new_system};
 use super::numbers::{count, counted, date_and_time, padded, rfc3339, size};
 use super::rows::{self, Rows, shortened, without_owner};
 use super::{to_do, words};
 use crate::paths;
 use crate::screen::{BAD, BOLD, CARE, FAINT, GOOD, say, styled};
 use anstyle::Style;
-use porter_kinds::browser::proof::PASSWORDS;
-use porter_kinds::receipt::{Amount, Balance, CountReceipt, Finding, ItemReceipt, Reason, Receipt, Verdict};
+use porter_kinds::receipt::{
+    Amount, Balance, CountReceipt, Finding, ItemReceipt, PASSWORDS, Reason, Receipt, Verdict,
+};
 use porter_names::screen::on_screen;
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
@@ -344,9 +346,9 @@ pub(crate) struct ByHand<'r> {
 pub(crate) fn by_hand(receipt: &Receipt) -> Vec<ByHand<'_>> {
     let to = new_system(receipt);
     let rows = receipt.by_hand().map(|(item, now)| ByHand {
-        was: by_hand::values(&item.facts),
-        now: by_hand::values(now),
-        steps: by_hand::steps(&item.id, &item.facts, to),
+        was: setting::values(&item.facts),
+        now: setting::values(now),
+        steps: setting::steps(&item.id, &item.facts, to),
         item,
     });
     rows.collect()
@@ -562,7 +564,7 @@ pub(crate) fn json(receipt: &Receipt) -> Value {
         program["installed_as"] = json!(row.installed_as);
         program
     });
-    json!({
+    let mut json = json!({
         "format": "porter-receipt/2",
         "trunk": receipt.trunk,
         "proof": receipt.proof,
@@ -578,11 +580,11 @@ pub(crate) fn json(receipt: &Receipt) -> Value {
         "to_do": to_do::tasks(receipt).into_iter().map(|task| json!({"account": task.whose, "what": task.what, "how": task.how, "type": task.commands})).collect::<Vec<_>>(),
         "items": receipt.items.iter().map(item).collect::<Vec<_>>(),
         "by_hand": by_hand.collect::<Vec<_>>(),
-        "browsers_by_hand": super::browsers::by_hand(receipt)
-            .into_iter()
-            .map(|row| json!({"item": row.item.id, "steps": row.steps}))
-            .collect::<Vec<_>>(),
         "programs": programs.collect::<Vec<_>>(),
         "reasons": receipt.general.iter().map(finding).collect::<Vec<_>>(),
-    })
+    });
+    for (name, value) in KINDS.iter().filter_map(|words| words.in_receipt(receipt)) {
+        json[name] = value;
+    }
+    json
 }

@@ -1,5 +1,6 @@
 //! What a restore shows, before and after.
 
+use super::kinds::KINDS;
 use super::numbers::{count, counted, size};
 use super::rows::{self, Rows, shortened, without_owner};
 use super::survey::system;
@@ -279,7 +280,7 @@ fn refused_json(refused: &[Refused]) -> Vec<Value> {
 /// `porter-restore/1`, with nothing done.
 pub(crate) fn plan_json(plan: &Plan) -> Value {
     let renamed = plan.renamed.iter().map(|row| (row.key.path.clone(), row.at.clone()));
-    json!({
+    let mut json = json!({
         "format": "porter-restore/1",
         "tried_only": true,
         "accounts": plan.outline.accounts,
@@ -293,9 +294,13 @@ pub(crate) fn plan_json(plan: &Plan) -> Value {
         "older_system": plan.outline.older_system.is_some(),
         "merged": plan.changes.merged().iter().map(|row| json!({"account": row.account, "into": row.into, "bookmarks": row.added.bookmarks, "folders": row.added.folders, "were_there": row.added.were_there})).collect::<Vec<_>>(),
         "notes": plan.changes.notes().iter().map(|(item, reason)| json!({"item": item, "reason": words::reason(reason)})).collect::<Vec<_>>(),
-        "open_browsers": plan.changes.close_first().collect::<Vec<_>>(),
+        "close_first": plan.changes.close_first().collect::<Vec<_>>(),
         "refused": refused_json(&plan.refused),
-    })
+    });
+    for (name, value) in KINDS.iter().filter_map(|words| words.in_plan(plan)) {
+        json[name] = value;
+    }
+    json
 }
 
 /// `porter-restore/1`.

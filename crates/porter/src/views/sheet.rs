@@ -148,7 +148,7 @@ fn settings(page: &mut String, survey: &Survey) {
             "<tr><td>{}</td><td><bdi>{}</bdi></td><td><bdi>{}</bdi></td></tr>",
             text(row.item.owner.as_deref().unwrap_or("everybody")),
             text(&row.item.title),
-            text(&super::by_hand::values(&row.item.facts))
+            text(&super::kinds::setting::values(&row.item.facts))
         );
     }
     let _ = write!(page, "</tbody>\n</table>\n</section>\n");

@@ -1,6 +1,6 @@
 //! What a survey shows.
 
-use super::browsers;
+use super::kinds::words_of;
 use super::numbers::{count, counted, date, padded, rfc3339, size};
 use super::rows::{Rows, width, without_owner};
 use super::words::{self, CautionWords};
@@ -270,7 +270,7 @@ fn show_files<'s>(items: impl Iterator<Item = &'s ItemSurvey>, rows: Rows) {
             true => (line, format!("    {}", marks.trim_start())),
             false => (format!("{line}{marks}"), String::new()),
         };
-        let about = browsers::told(row);
+        let about = words_of(&row.item.kind).map(|words| words.told(row)).unwrap_or_default();
         say(if row.chosen { line } else { styled(FAINT, format_args!("{line}  (not chosen)")) });
         if below.trim_start() != "" {
             say(below);
@@ -354,7 +354,7 @@ pub(crate) fn packing_list(machine: &Machine, survey: &Survey, unchosen: &Unchos
         let marks = if marks.is_empty() { marks } else { format!("  ! {marks}") };
         let about = about(row).map(|about| format!("  ({about})")).unwrap_or_default();
         if row.item.is_setting() {
-            return format!("{}: {}", row.item.title, super::by_hand::values(&row.item.facts));
+            return format!("{}: {}", row.item.title, super::kinds::setting::values(&row.item.facts));
         }
         format!(
             "{}: {}, {}{newest}{marks}{about}",

@@ -1,29 +1,14 @@
 //! What is left to do before a machine is handed over: by person, in the order of work.
 
-use super::by_hand::new_system;
+use super::kinds::words_of;
 use super::numbers::{count, counted};
-use super::{browsers, by_hand};
+use super::task::Task;
 use crate::paths::quoted_id;
-use porter_kinds::browser::proof::PASSWORDS;
-use porter_kinds::receipt::{ItemReceipt, Reason, Receipt, Verdict};
+use porter_kinds::receipt::{ItemReceipt, PASSWORDS, Reason, Receipt, Verdict};
 use porter_machine::layout::Family;
 use porter_names::screen::on_screen;
 use porter_trunk::TrunkProgram;
 use std::collections::BTreeMap;
-
-/// One thing to do.
-pub(crate) struct Task {
-    /// The person of the old machine whose it is; none if it is everybody's.
-    pub(crate) whose: Option<String>,
-    /// What it is about.
-    pub(crate) what: String,
-    /// What to do.
-    pub(crate) how: String,
-    /// What to type, line by line.
-    pub(crate) commands: Vec<String>,
-    /// What it was, and what it is now, for a setting.
-    pub(crate) was_and_now: Option<(String, String)>,
-}
 
 /// Programs first, because much else needs them; then each person's things, in the order of the trunk, and everybody's. What has to be done
 /// on the old machine before it goes stands first of a person's.
@@ -31,9 +16,12 @@ pub(crate) fn tasks(receipt: &Receipt) -> Vec<Task> {
     if receipt.machine.is_none() {
         return Vec::new();
     }
-    let mut tasks: Vec<Task> = of_browsers(receipt).collect();
-    tasks.extend(receipt.items.iter().filter_map(of_kept));
-    tasks.extend(of_settings(receipt));
+    let of_kinds =
+        |item: &ItemReceipt| words_of(&item.kind).map(|words| words.tasks(item, receipt)).unwrap_or_default();
+    let (set_by_hand, others): (Vec<Task>, Vec<Task>) =
+        receipt.items.iter().flat_map(of_kinds).partition(|task| task.was_and_now.is_some());
+    let kept = receipt.items.iter().filter_map(of_kept);
+    let mut tasks: Vec<Task> = others.into_iter().chain(kept).chain(set_by_hand).collect();
     let people: Vec<Option<&str>> = receipt.items.iter().map(|item| item.account.as_deref()).collect();
     let rank = |task: &Task| {
         let at = people.iter().position(|person| *person == task.whose.as_deref());
@@ -51,7 +39,7 @@ fn programs(receipt: &Receipt) -> Option<Task> {
         what: format!("Install {}", counted(names.len() as u64, "program")),
         how: names.join(", "),
         commands: install_commands(receipt),
-        was_and_now: None,
+        ..Task::default()
     })
 }
 
@@ -99,22 +87,9 @@ fn install_commands(receipt: &Receipt) -> Vec<String> {
     ways.into_iter().filter_map(command).collect()
 }
 
-fn of_browsers(receipt: &Receipt) -> impl Iterator<Item = Task> {
-    browsers::by_hand(receipt).into_iter().map(|row| Task {
-        whose: row.item.account.clone(),
-        what: on_screen(row.item.title.as_bytes()),
-        how: row.steps.join(" "),
-        commands: Vec::new(),
-        was_and_now: None,
-    })
-}
-
 /// An item all of which stays in the trunk.
 fn of_kept(item: &ItemReceipt) -> Option<Task> {
-    /// Their values are among the settings and printers, each with what to do.
-    const TOLD_WITH_SETTINGS: [&str; 2] = ["machine/network/wifi", "machine/print/cups"];
-    // What to do about browsers is among their own steps.
-    let is_told = item.kind == porter_kinds::browser::KIND || TOLD_WITH_SETTINGS.contains(&item.id.as_str());
+    let is_told = words_of(&item.kind).is_some_and(|words| words.tells_what_is_kept(&item.id));
     if item.verdict != Verdict::KeptInTrunk || is_told {
         return None;
     }
@@ -131,27 +106,7 @@ fn of_kept(item: &ItemReceipt) -> Option<Task> {
         }
         _ => None,
     })?;
-    Some(Task {
-        whose: item.account.clone(),
-        what: on_screen(item.title.as_bytes()),
-        how,
-        commands: Vec::new(),
-        was_and_now: None,
-    })
-}
-
-fn of_settings(receipt: &Receipt) -> impl Iterator<Item = Task> {
-    let to = new_system(receipt);
-    receipt.by_hand().map(move |(item, now)| {
-        let steps = by_hand::steps(&item.id, &item.facts, to);
-        Task {
-            whose: item.account.clone(),
-            what: on_screen(item.title.as_bytes()),
-            how: steps.how,
-            commands: steps.commands,
-            was_and_now: Some((by_hand::values(&item.facts), by_hand::values(now))),
-        }
-    })
+    Some(Task { how, ..Task::about(item) })
 }
 
 /// `3 for odile, 5 for everybody`.

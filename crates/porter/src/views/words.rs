@@ -1,6 +1,6 @@
 //! Cautions and reasons in plain words, each with what to do.
 
-use super::by_hand;
+use super::kinds::setting;
 use super::numbers::{count, counted, date_and_time};
 use porter_kinds::caution::Caution;
 use porter_kinds::receipt::Reason;
@@ -32,7 +32,7 @@ pub(crate) fn in_general(why: &Reason) -> String {
         Reason::RegistryStays { .. } => {
             "kept in the trunk: what was in the old registry; this system has none".to_owned()
         }
-        Reason::Entered { .. } => "its browser knows it, and opens another profile by default".to_owned(),
+        Reason::Entered { .. } => "its program lists it, and opens another profile by default".to_owned(),
         why => reason(why),
     }
 }
@@ -147,13 +147,13 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
         ),
         Caution::ProfileMissing { name, path } => (
             "no profile",
-            format!("a browser lists the profile \u{201c}{name}\u{201d}, whose folder is not there ({path})"),
+            format!("a program lists the profile \u{201c}{name}\u{201d}, whose folder is not there ({path})"),
             "look for it on other drives; else it was deleted, and only its name is left",
         ),
         Caution::ProfileDamaged { file, detail } => (
             "damaged",
             format!("{file} cannot be understood ({detail})"),
-            "it is carried as it is; ask what is missing, and look for the browser's own backups",
+            "it is carried as it is; ask what is missing, and look for its program's own backups",
         ),
         Caution::NoOwner => (
             "no account",
@@ -309,7 +309,7 @@ fn raw_reason(reason: &Reason) -> String {
         }
         Reason::NoPlace { place } => format!("the new machine has no place called {place}"),
         Reason::SetByHand { now } => {
-            format!("to be set by hand; the new machine has {}", by_hand::values(now))
+            format!("to be set by hand; the new machine has {}", setting::values(now))
         }
         Reason::LacksWhatItNeeds { needs, was_so } => format!(
             "it cannot be used without a file such as {}{}",
@@ -329,17 +329,17 @@ fn raw_reason(reason: &Reason) -> String {
             )
         }
         Reason::NewerThanProgram { has, installed } => format!(
-            "a version {has} has used it, and version {installed} here would refuse it: bring the browser up to date and restore again, or carry the bookmarks alone (--newer-profiles bookmarks)"
+            "a version {has} has used it, and version {installed} here would refuse it: bring the program up to date and restore again, or carry the bookmarks alone (--newer-profiles bookmarks)"
         ),
         Reason::NotEntered { title, detail } => {
             format!("{title} could not be told of it: {detail}")
         }
         Reason::Entered { name } => {
-            format!("the browser knows it as \u{201c}{name}\u{201d}; another profile is the default one")
+            format!("its program lists it as \u{201c}{name}\u{201d}; another profile opens by default")
         }
-        Reason::OpensByItself => "it is the default profile of the browser".to_owned(),
+        Reason::OpensByItself => "it opens by default".to_owned(),
         Reason::NotRegistered { title } => {
-            format!("it is there, and {title} does not know of it: close the browser, and restore again")
+            format!("it is there, and {title} does not list it: close {title}, and restore again")
         }
         Reason::OneFolderTooDeep { folder } => {
             format!("not where it belongs, but one folder too deep, in {folder}")

@@ -1,4 +1,4 @@
-//! What can be taken out of a profile for any browser: bookmarks as the file that all import, feeds, history and tabs.
+//! What can be taken out of items for other programs: bookmarks as the file that all import, feeds, history and tabs.
 
 use crate::browser::engines::engine_of;
 use crate::catalogue::Catalogue;
@@ -32,9 +32,9 @@ pub enum Form {
 /// Why something cannot be taken in a form.
 #[derive(Debug, thiserror::Error)]
 pub enum NotTaken {
-    /// The item is no profile of a browser, and no folder of favourites.
+    /// The item has nothing of that form.
     #[error("`{0}` has no bookmarks, history or tabs")]
-    NotABrowser(String),
+    NotOfItem(String),
     /// What it should be made from cannot be understood.
     #[error("{0}")]
     Format(#[from] FormatError),
@@ -117,11 +117,11 @@ fn is_favourites(item: &TrunkItem) -> bool {
 fn engine_for(
     item: &TrunkItem,
     catalogue: &Catalogue,
-) -> Result<&'static dyn super::engine::Engine, NotTaken> {
+) -> Result<&'static dyn crate::browser::engine::Engine, NotTaken> {
     let rule = catalogue.rule_of(item);
     let is_profile = item.parts.iter().any(|part| part.name == crate::catalogue::PROFILE_PART);
     let engine = rule.filter(|_| is_profile).and_then(|rule| engine_of(rule));
-    engine.ok_or_else(|| NotTaken::NotABrowser(item.id.clone()))
+    engine.ok_or_else(|| NotTaken::NotOfItem(item.id.clone()))
 }
 
 /// A folder of `*.url` files as bookmarks: by name, as Windows shows them; `Links` is the bar.

@@ -1,15 +1,74 @@
-//! What is told of browsers' profiles: what they hold, and what does not come across by itself.
+//! What is said of browsers' profiles: what they hold, and what does not come across by itself.
 
-use super::numbers::{count, counted, size};
+use crate::failure::Failure;
+use crate::views::kind::KindWords;
+use crate::views::numbers::{count, counted, size};
+use crate::views::task::Task;
+use porter_core::restore::Plan;
 use porter_core::survey::ItemSurvey;
-use porter_kinds::browser::KIND;
+use porter_kinds::forms::NotTaken;
 use porter_kinds::receipt::{ItemReceipt, Reason, Receipt};
 use porter_names::screen::on_screen;
+use serde_json::{Value, json};
+
+/// See the module.
+pub(super) struct Browsers;
+
+impl KindWords for Browsers {
+    fn kind(&self) -> &'static str {
+        "browser"
+    }
+
+    fn heading(&self) -> &'static str {
+        "Browsers"
+    }
+
+    fn told(&self, row: &ItemSurvey) -> Vec<String> {
+        told(row)
+    }
+
+    fn tasks(&self, item: &ItemReceipt, receipt: &Receipt) -> Vec<Task> {
+        let steps = steps(item, receipt);
+        let task = Task { how: steps.join(" "), ..Task::about(item) };
+        (!steps.is_empty()).then_some(task).into_iter().collect()
+    }
+
+    fn tells_what_is_kept(&self, _: &str) -> bool {
+        true
+    }
+
+    fn in_receipt(&self, receipt: &Receipt) -> Option<(&'static str, Value)> {
+        let own = receipt.items.iter().filter(|item| item.kind == self.kind());
+        let rows = own.map(|item| (item, steps(item, receipt))).filter(|(_, steps)| !steps.is_empty());
+        let rows: Vec<Value> = rows.map(|(item, steps)| json!({"item": item.id, "steps": steps})).collect();
+        Some(("browsers_by_hand", json!(rows)))
+    }
+
+    fn in_plan(&self, plan: &Plan) -> Option<(&'static str, Value)> {
+        Some(("open_browsers", json!(plan.changes.close_first().collect::<Vec<_>>())))
+    }
+}
+
+impl From<NotTaken> for Failure {
+    fn from(error: NotTaken) -> Self {
+        match error {
+            NotTaken::Trunk(cause) => cause.into(),
+            NotTaken::NotOfItem(_) => Self::wrong_use(
+                error.to_string(),
+                "Name a browser's profile: `porter look TRUNK` shows them, such as odile/browser/firefox/default.",
+            ),
+            NotTaken::Format(_) | NotTaken::Io(_) => Self::new(
+                error.to_string(),
+                "Take the profile itself, and look for the browser's own backups in it.",
+            ),
+        }
+    }
+}
 
 /// What a profile holds, and what to know of it: lines below its row in a survey.
-pub(crate) fn told(row: &ItemSurvey) -> Vec<String> {
+fn told(row: &ItemSurvey) -> Vec<String> {
     let item = &row.item;
-    if item.kind != KIND || item.counts.is_empty() {
+    if item.counts.is_empty() {
         return Vec::new();
     }
     let fact = |name: &str| item.facts.get(name).map(|value| on_screen(value.as_bytes()));
@@ -76,32 +135,17 @@ fn passwords_beforehand(code: &str) -> String {
     .to_owned()
 }
 
-/// What a person has to do for one profile.
-pub(crate) struct ByHand<'r> {
-    /// The profile.
-    pub(crate) item: &'r ItemReceipt,
-    /// What to do, one sentence each.
-    pub(crate) steps: Vec<String>,
-}
-
-/// What does not come across by itself.
-pub(crate) fn by_hand(receipt: &Receipt) -> Vec<ByHand<'_>> {
-    let to = receipt.machine.as_ref().map(|machine| machine.system.family.as_str()).unwrap_or_default();
-    let rows = receipt
-        .items
-        .iter()
-        .filter(|item| item.kind == KIND && !is_left_out(item))
-        .map(|item| ByHand { item, steps: steps(item, to) });
-    rows.filter(|row| !row.steps.is_empty()).collect()
-}
-
 /// What nobody wanted to have here needs nothing.
 fn is_left_out(item: &ItemReceipt) -> bool {
     let on_purpose = |reason: &Reason| matches!(reason, Reason::NotChosenAtCapture | Reason::NotChosenNow);
     item.findings.iter().any(|finding| on_purpose(&finding.reason))
 }
 
-fn steps(item: &ItemReceipt, to: &str) -> Vec<String> {
+fn steps(item: &ItemReceipt, receipt: &Receipt) -> Vec<String> {
+    if is_left_out(item) {
+        return Vec::new();
+    }
+    let to = receipt.machine.as_ref().map(|machine| machine.system.family.as_str()).unwrap_or_default();
     let mut steps = Vec::new();
     let number = item.counts.iter().find(|row| row.name == "passwords").map_or(0, |row| row.captured);
     let passwords = counted(number, "saved password");

@@ -3,10 +3,70 @@
 //! Values come from the old machine and may hold anything, and people paste what stands here: every value is quoted so that no
 //! shell takes any of it for a command.
 
+use crate::views::kind::KindWords;
+use crate::views::task::Task;
 use porter_kinds::receipt::Receipt;
+use porter_kinds::receipt::{ItemReceipt, Reason};
 use porter_machine::layout::Family;
 use porter_names::Facts;
 use porter_names::screen::on_screen;
+
+/// Settings and printers.
+pub(super) struct Settings {
+    /// `setting` or `printer`.
+    pub(super) kind: &'static str,
+    /// For many of them.
+    pub(super) heading: &'static str,
+}
+
+impl KindWords for Settings {
+    fn kind(&self) -> &'static str {
+        self.kind
+    }
+
+    fn heading(&self) -> &'static str {
+        self.heading
+    }
+
+    fn tasks(&self, item: &ItemReceipt, receipt: &Receipt) -> Vec<Task> {
+        let now = item.findings.iter().find_map(|finding| match &finding.reason {
+            Reason::SetByHand { now } => Some(now),
+            _ => None,
+        });
+        let task = now.map(|now| {
+            let steps = steps(&item.id, &item.facts, new_system(receipt));
+            Task {
+                how: steps.how,
+                commands: steps.commands,
+                was_and_now: Some((values(&item.facts), values(now))),
+                ..Task::about(item)
+            }
+        });
+        task.into_iter().collect()
+    }
+}
+
+/// What networks and print systems keep in files: their values are among the settings and printers, each with what to do.
+pub(super) struct KeptInFiles {
+    pub(super) kind: &'static str,
+    pub(super) heading: &'static str,
+    /// The items whose values are told so, by the end of their ids.
+    pub(super) told: &'static str,
+}
+
+impl KindWords for KeptInFiles {
+    fn kind(&self) -> &'static str {
+        self.kind
+    }
+
+    fn heading(&self) -> &'static str {
+        self.heading
+    }
+
+    fn tells_what_is_kept(&self, id: &str) -> bool {
+        id == self.told
+    }
+}
 
 /// What to do, and what to type.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -1,0 +1,41 @@
+//! What is said of the items of a kind.
+
+use super::task::Task;
+use porter_core::restore::Plan;
+use porter_core::survey::ItemSurvey;
+use porter_kinds::receipt::{ItemReceipt, Receipt};
+use serde_json::Value;
+
+/// See the module. The defaults are those of items that are told by their files alone.
+pub(crate) trait KindWords: Sync {
+    /// The kind, as items name it.
+    fn kind(&self) -> &'static str;
+
+    /// Many of them, as people call them.
+    fn heading(&self) -> &'static str;
+
+    /// What an item holds, and what to know of it: lines below its row in a survey.
+    fn told(&self, _row: &ItemSurvey) -> Vec<String> {
+        Vec::new()
+    }
+
+    /// What is left to do about an item after a check.
+    fn tasks(&self, _item: &ItemReceipt, _receipt: &Receipt) -> Vec<Task> {
+        Vec::new()
+    }
+
+    /// True if what to do about an item that stays in the trunk is said by tasks of this kind, or of settings.
+    fn tells_what_is_kept(&self, _id: &str) -> bool {
+        false
+    }
+
+    /// A field of a receipt's JSON.
+    fn in_receipt(&self, _receipt: &Receipt) -> Option<(&'static str, Value)> {
+        None
+    }
+
+    /// A field of a plan's JSON.
+    fn in_plan(&self, _plan: &Plan) -> Option<(&'static str, Value)> {
+        None
+    }
+}

@@ -1,0 +1,59 @@
+//! The words of each kind of item: no other view names a kind.
+
+mod browser;
+pub(crate) mod setting;
+
+use super::kind::KindWords;
+
+/// A kind whose items are told by their files alone: its name, and what many of them are called.
+struct Plain(&'static str, &'static str);
+
+impl KindWords for Plain {
+    fn kind(&self) -> &'static str {
+        self.0
+    }
+
+    fn heading(&self) -> &'static str {
+        self.1
+    }
+}
+
+/// The words of every kind that comes with porter.
+pub(crate) static KINDS: &[&dyn KindWords] = &[
+    &Plain("folder", "Folders"),
+    &browser::Browsers,
+    &Plain("mail", "Mail"),
+    &Plain("contacts", "Contacts"),
+    &Plain("calendar", "Calendar"),
+    &Plain("notes", "Notes"),
+    &Plain("office", "Office"),
+    &Plain("keys", "Keys"),
+    &Plain("font", "Fonts"),
+    &setting::KeptInFiles { kind: "network", heading: "Network", told: "machine/network/wifi" },
+    &setting::KeptInFiles { kind: "print", heading: "Print", told: "machine/print/cups" },
+    &setting::Settings { kind: "setting", heading: "Settings" },
+    &setting::Settings { kind: "printer", heading: "Printers" },
+];
+
+/// The words of a kind. One that only a technician's own rule knows has none.
+pub(crate) fn words_of(kind: &str) -> Option<&'static dyn KindWords> {
+    KINDS.iter().copied().find(|words| words.kind() == kind)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use porter_kinds::Kinds;
+    use porter_kinds::catalogue::{Catalogue, built_in_rules};
+    use porter_machine::layout::Family;
+
+    #[test]
+    fn each_kind_has_its_words() {
+        let kinds = Kinds::from(Catalogue::built_in(Family::Windows).unwrap());
+        let names = kinds.all().filter_map(|kind| kind.name().split('/').next()).map(str::to_owned);
+        let of_rules = built_in_rules().unwrap().into_iter().map(|(rule, _)| rule.kind().to_owned());
+        for kind in names.chain(of_rules) {
+            assert!(words_of(&kind).is_some(), "{kind} has no words");
+        }
+    }
+}
