@@ -1,7 +1,9 @@
-//! Measures porter against the system's own tools on the same data in the same run, and prints ratios of medians.
+//! Measures porter against the system's own tools on the same data in the same run, and prints ratios of
+//! medians.
 //!
-//! Everything is warm (read once before) and on the medium before the clock stops. The rounds take turns. Many small files are
-//! deleted only at the very end: ext4 makes files many times slower for minutes after a large delete.
+//! Everything is warm (read once before) and on the medium before the clock stops. The rounds take turns.
+//! Many small files are deleted only at the very end: ext4 makes files many times slower for minutes after a
+//! large delete.
 
 use crate::datasets;
 use porter_demo::dice::Dice;
@@ -54,8 +56,8 @@ pub(crate) fn run(rounds: usize, scale: f64, sets: &[&str]) -> Result<(), String
     Ok(())
 }
 
-/// Builds the program as it is shipped, unless `PORTER` in the environment names one that is built already. Cargo's variables are not
-/// handed on: with them it would build much of it anew.
+/// Builds the program as it is shipped, unless `PORTER` in the environment names one that is built already.
+/// Cargo's variables are not handed on: with them it would build much of it anew.
 pub(crate) fn build_porter() -> Result<PathBuf, String> {
     if let Some(built) = std::env::var_os("PORTER") {
         return Ok(built.into());
@@ -180,7 +182,8 @@ fn measure_set(
     Ok(all_hold)
 }
 
-/// A tenth of each set, all of it, and ten times as much: what each step takes for the same share of the data. Equal numbers are a straight line.
+/// A tenth of each set, all of it, and ten times as much: what each step takes for the same share of the
+/// data. Equal numbers are a straight line.
 pub(crate) fn scale(sets: &[&str], largest: f64) -> Result<(), String> {
     let porter = build_porter()?.display().to_string();
     let bench = std::env::temp_dir().join(format!("porter-bench-{}", std::process::id()));
@@ -255,7 +258,8 @@ fn took(command: &str) -> Result<Took, String> {
     }
 }
 
-/// The survey alone, of many files: four fifths of them documents, the rest what programs keep, for which rules are asked.
+/// The survey alone, of many files: four fifths of them documents, the rest what programs keep, for which
+/// rules are asked.
 pub(crate) fn survey(files: usize, rounds: usize) -> Result<(), String> {
     build_porter()?;
     let bench = std::env::temp_dir().join(format!("porter-bench-{}", std::process::id()));

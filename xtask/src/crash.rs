@@ -1,7 +1,8 @@
-//! Kills captures, top-ups, mending, restores and undos at random moments, lets them go on, and compares the result with an undisturbed run.
+//! Kills captures, top-ups, mending, restores and undos at random moments, lets them go on, and compares the
+//! result with an undisturbed run.
 //!
-//! Some runs are killed (SIGKILL), others meet a file system that takes nothing more: a tmpfs of just too small a size, which is
-//! then made larger.
+//! Some runs are killed (SIGKILL), others meet a file system that takes nothing more: a tmpfs of just too
+//! small a size, which is then made larger.
 
 mod failing;
 mod mending;
@@ -28,7 +29,8 @@ const WAYS: [&[&str]; 3] = [&[], &["--spare", "8%"], &["--seal", "--spare", "8%"
 /// Opens what is sealed. Each command has it, so that none asks.
 const PASSPHRASE: &str = "forty kites at four";
 
-/// Kills so many captures, a third as many that go on on a second stick, top-ups and commands that mend, and two thirds as many restores and undos; all parts if none is named.
+/// Kills so many captures, a third as many that go on on a second stick, top-ups and commands that mend, and
+/// two thirds as many restores and undos; all parts if none is named.
 pub(crate) fn run(count: usize, parts: &[&str]) -> Result<(), String> {
     let porter = build_porter()?;
     let bench = tempfile_folder()?;
@@ -184,7 +186,8 @@ impl Crash {
             let top_up = self.capture(&trunk, way);
             if self.killed_after(&top_up, took[way], dice)? {
                 killed += 1;
-                // Until a top-up is finished the earlier state stays whole; after that the later one is there.
+                // Until a top-up is finished the earlier state stays whole; after that the later one is
+                // there.
                 let state = self.taken_in_part(&trunk)?;
                 if state == *whole {
                     before += 1;
@@ -272,7 +275,8 @@ impl Crash {
         words(&first, &[&self.pc, trunk])
     }
 
-    /// Starts a command and kills it at a random moment of the time that it usually takes. False if it was done before.
+    /// Starts a command and kills it at a random moment of the time that it usually takes. False if it was
+    /// done before.
     fn killed_after(&self, command: &[String], took: Duration, dice: &mut Dice) -> Result<bool, String> {
         let moment = took.mul_f64(dice.below(1000) as f64 / 1000.0);
         let mut child = started(command)?;
@@ -309,7 +313,8 @@ impl Crash {
         Ok(found)
     }
 
-    /// The documents in a trunk of which more is known than is there: a later capture was cut off, or could not read all.
+    /// The documents in a trunk of which more is known than is there: a later capture was cut off, or could
+    /// not read all.
     fn taken_in_part(&self, trunk: &Path) -> Result<Contents, String> {
         let out = self.bench.join("taken");
         let mut take = words(&[&self.shown(), "take", "--quiet"], &[trunk]);
@@ -335,7 +340,8 @@ impl Crash {
         if self.taken(trunk)? == *expected { Ok(()) } else { Err(format!("{what}: another result")) }
     }
 
-    /// Nothing is left of runs that were cut off, and where there is to be spare data, every pack and the newest list has some.
+    /// Nothing is left of runs that were cut off, and where there is to be spare data, every pack and the
+    /// newest list has some.
     fn is_tidy(&self, trunk: &Path, way: usize, what: &str) -> Result<(), String> {
         let names: Vec<String> = tree(trunk)?.keys().map(|path| path.display().to_string()).collect();
         let newest = names.iter().rfind(|name| name.ends_with(".list"));

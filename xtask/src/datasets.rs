@@ -1,5 +1,5 @@
-//! Made-up data to measure on, as people have it: many small files, office documents in several versions, photos, mailboxes
-//! with attachments that went back and forth, and films.
+//! Made-up data to measure on, as people have it: many small files, office documents in several versions,
+//! photos, mailboxes with attachments that went back and forth, and films.
 
 use porter_demo::dice::Dice;
 use porter_demo::writing::{csv, noise, rtf};
@@ -56,8 +56,8 @@ impl Language {
     }
 }
 
-/// Notes, saved pages, settings, tables, and small pictures; every fifth a copy of an earlier one, as in folders that
-/// were copied "to be safe" and in pages that were saved with their style sheets.
+/// Notes, saved pages, settings, tables, and small pictures; every fifth a copy of an earlier one, as in
+/// folders that were copied "to be safe" and in pages that were saved with their style sheets.
 fn small(documents: &Path, files: usize) -> io::Result<()> {
     let language = Language::new("small");
     let mut dice = Dice::named("small files");
@@ -165,7 +165,8 @@ fn photos(documents: &Path, photos: usize) -> io::Result<()> {
     Ok(())
 }
 
-/// Mailboxes (RFC 4155) in which attachments come again: forwarded, answered with the file still on it, kept in "Sent".
+/// Mailboxes (RFC 4155) in which attachments come again: forwarded, answered with the file still on it, kept
+/// in "Sent".
 fn mail(documents: &Path, boxes: usize) -> io::Result<()> {
     const LETTERS: &[u8; 64] = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
     let language = Language::new("mail");

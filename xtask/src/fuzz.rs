@@ -39,7 +39,8 @@ pub(crate) fn run(seconds_each: u64, names: &[&str]) -> Result<(), String> {
     let bench = tempfile::tempdir().map_err(|cause| cause.to_string())?;
     let mut formats = formats(bench.path())?;
     formats.retain(|format| names.is_empty() || names.contains(&format.name));
-    // What has to hold before a change lands is the same today and tomorrow; whoever looks for faults throws anew each time.
+    // What has to hold before a change lands is the same today and tomorrow; whoever looks for faults throws
+    // anew each time.
     let is_lane = std::env::var_os("CI").is_some();
     let throw = if is_lane { 0 } else { std::time::UNIX_EPOCH.elapsed().map_or(0, |since| since.as_nanos()) };
     let queue = Mutex::new(formats);

@@ -1,8 +1,8 @@
-//! The programs that are handed out: one for 64-bit Windows 7 and later, and one for any 64-bit Linux, which needs no
-//! library of the system it starts on.
+//! The programs that are handed out: one for 64-bit Windows 7 and later, and one for any 64-bit Linux, which
+//! needs no library of the system it starts on.
 //!
-//! Rust's own distribution has no standard library for Windows 7, so it is built along, with the compiler and the sources
-//! that Debian packages (`rustc-web`, `cargo-web`, `rust-web-src`, `gcc-mingw-w64-x86-64`).
+//! Rust's own distribution has no standard library for Windows 7, so it is built along, with the compiler and
+//! the sources that Debian packages (`rustc-web`, `cargo-web`, `rust-web-src`, `gcc-mingw-w64-x86-64`).
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -54,7 +54,8 @@ pub(crate) fn lane_program_path() -> PathBuf {
 }
 
 /// Runs all tests as Windows programs, with the runner that Cargo is told of
-/// (`CARGO_TARGET_X86_64_WIN7_WINDOWS_GNU_RUNNER`). Leaves the `porter.exe` that they drive, and returns where it is.
+/// (`CARGO_TARGET_X86_64_WIN7_WINDOWS_GNU_RUNNER`). Leaves the `porter.exe` that they drive, and returns
+/// where it is.
 pub(crate) fn windows_tests() -> Result<PathBuf, String> {
     let mut tests = cargo_for_windows_7("test", "std,panic_abort,test");
     tests
@@ -72,8 +73,8 @@ pub(crate) fn windows_tests() -> Result<PathBuf, String> {
         // The smallest that still names the line that failed.
         .args(["--config", "profile.lane.debug=\"line-tables-only\"", "-Zpanic-abort-tests"])
         .args(["--lib", "--bins", "--tests"])
-        // Otherwise each test is a program of its own, and one after the other: Wine now and then fails to start one of many.
-        // What a test says before it aborts would be lost with it.
+        // Otherwise each test is a program of its own, and one after the other: Wine now and then fails to
+        // start one of many. What a test says before it aborts would be lost with it.
         .args(["--", "-Zunstable-options", "--force-run-in-process", "--test-threads=1", "--nocapture"]);
     run(&mut tests)?;
     Ok(root().join(format!("target/win7/{WINDOWS_7}/{LANE}/porter.exe")))

@@ -1,4 +1,5 @@
-//! Windows' names of time zones and those of the IANA database, from Unicode's CLDR into the table that porter-machine reads.
+//! Windows' names of time zones and those of the IANA database, from Unicode's CLDR into the table that
+//! porter-machine reads.
 //!
 //! `npm pack cldr-core cldr-bcp47`, and unpack both into one folder.
 

@@ -6,8 +6,8 @@ use crossbeam_channel::bounded;
 const BATCH: usize = 256;
 const BATCHES_WAITING: usize = 8;
 
-/// Runs `use_them` here, on what another thread takes from `items` meanwhile, in their order. What is not used is not missed: `items` is left
-/// alone soon after `use_them` has returned.
+/// Runs `use_them` here, on what another thread takes from `items` meanwhile, in their order. What is not
+/// used is not missed: `items` is left alone soon after `use_them` has returned.
 pub fn ahead<T: Send, R>(
     mut items: impl Iterator<Item = T> + Send,
     use_them: impl FnOnce(&mut dyn Iterator<Item = T>) -> R,

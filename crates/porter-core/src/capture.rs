@@ -1,8 +1,8 @@
-//! Into a trunk: every entry of the chosen items is captured or listed as left, and the trunk is read back before
-//! it counts.
+//! Into a trunk: every entry of the chosen items is captured or listed as left, and the trunk is read back
+//! before it counts.
 //!
-//! What may be needed is said beforehand ([`forecast()`]) and corrected meanwhile (`outlook`); one thing after the other is carried
-//! (`carrier`), and in the end all that was seen is accounted for (`balance`).
+//! What may be needed is said beforehand ([`forecast()`]) and corrected meanwhile (`outlook`); one thing
+//! after the other is carried (`carrier`), and in the end all that was seen is accounted for (`balance`).
 
 mod balance;
 mod carrier;

@@ -1,8 +1,8 @@
 //! The proof: a trunk against itself, or a machine against a trunk.
 //!
-//! On a machine each entry is looked for where it belongs (`entry_on_machine`, `finder`), its content is read and compared
-//! (`same_content`), and what the entries of an item mean together is counted again (`landed_meaning`). What is not there on
-//! purpose is told as that (`left_behind`).
+//! On a machine each entry is looked for where it belongs (`entry_on_machine`, `finder`), its content is read
+//! and compared (`same_content`), and what the entries of an item mean together is counted again
+//! (`landed_meaning`). What is not there on purpose is told as that (`left_behind`).
 
 mod entry_on_machine;
 mod finder;

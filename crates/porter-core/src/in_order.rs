@@ -1,7 +1,7 @@
 //! Work spread over threads, with results in the order the work came in.
 //!
-//! One thread finds work, several do it, and the caller's thread takes the results, in order. A fixed number of
-//! batches is under way at most, so memory stays bounded however long the list is.
+//! One thread finds work, several do it, and the caller's thread takes the results, in order. A fixed number
+//! of batches is under way at most, so memory stays bounded however long the list is.
 
 use crossbeam_channel::bounded;
 use std::collections::BTreeMap;
@@ -13,23 +13,24 @@ const BATCHES_UNDER_WAY: usize = 64;
 /// A batch is closed when it holds so many pieces…
 const PIECES_IN_A_BATCH: usize = 48;
 
-/// …or so many bytes. Handing small files over one by one would cost more than they do, and neighbours in one folder
-/// are best made by one thread, because a folder lets only one at a time make files in it.
+/// …or so many bytes. Handing small files over one by one would cost more than they do, and neighbours in one
+/// folder are best made by one thread, because a folder lets only one at a time make files in it.
 const BYTES_IN_A_BATCH: u64 = 2 << 20;
 
 /// What a small file counts for where several come as one piece: as much as by itself.
 pub const BYTES_FOR_A_PIECE: u64 = BYTES_IN_A_BATCH / PIECES_IN_A_BATCH as u64;
 
-/// Threads that do the work: a few more than small machines have cores, because they mostly wait for the drive. Many more
-/// would only make its head jump.
+/// Threads that do the work: a few more than small machines have cores, because they mostly wait for the
+/// drive. Many more would only make its head jump.
 pub fn workers() -> usize {
     4
 }
 
 /// Runs `find` on a thread of its own, `work` on several, and `take` here, in the order of `find`.
 ///
-/// `find` gets a function that hands over a piece with its size in bytes and says whether more is wanted; `take` says
-/// whether to go on. After `take` said no, pieces under way are still worked on but their results are dropped.
+/// `find` gets a function that hands over a piece with its size in bytes and says whether more is wanted;
+/// `take` says whether to go on. After `take` said no, pieces under way are still worked on but their results
+/// are dropped.
 pub fn in_order<T: Send, R: Send>(
     find: impl FnOnce(&mut dyn FnMut(T, u64) -> bool) + Send,
     work: impl Fn(T) -> R + Sync,
@@ -38,7 +39,8 @@ pub fn in_order<T: Send, R: Send>(
     in_order_by_batch(find, |batch| batch.into_iter().map(&work).collect(), take);
 }
 
-/// The same for work that does better when it sees its next pieces beforehand. `work` gives a result for each piece.
+/// The same for work that does better when it sees its next pieces beforehand. `work` gives a result for each
+/// piece.
 pub fn in_order_by_batch<T: Send, R: Send>(
     find: impl FnOnce(&mut dyn FnMut(T, u64) -> bool) + Send,
     work: impl Fn(Vec<T>) -> Vec<R> + Sync,

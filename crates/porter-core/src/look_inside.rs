@@ -20,7 +20,8 @@ pub(crate) fn has_own_looks(machine: &Machine, at: &RelativePath, row: &Listed) 
         && small_file::read(&*machine.volume, at).is_some_and(|file| folder_looks::are_own(&file))
 }
 
-/// True for a folder that is a trunk, of whatever form: it has a label of porter's, and lists or a bag beside it.
+/// True for a folder that is a trunk, of whatever form: it has a label of porter's, and lists or a bag beside
+/// it.
 pub(crate) fn is_trunk(machine: &Machine, folder: &RelativePath, rows: &[Listed]) -> bool {
     let has = |name: &[u8], kind| rows.iter().any(|row| row.name == name && row.metadata.kind == kind);
     let has_list = rows.iter().any(|row| row.name.ends_with(b".list") || row.name.ends_with(b".pack"));

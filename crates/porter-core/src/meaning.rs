@@ -1,4 +1,5 @@
-//! What an item means to its owner, in numbers: counted in the trunk's entries at the capture, and again in what landed.
+//! What an item means to its owner, in numbers: counted in the trunk's entries at the capture, and again in
+//! what landed.
 
 use porter_kinds::catalogue::patterns::{Candidate, Patterns, in_lower_case};
 use porter_kinds::item::Item;

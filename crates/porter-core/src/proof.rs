@@ -1,4 +1,5 @@
-//! What a trunk must prove of itself before any of it counts: that its list names every entry that was captured.
+//! What a trunk must prove of itself before any of it counts: that its list names every entry that was
+//! captured.
 
 pub(crate) mod listed;
 

@@ -1,9 +1,11 @@
 //! Onto another machine: the whole plan first, then its steps under a journal.
 //!
-//! 1. [`porter_kinds::crossing`]: which account of the trunk is which on the machine, and where programs keep their data on another system;
+//! 1. [`porter_kinds::crossing`]: which account of the trunk is which on the machine, and where programs keep
+//!    their data on another system;
 //! 2. [`porter_kinds::changes`]: what the kinds decide beside files that are copied;
 //! 3. [`plan`]: what becomes of each entry, decided by the planner against what is there ([`target`]);
-//! 4. [`run`]: the steps, each written to the [journal](crate::journal) before it is taken, and what of a running system is set.
+//! 4. [`run`]: the steps, each written to the [journal](crate::journal) before it is taken, and what of a
+//!    running system is set.
 //!
 //! Nothing on the machine is deleted or overwritten: what differs is set aside under a dated name. No link is
 //! followed, and none is made that leads out of its place.

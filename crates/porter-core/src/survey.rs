@@ -34,7 +34,8 @@ pub struct Survey {
 }
 
 impl Survey {
-    /// All cautions, with the id of the account or item that they are about; empty for the machine. The gravest first.
+    /// All cautions, with the id of the account or item that they are about; empty for the machine. The
+    /// gravest first.
     pub fn all_cautions(&self) -> Vec<(&str, &Caution)> {
         let of_machine = self.cautions.iter().map(|caution| ("", caution));
         let of_accounts =

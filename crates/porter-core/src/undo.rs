@@ -1,5 +1,5 @@
-//! Taking a restore back: what it landed is removed, what it set aside gets its name again, and folders get back the times
-//! that they had. What a person has changed since stays as it is, and is named.
+//! Taking a restore back: what it landed is removed, what it set aside gets its name again, and folders get
+//! back the times that they had. What a person has changed since stays as it is, and is named.
 //!
 //! 1. [`records_in`](crate::journal::records_in): which restores there were, by their journals;
 //! 2. a journal from its end to its beginning;

@@ -1,8 +1,8 @@
 //! Going through an item's files, folder by folder.
 //!
 //! [`look_into`] reads one folder and says what becomes of each thing in it. The survey spreads folders over
-//! threads; the capture goes through them in order with [`walk`]. No link is ever followed, and a place inside
-//! another place (pictures inside documents, on Windows XP) is left to its own item.
+//! threads; the capture goes through them in order with [`walk`]. No link is ever followed, and a place
+//! inside another place (pictures inside documents, on Windows XP) is left to its own item.
 
 use crate::look_inside;
 use porter_kinds::catalogue::{Catalogue, Fate};
@@ -50,8 +50,8 @@ impl<'m> Grounds<'m> {
         Self { machine, catalogue, names, unchosen, claimed: places.chain(items.flat_map(of_item)).collect() }
     }
 
-    /// A path below a place in names that every file system can hold, where that differs: step by step, as a walk from the
-    /// place would have named them.
+    /// A path below a place in names that every file system can hold, where that differs: step by step, as a
+    /// walk from the place would have named them.
     fn safe_path(&self, place: &porter_machine::FoundPlace, below: &RelativePath) -> Option<RelativePath> {
         if below.steps().all(|name| self.names.hold(name)) {
             return None;
@@ -290,7 +290,8 @@ fn spot_in(folder: &Spot, name: &[u8], safe_name: Option<String>) -> Option<Spot
     Some(Spot { on_volume: folder.on_volume.join(name).ok()?, below_place, safe })
 }
 
-/// Goes through an item in order, part by part, folders before what is in them. `visit` says whether to go on.
+/// Goes through an item in order, part by part, folders before what is in them. `visit` says whether to go
+/// on.
 ///
 /// A folder that a rule leaves is visited once, with all that is below it counted, and not entered.
 pub fn walk<'m>(

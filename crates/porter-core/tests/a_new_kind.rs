@@ -1,4 +1,5 @@
-//! A kind of item that nobody knew before is one file: found, captured, landed, proved and taken back by what is written here.
+//! A kind of item that nobody knew before is one file: found, captured, landed, proved and taken back by what
+//! is written here.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod stand_ins;
@@ -32,7 +33,8 @@ use std::io;
 use std::path::Path;
 use std::sync::{Arc, Mutex};
 
-/// Logs of flights: a folder each person keeps among their data, and the wind they like best, which the system knows.
+/// Logs of flights: a folder each person keeps among their data, and the wind they like best, which the
+/// system knows.
 struct FlightLogs;
 
 impl Kind for FlightLogs {

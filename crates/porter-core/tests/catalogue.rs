@@ -1,4 +1,5 @@
-//! Nothing that people miss is forgotten: what the built-in rules find on each system, where programs really keep it.
+//! Nothing that people miss is forgotten: what the built-in rules find on each system, where programs really
+//! keep it.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod stand_ins;
@@ -280,7 +281,8 @@ fn a_part_goes_where_the_other_system_has_it() {
     assert_eq!(mail(&to_mac), "home/Library/Thunderbird/Profiles/a");
     assert_eq!(mail(&to_windows), "roaming-data/Thunderbird/Profiles/a");
     for (item, place, path) in [
-        // Linux has no such program; a whole place; a rule that nobody brought along; another folder of the same place.
+        // Linux has no such program; a whole place; a rule that nobody brought along; another folder of the
+        // same place.
         ("mail/outlook-data", "local-data", "Microsoft/Outlook/odile.pst"),
         ("folder/documents", "documents", "Kites/a.txt"),
         ("kites/unknown", "documents", "Kites/a.txt"),

@@ -1,4 +1,5 @@
-//! Machines whose people keep their folders on a further drive: captured from there, restored to there, and proved there.
+//! Machines whose people keep their folders on a further drive: captured from there, restored to there, and
+//! proved there.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod stand_ins;
@@ -19,7 +20,8 @@ use std::fs;
 use std::path::Path;
 use std::sync::Arc;
 
-/// A machine with its system in `folder/c`, and a further drive in `folder/d`, where odile keeps her documents.
+/// A machine with its system in `folder/c`, and a further drive in `folder/d`, where odile keeps her
+/// documents.
 fn machine(folder: &Path) -> Machine {
     for below in ["c/Windows/System32", "c/ProgramData", "c/Users/odile/Desktop", "d/Papers"] {
         fs::create_dir_all(folder.join(below)).unwrap();

@@ -1,4 +1,5 @@
-//! Captures from drives that die: what can be read is in the trunk, what cannot is named, and what the trunk had stays.
+//! Captures from drives that die: what can be read is in the trunk, what cannot is named, and what the trunk
+//! had stays.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 #![allow(clippy::single_range_in_vec_init, reason = "one stretch of bad sectors is meant")]
 
@@ -87,7 +88,8 @@ fn a_top_up_from_a_dying_drive_keeps_what_the_trunk_had() {
     before.push(("plan.txt", Script::File(b"spar 12 mm".to_vec())));
     captured(&with(&before), &trunk, 20).unwrap();
 
-    // The mailbox changed, and then its sectors went bad; the folder and the plan cannot be read at all any more.
+    // The mailbox changed, and then its sectors went bad; the folder and the plan cannot be read at all any
+    // more.
     let newer = noise(101, 950_000);
     let dying = with(&[
         ("letters", Script::ShutFolder),
@@ -119,7 +121,8 @@ fn a_top_up_from_a_dying_drive_keeps_what_the_trunk_had() {
         }
         assert!(is_of(&held[&("mailbox.mbox".to_owned(), false)], &mailbox), "whole, as it was");
         let part = &held[&("mailbox.mbox".to_owned(), true)];
-        // 400,000 lies in a sector: what stands before it there can be read, and what is behind 500,000 not from its sector's beginning.
+        // 400,000 lies in a sector: what stands before it there can be read, and what is behind 500,000 not
+        // from its sector's beginning.
         assert!((99_000..=101_000).contains(&part.missing_in_bytes()), "{:?}", part.missing);
         stand_ins::undisturbed(&mut |conduct| {
             let receipt = check_trunk(&trunk, Depth::Full, NOW, conduct).unwrap();

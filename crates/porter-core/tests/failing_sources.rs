@@ -1,4 +1,5 @@
-//! Captures from machines and onto drives that fail: nothing is lost in silence, and nothing half-done counts.
+//! Captures from machines and onto drives that fail: nothing is lost in silence, and nothing half-done
+//! counts.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod stand_ins;

@@ -194,7 +194,8 @@ fn restores_keep_their_order_within_a_second_and_when_the_clock_is_set_back() {
         Journal::begin(folder.path(), &first).unwrap();
         trunks.push(trunk);
     };
-    // More than two digits count, and among random trunks there are some whose ids are in another order than their restores.
+    // More than two digits count, and among random trunks there are some whose ids are in another order than
+    // their restores.
     (0..120).for_each(|_| restore(stand_ins::NOW));
     // An empty battery, and then the right time again.
     for back in

@@ -1,6 +1,6 @@
-//! For chance trees, old and new, and each way to treat what is there: after a restore, what is on the new machine together
-//! with what was set aside holds every byte that either side had, and a check finds everything. After the undo of every restore the
-//! machine is as it was, to the times of its folders.
+//! For chance trees, old and new, and each way to treat what is there: after a restore, what is on the new
+//! machine together with what was set aside holds every byte that either side had, and a check finds
+//! everything. After the undo of every restore the machine is as it was, to the times of its folders.
 #![cfg(unix)]
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 

@@ -1,4 +1,5 @@
-//! What a Windows that does not run wrote down: its people, wherever their profiles are, and what is told of them.
+//! What a Windows that does not run wrote down: its people, wherever their profiles are, and what is told of
+//! them.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod stand_ins;

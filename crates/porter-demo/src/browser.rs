@@ -44,7 +44,8 @@ fn failed(cause: rusqlite::Error) -> io::Error {
     io::Error::other(cause)
 }
 
-/// A database that is made apart and then put into the tree; with `torn`, its last changes are only in the log beside it.
+/// A database that is made apart and then put into the tree; with `torn`, its last changes are only in the
+/// log beside it.
 fn database(
     tree: &mut Tree,
     path: &str,
@@ -81,8 +82,8 @@ fn database(
 
 const PAGE_IN_BYTES: usize = 4096;
 
-/// A write-ahead log that turns one state of a database into another (SQLite's file format, 4.1 and 4.2). SQLite would salt it by
-/// chance; ours is the same in every run.
+/// A write-ahead log that turns one state of a database into another (SQLite's file format, 4.1 and 4.2).
+/// SQLite would salt it by chance; ours is the same in every run.
 fn log_of(before: &[u8], after: &[u8]) -> Vec<u8> {
     const SALT: [u8; 8] = *b"SaltMars";
     let mut log: Vec<u8> =
@@ -228,8 +229,8 @@ fn fill_places(database: &Connection, profile: &Profile<'_>) -> rusqlite::Result
     Ok(())
 }
 
-/// A person's profiles of a browser around Gecko, of Windows. The first opens by itself, and was torn from its browser; the last is one
-/// that the list names twice by one name.
+/// A person's profiles of a browser around Gecko, of Windows. The first opens by itself, and was torn from
+/// its browser; the last is one that the list names twice by one name.
 pub fn gecko(
     tree: &mut Tree,
     root: &str,

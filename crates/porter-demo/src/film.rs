@@ -1,4 +1,5 @@
-//! A real film without sound: uncompressed frames in an AVI file (RIFF, as described in *AVI RIFF File Reference*).
+//! A real film without sound: uncompressed frames in an AVI file (RIFF, as described in *AVI RIFF File
+//! Reference*).
 
 use crate::dice::Dice;
 use crate::picture::draw;

@@ -14,7 +14,8 @@ use time::macros::datetime;
 
 const SET_UP: OffsetDateTime = datetime!(2026-11-16 09:30 UTC);
 
-/// What the PC knows of itself and its people. It goes on calling itself Windows 10, as every Windows 11 does.
+/// What the PC knows of itself and its people. It goes on calling itself Windows 10, as every Windows 11
+/// does.
 const REGISTRY: Registry = Registry {
     computer: "TIDEWATER",
     product: "Windows 10 Pro",
@@ -43,8 +44,8 @@ const REGISTRY: Registry = Registry {
     variable: None,
 };
 
-/// Builds the new machine's drive in `root`, which must not be there yet. Tamsin's account has another name than on
-/// the old machine, and a few files there are already in the way of old ones.
+/// Builds the new machine's drive in `root`, which must not be there yet. Tamsin's account has another name
+/// than on the old machine, and a few files there are already in the way of old ones.
 pub fn build_tidewater(root: &Path) -> io::Result<()> {
     let mut tree = Tree::begin(root, SET_UP)?;
     for file in ["Windows/System32/kernel32.dll", "Windows/explorer.exe"] {

@@ -1,4 +1,5 @@
-//! `WINDSOCK`: the drive of the laptop that Bram took to kite festivals until it failed, with Windows XP on it.
+//! `WINDSOCK`: the drive of the laptop that Bram took to kite festivals until it failed, with Windows XP on
+//! it.
 
 use crate::registry::{self, BRAM, Installed, ODILE, OwnSettings, Person, Port, Printer, Registry};
 use crate::tree::{Mark, Tree};

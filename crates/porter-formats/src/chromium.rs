@@ -5,7 +5,8 @@
 //! - [`history`]: the database `History`;
 //! - [`logins`]: how many passwords there are in `Login Data`, and what opens them;
 //! - [`session`]: the open tabs, in `Sessions`;
-//! - [`preferences`]: names and extensions, in `Preferences` and `Secure Preferences`; what in them is signed;
+//! - [`preferences`]: names and extensions, in `Preferences` and `Secure Preferences`; what in them is
+//!   signed;
 //! - [`local_state`]: which profiles there are, in `Local State`.
 
 pub mod bookmarks;

@@ -1,12 +1,13 @@
-//! `desktop.ini`: how a folder of Windows looks. Windows writes most of them by itself, and a few hold what a person chose: an icon, a
-//! name, a hint (Microsoft Learn, *How to customize folders with Desktop.ini*).
+//! `desktop.ini`: how a folder of Windows looks. Windows writes most of them by itself, and a few hold what a
+//! person chose: an icon, a name, a hint (Microsoft Learn, *How to customize folders with Desktop.ini*).
 
 use crate::ini::Ini;
 
 const SECTION: &str = ".ShellClassInfo";
 const CHOSEN: [&str; 5] = ["IconResource", "IconFile", "Logo", "LocalizedResourceName", "InfoTip"];
 
-/// True if a person gave the folder an icon, a name or a hint of their own. Values that lead into Windows' own files are Windows'.
+/// True if a person gave the folder an icon, a name or a hint of their own. Values that lead into Windows'
+/// own files are Windows'.
 pub fn are_own(file: &[u8]) -> bool {
     let text = text_of(file);
     let ini = Ini::from_text(&text);

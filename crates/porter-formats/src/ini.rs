@@ -1,4 +1,5 @@
-//! Text of sections, names and values, as `profiles.ini` is. What is not changed stays to the byte, comments and line ends with it.
+//! Text of sections, names and values, as `profiles.ini` is. What is not changed stays to the byte, comments
+//! and line ends with it.
 
 /// Such a text.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]

@@ -1,6 +1,8 @@
-//! The formats that a person's things are in, decoded from bytes and encoded again. Nothing here knows of machines or trunks.
+//! The formats that a person's things are in, decoded from bytes and encoded again. Nothing here knows of
+//! machines or trunks.
 //!
-//! - [`bookmarks`]: the tree that all bookmarks are turned into, how two trees become one, and the open file form of it;
+//! - [`bookmarks`]: the tree that all bookmarks are turned into, how two trees become one, and the open file
+//!   form of it;
 //! - [`links`]: pages and outlines of links: open tabs, histories, feeds;
 //! - [`gecko`]: what the browsers and mail programs around Gecko keep;
 //! - [`chromium`]: what the browsers around Chromium keep;

@@ -1,6 +1,8 @@
-//! Registration entries (`.reg`): a text that every Windows since 2000 takes into its registry by a double click.
+//! Registration entries (`.reg`): a text that every Windows since 2000 takes into its registry by a double
+//! click.
 //!
-//! The syntax is from "How to add, modify, or delete registry subkeys and values by using a .reg file" (Microsoft, article 310516).
+//! The syntax is from "How to add, modify, or delete registry subkeys and values by using a .reg file"
+//! (Microsoft, article 310516).
 
 use std::fmt::Write;
 

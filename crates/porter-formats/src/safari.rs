@@ -1,7 +1,7 @@
 //! Safari's list of bookmarks: `Bookmarks.plist`, a property list, binary or XML.
 //!
-//! A `WebBookmarkTypeList` has `Title` and `Children`, a `WebBookmarkTypeLeaf` has `URLString` and its title in `URIDictionary`. Below
-//! the root stand `BookmarksBar`, `BookmarksMenu` and the reading list.
+//! A `WebBookmarkTypeList` has `Title` and `Children`, a `WebBookmarkTypeLeaf` has `URLString` and its title
+//! in `URIDictionary`. Below the root stand `BookmarksBar`, `BookmarksMenu` and the reading list.
 
 use crate::bookmarks::{Bookmark, Bookmarks, DEEPEST, Folder, Node};
 use crate::{FormatError, property_list};

@@ -1,6 +1,8 @@
-//! Windows' files with one address each, `*.url`: Internet Explorer's and the old Edge's favourites are folders of them.
+//! Windows' files with one address each, `*.url`: Internet Explorer's and the old Edge's favourites are
+//! folders of them.
 //!
-//! INI text; `URL` in the section `[InternetShortcut]` is the address. Written in the system's code page, or in UTF-8 by later programs.
+//! INI text; `URL` in the section `[InternetShortcut]` is the address. Written in the system's code page, or
+//! in UTF-8 by later programs.
 
 use crate::FormatError;
 use crate::ini::Ini;

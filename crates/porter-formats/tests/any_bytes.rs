@@ -169,7 +169,8 @@ fn what_is_nested_without_end_is_refused_and_does_not_exhaust_the_stack() {
         "</array>".repeat(DEEP)
     );
     assert!(safari::from_plist(plist.as_bytes()).is_err());
-    // In a binary list each of these holds the next one twice: 64 of them are more than there is room for anywhere.
+    // In a binary list each of these holds the next one twice: 64 of them are more than there is room for
+    // anywhere.
     let mut laughs = b"bplist00".to_vec();
     let offsets: Vec<u8> = (0..64).map(|at| 8 + 3 * at).collect();
     (0..63).for_each(|at| laughs.extend_from_slice(&[0xa2, at + 1, at + 1]));

@@ -1,4 +1,5 @@
-//! Cells: the pieces that bins are cut into. Everything in a hive is a cell, found by its offset from the first bin.
+//! Cells: the pieces that bins are cut into. Everything in a hive is a cell, found by its offset from the
+//! first bin.
 
 use crate::HiveError;
 use crate::bytes::u32_at;

@@ -1,7 +1,7 @@
 //! What can be wrong with a hive.
 
-/// Why a hive, or a part of it, cannot be used. Offsets are from the first bin, as in the hive itself; the first bin begins
-/// 4096 bytes into the file.
+/// Why a hive, or a part of it, cannot be used. Offsets are from the first bin, as in the hive itself; the
+/// first bin begins 4096 bytes into the file.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum HiveError {
     /// It is no hive at all.

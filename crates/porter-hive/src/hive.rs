@@ -19,8 +19,9 @@ impl Hive {
         Self::with_logs(bytes, &[])
     }
 
-    /// Takes the bytes of a hive and of its logs, in any order. If the hive is dirty, what the logs hold is put in its place,
-    /// in memory. Logs that are damaged or belong to another state tell nothing; [`Hive::replayed`] says what came of it.
+    /// Takes the bytes of a hive and of its logs, in any order. If the hive is dirty, what the logs hold is
+    /// put in its place, in memory. Logs that are damaged or belong to another state tell nothing;
+    /// [`Hive::replayed`] says what came of it.
     ///
     /// A hive that ends too early is read as far as it goes.
     pub fn with_logs(mut bytes: Vec<u8>, logs: &[&[u8]]) -> Result<Self, HiveError> {
@@ -52,7 +53,8 @@ impl Hive {
         Key::at(self.bins(), self.base_block.root_offset)
     }
 
-    /// The key at the end of a path below the root, with `\` between the names; none if it is not there or cannot be reached.
+    /// The key at the end of a path below the root, with `\` between the names; none if it is not there or
+    /// cannot be reached.
     pub fn key(&self, path: &str) -> Option<Key<'_>> {
         self.root().ok()?.descend(path)
     }

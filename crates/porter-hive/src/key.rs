@@ -66,8 +66,8 @@ impl<'h> Key<'h> {
         utc_from_filetime(self.last_written())
     }
 
-    /// The subkeys in the order of the hive. One that cannot be read is an error in its place; if the list itself is damaged, the
-    /// error comes last.
+    /// The subkeys in the order of the hive. One that cannot be read is an error in its place; if the list
+    /// itself is damaged, the error comes last.
     pub fn subkeys(&self) -> impl Iterator<Item = Result<Key<'h>, HiveError>> + use<'h> {
         let bins = self.bins;
         let (offsets, damage) = match self.word(20) {

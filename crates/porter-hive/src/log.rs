@@ -1,8 +1,8 @@
 //! Transaction logs: what a crash kept from being written into the hive.
 //!
-//! Windows writes changes to a log first. Up to Windows 8 a log (`.LOG`, `.LOG1`, `.LOG2`) holds the newest state of the pages
-//! that were being written ([`dirty_pages`]); from 8.1 on it holds one change after the other ([`entries`]), and the hive itself
-//! may be hours behind.
+//! Windows writes changes to a log first. Up to Windows 8 a log (`.LOG`, `.LOG1`, `.LOG2`) holds the newest
+//! state of the pages that were being written ([`dirty_pages`]); from 8.1 on it holds one change after the
+//! other ([`entries`]), and the hive itself may be hours behind.
 
 pub mod dirty_pages;
 pub mod entries;
@@ -22,7 +22,8 @@ pub enum Replayed {
     NothingFits,
 }
 
-/// Puts into `bins` what the logs hold for a hive with this base block, and makes the block that of the result.
+/// Puts into `bins` what the logs hold for a hive with this base block, and makes the block that of the
+/// result.
 pub(crate) fn replay(base_block: &mut BaseBlock, bins: &mut Vec<u8>, logs: &[&[u8]]) -> Replayed {
     if !base_block.is_dirty() {
         return Replayed::NotNeeded;

@@ -1,6 +1,7 @@
 //! Names of keys and values.
 //!
-//! A name is UTF-16 that may be ill-formed; where every letter is below 256 it may be kept with one byte each.
+//! A name is UTF-16 that may be ill-formed; where every letter is below 256 it may be kept with one byte
+//! each.
 
 use std::fmt;
 

@@ -1,7 +1,7 @@
 //! Who may do what with a key. Descriptors are carried as they are; only a new hive needs one of its own.
 
-/// A self-relative descriptor ([MS-DTYP] 2.4.6) for a new hive: the system and administrators may do everything, everybody may
-/// read, and keys below inherit that.
+/// A self-relative descriptor ([MS-DTYP] 2.4.6) for a new hive: the system and administrators may do
+/// everything, everybody may read, and keys below inherit that.
 pub fn for_new_hive() -> Vec<u8> {
     let administrators = [1, 2, 0, 0, 0, 0, 0, 5, 32, 0, 0, 0, 32, 2, 0, 0];
     let system = [1, 1, 0, 0, 0, 0, 0, 5, 18, 0, 0, 0];

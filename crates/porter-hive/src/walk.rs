@@ -14,7 +14,8 @@ pub enum Sight<'h> {
     Damage(HiveError),
 }
 
-/// All keys of a hive, those above before those below, and what is damaged. Every key is met once, even in a tree with loops.
+/// All keys of a hive, those above before those below, and what is damaged. Every key is met once, even in a
+/// tree with loops.
 pub struct Walk<'h> {
     /// What is still to be met, last first.
     ahead: Vec<(Result<Key<'h>, HiveError>, usize)>,

@@ -1,7 +1,8 @@
 //! Putting a hive together.
 //!
-//! All of it is written anew, each cell after the other, so that what is written hangs on nothing that was damaged before. The
-//! layout is that of the version asked for: long data in pieces and hashed lists from 1.4 on, as Windows itself writes them.
+//! All of it is written anew, each cell after the other, so that what is written hangs on nothing that was
+//! damaged before. The layout is that of the version asked for: long data in pieces and hashed lists from 1.4
+//! on, as Windows itself writes them.
 
 use crate::base_block::{self, BaseBlock};
 use crate::cell::NONE;

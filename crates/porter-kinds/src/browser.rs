@@ -1,7 +1,8 @@
-//! Browsers: each profile an item of its own, found, understood, restored so that its browser opens it, and proved.
+//! Browsers: each profile an item of its own, found, understood, restored so that its browser opens it, and
+//! proved.
 //!
-//! Which browsers there are, and where they keep their profiles, is said by carry rules with a `[profiles]` section; how profiles are
-//! kept is known by an [`engine`], of which several browsers share one.
+//! Which browsers there are, and where they keep their profiles, is said by carry rules with a `[profiles]`
+//! section; how profiles are kept is known by an [`engine`], of which several browsers share one.
 //!
 //! - [`engine`]: what an engine has to know; [`gecko`], [`chromium`] and [`safari`] are those that there are;
 //! - [`landing`]: where a profile goes on the new machine, and what is entered there;
@@ -171,8 +172,8 @@ fn is_folder(machine: &Machine, path: &RelativePath) -> bool {
     machine.volume.metadata(path).is_ok_and(|found| found.kind == porter_source::EntryKind::Folder)
 }
 
-/// A folder as a part: below the innermost place of the person that it is in; else, of one that somebody put elsewhere, below the root of
-/// the drive.
+/// A folder as a part: below the innermost place of the person that it is in; else, of one that somebody put
+/// elsewhere, below the root of the drive.
 fn part_at(machine: &Machine, owner: &Account, folder: &RelativePath) -> Option<Part> {
     let drive_root = machine.places.get_key_value(&Place::DriveRoot);
     let below = |(place, found): (&Place, &FoundPlace)| {

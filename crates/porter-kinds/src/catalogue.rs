@@ -1,8 +1,10 @@
-//! The carry rules: what the items are, where they live on each system, what of them is carried, held or left, and why.
+//! The carry rules: what the items are, where they live on each system, what of them is carried, held or
+//! left, and why.
 //!
-//! Each [`CarryRule`] is a file of its own below `catalogue/`, in the same syntax that a technician uses for further ones
-//! (`docs/carry-rules.md`). What the browsers of one engine have in common stands in `catalogue/engine/`. What holds for a whole system, such as what at the root of the drive is no person's, stands in
-//! `catalogue/system/` ([`general`]).
+//! Each [`CarryRule`] is a file of its own below `catalogue/`, in the same syntax that a technician uses for
+//! further ones (`docs/carry-rules.md`). What the browsers of one engine have in common stands in
+//! `catalogue/engine/`. What holds for a whole system, such as what at the root of the drive is no person's,
+//! stands in `catalogue/system/` ([`general`]).
 
 mod built_in;
 mod engine;
@@ -56,16 +58,16 @@ impl Catalogue {
         self.rules.iter().find(|rule| Some(&rule.id) == item.rule.as_ref())
     }
 
-    /// The title of the program that an item of a trunk belongs to, if that program does not exist on a family of systems. Folders of people,
-    /// those of many programs among them, belong to no program.
+    /// The title of the program that an item of a trunk belongs to, if that program does not exist on a
+    /// family of systems. Folders of people, those of many programs among them, belong to no program.
     pub fn program_missing_on(&self, item: &TrunkItem, family: Family) -> Option<&str> {
         let rule = self.rule_of(item).filter(|rule| rule.kind() != "folder" && !rule.find.is_empty())?;
         let exists = rule.find.iter().any(|find| find.systems.is_empty() || find.systems.contains(&family));
         (!exists).then_some(&*rule.title)
     }
 
-    /// What becomes of an entry at `path` below its place, if nothing above it decided already. The item's own rule comes
-    /// before what holds everywhere.
+    /// What becomes of an entry at `path` below its place, if nothing above it decided already. The item's
+    /// own rule comes before what holds everywhere.
     pub fn fate<'c>(
         &'c self,
         rule: Option<&'c CarryRule>,

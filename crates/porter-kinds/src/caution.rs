@@ -40,7 +40,8 @@ pub enum Caution {
         /// Where it should be.
         path: String,
     },
-    /// A place of the person that is in what the driver of the system we run on cannot enter: a folder kept in step with a cloud.
+    /// A place of the person that is in what the driver of the system we run on cannot enter: a folder kept
+    /// in step with a cloud.
     PlaceShut {
         /// The place's name.
         place: &'static str,
@@ -52,7 +53,8 @@ pub enum Caution {
         /// How many.
         count: u64,
     },
-    /// A hive of the registry was being written when the system stopped, and its logs do not fit: its newest changes may be missing.
+    /// A hive of the registry was being written when the system stopped, and its logs do not fit: its newest
+    /// changes may be missing.
     RegistryNotNewest {
         /// Where it is.
         path: String,

@@ -1,4 +1,5 @@
-//! What a restore changes beside copying files: an overlay that the kinds write, and that the plan carries whole.
+//! What a restore changes beside copying files: an overlay that the kinds write, and that the plan carries
+//! whole.
 
 use crate::receipt::Reason;
 use porter_formats::bookmarks::Added;

@@ -1,4 +1,5 @@
-//! From the old machine's places to the new one's: whose things go into which account, and what paths in files become.
+//! From the old machine's places to the new one's: whose things go into which account, and what paths in
+//! files become.
 
 pub mod accounts;
 pub mod landing_places;

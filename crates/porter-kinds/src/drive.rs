@@ -62,7 +62,8 @@ fn item(id: String, title: String, what: What) -> Item {
     }
 }
 
-/// Where the parts of an item go that were at the root of the drive; as before, if they went somewhere before.
+/// Where the parts of an item go that were at the root of the drive; as before, if they went somewhere
+/// before.
 fn from_drive_root<'i>(
     item: &'i TrunkItem,
     (place, folder): &'i (Place, RelativePath),

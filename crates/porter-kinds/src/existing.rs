@@ -1,5 +1,5 @@
-//! What becomes of a file that is there already and is another one. Whichever way it is decided, both stay: one of
-//! them gets a dated name.
+//! What becomes of a file that is there already and is another one. Whichever way it is decided, both stay:
+//! one of them gets a dated name.
 
 use porter_names::RelativePath;
 use time::OffsetDateTime;

@@ -1,4 +1,5 @@
-//! What can be taken out of items for other programs: bookmarks as the file that all import, feeds, history and tabs.
+//! What can be taken out of items for other programs: bookmarks as the file that all import, feeds, history
+//! and tabs.
 
 use crate::browser::engines::engine_of;
 use crate::catalogue::Catalogue;

@@ -54,7 +54,8 @@ impl<'a> Ground<'a> {
         self.trunk.label()
     }
 
-    /// True if the trunk seems to have been captured from this machine: it has the same name, and a system of the same family.
+    /// True if the trunk seems to have been captured from this machine: it has the same name, and a system of
+    /// the same family.
     pub fn is_same_machine(&self) -> bool {
         is_same_machine(self.label(), self.machine)
     }

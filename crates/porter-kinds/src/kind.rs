@@ -39,7 +39,8 @@ pub trait Kind: Sync {
         let _ = (items, ground, changes);
     }
 
-    /// Proves what an item means beyond its files, with the reader that found it. Asked only if its files are the trunk's.
+    /// Proves what an item means beyond its files, with the reader that found it. Asked only if its files are
+    /// the trunk's.
     fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
         let _ = (item, ground, row);
     }

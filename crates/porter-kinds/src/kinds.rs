@@ -79,8 +79,8 @@ impl Kinds {
         items
     }
 
-    /// Decides about all items that are restored, beside their files. `decide` is asked for values of registries that are there already
-    /// and differ.
+    /// Decides about all items that are restored, beside their files. `decide` is asked for values of
+    /// registries that are there already and differ.
     pub fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, decide: Decide<'_>) -> Changes {
         let mut changes = Changes::default();
         for kind in self.all() {

@@ -1,10 +1,12 @@
-//! What a person would name, and what is known of each kind: how it is found, captured, landed and proved. No interface code.
+//! What a person would name, and what is known of each kind: how it is found, captured, landed and proved. No
+//! interface code.
 //!
 //! - [`catalogue`]: the carry rules, which say what of a place is carried;
 //! - [`part`], [`item`], [`caution`] and [`receipt`]: data;
 //! - [`choice`] and [`wishes`]: what a person decides;
 //! - [`crossing`]: from the old machine's places to the new one's;
-//! - [`ground`] and [`changes`]: what is known when items land, and what a restore changes beside copying files;
+//! - [`ground`] and [`changes`]: what is known when items land, and what a restore changes beside copying
+//!   files;
 //! - [`kind`]: the duties of a kind; [`Kinds`]: those there are;
 //! - [`profiles`]: profiles that programs list and register;
 //! - [`registry_part`]: what items have in their owner's registry;

@@ -33,9 +33,11 @@ pub struct Receipt {
     pub accounts: Vec<(String, String)>,
     /// When.
     pub checked_utc: OffsetDateTime,
-    /// False for a receipt of the first version: its numbers do not tell what was not needed from what should have landed.
+    /// False for a receipt of the first version: its numbers do not tell what was not needed from what should
+    /// have landed.
     pub balances: bool,
-    /// Of so many files of a trunk no content was read, because less was asked for: of those only that they are there is known.
+    /// Of so many files of a trunk no content was read, because less was asked for: of those only that they
+    /// are there is known.
     pub files_not_read: u64,
     /// One row per item of the trunk.
     pub items: Vec<ItemReceipt>,

@@ -1,7 +1,9 @@
-//! What items have in their owner's registry: captured with them, entered on the new machine, and read again there.
+//! What items have in their owner's registry: captured with them, entered on the new machine, and read again
+//! there.
 //!
-//! Which keys those are is said by the `[[registry]]` tables of carry rules. A person's registry is a hive, `NTUSER.DAT`, on the drive
-//! of a Windows that does not run, and of one who is not signed in; of who is signed in, the running system has it.
+//! Which keys those are is said by the `[[registry]]` tables of carry rules. A person's registry is a hive,
+//! `NTUSER.DAT`, on the drive of a Windows that does not run, and of one who is not signed in; of who is
+//! signed in, the running system has it.
 //!
 //! - [`source`]: reading it, wherever it is;
 //! - [`attach`]: what of it an item has;

@@ -34,7 +34,8 @@ impl Kind for Ruled {
         in_one_piece(item, machine, at)
     }
 
-    /// What a program keeps that does not exist on this system stays in the trunk, or goes into a folder of the person's documents.
+    /// What a program keeps that does not exist on this system stays in the trunk, or goes into a folder of
+    /// the person's documents.
     fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
         for item in items {
             let Some(title) = ground.catalogue.program_missing_on(item, ground.machine.layout.family) else {
@@ -180,8 +181,9 @@ fn expand(looker: &mut Looker<'_>, from: &RelativePath, pattern: &PathPattern) -
     reached
 }
 
-/// Where the parts of an item go that no program of the new system reads, if somebody wants its files all the same: into a folder of the
-/// person's documents that says where it is from. What is everybody's stays where it was.
+/// Where the parts of an item go that no program of the new system reads, if somebody wants its files all the
+/// same: into a folder of the person's documents that says where it is from. What is everybody's stays where
+/// it was.
 fn into_documents<'i>(
     item: &'i TrunkItem,
     machine: &'i str,
@@ -202,7 +204,8 @@ fn into_documents<'i>(
     })
 }
 
-/// A database that a program may be writing to goes into the trunk as it was at one moment, and what stands beside it does not.
+/// A database that a program may be writing to goes into the trunk as it was at one moment, and what stands
+/// beside it does not.
 pub(super) fn in_one_piece(item: &Item, machine: &Machine, at: &RelativePath) -> Instead {
     let volume = &*machine.volume;
     if !item.is_open {

@@ -62,7 +62,8 @@ pub fn same_on<'m>(item: &TrunkItem, machine: &'m Machine, accounts: &AccountMap
     settings.into_iter().find(|setting| format!("{}/{}", setting.kind.name(), setting.id) == below_owner)
 }
 
-/// True if the new machine has the setting as it was. A printer is the same by its name and address, whatever its driver.
+/// True if the new machine has the setting as it was. A printer is the same by its name and address, whatever
+/// its driver.
 pub fn is_met(item: &TrunkItem, now: &Setting) -> bool {
     // Windows has one name for many time zones of the other systems, so its name decides where both have one.
     let decisive: &[&str] = match (now.kind, now.id.as_str()) {

@@ -24,7 +24,8 @@ pub struct Account {
     pub home: RelativePath,
     /// When the account's registry was last written, which happens at the end of each session.
     pub last_used_utc: Option<OffsetDateTime>,
-    /// False if the profile folder of a Windows has no registry: nobody ever signed in, or somebody copied it by hand.
+    /// False if the profile folder of a Windows has no registry: nobody ever signed in, or somebody copied it
+    /// by hand.
     pub has_registry: bool,
     /// False if the system has people, and the folder belongs to none of them.
     pub has_owner: bool,
@@ -41,7 +42,8 @@ impl Account {
     }
 }
 
-/// A short id made of a name: Latin letters without accents and digits, in lower case, anything else a hyphen.
+/// A short id made of a name: Latin letters without accents and digits, in lower case, anything else a
+/// hyphen.
 ///
 /// Ids are typed, and name folders in trunks, also on sticks that take nothing but ASCII.
 pub fn id_from_name(name: &[u8]) -> String {

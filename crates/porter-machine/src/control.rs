@@ -1,6 +1,7 @@
 //! What of a running system can be read and set: each is a file below.
 //!
-//! A restore sets it, its journal says what it was and what it becomes, and an undo puts back what it was if it still is what it became.
+//! A restore sets it, its journal says what it was and what it becomes, and an undo puts back what it was if
+//! it still is what it became.
 
 pub mod registry_key;
 pub mod registry_value;
@@ -8,7 +9,8 @@ pub mod registry_value;
 use porter_names::Facts;
 use std::io;
 
-/// Something of the running system. What of it is meant is said by facts, which hold its name and its value alike.
+/// Something of the running system. What of it is meant is said by facts, which hold its name and its value
+/// alike.
 pub trait Control: Sync {
     /// What it is called in a journal.
     fn name(&self) -> &'static str;
@@ -35,7 +37,8 @@ pub trait Control: Sync {
         false
     }
 
-    /// The key of a registry that a carry rule has to name before the word of a journal is taken for it; none for what is no registry's.
+    /// The key of a registry that a carry rule has to name before the word of a journal is taken for it; none
+    /// for what is no registry's.
     fn registry_key<'f>(&self, facts: &'f Facts) -> Option<&'f str> {
         let _ = facts;
         None

@@ -1,8 +1,8 @@
 //! SQLite databases of a machine, read without touching them.
 //!
-//! A database that was not closed has its newest changes in a log beside it (`-wal`, `-journal`). Copied together into a folder of our own,
-//! SQLite takes them in. From under a running program the copy may be torn: it counts only if neither file changed while it was made, and if
-//! SQLite finds it whole.
+//! A database that was not closed has its newest changes in a log beside it (`-wal`, `-journal`). Copied
+//! together into a folder of our own, SQLite takes them in. From under a running program the copy may be
+//! torn: it counts only if neither file changed while it was made, and if SQLite finds it whole.
 
 use porter_formats::FormatError;
 use porter_names::RelativePath;

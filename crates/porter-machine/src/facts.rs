@@ -1,7 +1,7 @@
 //! What a system wrote down about itself and its people, as far as it could be read.
 //!
-//! Folders alone tell a machine; facts tell it better. They come from a Linux system's files, from the running system's
-//! own interface, or from a Windows registry.
+//! Folders alone tell a machine; facts tell it better. They come from a Linux system's files, from the
+//! running system's own interface, or from a Windows registry.
 
 use super::Place;
 use super::program::Program;
@@ -50,7 +50,8 @@ pub struct AccountFacts {
     pub is_disabled: Option<bool>,
     /// When somebody last signed in.
     pub last_used_utc: Option<OffsetDateTime>,
-    /// Where the account's places are, below the machine's root; those that are not told are where the system puts them.
+    /// Where the account's places are, below the machine's root; those that are not told are where the system
+    /// puts them.
     pub places: BTreeMap<Place, RelativePath>,
     /// Programs that only this person has.
     pub programs: Vec<Program>,

@@ -132,8 +132,8 @@ pub static WINDOWS_2000_AND_XP: Layout = Layout {
     ],
 };
 
-/// Linux, unless a person's `user-dirs.dirs` says otherwise. Places it does not have are given a folder where a person
-/// would look; `/srv` is for what a machine shares (Filesystem Hierarchy Standard 3.0, 3.17).
+/// Linux, unless a person's `user-dirs.dirs` says otherwise. Places it does not have are given a folder where
+/// a person would look; `/srv` is for what a machine shares (Filesystem Hierarchy Standard 3.0, 3.17).
 pub static LINUX: Layout = Layout {
     family: Family::Linux,
     profiles: "home",
@@ -160,8 +160,8 @@ pub static LINUX: Layout = Layout {
     shared: BY_THEIR_OWN_NAMES,
 };
 
-/// macOS, since it has that name and before (File System Programming Guide, Table 1-1 and 1-2). Places it does not have are
-/// given a folder where a person would look.
+/// macOS, since it has that name and before (File System Programming Guide, Table 1-1 and 1-2). Places it
+/// does not have are given a folder where a person would look.
 pub static MACOS: Layout = Layout {
     family: Family::MacOs,
     profiles: "Users",

@@ -1,7 +1,8 @@
-//! What stands before us: a system, the people who have accounts on it, and the places where their things are.
+//! What stands before us: a system, the people who have accounts on it, and the places where their things
+//! are.
 //!
-//! A [`Machine`] is recognised from a volume by [`recognise()`]; [`here()`] opens the running one. Which folders are which
-//! place on which system stands in [`layout`].
+//! A [`Machine`] is recognised from a volume by [`recognise()`]; [`here()`] opens the running one. Which
+//! folders are which place on which system stands in [`layout`].
 
 pub mod account;
 pub mod control;
@@ -114,8 +115,8 @@ impl Machine {
         owner.map_or(&self.places, |account| &account.places).get(&place)
     }
 
-    /// Adds a folder or file to what is captured: as the machine writes its path, below its root, or as the running system shows it. False if
-    /// it is not there, or is the whole drive.
+    /// Adds a folder or file to what is captured: as the machine writes its path, below its root, or as the
+    /// running system shows it. False if it is not there, or is the whole drive.
     pub fn add_by_name(&mut self, named: &str) -> bool {
         let on_host = self.volume.host_tree().and_then(|tree| {
             let below = std::fs::canonicalize(named).ok()?.strip_prefix(tree.root()).ok()?.to_path_buf();
@@ -140,7 +141,8 @@ impl Machine {
         is_there
     }
 
-    /// Where porter keeps the records of what it did on this machine; none if something else stands in the way.
+    /// Where porter keeps the records of what it did on this machine; none if something else stands in the
+    /// way.
     pub fn records_folder(&self) -> Option<RelativePath> {
         if self.layout.shared_data.is_empty() {
             return RelativePath::root().join(self.layout.records.as_bytes()).ok();

@@ -1,5 +1,6 @@
-//! What a Linux system wrote down about itself: `os-release(5)`, `passwd(5)`, `shadow(5)`, `group(5)`, `login.defs(5)`, and each
-//! person's `user-dirs.dirs` (<https://www.freedesktop.org/wiki/Software/xdg-user-dirs/>).
+//! What a Linux system wrote down about itself: `os-release(5)`, `passwd(5)`, `shadow(5)`, `group(5)`,
+//! `login.defs(5)`, and each person's `user-dirs.dirs`
+//! (<https://www.freedesktop.org/wiki/Software/xdg-user-dirs/>).
 
 mod dnf;
 mod programs;

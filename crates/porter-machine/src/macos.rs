@@ -1,7 +1,8 @@
-//! What a macOS wrote down about itself, in property lists: its version, its name, its accounts (the local node of its directory),
-//! and the programs in `Applications`.
+//! What a macOS wrote down about itself, in property lists: its version, its name, its accounts (the local
+//! node of its directory), and the programs in `Applications`.
 //!
-//! Since macOS 10.15 the drive is in two halves; the one with the people's things, mounted by itself, has no version.
+//! Since macOS 10.15 the drive is in two halves; the one with the people's things, mounted by itself, has no
+//! version.
 
 use super::cups;
 use super::facts::{AccountFacts, StateFacts, SystemFacts};

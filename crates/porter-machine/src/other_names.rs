@@ -1,4 +1,5 @@
-//! Folders of Windows 2000 and XP in other languages. Later generations show translated names, and keep English ones on the drive.
+//! Folders of Windows 2000 and XP in other languages. Later generations show translated names, and keep
+//! English ones on the drive.
 //!
 //! The registry tells where they are; where it cannot be read, names that are known, and what is in a folder.
 
@@ -85,7 +86,8 @@ pub(super) fn find_personal(
     names.iter().map(|name| looker.find(home, name)).find(|found| found.state == PlaceState::Present)
 }
 
-/// The layout of a Windows 2000 or XP, its folders under whatever names. None if nothing on the drive holds people's folders.
+/// The layout of a Windows 2000 or XP, its folders under whatever names. None if nothing on the drive holds
+/// people's folders.
 pub(super) fn layout_of_xp(volume: &dyn Volume, looker: &mut Looker<'_>) -> Option<&'static Layout> {
     let root = RelativePath::root();
     let told = shared_folders(volume, looker);

@@ -120,7 +120,8 @@ fn profile_folders<'f>(looker: &mut Looker<'_>, layout: &Layout) -> (Vec<Home<'f
 
 /// Each place where the person has put it, or else where the system does.
 ///
-/// A place that would be the whole drive, or hold the person's own home, is not believed, and no two places are one.
+/// A place that would be the whole drive, or hold the person's own home, is not believed, and no two places
+/// are one.
 fn find_places(
     looker: &mut Looker<'_>,
     layout: &Layout,

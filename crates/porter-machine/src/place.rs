@@ -125,7 +125,8 @@ pub enum PlaceState {
     IsLink,
     /// A file stands there, or above it.
     IsFile,
-    /// It is, or is in, what the driver that shows the volume has no way into: a folder kept in step with a cloud.
+    /// It is, or is in, what the driver that shows the volume has no way into: a folder kept in step with a
+    /// cloud.
     Shut,
     /// It could not be looked at.
     Unreadable,

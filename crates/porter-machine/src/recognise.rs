@@ -1,7 +1,7 @@
 //! Recognising a machine from its folders and from what its system wrote down.
 //!
-//! Where a Windows has no registry that can be read, folders tell its generation, its people and, by when a person's registry was
-//! last written, when they were last there.
+//! Where a Windows has no registry that can be read, folders tell its generation, its people and, by when a
+//! person's registry was last written, when they were last there.
 
 use super::facts::SystemFacts;
 use super::layout::{Family, LINUX, Layout, MACOS, VISTA_AND_LATER};
@@ -117,7 +117,8 @@ pub fn recognise_with(
     })
 }
 
-/// Windows 95, 98 and ME keep their registry in two files beside `WIN.COM`; Windows NT 4 has people's folders in `WINNT/Profiles`.
+/// Windows 95, 98 and ME keep their registry in two files beside `WIN.COM`; Windows NT 4 has people's folders
+/// in `WINNT/Profiles`.
 fn too_old(looker: &mut Looker<'_>) -> Option<&'static str> {
     let root = RelativePath::root();
     let mut state = |path: &str| looker.find(&root, path).state;

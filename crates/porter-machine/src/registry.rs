@@ -1,7 +1,7 @@
 //! What a Windows wrote down about itself: its registry.
 //!
-//! The same understanding serves a running Windows, which gives its registry itself, and one that does not run, whose
-//! [`hives`] are read from its drive. Both are [`RegistryKey`]s.
+//! The same understanding serves a running Windows, which gives its registry itself, and one that does not
+//! run, whose [`hives`] are read from its drive. Both are [`RegistryKey`]s.
 
 pub mod describe;
 pub mod hives;

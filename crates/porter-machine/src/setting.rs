@@ -1,11 +1,12 @@
 //! Settings and printers: what is read of a system rather than copied.
 //!
-//! Their facts have the same names whatever system they come from, so that the same setting can be recognised on another
-//! one. `docs/settings.md` lists them.
+//! Their facts have the same names whatever system they come from, so that the same setting can be recognised
+//! on another one. `docs/settings.md` lists them.
 
 use porter_names::Facts;
 
-/// Windows lets no variable be longer. A longer value is a lie that would only make the trunk's list of items huge.
+/// Windows lets no variable be longer. A longer value is a lie that would only make the trunk's list of items
+/// huge.
 const LONGEST_VALUE: usize = 32_767;
 
 /// One setting, or one printer.

@@ -1,7 +1,7 @@
 //! Time zones by Windows' names and by those of the IANA database.
 //!
-//! Windows has one name for many of IANA's. The table is Unicode's CLDR (`windowsZones.xml`, with the aliases of `timezone.xml`), made by
-//! `cargo xtask time-zones`.
+//! Windows has one name for many of IANA's. The table is Unicode's CLDR (`windowsZones.xml`, with the aliases
+//! of `timezone.xml`), made by `cargo xtask time-zones`.
 
 use crate::Setting;
 use porter_names::RelativePath;

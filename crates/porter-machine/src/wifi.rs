@@ -1,7 +1,7 @@
 //! The names of the Wi-Fi networks that a machine knows. Passwords are never read.
 //!
-//! Windows keeps a file of XML for each (the WLAN profile schema), Linux a key file (`nm-settings-keyfile(5)`), macOS one
-//! property list of all.
+//! Windows keeps a file of XML for each (the WLAN profile schema), Linux a key file
+//! (`nm-settings-keyfile(5)`), macOS one property list of all.
 
 use super::account::id_from_name;
 use super::layout::Family;

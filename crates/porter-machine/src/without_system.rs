@@ -22,8 +22,8 @@ pub fn recognise_drive(volume: Arc<dyn Volume>, name: String) -> Result<Machine,
     Ok(Machine { places, at_root, ..bare(&volume, name, &DRIVE, "Drive without a system") })
 }
 
-/// True if a drive holds the folders of people, or a system in pieces: what is lost then if it is taken for a drive of things is
-/// whose everything is.
+/// True if a drive holds the folders of people, or a system in pieces: what is lost then if it is taken for a
+/// drive of things is whose everything is.
 pub fn holds_people(volume: &dyn Volume) -> bool {
     let known = [
         VISTA_AND_LATER.profiles,
@@ -39,7 +39,8 @@ pub fn holds_people(volume: &dyn Volume) -> bool {
     folders.any(|row| known.iter().any(|name| fold::same_name(name.as_bytes(), &row.name)))
 }
 
-/// Takes a folder for the folder of one person, who is called `person`. What the folder itself shows tells which system made it.
+/// Takes a folder for the folder of one person, who is called `person`. What the folder itself shows tells
+/// which system made it.
 pub fn recognise_person(volume: Arc<dyn Volume>, person: &str) -> Result<Machine, NotRecognised> {
     let root = RelativePath::root();
     volume.list(&root)?;

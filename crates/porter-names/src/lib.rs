@@ -2,7 +2,8 @@
 //!
 //! A name from an old machine may hold any bytes. Three things are done with it, each in its own file:
 //! - [`relative_path`]: kept exactly, and refused where it would lead out of its folder;
-//! - [`portable`]: turned into a name that the file system at hand can hold, when it cannot hold the real one;
+//! - [`portable`]: turned into a name that the file system at hand can hold, when it cannot hold the real
+//!   one;
 //! - [`screen`]: made harmless for a terminal or a page.
 //!
 //! [`fold`] tells which names a system that ignores case takes for the same one, and [`host`] turns names

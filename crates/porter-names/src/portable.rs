@@ -1,8 +1,8 @@
 //! Safe names: what a thing is called where its real name cannot be written.
 //!
 //! A safe name keeps as much of the real one as it can, and its extension, so that the file still opens:
-//! `aux.txt` becomes `aux~5a0f3c21.txt`. The mark after `~` is made from the real name, so the same name gets the
-//! same safe name in every run and on every system. The real name is kept in the trunk.
+//! `aux.txt` becomes `aux~5a0f3c21.txt`. The mark after `~` is made from the real name, so the same name gets
+//! the same safe name in every run and on every system. The real name is kept in the trunk.
 
 use crate::fold::folded;
 use std::collections::HashSet;
@@ -162,8 +162,8 @@ impl Claims {
     }
 }
 
-/// `CON`, `PRN`, `AUX`, `NUL`, `COM1`…`COM9`, `LPT1`…`LPT9` (also with the superscripts ¹²³), alone or before a
-/// dot, are devices in every folder of Windows.
+/// `CON`, `PRN`, `AUX`, `NUL`, `COM1`…`COM9`, `LPT1`…`LPT9` (also with the superscripts ¹²³), alone or before
+/// a dot, are devices in every folder of Windows.
 fn is_device_name(name: &str) -> bool {
     let stem = name.split('.').next().unwrap_or(name).trim_end_matches(' ');
     let is = |device: &str| stem.eq_ignore_ascii_case(device);

@@ -25,8 +25,9 @@ pub fn on_screen(name: &[u8]) -> String {
     shown
 }
 
-/// A text that we put together and styled ourselves, whatever is in it: what chooses a style stays (`SGR` of ECMA-48, `ESC [ … m`), line ends and tabs
-/// stay, and all else that steers is written out as in [`on_screen`].
+/// A text that we put together and styled ourselves, whatever is in it: what chooses a style stays (`SGR` of
+/// ECMA-48, `ESC [ … m`), line ends and tabs stay, and all else that steers is written out as in
+/// [`on_screen`].
 pub fn styled_on_screen(text: &str) -> Cow<'_, str> {
     let stays = |c: char| c == '\n' || c == '\t' || !steers(c);
     if text.chars().all(stays) {

@@ -1,10 +1,12 @@
-//! Getting at things below a folder without going through a link, whatever somebody does to the folders meanwhile.
+//! Getting at things below a folder without going through a link, whatever somebody does to the folders
+//! meanwhile.
 //!
-//! A path that was looked at is no promise: while porter runs as root, a stranger can put a link where a folder was. So the folder that a
-//! thing is in is opened first, step by step from an open root, and no step may be a link; what is then done with a name in it happens in
-//! that folder and nowhere else. On Linux `openat2(2)` does all steps at once, or `openat(2)` one after the other; the open folder is spelled
-//! `/proc/self/fd/N`. On Windows the folder is held where it is while its path is used. Elsewhere, and where `/proc` is not mounted, a path
-//! is all there is.
+//! A path that was looked at is no promise: while porter runs as root, a stranger can put a link where a
+//! folder was. So the folder that a thing is in is opened first, step by step from an open root, and no step
+//! may be a link; what is then done with a name in it happens in that folder and nowhere else. On Linux
+//! `openat2(2)` does all steps at once, or `openat(2)` one after the other; the open folder is spelled
+//! `/proc/self/fd/N`. On Windows the folder is held where it is while its path is used. Elsewhere, and where
+//! `/proc` is not mounted, a path is all there is.
 
 #[cfg(target_os = "linux")]
 #[path = "beneath/linux.rs"]
@@ -21,7 +23,8 @@ pub use system::Root;
 use std::ops::Deref;
 use std::path::{Path, PathBuf};
 
-/// A path that leads to one thing in a folder that was reached without a link. It holds as long as this is kept.
+/// A path that leads to one thing in a folder that was reached without a link. It holds as long as this is
+/// kept.
 pub struct Reached {
     path: PathBuf,
     #[allow(dead_code, reason = "it keeps the folder open")]
@@ -29,7 +32,8 @@ pub struct Reached {
 }
 
 impl Reached {
-    /// A spelling for calls that look at the last step itself and not at what it leads to, where this is a folder that is open.
+    /// A spelling for calls that look at the last step itself and not at what it leads to, where this is a
+    /// folder that is open.
     pub fn itself(&self) -> PathBuf {
         if cfg!(target_os = "linux") { self.path.join(".") } else { self.path.clone() }
     }

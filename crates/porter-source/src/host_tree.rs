@@ -8,9 +8,9 @@ use std::path::{Path, PathBuf};
 
 /// A folder for the root of a volume, and folders for further drives that the system keeps beside it.
 ///
-/// A further drive is a first step that no file of the volume itself can have: `D:/Kites` or `\\server\share/Kites`,
-/// below the root of a Windows machine. So a path below the root means the same whether the drive is mounted
-/// somewhere or is the running system's own.
+/// A further drive is a first step that no file of the volume itself can have: `D:/Kites` or
+/// `\\server\share/Kites`, below the root of a Windows machine. So a path below the root means the same
+/// whether the drive is mounted somewhere or is the running system's own.
 #[derive(Debug, Clone)]
 pub struct HostTree {
     root: Root,

@@ -15,7 +15,8 @@ pub enum EntryKind {
     Other,
 }
 
-/// Why the content of something cannot be had, although it is listed: the driver that shows us the volume does not know how it is kept.
+/// Why the content of something cannot be had, although it is listed: the driver that shows us the volume
+/// does not know how it is kept.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Shut {
     /// It is kept in step with a cloud. Its content may be on the volume, or not.
@@ -37,11 +38,11 @@ pub struct Metadata {
     pub unix_mode: Option<u32>,
     /// Windows' attribute bits, where a listing tells them; [`Details`] has them wherever they are kept.
     pub windows_attributes: Option<u32>,
-    /// A number for the volume it is on, where the system has such. A folder with another number than the one above
-    /// it is where a further volume is mounted.
+    /// A number for the volume it is on, where the system has such. A folder with another number than the one
+    /// above it is where a further volume is mounted.
     pub volume_id: Option<u64>,
-    /// A number that all names of one file share (hard links); none if it has only this name, or if the system does not
-    /// tell cheaply.
+    /// A number that all names of one file share (hard links); none if it has only this name, or if the
+    /// system does not tell cheaply.
     pub same_file: Option<u64>,
     /// The volume keeps its long stretches of zeros as holes.
     pub sparse: bool,

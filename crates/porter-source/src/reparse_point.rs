@@ -1,7 +1,9 @@
-//! What Windows keeps in place of a file or folder that is somewhere else or kept in another form (reparse points).
+//! What Windows keeps in place of a file or folder that is somewhere else or kept in another form (reparse
+//! points).
 //!
-//! Decoded after [MS-FSCC] 2.1.2: the tag (4 bytes), the length of the data (2), two bytes of nothing, the data; all little endian. The
-//! data of a junction and of a symbolic link begins with where its two spellings of the target are (2.1.2.4 and 2.1.2.5).
+//! Decoded after [MS-FSCC] 2.1.2: the tag (4 bytes), the length of the data (2), two bytes of nothing, the
+//! data; all little endian. The data of a junction and of a symbolic link begins with where its two spellings
+//! of the target are (2.1.2.4 and 2.1.2.5).
 
 use crate::Shut;
 

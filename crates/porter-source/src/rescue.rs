@@ -1,9 +1,10 @@
 //! Reading a file of a failing drive: round the places that cannot be read, and later once more at these.
 //!
-//! 1. [`Rescue`] reads in large stretches. Where one fails it reads block by block; each block that fails is left as a hole, and the more of them
-//!    fail side by side, the further it skips ahead. So the most is read while the drive still lives.
-//! 2. [`Second::of`] comes back to the holes at the end of a run: what was skipped is tried block by block, and blocks that fail sector by
-//!    sector, a few times.
+//! 1. [`Rescue`] reads in large stretches. Where one fails it reads block by block; each block that fails is
+//!    left as a hole, and the more of them fail side by side, the further it skips ahead. So the most is read
+//!    while the drive still lives.
+//! 2. [`Second::of`] comes back to the holes at the end of a run: what was skipped is tried block by block,
+//!    and blocks that fail sector by sector, a few times.
 //! 3. [`Rescue::second`] reads the file with what the second try found.
 
 use crate::VolumeFile;
@@ -70,13 +71,14 @@ impl Missing {
     }
 }
 
-/// [`Read`] over a [`VolumeFile`], with zeros for what cannot be read. Only an error that is not the medium's ends it.
+/// [`Read`] over a [`VolumeFile`], with zeros for what cannot be read. Only an error that is not the medium's
+/// ends it.
 pub struct Rescue {
     file: Box<dyn VolumeFile>,
     offset_in_bytes: u64,
     end_in_bytes: u64,
-    /// Not believed: Windows tells old lengths of files that are open. Only where there is not more than was listed, though more was asked for,
-    /// the end is not asked for once more.
+    /// Not believed: Windows tells old lengths of files that are open. Only where there is not more than was
+    /// listed, though more was asked for, the end is not asked for once more.
     listed_in_bytes: u64,
     /// Until here it is read block by block.
     careful_until_in_bytes: u64,

@@ -16,9 +16,9 @@ impl Sequential {
         Self { file, offset_in_bytes: 0, end_in_bytes: u64::MAX }
     }
 
-    /// The same for a file whose size is known: its end is not asked for, which saves a call of the system for each small
-    /// file. What was appended since is not seen. A size of 0 is not believed: some file systems say so of files that they make
-    /// while they are read.
+    /// The same for a file whose size is known: its end is not asked for, which saves a call of the system
+    /// for each small file. What was appended since is not seen. A size of 0 is not believed: some file
+    /// systems say so of files that they make while they are read.
     pub fn of_known_size(file: Box<dyn VolumeFile>, size_in_bytes: u64) -> Self {
         let end_in_bytes = if size_in_bytes == 0 { u64::MAX } else { size_in_bytes };
         Self { end_in_bytes, ..Self::new(file) }

@@ -22,8 +22,8 @@ pub trait Volume: Send + Sync {
     /// Opens a file's content.
     fn open(&self, file: &RelativePath) -> Result<Box<dyn VolumeFile>, ReadError>;
 
-    /// Opens a file's content, and tells what is known of it. Where the volume can ask the open file, its path is
-    /// looked up only once.
+    /// Opens a file's content, and tells what is known of it. Where the volume can ask the open file, its
+    /// path is looked up only once.
     fn open_known(&self, file: &RelativePath) -> Result<(Box<dyn VolumeFile>, Metadata), ReadError> {
         Ok((self.open(file)?, self.metadata(file)?))
     }
@@ -34,7 +34,8 @@ pub trait Volume: Send + Sync {
     /// How large the volume is.
     fn capacity(&self) -> Result<Capacity, ReadError>;
 
-    /// True if the drive that a path is on was unplugged, as far as the volume can tell: then nothing of it can be read, whatever the error says.
+    /// True if the drive that a path is on was unplugged, as far as the volume can tell: then nothing of it
+    /// can be read, whatever the error says.
     fn is_gone(&self, _path: &RelativePath) -> bool {
         false
     }
@@ -53,22 +54,25 @@ pub trait VolumeFile: Send + Sync {
         None
     }
 
-    /// Where the next byte at or behind an offset is that the volume keeps; before it there is nothing but a hole. None if the volume cannot tell.
+    /// Where the next byte at or behind an offset is that the volume keeps; before it there is nothing but a
+    /// hole. None if the volume cannot tell.
     fn next_data(&self, _offset_in_bytes: u64) -> Option<u64> {
         None
     }
 
     /// Lets `look` see a stretch where the system keeps it, all of it at once, which saves a copy.
     ///
-    /// False if this file cannot be seen so, or ceased to be there while `look` looked: what it made of the stretch then counts for nothing,
-    /// and [`read_at`](Self::read_at) tells what is wrong. Somebody may write to the file meanwhile, as between two reads.
+    /// False if this file cannot be seen so, or ceased to be there while `look` looked: what it made of the
+    /// stretch then counts for nothing, and [`read_at`](Self::read_at) tells what is wrong. Somebody may
+    /// write to the file meanwhile, as between two reads.
     fn look_at(&self, offset_in_bytes: u64, length_in_bytes: usize, look: &mut dyn FnMut(&[u8])) -> bool {
         let _ = (offset_in_bytes, length_in_bytes, look);
         false
     }
 }
 
-/// What an open file looks like from outside at one moment. Two that differ tell that it changed between them.
+/// What an open file looks like from outside at one moment. Two that differ tell that it changed between
+/// them.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct FileState {
     /// Length of the content.

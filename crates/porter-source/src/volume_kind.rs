@@ -10,7 +10,8 @@ pub const BEGINNING_IN_BYTES: usize = 4096;
 /// What a drive or an image begins with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum VolumeKind {
-    /// Encrypted by BitLocker (signature `-FVE-FS-`, or `MSWIN4.1` with its identifier on a stick; libbde's format paper).
+    /// Encrypted by BitLocker (signature `-FVE-FS-`, or `MSWIN4.1` with its identifier on a stick; libbde's
+    /// format paper).
     BitLocker,
     /// Encrypted by LUKS (magic `LUKS\xBA\xBE`; LUKS1 and LUKS2 specifications).
     Luks,
@@ -31,7 +32,8 @@ pub enum VolumeKind {
 }
 
 impl VolumeKind {
-    /// Looks at the beginning of a drive or an image. What is neither, such as a pipe, is nothing that is known.
+    /// Looks at the beginning of a drive or an image. What is neither, such as a pipe, is nothing that is
+    /// known.
     pub fn load(path: &Path) -> io::Result<Option<Self>> {
         let path = std::fs::canonicalize(path)?;
         let file = host_folder::open_to_look(&path)?;

@@ -1,5 +1,5 @@
-//! The proof that content is what it was: BLAKE3, cryptographic and fast enough to be taken again at every step.
-//! (The open form also keeps the SHA-512 that BagIt tools know.)
+//! The proof that content is what it was: BLAKE3, cryptographic and fast enough to be taken again at every
+//! step. (The open form also keeps the SHA-512 that BagIt tools know.)
 
 mod long_content;
 mod tree;
@@ -41,8 +41,9 @@ impl ContentHash {
         Ok(hasher.finish())
     }
 
-    /// The hash of a long content of known length, by `threads` at once: BLAKE3 is a tree, and its branches do not need each other.
-    /// `seen` is told of what was read. Content that is shorter than it should be is an error.
+    /// The hash of a long content of known length, by `threads` at once: BLAKE3 is a tree, and its branches
+    /// do not need each other. `seen` is told of what was read. Content that is shorter than it should be is
+    /// an error.
     pub fn of_long(
         size_in_bytes: u64,
         content: &dyn LongContent,
@@ -146,8 +147,8 @@ pub(crate) fn content_in(file: File, size_in_bytes: u64) -> BufReader<File> {
     BufReader::with_capacity(room.clamp(1, PIECE_IN_BYTES), file)
 }
 
-/// The same for what comes from elsewhere, through one buffer a thread: most files are small, and a fresh buffer for each would
-/// cost more than they do. `use_piece` must not call this again.
+/// The same for what comes from elsewhere, through one buffer a thread: most files are small, and a fresh
+/// buffer for each would cost more than they do. `use_piece` must not call this again.
 pub(crate) fn read_in_pieces<E>(
     content: &mut dyn Read,
     mut use_piece: impl FnMut(&[u8]) -> Result<(), E>,

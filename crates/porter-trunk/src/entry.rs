@@ -52,7 +52,8 @@ pub struct Entry {
     pub sparse: bool,
     /// What of its content could not be read, in order: zeros stand there. Empty for nearly all.
     pub missing: Vec<MissingStretch>,
-    /// When the capture began that read it, if a later one could not read it, and the trunk keeps it as it was.
+    /// When the capture began that read it, if a later one could not read it, and the trunk keeps it as it
+    /// was.
     pub kept_from_utc: Option<OffsetDateTime>,
 }
 
@@ -256,8 +257,8 @@ impl Entry {
         lengths.fold(0, u64::saturating_add)
     }
 
-    /// Its path under the name that it gets outside of the trunk: its own, or for an incomplete file one that says so,
-    /// `mailbox (incomplete).mbox`.
+    /// Its path under the name that it gets outside of the trunk: its own, or for an incomplete file one that
+    /// says so, `mailbox (incomplete).mbox`.
     pub fn landing_path(&self) -> Cow<'_, RelativePath> {
         if self.is_incomplete() {
             Cow::Owned(marked_incomplete(&self.address.path, NameRules::ANY))
@@ -271,7 +272,8 @@ impl Entry {
         if self.is_incomplete() { marked_incomplete(&path, NameRules::ANY) } else { path }
     }
 
-    /// The same entry with its landing path for its own: nobody who lands it or looks for it takes it for the whole file.
+    /// The same entry with its landing path for its own: nobody who lands it or looks for it takes it for the
+    /// whole file.
     #[must_use]
     pub fn to_land(mut self) -> Self {
         if let Cow::Owned(landing) = self.landing_path() {
@@ -282,7 +284,8 @@ impl Entry {
         self
     }
 
-    /// The entry as one line of JSON, without the end of the line. Fails for a time that RFC 3339 cannot write.
+    /// The entry as one line of JSON, without the end of the line. Fails for a time that RFC 3339 cannot
+    /// write.
     pub fn to_line(&self) -> Result<String, serde_json::Error> {
         let (path, path_hex) = text_and_hex(self.address.path.as_bytes());
         let (kind, size, blake3, target) = match &self.content {
@@ -412,8 +415,8 @@ fn from_checked_line(line: Line<'_>) -> Result<Entry, String> {
     })
 }
 
-/// A path inside the trunk is believed only if every file system can hold it: such a path cannot name a device, a
-/// drive or a stream either.
+/// A path inside the trunk is believed only if every file system can hold it: such a path cannot name a
+/// device, a drive or a stream either.
 fn safe_path_from(text: &str) -> Result<RelativePath, String> {
     let path =
         RelativePath::from_bytes(text.as_bytes()).map_err(|refused: PathRefused| refused.to_string())?;

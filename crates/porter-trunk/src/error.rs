@@ -44,7 +44,8 @@ pub enum TrunkError {
         /// What that one wrote about itself.
         holder: String,
     },
-    /// The volume can neither clone files nor give them a second name, or it is another one than the files are on.
+    /// The volume can neither clone files nor give them a second name, or it is another one than the files
+    /// are on.
     #[error("nothing can be parked in `{}`", .0.display())]
     CannotPark(PathBuf),
     /// It holds what was captured from another machine.

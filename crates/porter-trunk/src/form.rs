@@ -18,7 +18,8 @@ pub trait TrunkWriter: Sync {
     fn name_rules(&self) -> NameRules;
 
     /// Takes a file's content. May be called from several threads at once. `progress` hears the length of
-    /// each piece as it is written. The same address may be stored again before it is recorded: the last content counts.
+    /// each piece as it is written. The same address may be stored again before it is recorded: the last
+    /// content counts.
     fn store(
         &self,
         address: &EntryAddress,
@@ -32,7 +33,8 @@ pub trait TrunkWriter: Sync {
         Ok(())
     }
 
-    /// Takes a file that the system shows, by its path, without copying it; none if this form copies, and then it does not ask for the path.
+    /// Takes a file that the system shows, by its path, without copying it; none if this form copies, and
+    /// then it does not ask for the path.
     fn store_file(
         &self,
         _file: &dyn Fn() -> Option<PathBuf>,
@@ -41,8 +43,8 @@ pub trait TrunkWriter: Sync {
         None
     }
 
-    /// What an earlier run, or an earlier capture of the same machine, stored at this address, if the file is still the
-    /// same by size and time. Such a file need not be read again.
+    /// What an earlier run, or an earlier capture of the same machine, stored at this address, if the file is
+    /// still the same by size and time. Such a file need not be read again.
     fn already(
         &self,
         _address: &EntryAddress,
@@ -52,13 +54,14 @@ pub trait TrunkWriter: Sync {
         None
     }
 
-    /// What the trunk holds at this address from an earlier run or capture, if all of its content is safe. For what cannot be read now.
+    /// What the trunk holds at this address from an earlier run or capture, if all of its content is safe.
+    /// For what cannot be read now.
     fn earlier(&self, _address: &EntryAddress) -> Option<Entry> {
         None
     }
 
-    /// Gives each entry of an item that the trunk holds below a folder from an earlier run or capture, and whose content is safe. For a folder
-    /// that cannot be listed now.
+    /// Gives each entry of an item that the trunk holds below a folder from an earlier run or capture, and
+    /// whose content is safe. For a folder that cannot be listed now.
     fn each_earlier(
         &self,
         _item: &str,
@@ -86,8 +89,8 @@ pub trait TrunkWriter: Sync {
     /// Ends a run that cannot go on, so that the next one finds all that was stored.
     fn pause(&self) {}
 
-    /// Bytes written to the medium so far, with the spare data that is due to them, where that says how much a trunk will need. Of a
-    /// closed trunk, all that this run has written of packs and lists.
+    /// Bytes written to the medium so far, with the spare data that is due to them, where that says how much
+    /// a trunk will need. Of a closed trunk, all that this run has written of packs and lists.
     fn written_in_bytes(&self) -> Option<u64> {
         None
     }
@@ -104,19 +107,20 @@ pub trait TrunkWriter: Sync {
     /// The closed trunk, to be read back from the medium. It is not published yet.
     fn read_back(&self) -> Result<Box<dyn Trunk>, TrunkError>;
 
-    /// True if an entry's content is a file that the machine still uses, and somebody has written to that since: what is in the trunk is not
-    /// hurt, but changed.
+    /// True if an entry's content is a file that the machine still uses, and somebody has written to that
+    /// since: what is in the trunk is not hurt, but changed.
     fn was_written_to(&self, _entry: &Entry) -> bool {
         false
     }
 
-    /// What was read back is not what was written: hurt files on which no finished trunk counts get other names, so that the next run captures
-    /// anew what was in them. Gives the names that they had.
+    /// What was read back is not what was written: hurt files on which no finished trunk counts get other
+    /// names, so that the next run captures anew what was in them. Gives the names that they had.
     fn distrust(&self) -> Result<Vec<String>, TrunkError> {
         Ok(Vec::new())
     }
 
-    /// Packs that were to have spare data and have none, because there is no room for it beside them. Asked for after closing.
+    /// Packs that were to have spare data and have none, because there is no room for it beside them. Asked
+    /// for after closing.
     fn packs_without_spare(&self) -> Vec<String> {
         Vec::new()
     }
@@ -172,7 +176,8 @@ pub trait Trunk: Sync {
     /// Reads a file's content. Not proved: whoever uses it compares its hash.
     fn open_content(&self, entry: &Entry) -> Result<Box<dyn BufRead + Send + '_>, Damage>;
 
-    /// The file that is an entry's content, where the trunk keeps it as one on the machine's own volume: a restore may link to it.
+    /// The file that is an entry's content, where the trunk keeps it as one on the machine's own volume: a
+    /// restore may link to it.
     fn content_file(&self, _entry: &Entry) -> Option<PathBuf> {
         None
     }
@@ -180,11 +185,13 @@ pub trait Trunk: Sync {
     /// Tells that an entry's content will be read soon, so that it may be fetched meanwhile.
     fn will_read(&self, _entry: &Entry) {}
 
-    /// Tells how much of its contents will be read from now on, from first to last. Where that is no more than is kept, each is read once, and what the
-    /// system would remember of it is better used for what is written.
+    /// Tells how much of its contents will be read from now on, from first to last. Where that is no more
+    /// than is kept, each is read once, and what the system would remember of it is better used for what is
+    /// written.
     fn will_read_in_all(&self, _size_in_bytes: u64) {}
 
-    /// True if something of a later capture is there that the list does not tell of: it was cut off, or its list was lost.
+    /// True if something of a later capture is there that the list does not tell of: it was cut off, or its
+    /// list was lost.
     fn holds_more(&self) -> bool {
         false
     }
@@ -194,7 +201,8 @@ pub trait Trunk: Sync {
         &[]
     }
 
-    /// Makes spare data for those of its files that have none of use, where others have some. `told` hears what became of it, file by file.
+    /// Makes spare data for those of its files that have none of use, where others have some. `told` hears
+    /// what became of it, file by file.
     fn complete_spare(&self, _told: &mut dyn FnMut(&str, io::Result<()>)) -> Result<(), TrunkError> {
         Ok(())
     }
@@ -205,12 +213,13 @@ pub trait Trunk: Sync {
     /// The file that holds the list of entries, for people.
     fn list_name(&self) -> String;
 
-    /// Begins to compare the trunk's lists with each other and with what is there. At [`Depth::Full`] whatever the reading of
-    /// all contents does not prove is proved too.
+    /// Begins to compare the trunk's lists with each other and with what is there. At [`Depth::Full`]
+    /// whatever the reading of all contents does not prove is proved too.
     fn audit(&self, depth: Depth) -> Result<Box<dyn Audit + '_>, TrunkError>;
 }
 
-/// Which state of a trunk something is about: a later receipt tells by it whether the trunk was put back to an earlier one.
+/// Which state of a trunk something is about: a later receipt tells by it whether the trunk was put back to
+/// an earlier one.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub struct CaptureProof {
     /// The number of the capture, from 1.
@@ -222,11 +231,11 @@ pub struct CaptureProof {
 /// How deep a check of a trunk goes, and what it proves.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Depth {
-    /// The lists are what was written, and every file of the trunk that they name is there in full length. Says nothing of
-    /// contents.
+    /// The lists are what was written, and every file of the trunk that they name is there in full length.
+    /// Says nothing of contents.
     Listing,
-    /// As `Listing`, and of every twentieth file, spread over all folders, all the content. A drive that loses much is found
-    /// out; one bad place may not be.
+    /// As `Listing`, and of every twentieth file, spread over all folders, all the content. A drive that
+    /// loses much is found out; one bad place may not be.
     Sample,
     /// Every byte of the trunk is what was written, and every file comes out of it as it went in.
     Full,

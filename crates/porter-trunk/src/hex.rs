@@ -23,8 +23,8 @@ pub(crate) fn with_hex_of_32<R>(bytes: &[u8; 32], use_text: impl FnOnce(&str) ->
     use_text(std::str::from_utf8(&text).unwrap_or_default())
 }
 
-/// None if the text is not exactly what [`to_hex`] writes. Capitals are refused too: every changed bit of a trunk's
-/// lists is to be noticed.
+/// None if the text is not exactly what [`to_hex`] writes. Capitals are refused too: every changed bit of a
+/// trunk's lists is to be noticed.
 pub(crate) fn from_hex(text: &str) -> Option<Vec<u8>> {
     if !text.len().is_multiple_of(2) {
         return None;

@@ -35,14 +35,16 @@ pub fn flush_volume(folder: &Path) -> io::Result<()> {
     system::flush_volume(folder)
 }
 
-/// Writes all of `bytes`, in portions. For a long write Linux takes memory in pieces as long, and where a virtual machine has to get these from its
-/// host first, that costs four times what the same bytes cost a little at a time. Elsewhere it costs nothing.
+/// Writes all of `bytes`, in portions. For a long write Linux takes memory in pieces as long, and where a
+/// virtual machine has to get these from its host first, that costs four times what the same bytes cost a
+/// little at a time. Elsewhere it costs nothing.
 pub fn write_in_portions(to: &mut impl Write, bytes: &[u8]) -> io::Result<()> {
     const PORTION_IN_BYTES: usize = 256 << 10;
     bytes.chunks(PORTION_IN_BYTES).try_for_each(|portion| to.write_all(portion))
 }
 
-/// Makes a file that shares its data with another one until either is changed. Fails where the volume cannot do that.
+/// Makes a file that shares its data with another one until either is changed. Fails where the volume cannot
+/// do that.
 pub fn clone_file(from: &Path, to: &Path) -> io::Result<()> {
     system::clone_file(from, to)
 }
@@ -77,7 +79,8 @@ pub(crate) fn flush_folder_of(path: &Path) -> io::Result<()> {
 pub(crate) const NOT_A_PERSONS: [&str; 5] =
     ["System Volume Information", "$RECYCLE.BIN", "lost+found", ".Spotlight-V100", ".fseventsd"];
 
-/// What a trunk has beside its label before it holds anything that counts; also as a run leaves it that was killed then.
+/// What a trunk has beside its label before it holds anything that counts; also as a run leaves it that was
+/// killed then.
 pub(crate) const BEGUN: [&str; 6] =
     ["lock", "label.new", "seal.new", "seal.json", "seal-copy.new", "seal-copy.json"];
 

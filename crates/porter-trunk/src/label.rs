@@ -76,7 +76,8 @@ pub struct MachineLabel {
 }
 
 impl MachineLabel {
-    /// True if both are one machine, as far as labels tell: its name, and the family of its system. Versions change.
+    /// True if both are one machine, as far as labels tell: its name, and the family of its system. Versions
+    /// change.
     pub fn is_same(&self, other: &Self) -> bool {
         self.name == other.name && self.system.family == other.system.family
     }

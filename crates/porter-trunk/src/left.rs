@@ -85,7 +85,8 @@ pub enum LeftReason {
         /// Of so much.
         size_in_bytes: u64,
     },
-    /// Somebody wrote to it while it was read, each time that it was tried: what is in the trunk may never have been its content.
+    /// Somebody wrote to it while it was read, each time that it was tried: what is in the trunk may never
+    /// have been its content.
     ChangedWhileRead,
     /// A link stood where a file was listed.
     IsLink,
@@ -146,7 +147,8 @@ impl LeftReason {
     }
 }
 
-/// A path as two fields: readable text, and the exact bytes in hexadecimal digits where the text cannot be exact.
+/// A path as two fields: readable text, and the exact bytes in hexadecimal digits where the text cannot be
+/// exact.
 pub mod written_path {
     use porter_names::RelativePath;
     use serde::{Deserialize, Deserializer, Serialize, Serializer};

@@ -1,7 +1,8 @@
 //! What a capture makes: a trunk, holding a label, a list of items, and entries with proof of their content.
 //!
 //! - [`label`]: the outside, readable by anyone who finds it;
-//! - [`item`], [`entry`], [`registry`], [`left`], [`program`]: what it holds, what was left behind and why, what to install again;
+//! - [`item`], [`entry`], [`registry`], [`left`], [`program`]: what it holds, what was left behind and why,
+//!   what to install again;
 //! - [`form`]: what every form of trunk can do;
 //! - [`packed_form`]: the usual form: compressed, each content once, sealed if wanted;
 //! - [`parked_form`]: on the machine's own volume, sharing the data that is there;

@@ -7,7 +7,8 @@ use std::fs::{self, File, TryLockError};
 use std::io::{self, Read, Seek, Write};
 use std::path::{Path, PathBuf};
 
-/// Held as long as somebody writes; given back when it is dropped, or by the system when the program is killed.
+/// Held as long as somebody writes; given back when it is dropped, or by the system when the program is
+/// killed.
 pub struct Lock {
     file: File,
     path: PathBuf,
@@ -19,8 +20,9 @@ impl Lock {
         folders.into_iter().map(Self::take).collect()
     }
 
-    /// The system gives the lock, so one that a killed program left behind holds nobody up. Where a file system knows no
-    /// locks, as on some servers, the file alone has to do, and one left behind is told by its program being gone.
+    /// The system gives the lock, so one that a killed program left behind holds nobody up. Where a file
+    /// system knows no locks, as on some servers, the file alone has to do, and one left behind is told by
+    /// its program being gone.
     pub fn take(folder: &Path) -> Result<Self, TrunkError> {
         let failed = |cause| TrunkError::io("locking", folder, cause);
         let held = |holder: &str| TrunkError::InUse {
@@ -66,7 +68,8 @@ fn open(path: &Path) -> io::Result<File> {
     }
 }
 
-/// Only asked where the system knows no locks: of a program on another computer nothing is known, and it counts as gone.
+/// Only asked where the system knows no locks: of a program on another computer nothing is known, and it
+/// counts as gone.
 fn is_alive(holder: &str) -> bool {
     let number = holder.split_ascii_whitespace().nth(1).and_then(|word| word.parse::<u32>().ok());
     number.is_some_and(|number| {

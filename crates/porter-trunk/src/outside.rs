@@ -96,8 +96,8 @@ impl Outside {
         Self { captures: Some(Captures::new(number, &self.trunk_id)), ..self.clone() }
     }
 
-    /// What a list pins down of it: all but the number of captures, which every later one changes. `bytes` is how it is written; whatever is not
-    /// as we write it is pinned down as it is.
+    /// What a list pins down of it: all but the number of captures, which every later one changes. `bytes` is
+    /// how it is written; whatever is not as we write it is pinned down as it is.
     pub(crate) fn pinned(&self, bytes: &[u8]) -> ContentHash {
         let is_ours = self
             .captures

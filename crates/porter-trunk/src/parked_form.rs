@@ -1,9 +1,9 @@
-//! The parked form: for installing a system anew on the volume where the old one is. Nothing is copied: each file is kept alive
-//! in the trunk's folder by a clone (where the file system shares data between files) or by a hard link. The old tree
-//! can then be deleted.
+//! The parked form: for installing a system anew on the volume where the old one is. Nothing is copied: each
+//! file is kept alive in the trunk's folder by a clone (where the file system shares data between files) or
+//! by a hard link. The old tree can then be deleted.
 //!
-//! Label and list are those of the packed form. In place of packs there is a folder `kept` with numbered files; an entry's
-//! extent names the number. The list is there twice.
+//! Label and list are those of the packed form. In place of packs there is a folder `kept` with numbered
+//! files; an entry's extent names the number. The list is there twice.
 
 mod second_copy;
 
@@ -62,8 +62,8 @@ pub struct ParkedTrunkWriter {
 }
 
 impl ParkedTrunkWriter {
-    /// Begins a parked trunk, goes on with one that was cut off, or tops up a finished one of the same machine. What is parked
-    /// already is never taken away: it may be the only name a file has left.
+    /// Begins a parked trunk, goes on with one that was cut off, or tops up a finished one of the same
+    /// machine. What is parked already is never taken away: it may be the only name a file has left.
     pub fn begin(folder: &Path, mut label: Label) -> Result<Self, TrunkError> {
         let failed = |cause| TrunkError::io("making the folder", folder, cause);
         let before = match Outside::load(folder) {
@@ -194,7 +194,8 @@ impl TrunkWriter for ParkedTrunkWriter {
         true
     }
 
-    /// A copy of its own, for what cannot be kept alive as it is: the readable part of a file, or one that others write to.
+    /// A copy of its own, for what cannot be kept alive as it is: the readable part of a file, or one that
+    /// others write to.
     fn store(
         &self,
         _address: &EntryAddress,

@@ -1,7 +1,7 @@
 //! The keys of a sealed trunk, and how they lock and open.
 //!
-//! One random key a trunk. From it come a key for each file of the trunk and one for the ids of contents. The trunk's key
-//! itself lies in the trunk, wrapped ([`KeyWraps`]).
+//! One random key a trunk. From it come a key for each file of the trunk and one for the ids of contents. The
+//! trunk's key itself lies in the trunk, wrapped ([`KeyWraps`]).
 
 mod wraps;
 
@@ -33,8 +33,8 @@ impl TrunkKey {
         &self.0
     }
 
-    /// The key of one file, told apart by the first bytes of the file, a random salt among them: no file is ever written
-    /// with the key of another.
+    /// The key of one file, told apart by the first bytes of the file, a random salt among them: no file is
+    /// ever written with the key of another.
     pub(crate) fn file_key(&self, file_header: &[u8]) -> FileKey {
         let mut material = Zeroizing::new(self.0.to_vec());
         material.extend_from_slice(file_header);

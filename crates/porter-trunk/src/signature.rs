@@ -1,8 +1,8 @@
-//! Signatures: a workshop that has a key signs the trunks and receipts that it makes, so that nobody can change one, or make another in its
-//! name, without being found out.
+//! Signatures: a workshop that has a key signs the trunks and receipts that it makes, so that nobody can
+//! change one, or make another in its name, without being found out.
 //!
-//! Ed25519 (RFC 8032) over a short text that names what is signed, by whom and when, and its SHA-256. `docs/signatures.md` describes it, and
-//! `docs/verify.py` proves it without porter.
+//! Ed25519 (RFC 8032) over a short text that names what is signed, by whom and when, and its SHA-256.
+//! `docs/signatures.md` describes it, and `docs/verify.py` proves it without porter.
 
 use crate::hex::{array_from_hex, to_hex};
 use crate::host;
@@ -92,7 +92,8 @@ impl SigningKey {
         to_hex(self.pair.public_key().as_ref())
     }
 
-    /// Signs the content that has this digest; `what` says which it is, in one line: a signature of one thing is none of another.
+    /// Signs the content that has this digest; `what` says which it is, in one line: a signature of one thing
+    /// is none of another.
     pub fn sign(&self, what: &str, digest: &[u8; 32], signed_utc: OffsetDateTime) -> Signature {
         let mut signature = Signature {
             format: FORMAT.to_owned(),
@@ -115,7 +116,8 @@ impl Signature {
         format!("{FORMAT}\n{what}\n{}\n{signed_utc}\n{digest}\n", self.by)
     }
 
-    /// True if it is of this content, by the holder of its key. Whose key that is has to be known from elsewhere.
+    /// True if it is of this content, by the holder of its key. Whose key that is has to be known from
+    /// elsewhere.
     pub fn is_of(&self, what: &str, digest: &[u8; 32]) -> bool {
         let (Some(key), Some(signature)) =
             (array_from_hex::<32>(&self.key), crate::hex::from_hex(&self.signature))

@@ -1,4 +1,5 @@
-//! Damage to a packed trunk: noticed wherever it is, mended where that was paid for, and nothing of a sealed one can be seen.
+//! Damage to a packed trunk: noticed wherever it is, mended where that was paid for, and nothing of a sealed
+//! one can be seen.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 // Nothing in it is of a system, and it takes minutes under Wine.
 #![cfg(unix)]

@@ -357,7 +357,8 @@ fn films_share_what_they_have_in_common_and_one_that_breaks_off_harms_no_other()
         "{size}: what was read before it broke off is used, and what is alike is kept once"
     );
 
-    // Of what lies in one block, only what is hurt is lost: the block has many contents, and each has its proof.
+    // Of what lies in one block, only what is hurt is lost: the block has many contents, and each has its
+    // proof.
     let pack = rows.iter().find(|path| path.to_string_lossy().contains("pack-00001")).unwrap();
     let mut bytes = fs::read(pack).unwrap();
     let at = bytes.len() / 2;

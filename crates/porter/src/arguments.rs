@@ -6,7 +6,8 @@ use clap::Args;
 use porter_core::events::Event;
 use std::path::PathBuf;
 
-/// Headings in the help. They stand at each option: a heading for a group goes on behind it, and then stands over what is not its.
+/// Headings in the help. They stand at each option: a heading for a group goes on behind it, and then stands
+/// over what is not its.
 pub(crate) const CHOOSING: &str = "Choosing what";
 const SEALED: &str = "Sealed trunks";
 
@@ -58,7 +59,8 @@ pub(crate) struct DriveArguments {
     /// Where a further drive of the machine is mounted, such as D:=/mnt/d (may be given several times)
     #[arg(long = "drive", value_name = "LETTER:=FOLDER")]
     pub(crate) drives: Vec<String>,
-    /// MACHINE is no machine but a drive of things, or a copy of one: a second disk, a stick, a card of photos
+    /// MACHINE is no machine but a drive of things, or a copy of one: a second disk, a stick, a card of
+    /// photos
     #[arg(long, conflicts_with = "drives")]
     pub(crate) as_drive: bool,
 }
@@ -85,7 +87,8 @@ pub(crate) struct SelectionArguments {
 /// What of a machine, beyond the ids of its items.
 #[derive(Debug, Clone, Default, Args)]
 pub(crate) struct ChoiceArguments {
-    /// A folder or file of the machine to carry, too, such as 'D:\Jobs' or 'Program Files/Kites/data' (may be given several times)
+    /// A folder or file of the machine to carry, too, such as 'D:\Jobs' or 'Program Files/Kites/data' (may be
+    /// given several times)
     #[arg(help_heading = CHOOSING, long, value_name = "PATH")]
     pub(crate) also: Vec<String>,
     /// Only people who used the machine within this time before it was last used at all: 90d, 12w, 6m, 2y

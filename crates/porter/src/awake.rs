@@ -11,10 +11,12 @@ mod system;
 #[path = "awake/windows.rs"]
 mod system;
 
-/// No machine falls asleep so soon after a command was typed, and asking it not to costs as much as a short command.
+/// No machine falls asleep so soon after a command was typed, and asking it not to costs as much as a short
+/// command.
 const BEFORE_ASKING: Duration = Duration::from_secs(5);
 
-/// As long as it lives, the machine does not fall asleep by itself. Where the system cannot promise that, it may.
+/// As long as it lives, the machine does not fall asleep by itself. Where the system cannot promise that, it
+/// may.
 pub(crate) struct Awake {
     done: Option<Sender<()>>,
     keeper: Option<JoinHandle<()>>,

@@ -1,5 +1,5 @@
-//! What opens a sealed trunk: passphrases and the workshop's recovery key. Never on the command line: a file, an environment
-//! variable, or a question where somebody is there to be asked.
+//! What opens a sealed trunk: passphrases and the workshop's recovery key. Never on the command line: a file,
+//! an environment variable, or a question where somebody is there to be asked.
 
 use crate::arguments::KeyArguments;
 use crate::failure::Failure;
@@ -144,7 +144,8 @@ fn asked_twice() -> Result<Zeroizing<String>, Failure> {
     }
 }
 
-/// What makes a passphrase easy to guess. A hint, no judge: it counts letters and words, and knows no dictionaries.
+/// What makes a passphrase easy to guess. A hint, no judge: it counts letters and words, and knows no
+/// dictionaries.
 fn weakness(passphrase: &str) -> Option<&'static str> {
     let letters = passphrase.chars().count();
     let mut kinds: Vec<char> = passphrase.chars().collect();
@@ -217,7 +218,8 @@ pub(crate) fn signing_key() -> Result<Option<SigningKey>, Failure> {
     SigningKey::from_text(&text).map(Some).ok_or_else(|| unusable("is none".to_owned()))
 }
 
-/// Whose key a signature is of, as far as that is known here: the name that this workshop gave it, not the one that the signature claims.
+/// Whose key a signature is of, as far as that is known here: the name that this workshop gave it, not the
+/// one that the signature claims.
 pub(crate) fn known_signer(signature: &Signature) -> Option<String> {
     if let Ok(Some(own)) = signing_key()
         && own.public() == signature.key

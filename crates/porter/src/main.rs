@@ -29,7 +29,8 @@ use failure::Failure;
 use screen::output_failed;
 use std::process::ExitCode;
 
-/// A million entries are a hundred million small pieces of memory, which the system's own allocator hands out slowly.
+/// A million entries are a hundred million small pieces of memory, which the system's own allocator hands out
+/// slowly.
 #[cfg(unix)]
 #[global_allocator]
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;

@@ -136,7 +136,8 @@ fn advice_for(folder: &Path) -> Option<String> {
     None
 }
 
-/// Fails if the folder for the trunk holds none and the one for the machine does: whoever typed that has taken one for the other.
+/// Fails if the folder for the trunk holds none and the one for the machine does: whoever typed that has
+/// taken one for the other.
 pub(crate) fn refuse_swapped(trunk: &Path, machine: &Path, command: &str) -> Result<(), Failure> {
     if is_trunk(trunk) || !is_trunk(machine) {
         return Ok(());
@@ -401,8 +402,8 @@ pub(crate) fn narrowed(selection: Selection, list: Option<&PackingList>) -> Sele
     }
 }
 
-/// An id or account that is not there is a mistake, and stops everything. A pattern is a wish: one list of them serves forty PCs, so one that
-/// fits nothing is told of, and stops nothing.
+/// An id or account that is not there is a mistake, and stops everything. A pattern is a wish: one list of
+/// them serves forty PCs, so one that fits nothing is told of, and stops nothing.
 pub(crate) fn refuse_unmatched<'i>(
     selection: &Selection,
     items: impl Iterator<Item = (&'i str, Option<&'i str>)> + Clone,

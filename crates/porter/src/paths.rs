@@ -21,8 +21,8 @@ pub(crate) struct HiddenQuote {
     before: String,
 }
 
-/// `D:` alone means the drive, not where somebody last was on it; either slash will do; and `"C:\Old PC\"`, which the
-/// command line makes `C:\Old PC"`, is understood as far as nothing was swallowed.
+/// `D:` alone means the drive, not where somebody last was on it; either slash will do; and `"C:\Old PC\"`,
+/// which the command line makes `C:\Old PC"`, is understood as far as nothing was swallowed.
 fn as_meant_on_windows(typed: OsString) -> Result<PathBuf, HiddenQuote> {
     let Some(text) = typed.to_str() else { return Ok(typed.into()) };
     let text = text.strip_suffix('"').unwrap_or(text);

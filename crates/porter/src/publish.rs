@@ -39,8 +39,8 @@ fn cannot_be_written(path: &Path, why: impl Display) -> Failure {
     Failure::new(format!("`{}` cannot be written: {why}", paths::shown(path)), "Name another file.")
 }
 
-/// Written aside and renamed, so that nothing half-written ever has the name of a whole file. What a link leads to is written, and the link
-/// stays.
+/// Written aside and renamed, so that nothing half-written ever has the name of a whole file. What a link
+/// leads to is written, and the link stays.
 pub(crate) fn publish(path: &Path, content: &[u8]) -> Result<(), Failure> {
     let path =
         &if path.is_symlink() { path.canonicalize().unwrap_or(path.to_owned()) } else { path.to_owned() };

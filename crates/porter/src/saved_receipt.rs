@@ -1,4 +1,5 @@
-//! A receipt that was saved as JSON, read again. Nothing of it is believed beyond its words: it is only shown.
+//! A receipt that was saved as JSON, read again. Nothing of it is believed beyond its words: it is only
+//! shown.
 
 use porter_kinds::receipt::{
     Amount, ByVerdict, CountReceipt, Finding, ItemReceipt, ProgramReceipt, Reason, Receipt, Verdict,

@@ -1,4 +1,5 @@
-//! Writing to the terminal. Colour only helps, and is left out where it is not wanted (`NO_COLOR`, no terminal).
+//! Writing to the terminal. Colour only helps, and is left out where it is not wanted (`NO_COLOR`, no
+//! terminal).
 
 #[cfg(unix)]
 #[path = "screen/unix.rs"]
@@ -22,7 +23,8 @@ pub(crate) const FAINT: Style = FAINT_COLOUR.on_default();
 pub(crate) const GOOD: Style = GOOD_COLOUR.on_default();
 pub(crate) const CARE: Style = CARE_COLOUR.on_default().bold();
 pub(crate) const BAD: Style = BAD_COLOUR.on_default().bold();
-// Each can be read on white and on black, at 4.5 to 1 (WCAG 2.1, 1.4.3): what a terminal calls green or yellow often cannot.
+// Each can be read on white and on black, at 4.5 to 1 (WCAG 2.1, 1.4.3): what a terminal calls green or
+// yellow often cannot.
 const FAINT_COLOUR: RgbColor = RgbColor(0x76, 0x76, 0x76);
 const GOOD_COLOUR: RgbColor = RgbColor(0x00, 0x89, 0x00);
 pub(crate) const CARE_COLOUR: RgbColor = RgbColor(0xcf, 0x00, 0xcf);
@@ -53,7 +55,8 @@ pub(crate) fn tell(line: impl Display) {
     write(To::Trouble, columns, &line.to_string());
 }
 
-/// Why standard output did not take all of the result. A reader that went away (`| head`) had enough, and that is no error.
+/// Why standard output did not take all of the result. A reader that went away (`| head`) had enough, and
+/// that is no error.
 pub(crate) fn output_failed() -> Option<io::Error> {
     note(io::stdout().flush());
     FAILED.lock().unwrap_or_else(PoisonError::into_inner).take()
@@ -77,7 +80,8 @@ fn write_line(to: To, line: &str) {
     }
 }
 
-/// How wide a line on standard output may be: what the terminal has room for, or else what the variable `COLUMNS` says. None if neither is.
+/// How wide a line on standard output may be: what the terminal has room for, or else what the variable
+/// `COLUMNS` says. None if neither is.
 pub(crate) fn columns() -> Option<usize> {
     if std::io::stdout().is_terminal() {
         return terminal_columns();
@@ -104,8 +108,8 @@ fn write(to: To, columns: Option<usize>, line: &str) {
     }
 }
 
-/// Breaks a line between words, so that no part is wider than `width`; what is continued begins below the column that
-/// is broken. Styles take no room, and go on.
+/// Breaks a line between words, so that no part is wider than `width`; what is continued begins below the
+/// column that is broken. Styles take no room, and go on.
 fn broken(line: &str, width: usize) -> String {
     let width_of = |text: &str| strip_str(text).to_string().width();
     if width_of(line) <= width {

@@ -11,8 +11,8 @@ const MOST_IN_BYTES: u64 = 64 << 20;
 const LONGEST: Duration = Duration::from_secs(2);
 const PIECE_IN_BYTES: usize = 1 << 20;
 
-/// Bytes per second, by writing a file into `folder` and flushing it; none if that cannot be done, or would fill the drive. The file is gone
-/// afterwards.
+/// Bytes per second, by writing a file into `folder` and flushing it; none if that cannot be done, or would
+/// fill the drive. The file is gone afterwards.
 pub(crate) fn measured(folder: &Path) -> Option<u64> {
     let room_in_bytes = porter_trunk::free_space_in_bytes(folder).ok()?;
     if room_in_bytes < 4 * MOST_IN_BYTES {

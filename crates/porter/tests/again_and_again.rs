@@ -1,5 +1,6 @@
-//! The life of a workshop in short: the old machine is used on, captured again, restored again, people work on the new one, and restores are
-//! taken back. Whatever the order, nobody's work is lost, and what was taken back is as if it had never been.
+//! The life of a workshop in short: the old machine is used on, captured again, restored again, people work
+//! on the new one, and restores are taken back. Whatever the order, nobody's work is lost, and what was taken
+//! back is as if it had never been.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -42,7 +43,8 @@ impl Life {
         Self { bench, dice: Dice::named(&format!("life {seed}")), written: 0, theirs: BTreeMap::new() }
     }
 
-    /// Somebody saves a file. Gives where, and what was there before; nothing if a folder or a file is in the way.
+    /// Somebody saves a file. Gives where, and what was there before; nothing if a folder or a file is in the
+    /// way.
     fn save(&mut self, machine: &str) -> Option<(PathBuf, String)> {
         let path = self.bench.path(&format!("{machine}/Users/odile/Documents/{}", self.dice.pick(&NAMES)));
         fs::create_dir_all(path.parent()?).ok()?;

@@ -1,5 +1,5 @@
-//! The drive of a failed machine may hold anything: files cut short, stretches of noise where a registry was, lists that lie. Whatever it
-//! is, a survey tells what it can, and a capture carries every byte as it is.
+//! The drive of a failed machine may hold anything: files cut short, stretches of noise where a registry was,
+//! lists that lie. Whatever it is, a survey tells what it can, and a capture carries every byte as it is.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -80,7 +80,8 @@ fn files_below(root: &Path) -> Vec<PathBuf> {
     files
 }
 
-/// On the old machine = carried + not needed + not chosen + not read; carried = what became of it; and every file is in one of them.
+/// On the old machine = carried + not needed + not chosen + not read; carried = what became of it; and every
+/// file is in one of them.
 fn adds_up(capture: &Value, receipt: &Value) {
     for (count, total) in [("files", "files"), ("bytes", "bytes")] {
         let row = |name: &str| receipt["balance"][name][count].as_u64().unwrap();

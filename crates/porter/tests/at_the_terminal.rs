@@ -75,7 +75,8 @@ impl Terminal {
         }
     }
 
-    /// Waits for a question and answers it. What was on the screen is wiped, so that the same question can be waited for again.
+    /// Waits for a question and answers it. What was on the screen is wiped, so that the same question can be
+    /// waited for again.
     #[track_caller]
     fn answer(&mut self, question: &str, answer: &str) -> String {
         let seen = self.shows(question);

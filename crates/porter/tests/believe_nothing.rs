@@ -1,4 +1,5 @@
-//! What a trunk, a journal or a folder says is no reason to write anywhere: the rules here decide, and one porter at a time.
+//! What a trunk, a journal or a folder says is no reason to write anywhere: the rules here decide, and one
+//! porter at a time.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -207,7 +208,8 @@ fn a_restore_that_was_cut_off_is_gone_on_with_and_one_undo_takes_back_all_of_it(
     let before = bench.snapshot("NEW/Users");
     bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
     bench.porter(&["restore", "trunk", "NEW", "--yes", "--quiet"]).with_status(0);
-    // As after a power failure: the end of the journal is missing, and with it a part of the files, and the times of all folders.
+    // As after a power failure: the end of the journal is missing, and with it a part of the files, and the
+    // times of all folders.
     let journal = bench.journal_on("NEW");
     let text = fs::read_to_string(&journal).unwrap();
     let cut = text.trim_end().rfind('\n').unwrap() + 1 + 9;

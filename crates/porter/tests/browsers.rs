@@ -114,7 +114,8 @@ fn profiles_are_entered_beside_those_of_the_new_machine_and_proved_there() {
         "{by_hand}"
     );
 
-    // What somebody takes off the browser's list is noticed, and put back by the same restore; what opens by itself is changed only if asked.
+    // What somebody takes off the browser's list is noticed, and put back by the same restore; what opens by
+    // itself is changed only if asked.
     let without = list.replace("Path=Profiles/p0w4yt9c.work", "Path=Profiles/elsewhere");
     bench.write(&format!("TIDEWATER/{FIREFOX}/profiles.ini"), without);
     let checked = bench.porter(&["check", "trunk", "TIDEWATER", "--json", "-"]).with_status(3).json();

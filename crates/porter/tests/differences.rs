@@ -1,5 +1,5 @@
-//! Whatever is not as it was captured is found by a check and called by what differs. (Marks and streams of Windows are kept as Samba and
-//! Wine keep them on a Linux volume.)
+//! Whatever is not as it was captured is found by a check and called by what differs. (Marks and streams of
+//! Windows are kept as Samba and Wine keep them on a Linux volume.)
 #![cfg(target_os = "linux")]
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
 
@@ -26,7 +26,8 @@ fn set_day(path: &Path, day: u64) {
     File::options().append(true).open(path).unwrap().set_modified(at).unwrap();
 }
 
-/// What the receipt says of each path of the documents: verdict, code, and whether somebody has to look at it.
+/// What the receipt says of each path of the documents: verdict, code, and whether somebody has to look at
+/// it.
 fn found(bench: &Workbench, status: i32) -> BTreeMap<String, String> {
     let receipt =
         bench.porter(&["check", "trunk", "NEW", "--json", "-", "--quiet"]).with_status(status).json();

@@ -1,4 +1,5 @@
-//! What programs read of porter: every field of every document is told in `docs/json.md`, and events and documents agree.
+//! What programs read of porter: every field of every document is told in `docs/json.md`, and events and
+//! documents agree.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -31,7 +32,8 @@ fn words_of(text: &str) -> BTreeSet<String> {
     text.split(|c: char| !c.is_alphanumeric() && !matches!(c, '_' | '-' | '/')).map(str::to_owned).collect()
 }
 
-/// The words of each section of the page, by the formats that it describes. A section that refers to the format of trunks has its words too.
+/// The words of each section of the page, by the formats that it describes. A section that refers to the
+/// format of trunks has its words too.
 fn told() -> BTreeMap<String, BTreeSet<String>> {
     let mut sections = BTreeMap::new();
     for section in include_str!("../../../docs/json.md").split("\n## ").skip(1) {

@@ -1,4 +1,5 @@
-//! Journals that somebody has tampered with, or that were never ours: an undo believes a line only as far as what it finds bears it out.
+//! Journals that somebody has tampered with, or that were never ours: an undo believes a line only as far as
+//! what it finds bears it out.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -114,7 +115,8 @@ fn what_is_no_journal_is_passed_by_and_one_that_cannot_be_undone_is_refused_with
     assert_eq!(list["restores"].as_array().unwrap().len(), 1, "{list}");
     assert_eq!(list["unreadable"].as_array().unwrap().len(), 3, "{list}");
     bench.porter(&["check", "trunk", "NEW", "--quiet"]).with_status(0);
-    // What was restored last, and to which trunk it belongs, nobody knows: the one before is not taken back in its stead.
+    // What was restored last, and to which trunk it belongs, nobody knows: the one before is not taken back
+    // in its stead.
     let said = bench.porter(&["undo", "NEW", "--yes"]).with_status(1);
     assert!(
         said.err.contains("restore-2030-01-04") && said.err.contains("of the latest restore"),
@@ -162,7 +164,8 @@ fn what_a_damaged_journal_does_not_tell_is_said_until_the_restore_was_done_again
     let endless = "x".repeat(17 << 20);
     let check = ["check", "trunk", "NEW", "--json", "-", "--quiet"];
     for (damaged, lines) in [
-        // A bad sector in the beginning: nothing is known. In a line, and in its stead one that would not end: the others count.
+        // A bad sector in the beginning: nothing is known. In a line, and in its stead one that would not
+        // end: the others count.
         (format!("\0\0\0\n{rest}"), None),
         (format!("{first}\n{}", rest.replacen(letter, "\0", 1)), Some(1)),
         (format!("{first}\n{endless}\n{rest}"), Some(1)),

@@ -154,7 +154,8 @@ fn what_lies_behind_a_link_has_not_landed() {
     bench.porter(&["capture", "PC", "second", "--form", "open"]).with_status(0);
     bench.porter(&["restore", "second", "NEW", "--yes"]).with_status(0);
     bench.porter(&["check", "second", "NEW"]).with_status(0);
-    // Moved away, and a link put in its place: the bytes can still be reached, but not on this machine's own paths.
+    // Moved away, and a link put in its place: the bytes can still be reached, but not on this machine's own
+    // paths.
     fs::rename(bench.path("NEW/Users/odile/Documents/Kites"), bench.path("elsewhere")).unwrap();
     std::os::unix::fs::symlink(bench.path("elsewhere"), bench.path("NEW/Users/odile/Documents/Kites"))
         .unwrap();

@@ -1,5 +1,5 @@
-//! Machines on which somebody goes on working: while they are captured, and while something is restored onto them. (On Windows whoever writes a
-//! file keeps others out of it.)
+//! Machines on which somebody goes on working: while they are captured, and while something is restored onto
+//! them. (On Windows whoever writes a file keeps others out of it.)
 #![cfg(unix)]
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
@@ -149,7 +149,8 @@ fn what_somebody_writes_during_a_restore_is_never_lost() {
         for content in &written {
             assert_eq!(there.get(content.as_bytes()), Some(&1), "round {round}: {content} is gone");
         }
-        // What did not get its name is named; once nobody writes, it lands, and what stood there is set aside.
+        // What did not get its name is named; once nobody writes, it lands, and what stood there is set
+        // aside.
         let refused = restored.json()["refused"]
             .as_array()
             .unwrap()

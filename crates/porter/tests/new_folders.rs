@@ -1,4 +1,5 @@
-//! New folders and the files in them: all of it lands, or each file by itself, and of a restore that was cut off nothing half-written stays.
+//! New folders and the files in them: all of it lands, or each file by itself, and of a restore that was cut
+//! off nothing half-written stays.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -10,7 +11,8 @@ use workbench::Workbench;
 
 const DOCUMENTS: &str = "Users/odile/Documents";
 
-/// Folders that may land whole, and others: with too few files, with a folder in them, with a file that has two names.
+/// Folders that may land whole, and others: with too few files, with a folder in them, with a file that has
+/// two names.
 fn bench() -> Workbench {
     let bench = Workbench::new();
     bench.empty_machine("OLD", "odile");
@@ -66,7 +68,8 @@ fn what_a_restore_that_was_cut_off_left_waiting_is_gone_after_the_next_one_and_a
         bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
         let before = bench.snapshot("NEW/Users");
         bench.porter(&["restore", "trunk", "NEW", "--yes", "--quiet"]).with_status(0);
-        // As if the power had failed while two folders were filled and a file was written: all of it was announced before.
+        // As if the power had failed while two folders were filled and a file was written: all of it was
+        // announced before.
         let (path, mark, lines) = journal(&bench);
         assert!(lines.last().unwrap().contains("\"end\""));
         fs::write(&path, lines[..lines.len() - 1].join("\n") + "\n").unwrap();

@@ -1,5 +1,5 @@
-//! From each system to each other, on the demo: everything lands or is named, a second restore writes nothing, and after the
-//! undo the new machine is as it was.
+//! From each system to each other, on the demo: everything lands or is named, a second restore writes
+//! nothing, and after the undo the new machine is as it was.
 #![cfg(unix)]
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 

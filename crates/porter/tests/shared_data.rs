@@ -1,4 +1,5 @@
-//! What programs keep for everybody, what somebody adds by name, and what lands although the rules hold it back.
+//! What programs keep for everybody, what somebody adds by name, and what lands although the rules hold it
+//! back.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod workbench;

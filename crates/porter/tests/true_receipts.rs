@@ -28,7 +28,8 @@ fn count(item: &Value, name: &str) -> (u64, u64) {
 #[test]
 fn a_profile_that_was_there_before_is_not_read_for_one_that_did_not_land() {
     let bench = Workbench::with_trunk();
-    // The new machine has a profile of the same name with things of its own, and a browser too old for the trunk's.
+    // The new machine has a profile of the same name with things of its own, and a browser too old for the
+    // trunk's.
     let (old, new) = (bench.path(&format!("LOFT-PC/{FIREFOX}")), bench.path(&format!("TIDEWATER/{FIREFOX}")));
     let profile = "Profiles/k7r2m1xw.default-release";
     fs::create_dir_all(new.join(profile)).unwrap();

@@ -1,4 +1,5 @@
-//! What one can do with trunks from the command line: seal, top up, continue on another stick, mend, park, look and take.
+//! What one can do with trunks from the command line: seal, top up, continue on another stick, mend, park,
+//! look and take.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -535,7 +536,8 @@ fn a_lost_label_is_made_anew_from_the_packs_to_the_byte() {
             assert!(fs::read(&label).unwrap() == whole, "{trunk}: {}", fs::read_to_string(&label).unwrap());
             porter(0, &["check", trunk, "--quiet"]);
         }
-        // Changed so that it can still be read: it fits nothing in the trunk, or is not what the list pins down.
+        // Changed so that it can still be read: it fits nothing in the trunk, or is not what the list pins
+        // down.
         let text = String::from_utf8(whole.clone()).unwrap();
         let id = text.split_once("\"trunk_id\": \"").unwrap().1[..32].to_owned();
         let (form, no_form) = if trunk == "PC/parked" { ("parked", "porked") } else { ("packed", "parked") };
@@ -674,7 +676,8 @@ fn names_of_one_file_and_holes_come_back_as_such() {
     bench.porter(&["check", "PC/parked", "--quiet"]).with_status(0);
 }
 
-/// What happens to sticks: the first is full, both are carried about and hurt, one is left at home, and the passphrase is asked for at every turn.
+/// What happens to sticks: the first is full, both are carried about and hurt, one is left at home, and the
+/// passphrase is asked for at every turn.
 #[test]
 #[cfg_attr(windows, ignore = "nothing in it is Windows' own, and it takes a minute under Wine")]
 fn a_sealed_trunk_on_two_sticks_with_spare_data_survives_what_happens_to_sticks() {
@@ -728,7 +731,8 @@ fn a_sealed_trunk_on_two_sticks_with_spare_data_survives_what_happens_to_sticks(
     porter(0, &both("look", &["--mend"]));
     assert!(labels.each_ref().map(|label| fs::read(label).unwrap()) == written);
 
-    // So does the list. Made anew without the other stick it tells of this one only, and says so; with both, of all.
+    // So does the list. Made anew without the other stick it tells of this one only, and says so; with both,
+    // of all.
     let lists: Vec<_> = fs::read_dir(bench.path("second")).unwrap().map(|row| row.unwrap().path()).collect();
     let lists = lists.iter().filter(|path| path.extension().is_some_and(|ending| ending == "list"));
     lists.for_each(|list| fs::remove_file(list).unwrap());

@@ -136,7 +136,8 @@ fn each_restore_in_the_list_says_what_became_of_it_and_what_stays_says_why() {
     assert!(list().contains("  was cut off\n"), "{}", list());
     fs::write(&journal, &text).unwrap();
 
-    // What was set aside for one letter is thrown away, the other letter itself is, and a folder gets a guest.
+    // What was set aside for one letter is thrown away, the other letter itself is, and a folder gets a
+    // guest.
     let aside = |name: &str| {
         let stem = name.strip_suffix(".txt").unwrap();
         let rows = fs::read_dir(&documents).unwrap().flatten().map(|row| row.path());
@@ -206,7 +207,8 @@ fn an_undo_that_was_killed_and_is_run_again_does_not_take_what_it_put_back_for_s
     }
     bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
     bench.porter(&["restore", "trunk", "NEW", "--yes", "--quiet"]).with_status(0);
-    // As if the restore had been killed when it had set the file aside, and had gone on: the second time nothing is set aside.
+    // As if the restore had been killed when it had set the file aside, and had gone on: the second time
+    // nothing is set aside.
     let journal = bench.journal_on("NEW");
     let text = fs::read_to_string(&journal).unwrap();
     let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();

@@ -1,4 +1,5 @@
-//! What only a Windows has: files that others hold open, marks, paths of more than 260 characters, its own paths.
+//! What only a Windows has: files that others hold open, marks, paths of more than 260 characters, its own
+//! paths.
 #![cfg(windows)]
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 

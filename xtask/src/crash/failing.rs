@@ -1,4 +1,5 @@
-//! Top-ups from a failing drive that are killed: neither what the trunk had nor what can still be read is lost.
+//! Top-ups from a failing drive that are killed: neither what the trunk had nor what can still be read is
+//! lost.
 
 use super::{Contents, Crash, output, tree, words};
 use porter_demo::dice::Dice;

@@ -1,4 +1,5 @@
-//! Commands that mend a trunk, or change its passphrase, and are killed: done again, they end as if nothing had happened.
+//! Commands that mend a trunk, or change its passphrase, and are killed: done again, they end as if nothing
+//! had happened.
 
 use super::{Contents, Crash, PASSPHRASE, WAYS, output, words};
 use porter_demo::dice::Dice;

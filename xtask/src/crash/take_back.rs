@@ -1,5 +1,5 @@
-//! Restores that are killed, then gone on with or taken back at once, and undos that are killed too: in the end the machine is as
-//! it was, to the last name, byte and time.
+//! Restores that are killed, then gone on with or taken back at once, and undos that are killed too: in the
+//! end the machine is as it was, to the last name, byte and time.
 
 use super::{Crash, tree, words};
 use porter_demo::browser::Profile;
@@ -67,8 +67,8 @@ impl Crash {
         self.remove(&to)
     }
 
-    /// Restores during which somebody asks for an undo: one at a time works on a machine, and whatever came first, an undo in the end
-    /// takes all of it back.
+    /// Restores during which somebody asks for an undo: one at a time works on a machine, and whatever came
+    /// first, an undo in the end takes all of it back.
     pub(super) fn beside(&self, trunk: &Path, count: usize, dice: &mut Dice) -> Result<(), String> {
         let to = self.bench.join("NEW");
         self.build_new(&to, &self.taken(trunk)?)?;
@@ -127,7 +127,8 @@ impl Crash {
         }
     }
 
-    /// A machine with things of its own: some the same as the trunk's, some different under the same names, some in the way.
+    /// A machine with things of its own: some the same as the trunk's, some different under the same names,
+    /// some in the way.
     fn build_new(&self, to: &Path, whole: &super::Contents) -> Result<(), String> {
         let failed = |cause: std::io::Error| cause.to_string();
         let documents = to.join("Users/odile/Documents");

@@ -293,7 +293,8 @@ impl<'a> Carrier<'a> {
         self.trunk.earlier(address).filter(|entry| entry.item == item.id)
     }
 
-    /// A thing that is not carried now. What the trunk had of it stays, unless the reason tells that it is not there any more.
+    /// A thing that is not carried now. What the trunk had of it stays, unless the reason tells that it is
+    /// not there any more.
     fn not_carried(&self, mut row: LeftBehind, address: &EntryAddress, listed: Tally) -> Done {
         let earlier = self.trunk.earlier(address).filter(|entry| Some(&entry.item) == row.item.as_ref());
         let Some(earlier) = earlier.filter(|_| row.reason.says_nothing_of_the_content()) else {

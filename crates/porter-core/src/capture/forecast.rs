@@ -46,8 +46,8 @@ pub enum Shape {
     },
 }
 
-/// Refuses what cannot go well: nothing chosen, no room, or a trunk on the old machine itself. `may_not_fit` lets it begin
-/// although it may not fit: contents may be compressible, or alike.
+/// Refuses what cannot go well: nothing chosen, no room, or a trunk on the old machine itself. `may_not_fit`
+/// lets it begin although it may not fit: contents may be compressible, or alike.
 pub fn forecast(
     machine: &Machine,
     survey: &Survey,
@@ -68,7 +68,8 @@ pub fn forecast(
         |cause| CaptureError::Trunk(TrunkError::Io { doing: "looking at", path: trunk.to_path_buf(), cause });
     let there = nearest_there(trunk).map_err(failed)?;
     if machine.here.is_some() || shape == Shape::Links {
-        // The running machine's drives hold everything, the stick too; only what is captured is forbidden ground.
+        // The running machine's drives hold everything, the stick too; only what is captured is forbidden
+        // ground.
         if let Some(item) = captured_with(machine, survey, &there) {
             return Err(CaptureError::TrunkInItem { trunk: trunk.to_path_buf(), item: item.to_owned() });
         }
@@ -85,7 +86,8 @@ pub fn forecast(
     Ok(Forecast { to_capture, needed_in_bytes, free_in_bytes, too_large })
 }
 
-/// The trunk that a folder is, or lies in, whether it is there yet or not: nothing may be written there that is not the trunk's.
+/// The trunk that a folder is, or lies in, whether it is there yet or not: nothing may be written there that
+/// is not the trunk's.
 pub fn trunk_around(folder: &Path) -> Option<PathBuf> {
     let typed = std::path::absolute(folder).ok()?;
     let behind_links = nearest_there(&typed).ok();
@@ -93,7 +95,8 @@ pub fn trunk_around(folder: &Path) -> Option<PathBuf> {
     above.into_iter().find(|above| is_trunk(above)).map(Path::to_path_buf)
 }
 
-/// Takes the trunk that a capture goes on with from what is found at the root of the old drive: it is not to capture itself.
+/// Takes the trunk that a capture goes on with from what is found at the root of the old drive: it is not to
+/// capture itself.
 pub fn pass_by(machine: &mut Machine, trunk: &Path) {
     let Some(tree) = machine.volume.host_tree().cloned() else { return };
     let Ok(trunk) = std::fs::canonicalize(trunk) else { return };
@@ -112,8 +115,8 @@ fn is_trunk(folder: &Path) -> bool {
 }
 
 impl Shape {
-    /// What a trunk may take on its volume for so much. Packs mostly take less: this is for contents that are neither
-    /// compressible nor alike.
+    /// What a trunk may take on its volume for so much. Packs mostly take less: this is for contents that are
+    /// neither compressible nor alike.
     pub fn needed_in_bytes(self, to_capture: Tally) -> u64 {
         let lines_in_bytes = to_capture.entries().saturating_mul(LINES_PER_ENTRY_IN_BYTES);
         match self {

@@ -18,8 +18,8 @@ impl Outlook {
         self.expected_in_bytes = self.expected_in_bytes.saturating_sub(size_in_bytes);
     }
 
-    /// How much room will be missing, told once, as soon as that is likely. Both counts are of what was read and written until now, also of files
-    /// that are not done: several are read at one time.
+    /// How much room will be missing, told once, as soon as that is likely. Both counts are of what was read
+    /// and written until now, also of files that are not done: several are read at one time.
     pub(super) fn after(&mut self, read_in_bytes: u64, written_in_bytes: Option<u64>) -> Option<u64> {
         /// Less says nothing of the rest.
         const ENOUGH_IN_BYTES: u64 = 64 << 20;

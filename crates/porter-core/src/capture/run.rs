@@ -67,8 +67,8 @@ fn left_out(survey: &Survey, trunk: &dyn TrunkWriter) -> Vec<String> {
 
 /// Fills the trunk with the chosen items, reads it back, and publishes it.
 ///
-/// A file that cannot be read is listed with its reason and the run goes on; a trunk that cannot be written ends it. After
-/// any end but the good one the trunk keeps what it has for the next run.
+/// A file that cannot be read is listed with its reason and the run goes on; a trunk that cannot be written
+/// ends it. After any end but the good one the trunk keeps what it has for the next run.
 pub fn capture(
     job: &Job<'_>,
     trunk: &dyn TrunkWriter,
@@ -139,7 +139,8 @@ fn fill(
     survey.items.iter().filter(|row| row.chosen).for_each(|row| expected += row.to_capture);
     conduct.send(&Event::StageBegan { stage: Stage::Capture, expected });
     let programs: Vec<TrunkProgram> = machine.programs.iter().map(TrunkProgram::from).collect();
-    // What is to be captured stands in every pack: whoever makes a list from packs alone can tell how much is not in them.
+    // What is to be captured stands in every pack: whoever makes a list from packs alone can tell how much is
+    // not in them.
     let beforehand = survey.items.iter().map(|row| {
         let expected = if row.chosen { row.to_capture } else { Tally::default() };
         TrunkItem { seen: expected, captured: expected, ..listed(&row.item, row.chosen) }

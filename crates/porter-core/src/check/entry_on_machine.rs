@@ -202,7 +202,8 @@ impl<'a> EntryCheck<'a> {
         path.map_err(|refused| Reason::NotWritten { detail: refused.to_string() })
     }
 
-    /// The folder inside an item's own, of the same name, in which a missing file is; none if it is not there either.
+    /// The folder inside an item's own, of the same name, in which a missing file is; none if it is not there
+    /// either.
     fn one_folder_too_deep(&self, entry: &Entry, expected_at: &RelativePath) -> Option<RelativePath> {
         if entry.content == Content::Folder {
             return None;

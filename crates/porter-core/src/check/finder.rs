@@ -73,7 +73,8 @@ impl<'v> Finder<'v> {
         }
     }
 
-    /// The folder as the machine spells it; none if it is not there or no folder. Recurs no deeper than paths have steps.
+    /// The folder as the machine spells it; none if it is not there or no folder. Recurs no deeper than paths
+    /// have steps.
     fn actual_folder(&self, folder: &RelativePath) -> Result<Option<RelativePath>, ReadError> {
         let (Some(above), Some(name)) = (folder.parent(), folder.name()) else {
             return Ok(Some(folder.clone()));

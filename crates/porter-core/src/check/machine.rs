@@ -24,8 +24,9 @@ use time::OffsetDateTime;
 
 /// Reads every byte that landed and compares it with what was captured.
 ///
-/// `given` names the accounts that are called otherwise on the new machine; what was restored on this machine before is
-/// known from its records, together with safe names and what was refused. `selection` narrows the check down further.
+/// `given` names the accounts that are called otherwise on the new machine; what was restored on this machine
+/// before is known from its records, together with safe names and what was refused. `selection` narrows the
+/// check down further.
 pub fn check_machine(
     trunk: &dyn Trunk,
     machine: &Machine,
@@ -117,7 +118,8 @@ pub fn check_machine(
     })
 }
 
-/// What is true of the trunk, or of the last restore, as a whole: whatever the rest says, that is to be looked at.
+/// What is true of the trunk, or of the last restore, as a whole: whatever the rest says, that is to be
+/// looked at.
 fn said_of_the_whole(trunk: &dyn Trunk, history: &History) -> Vec<Finding> {
     let cut_off = history.cut_off_utc.map(|started_utc| Reason::RestoreCutOff { started_utc });
     let damaged = history.damaged_journal.clone().map(|journal| Reason::JournalDamaged { journal });
@@ -132,7 +134,8 @@ fn said_of_the_whole(trunk: &dyn Trunk, history: &History) -> Vec<Finding> {
     cut_off.into_iter().chain(damaged).chain(flaws).map(finding).collect()
 }
 
-/// Proves what items mean to their owners, beyond their files: that a program finds them, and that a setting is met.
+/// Proves what items mean to their owners, beyond their files: that a program finds them, and that a setting
+/// is met.
 struct MeaningProof<'a> {
     kinds: &'a Kinds,
     ground: &'a Ground<'a>,
@@ -215,7 +218,8 @@ impl Whose {
         }
     }
 
-    /// False for what was there before, and is none of the trunk's business: a profile of the same name, for one.
+    /// False for what was there before, and is none of the trunk's business: a profile of the same name, for
+    /// one.
     fn is_the_trunks(self) -> bool {
         self.ours || (self.same && !self.other)
     }

@@ -9,11 +9,12 @@ use std::io::{self, Read};
 
 /// Files from this length on are read by two threads.
 const LONG_IN_BYTES: u64 = 64 << 20;
-/// From this length on it is worth the trouble to look at files where the system keeps them, instead of reading them.
+/// From this length on it is worth the trouble to look at files where the system keeps them, instead of
+/// reading them.
 const SEEN_FROM_IN_BYTES: u64 = 256 << 10;
 
-/// How what stands at a path differs from what was captured; none if it is the same. A file is read whole, unless its length
-/// differs already; `opened` is the file if it is open anyway.
+/// How what stands at a path differs from what was captured; none if it is the same. A file is read whole,
+/// unless its length differs already; `opened` is the file if it is open anyway.
 pub(super) fn difference(
     volume: &dyn Volume,
     path: &RelativePath,

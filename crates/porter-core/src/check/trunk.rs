@@ -98,7 +98,8 @@ pub fn prove_trunk(
     Ok(proved)
 }
 
-/// True if a check of this depth reads the entry's content. A sample is the same each time, and spread over all folders.
+/// True if a check of this depth reads the entry's content. A sample is the same each time, and spread over
+/// all folders.
 fn is_looked_into(entry: &Entry, depth: Depth) -> bool {
     /// One file of so many.
     const SAMPLE: u64 = 20;
@@ -148,7 +149,8 @@ fn hash_of(content: &mut dyn BufRead, seen: &dyn Fn(u64), conduct: Conduct<'_>) 
     }
 }
 
-/// Checks a trunk alone: whether all that was captured is in it, and nothing of it has changed, as deep as asked.
+/// Checks a trunk alone: whether all that was captured is in it, and nothing of it has changed, as deep as
+/// asked.
 pub fn check_trunk(
     trunk: &dyn Trunk,
     depth: Depth,

@@ -1,5 +1,5 @@
-//! Unix, writing its own file systems and NTFS through ntfs-3g. How Windows' metadata is kept in extended attributes
-//! is told where it is read, in porter-source.
+//! Unix, writing its own file systems and NTFS through ntfs-3g. How Windows' metadata is kept in extended
+//! attributes is told where it is read, in porter-source.
 
 use porter_trunk::Entry;
 use rustix::fd::AsFd;
@@ -39,7 +39,8 @@ pub(crate) const fn most_bytes_in_name() -> usize {
     255
 }
 
-/// Longest path that is asked for: Linux takes 4096 bytes with the end, and a waiting file has a longer name than its own.
+/// Longest path that is asked for: Linux takes 4096 bytes with the end, and a waiting file has a longer name
+/// than its own.
 pub(crate) const fn most_bytes_in_path() -> usize {
     4000
 }
@@ -58,8 +59,8 @@ pub(crate) fn rename_without_replacing(from: &Path, to: &Path) -> io::Result<()>
     fs::rename(from, to)
 }
 
-/// An open folder: what is made in it is reached without going through all the folders above again, and nobody can exchange them
-/// meanwhile.
+/// An open folder: what is made in it is reached without going through all the folders above again, and
+/// nobody can exchange them meanwhile.
 pub(crate) struct Folder {
     folder: rustix::fd::OwnedFd,
     /// Closing a file changes its times nowhere but on volumes that somebody else writes, such as
@@ -81,8 +82,8 @@ impl Folder {
         Ok(rustix::fs::openat(&self.folder, name, flags, Mode::from_raw_mode(0o666))?.into())
     }
 
-    /// A new file without any name: nothing is left of it if it never gets one, and a name is given more quickly than changed. None where
-    /// the volume or the system has no such thing.
+    /// A new file without any name: nothing is left of it if it never gets one, and a name is given more
+    /// quickly than changed. None where the volume or the system has no such thing.
     pub(crate) fn create_nameless(&self) -> Option<File> {
         #[cfg(target_os = "linux")]
         if can_name_open_files() {
@@ -126,8 +127,8 @@ fn is_volume_of_linux(_folder: impl AsFd) -> bool {
     false
 }
 
-/// Whether a file that is open can be given a name: for that Linux asks for the right to search everywhere, which root may have been left
-/// without. Tried out once, with a file that is known to no folder.
+/// Whether a file that is open can be given a name: for that Linux asks for the right to search everywhere,
+/// which root may have been left without. Tried out once, with a file that is known to no folder.
 #[cfg(target_os = "linux")]
 fn can_name_open_files() -> bool {
     static CAN: OnceLock<bool> = OnceLock::new();
@@ -135,7 +136,8 @@ fn can_name_open_files() -> bool {
         let Ok(file) = rustix::fs::memfd_create("porter", rustix::fs::MemfdFlags::CLOEXEC) else {
             return false;
         };
-        // On another volume than any folder: with the right it fails for that reason, and without it because nothing is found.
+        // On another volume than any folder: with the right it fails for that reason, and without it because
+        // nothing is found.
         let tried = rustix::fs::linkat(&file, "", CWD, ".porter", AtFlags::EMPTY_PATH);
         tried == Err(Errno::XDEV)
     })
@@ -151,8 +153,8 @@ pub(crate) fn make_link(target: &[u8], at: &Path) -> io::Result<()> {
     std::os::unix::fs::symlink(OsStr::from_bytes(target), at)
 }
 
-/// Owner, streams, attributes and times, in an order in which none undoes another. What the volume cannot keep is
-/// found by the check.
+/// Owner, streams, attributes and times, in an order in which none undoes another. What the volume cannot
+/// keep is found by the check.
 pub(crate) fn set_file_metadata(
     file: File,
     folder: &Folder,
@@ -232,8 +234,8 @@ pub(crate) fn set_folder_metadata(path: &Path, entry: &Entry) {
     set_windows_metadata(path, entry);
 }
 
-/// Comes after the times: ntfs-3g loses a time of change that is set after the time of creation, which shows only when
-/// the volume is mounted again.
+/// Comes after the times: ntfs-3g loses a time of change that is set after the time of creation, which shows
+/// only when the volume is mounted again.
 fn set_windows_metadata(path: &Path, entry: &Entry) {
     if let Some(ticks) = entry.created_utc.and_then(porter_source::filetime_from_utc) {
         let _ =
@@ -254,7 +256,8 @@ fn set_windows_metadata(path: &Path, entry: &Entry) {
 
 const SAMBA_ATTRIBUTES: &str = "user.DOSATTRIB";
 
-/// Attributes as Samba and Wine keep them. The archive mark says nothing to them, and read-only is kept in the mode.
+/// Attributes as Samba and Wine keep them. The archive mark says nothing to them, and read-only is kept in
+/// the mode.
 fn samba_mark(entry: &Entry) -> Option<String> {
     let bits = entry.attributes.without_archive().windows_bits();
     (bits & !0x01 != 0).then(|| format!("{bits:#x}"))

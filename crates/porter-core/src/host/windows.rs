@@ -72,13 +72,14 @@ impl Folder {
     }
 }
 
-/// Nothing is left to do: each file was flushed when it had its content, because Windows flushes a whole volume only for
-/// administrators.
+/// Nothing is left to do: each file was flushed when it had its content, because Windows flushes a whole
+/// volume only for administrators.
 pub(crate) fn flush(_folder: &Path) -> io::Result<()> {
     Ok(())
 }
 
-/// Makes a link that leads to `target`. Windows lets administrators do that, others only where developers may.
+/// Makes a link that leads to `target`. Windows lets administrators do that, others only where developers
+/// may.
 pub(crate) fn make_link(target: &[u8], at: &Path) -> io::Result<()> {
     let mut words = PathBuf::new();
     for step in target.split(|b| matches!(b, b'/' | b'\\')).filter(|step| !step.is_empty()) {

@@ -52,8 +52,8 @@ pub struct History {
 }
 
 impl History {
-    /// Reads the machine's journals of this trunk; of other trunks that were captured from a machine of the name `from`, where its items
-    /// went.
+    /// Reads the machine's journals of this trunk; of other trunks that were captured from a machine of the
+    /// name `from`, where its items went.
     pub fn load(machine: &Machine, trunk_id: &TrunkId, from: &str) -> Self {
         let mut history = Self::default();
         let Some(folder) = machine.records_on_host() else { return history };
@@ -245,7 +245,8 @@ impl Earlier for History {
     }
 }
 
-/// Where the items of a machine went by a restore of whatever trunk; none if it is of another machine, or cannot be read.
+/// Where the items of a machine went by a restore of whatever trunk; none if it is of another machine, or
+/// cannot be read.
 fn moved_by(journal: &Path, from: &str) -> Option<HashMap<String, Moved>> {
     let mut lines = BufReader::new(File::open(journal).ok()?);
     let mut line = Vec::new();
@@ -271,8 +272,8 @@ pub(crate) fn hash_of(at: &RelativePath) -> u64 {
     FixedState::default().hash_one(at.as_bytes())
 }
 
-/// The entry of a line that tells of one that landed, as it is spelled there: a million of them are not parsed. A quote within a path is
-/// escaped, so the end that is found is the entry's own.
+/// The entry of a line that tells of one that landed, as it is spelled there: a million of them are not
+/// parsed. A quote within a path is escaped, so the end that is found is the entry's own.
 fn key_of_landed(line: &[u8]) -> Option<&[u8]> {
     let rest = line.strip_prefix(br#"{"step":"land","entry":"#)?;
     let end = memchr::memmem::find(rest, br#"},"at":"#)?;
@@ -283,7 +284,8 @@ fn hash_of_key(key: &[u8]) -> u64 {
     FixedState::default().hash_one(key)
 }
 
-/// True for an entry that landed under its own name, as almost all do. Read no further: a million such lines cost seconds.
+/// True for an entry that landed under its own name, as almost all do. Read no further: a million such lines
+/// cost seconds.
 fn tells_nothing_new(line: &[u8]) -> bool {
     let has = |what: &str| memchr::memmem::find(line, what.as_bytes()).is_some();
     line.starts_with(br#"{"step":"land","#)

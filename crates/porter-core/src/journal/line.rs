@@ -190,7 +190,8 @@ pub enum JournalLine {
         /// Proof of the content; of where it leads to, for a link.
         blake3: Option<ContentHash>,
     },
-    /// An entry is there under another name than its own: a file that was there already, byte for byte, or a folder.
+    /// An entry is there under another name than its own: a file that was there already, byte for byte, or a
+    /// folder.
     FoundAs {
         /// Which entry.
         entry: EntryKey,

@@ -2,11 +2,12 @@
 
 use std::io::{self, BufRead, Read};
 
-/// No line that porter writes is longer. Of a longer one nobody can make anything, so no more of it is kept in memory.
+/// No line that porter writes is longer. Of a longer one nobody can make anything, so no more of it is kept
+/// in memory.
 pub(crate) const LONGEST_IN_BYTES: u64 = 16 << 20;
 
-/// Reads the next line into `line`, without its end, and says how long it is with it. None after the last one: a line without its end was cut
-/// off by a power failure, and is left out.
+/// Reads the next line into `line`, without its end, and says how long it is with it. None after the last
+/// one: a line without its end was cut off by a power failure, and is left out.
 pub(crate) fn next_line(from: &mut impl BufRead, line: &mut Vec<u8>) -> io::Result<Option<u64>> {
     line.clear();
     let mut length_in_bytes = from.by_ref().take(LONGEST_IN_BYTES).read_until(b'\n', line)? as u64;

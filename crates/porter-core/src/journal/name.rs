@@ -1,7 +1,8 @@
 //! What journals are called, and their order: `restore-TIME-NUMBER-TRUNK.jsonl`.
 //!
-//! The time is that of the machine's clock, which can be set back between two restores, and a second is long enough for several. So a new
-//! journal comes after all that are there: at the latest time among them if the clock says less, and with the next number.
+//! The time is that of the machine's clock, which can be set back between two restores, and a second is long
+//! enough for several. So a new journal comes after all that are there: at the latest time among them if the
+//! clock says less, and with the next number.
 
 use porter_trunk::TrunkId;
 use std::path::Path;

@@ -1,5 +1,5 @@
-//! The folder for porter's records on a machine. An undo obeys what is in it, so it is for those who look after the machine alone: one that
-//! somebody else owns, or may write to, is not used.
+//! The folder for porter's records on a machine. An undo obeys what is in it, so it is for those who look
+//! after the machine alone: one that somebody else owns, or may write to, is not used.
 
 #[cfg(unix)]
 #[path = "records/unix.rs"]
@@ -26,7 +26,8 @@ pub struct RecordsRefused {
     pub why: &'static str,
 }
 
-/// The records of a machine, as long as somebody restores to it or takes a restore back: one porter at a time.
+/// The records of a machine, as long as somebody restores to it or takes a restore back: one porter at a
+/// time.
 pub(crate) struct Records {
     _lock: Lock,
 }

@@ -58,8 +58,8 @@ pub struct Undone {
     pub kept: u64,
 }
 
-/// What a folder for records tells of restores, the earliest first. What is no journal is left out, and so is one with nothing in it: the power failed before
-/// anything was done.
+/// What a folder for records tells of restores, the earliest first. What is no journal is left out, and so is
+/// one with nothing in it: the power failed before anything was done.
 pub fn records_in(folder: &Path) -> Vec<Record> {
     let rows = std::fs::read_dir(folder).into_iter().flatten().flatten();
     // Of a pipe that somebody calls like a journal nothing would ever come.

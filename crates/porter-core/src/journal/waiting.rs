@@ -1,4 +1,5 @@
-//! Files and folders that wait for their names: a restore makes them aside, and what a run that was cut off leaves waiting is nobody's.
+//! Files and folders that wait for their names: a restore makes them aside, and what a run that was cut off
+//! leaves waiting is nobody's.
 
 use super::backwards::Backwards;
 use super::line::JournalLine;
@@ -22,7 +23,8 @@ pub(crate) fn waiting_name(mark: &str) -> String {
     format!("{}{}.part", waiting_prefix(mark), NUMBER.fetch_add(1, Ordering::Relaxed))
 }
 
-/// Removes a waiting folder and the files in it; nobody but us puts anything else there. Says whether there was one.
+/// Removes a waiting folder and the files in it; nobody but us puts anything else there. Says whether there
+/// was one.
 pub(crate) fn remove_waiting_folder(path: &Path) -> bool {
     // After it became what it was made for, there is none.
     let Ok(rows) = fs::read_dir(path) else { return false };

@@ -1,4 +1,5 @@
-//! The packing list: which items are carried, as a file that people read and edit. `docs/packing-list.md` describes it.
+//! The packing list: which items are carried, as a file that people read and edit. `docs/packing-list.md`
+//! describes it.
 
 use crate::survey::Survey;
 use porter_kinds::catalogue::patterns::Patterns;
@@ -137,8 +138,8 @@ impl PackingList {
     }
 }
 
-/// A list of what a survey found, what it chose to be carried. `remark` gives the words behind an item; `heading` the lines at the
-/// top. Both become comments.
+/// A list of what a survey found, what it chose to be carried. `remark` gives the words behind an item;
+/// `heading` the lines at the top. Both become comments.
 pub fn to_toml(
     machine: &Machine,
     survey: &Survey,

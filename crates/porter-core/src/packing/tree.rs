@@ -68,7 +68,8 @@ pub struct Tree {
 pub type Spot = Vec<usize>;
 
 impl Tree {
-    /// What a survey found, ticked as it was chosen. Folders are counted when an item is [looked into](Self::look_into).
+    /// What a survey found, ticked as it was chosen. Folders are counted when an item is [looked
+    /// into](Self::look_into).
     pub fn of(survey: &Survey) -> Self {
         let mut rows: Vec<Node> = Vec::new();
         for (at, row) in survey.items.iter().enumerate() {
@@ -102,8 +103,9 @@ impl Tree {
         order(&mut self.rows, largest_first);
     }
 
-    /// The next row behind `after` whose title holds a text, in whatever case; from the beginning again if there is none. Rows that are not
-    /// shown are found too, folders only of items that were [looked into](Self::look_into).
+    /// The next row behind `after` whose title holds a text, in whatever case; from the beginning again if
+    /// there is none. Rows that are not shown are found too, folders only of items that were [looked
+    /// into](Self::look_into).
     pub fn find(&self, text: &str, after: &Spot) -> Option<Spot> {
         fn add(rows: &[Node], above: &Spot, text: &str, found: &mut Vec<Spot>) {
             for (at, node) in rows.iter().enumerate() {
@@ -162,7 +164,8 @@ impl Tree {
         rest.iter().try_fold(self.rows.get_mut(*first)?, |node, at| node.below.get_mut(*at))
     }
 
-    /// Ticks a row and all below it, or takes their ticks away if all were ticked. A folder that is ticked needs its item.
+    /// Ticks a row and all below it, or takes their ticks away if all were ticked. A folder that is ticked
+    /// needs its item.
     pub fn toggle(&mut self, spot: &Spot) {
         let Some(node) = self.at(spot) else { return };
         let ticked = node.is_ticked() != Ticked::Whole;

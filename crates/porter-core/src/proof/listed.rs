@@ -1,4 +1,5 @@
-//! Whether a trunk's list tells of all that was captured. Of what stood in a damaged stretch of it no line is left that could be found wanting.
+//! Whether a trunk's list tells of all that was captured. Of what stood in a damaged stretch of it no line is
+//! left that could be found wanting.
 
 use porter_kinds::receipt::{Finding, ItemReceipt, Reason, Verdict};
 use porter_names::RelativePath;
@@ -52,7 +53,8 @@ impl Listed {
         (missing > 0).then_some(Reason::NotListed { missing, captured })
     }
 
-    /// Counts what was captured of an item and is not listed as missing; what is on lines that must not be used as left behind.
+    /// Counts what was captured of an item and is not listed as missing; what is on lines that must not be
+    /// used as left behind.
     pub(crate) fn note_missing(&self, item: &TrunkItem, row: &mut ItemReceipt) {
         let (files, size_in_bytes) = self.files_of(item);
         let unlisted = item.captured.files.saturating_sub(files);

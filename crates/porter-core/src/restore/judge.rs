@@ -1,7 +1,7 @@
 //! What of a trunk lands, decided by whoever reads it: the rules here, not what the trunk says of itself.
 //!
-//! A trunk may have been written by anybody. Its entries land only within what their item's rule names, in its owner's places, and what the
-//! rules hold back is held back, whatever the entry says.
+//! A trunk may have been written by anybody. Its entries land only within what their item's rule names, in
+//! its owner's places, and what the rules hold back is held back, whatever the entry says.
 
 use porter_kinds::catalogue::{CarryRule, Catalogue, Fate, PROFILE_PART};
 use porter_kinds::choice::LandHeld;
@@ -60,8 +60,8 @@ impl<'a> Judge<'a> {
         Self { land_held: Some(land_held), ..self }
     }
 
-    /// Fails for an entry that does not belong where it says, and for one that is held back. `address` is where it goes, and `at` that place on
-    /// the machine.
+    /// Fails for an entry that does not belong where it says, and for one that is held back. `address` is
+    /// where it goes, and `at` that place on the machine.
     pub(crate) fn judge(
         &self,
         entry: &Entry,
@@ -126,7 +126,8 @@ impl<'a> Judge<'a> {
         }
         let to = Place::from_name(&address.place)?;
         let fate = |path: &RelativePath, kind| {
-            // By its rule as it was on the old machine, by what holds for the system as it will be on this one.
+            // By its rule as it was on the old machine, by what holds for the system as it will be on this
+            // one.
             let own = rule.and_then(|rule| rule.fate(&part, path, kind));
             own.unwrap_or_else(|| {
                 let there = self

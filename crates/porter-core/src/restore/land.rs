@@ -26,7 +26,8 @@ pub(super) enum NotLanded {
     Stopped,
 }
 
-/// A folder that things land in, as the running system has it. Finding out about it costs more than making a file in it.
+/// A folder that things land in, as the running system has it. Finding out about it costs more than making a
+/// file in it.
 pub(super) struct Home {
     /// Leads to the open folder, whatever becomes of its name.
     pub(super) path: Reached,
@@ -54,7 +55,8 @@ pub(super) struct Place<'a> {
     pub(super) same_as: Option<&'a Path>,
 }
 
-/// Lands a file or link with what its entry says of it. `adapted` is its content where that is not the trunk's; `mark` is the run's.
+/// Lands a file or link with what its entry says of it. `adapted` is its content where that is not the
+/// trunk's; `mark` is the run's.
 pub(super) fn land(
     trunk: &dyn Trunk,
     entry: &Entry,
@@ -78,7 +80,8 @@ pub(super) fn land(
     }
 }
 
-/// Makes a file at `path` in its folder: under a name that waits, or in a folder that does. One that fails leaves nothing.
+/// Makes a file at `path` in its folder: under a name that waits, or in a folder that does. One that fails
+/// leaves nothing.
 pub(super) fn land_directly(
     trunk: &dyn Trunk,
     entry: &Entry,
@@ -96,7 +99,8 @@ pub(super) fn land_directly(
     landed
 }
 
-/// Lands a file of the machine that gets another content: its marks, and its permissions if it has a successor, are those of what stands there.
+/// Lands a file of the machine that gets another content: its marks, and its permissions if it has a
+/// successor, are those of what stands there.
 pub(super) fn land_bytes(content: &[u8], place: &Place<'_>, mark: &str) -> Result<(), NotLanded> {
     let (waiting, path, file) = bytes_aside(content, place.home, mark)?;
     if let Ok(there) = fs::symlink_metadata(place.target) {
@@ -136,7 +140,8 @@ impl Drop for Waiting {
     }
 }
 
-/// Writes an entry beside its place, under a name that nothing else has or under none, and proves the content on the way.
+/// Writes an entry beside its place, under a name that nothing else has or under none, and proves the content
+/// on the way.
 fn write_aside(
     trunk: &dyn Trunk,
     entry: &Entry,
@@ -151,7 +156,8 @@ fn write_aside(
     let beside = || at.join(waiting_name(mark));
     match &entry.content {
         Content::File { .. } => {
-            // Another name of a file that landed already. Where the volume knows none, it becomes a file of its own.
+            // Another name of a file that landed already. Where the volume knows none, it becomes a file of
+            // its own.
             if let Some(landed) = same_as {
                 let path = beside();
                 if fs::hard_link(landed, &path).is_ok() {
@@ -221,8 +227,8 @@ enum Name {
     NotForNameless,
 }
 
-/// Gives the waiting file its name. What stands there is first set aside; if anything else came to stand there meanwhile, it is left
-/// alone.
+/// Gives the waiting file its name. What stands there is first set aside; if anything else came to stand
+/// there meanwhile, it is left alone.
 fn give_name(mut waiting: Waiting, place: &Place<'_>) -> Result<Name, NotLanded> {
     // All names are in one folder.
     let at = &place.home.path;
@@ -251,8 +257,8 @@ fn give_name(mut waiting: Waiting, place: &Place<'_>) -> Result<Name, NotLanded>
     }
 }
 
-/// Gives a file that the trunk keeps on this volume a name here, and proves it. Fails outside if the volume cannot, or if it is
-/// another one.
+/// Gives a file that the trunk keeps on this volume a name here, and proves it. Fails outside if the volume
+/// cannot, or if it is another one.
 fn link_proved(
     trunk: &dyn Trunk,
     entry: &Entry,

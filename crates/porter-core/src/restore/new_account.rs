@@ -1,4 +1,5 @@
-//! An account that the new machine does not have yet, made by its system: on Linux by `useradd`, on Windows by its interface for users.
+//! An account that the new machine does not have yet, made by its system: on Linux by `useradd`, on Windows
+//! by its interface for users.
 
 #[cfg(windows)]
 #[path = "new_account/windows.rs"]
@@ -35,8 +36,8 @@ const LONGEST_ON_LINUX: usize = 32;
 /// The longest name of a Windows account (`UNLEN` is longer, but a sign-in takes no more).
 const LONGEST_ON_WINDOWS: usize = 20;
 
-/// What the account of a person can be called on a system: Linux takes lower-case letters, digits, `.`, `_` and `-`, and a letter first;
-/// Windows all but a few marks.
+/// What the account of a person can be called on a system: Linux takes lower-case letters, digits, `.`, `_`
+/// and `-`, and a letter first; Windows all but a few marks.
 pub fn possible_name(name: &str, family: Family) -> String {
     let possible: String = if family == Family::Windows {
         let is_held = |c: &char| !c.is_control() && !"\"/\\[]:;|=,+*?<>@".contains(*c);
@@ -60,14 +61,15 @@ pub fn possible_name(name: &str, family: Family) -> String {
 
 /// Makes an account with a folder, and without a password: nobody can sign in until one is set.
 ///
-/// On a running Linux and on a mounted one (`useradd --prefix`), as root; on a running Windows, as administrator.
+/// On a running Linux and on a mounted one (`useradd --prefix`), as root; on a running Windows, as
+/// administrator.
 pub fn make_account(machine: &Machine, name: &str) -> Result<(), NotMade> {
     let mounted_at = can_make_accounts(machine)?;
     system::make(mounted_at, name)
 }
 
-/// Whether accounts of this machine can be made from here, as far as it can be told beforehand. Gives the folder that it is mounted at, unless it is the
-/// running one.
+/// Whether accounts of this machine can be made from here, as far as it can be told beforehand. Gives the
+/// folder that it is mounted at, unless it is the running one.
 pub fn can_make_accounts(machine: &Machine) -> Result<Option<&Path>, NotMade> {
     let root = machine.volume.host_tree().ok_or(NotMade::ReadOnlyMachine)?.root();
     let mounted_at = if machine.here.is_some() { None } else { Some(root) };

@@ -19,8 +19,8 @@ use time::OffsetDateTime;
 
 /// A whole restore, not yet begun.
 ///
-/// Of an entry among many no more is kept than what was decided about it: a million of them fit into memory, and each is read from
-/// the trunk again when its turn comes.
+/// Of an entry among many no more is kept than what was decided about it: a million of them fit into memory,
+/// and each is read from the trunk again when its turn comes.
 pub struct Plan {
     /// Everything is written below this.
     pub target: HostTree,
@@ -75,8 +75,8 @@ pub struct Outline {
     pub destinations: Vec<ItemPlan>,
     /// True if the trunk seems to have been captured from this very machine.
     pub same_machine: bool,
-    /// The old machine's system and the new one's, if the new one's is an earlier version of it: programs may not understand what
-    /// later ones wrote.
+    /// The old machine's system and the new one's, if the new one's is an earlier version of it: programs may
+    /// not understand what later ones wrote.
     pub older_system: Option<(SystemLabel, SystemLabel)>,
 }
 
@@ -234,8 +234,8 @@ impl Plan {
         above.chain(homes).chain(edited).filter(|folder| !is_new.contains(folder)).collect()
     }
 
-    /// All steps with their entries, in the trunk's order. An error ends it: the trunk's list is not the one that was
-    /// planned by.
+    /// All steps with their entries, in the trunk's order. An error ends it: the trunk's list is not the one
+    /// that was planned by.
     pub fn due<'p>(
         &'p self,
         trunk: &'p dyn Trunk,
@@ -284,7 +284,8 @@ impl Due<'_> {
     }
 }
 
-/// True if `new` is an earlier version of the system `old`. Linux distributions number themselves each in its own way.
+/// True if `new` is an earlier version of the system `old`. Linux distributions number themselves each in its
+/// own way.
 pub(super) fn is_older(new: &SystemLabel, old: &SystemLabel) -> bool {
     let numbers = |system: &SystemLabel| -> Option<Vec<u64>> {
         system.version.as_ref()?.split('.').map(|number| number.parse().ok()).collect()

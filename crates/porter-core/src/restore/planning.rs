@@ -39,7 +39,8 @@ pub struct Wishes<'a> {
     pub now_utc: OffsetDateTime,
 }
 
-/// Plans the restore of the chosen items onto a machine. `decide` is asked for each file that is there already and differs.
+/// Plans the restore of the chosen items onto a machine. `decide` is asked for each file that is there
+/// already and differs.
 pub fn plan_restore(
     trunk: &dyn Trunk,
     machine: &Machine,
@@ -131,8 +132,8 @@ pub fn plan_restore(
     })
 }
 
-/// Plans taking part of one item into a folder: `below` is a path below the item's place, and `wanted` tells by the path of each thing there
-/// whether it is taken.
+/// Plans taking part of one item into a folder: `below` is a path below the item's place, and `wanted` tells
+/// by the path of each thing there whether it is taken.
 pub fn plan_take(
     trunk: &dyn Trunk,
     item: &str,

@@ -22,7 +22,8 @@ use time::OffsetDateTime;
 
 /// Takes the steps of a plan. With a `records` folder each step is first written to a journal there.
 ///
-/// An entry that cannot be written is named, and the rest goes on; a volume that takes nothing more ends the run.
+/// An entry that cannot be written is named, and the rest goes on; a volume that takes nothing more ends the
+/// run.
 pub fn run_plan(
     trunk: &dyn Trunk,
     mut plan: Plan,
@@ -116,8 +117,8 @@ pub fn run_plan(
     Ok(report)
 }
 
-/// So many steps are written to the journal and seen onto the medium at once: one by one, the medium would be all that
-/// is waited for. The first of them begin soon.
+/// So many steps are written to the journal and seen onto the medium at once: one by one, the medium would be
+/// all that is waited for. The first of them begin soon.
 const FIRST_STRETCH: usize = 256;
 const LONGEST_STRETCH: usize = 4096;
 

@@ -41,7 +41,8 @@ pub(super) struct Runner<'a> {
 }
 
 impl Runner<'_> {
-    /// Gets at what is at a path on the machine. What was planned by its name is reached by open folders, none of them through a link.
+    /// Gets at what is at a path on the machine. What was planned by its name is reached by open folders,
+    /// none of them through a link.
     pub(super) fn reach(&self, path: &RelativePath) -> Result<Reached, Reason> {
         self.target.reach(path).map_err(|cause| Reason::NotWritten { detail: cause.to_string() })
     }
@@ -93,7 +94,8 @@ impl Runner<'_> {
         }
     }
 
-    /// The folder that a step goes into. The threads of a run take most steps of one after the other, and end with it.
+    /// The folder that a step goes into. The threads of a run take most steps of one after the other, and end
+    /// with it.
     fn home(&self, due: &Due<'_>) -> Result<Rc<Home>, NotLanded> {
         thread_local! {
             static LAST: RefCell<Option<(u32, Rc<Home>)>> = const { RefCell::new(None) };

@@ -7,7 +7,8 @@ use crate::journal::JournalLine;
 use porter_names::{Facts, RelativePath};
 use std::io;
 
-/// Sets what a plan wants, after `write_ahead` has seen it written down. What cannot be set is told, and the rest goes on.
+/// Sets what a plan wants, after `write_ahead` has seen it written down. What cannot be set is told, and the
+/// rest goes on.
 pub(super) fn set_controls(
     plan: &Plan,
     write_ahead: &dyn Fn(&[JournalLine]) -> Result<(), RestoreError>,

@@ -17,8 +17,9 @@ use time::Date;
 
 /// A tree that things are to be put into, and all that was decided about it so far.
 ///
-/// Of a name that is only planned no more than two hashes are kept, so that a million of them fit into memory. Names that
-/// meet by chance only in their hashes are treated as alike: one of them gets a safe name, or is refused.
+/// Of a name that is only planned no more than two hashes are kept, so that a million of them fit into
+/// memory. Names that meet by chance only in their hashes are treated as alike: one of them gets a safe name,
+/// or is refused.
 pub struct TargetTree {
     host: HostTree,
     rules: NameRules,
@@ -34,8 +35,8 @@ pub struct TargetTree {
 /// One folder of the tree: what is there, and what will be.
 #[derive(Default)]
 struct FolderView {
-    /// Sorted by the hash of what counts as the same name, then by name: where several names count as one, the choice must not hang
-    /// on the order of a listing.
+    /// Sorted by the hash of what counts as the same name, then by name: where several names count as one,
+    /// the choice must not hang on the order of a listing.
     there: Vec<There>,
     /// By the hash of what counts as the same name: the hash of the exact name that is planned.
     planned: HashMap<u64, u64>,
@@ -96,8 +97,9 @@ impl TargetTree {
         Ok(host)
     }
 
-    /// Chooses the name for `exact_name` in `folder`. A name that is there already, in any spelling that counts as the
-    /// same, is used; one that another thing of this restore has taken, or that cannot be held, is replaced by a safe one.
+    /// Chooses the name for `exact_name` in `folder`. A name that is there already, in any spelling that
+    /// counts as the same, is used; one that another thing of this restore has taken, or that cannot be held,
+    /// is replaced by a safe one.
     pub fn choose(&mut self, folder: &RelativePath, exact_name: &[u8]) -> Result<Destination, Reason> {
         let rules = self.rules;
         let hashes = self.hashes.clone();

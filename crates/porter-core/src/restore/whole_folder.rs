@@ -1,5 +1,6 @@
-//! A new folder with nothing but new files in it lands whole: its files are made under their own names in a folder that waits for its own,
-//! and with that one all of them get theirs at once. Given to each by itself, names are a quarter of what a small file costs.
+//! A new folder with nothing but new files in it lands whole: its files are made under their own names in a
+//! folder that waits for its own, and with that one all of them get theirs at once. Given to each by itself,
+//! names are a quarter of what a small file costs.
 
 use super::land::{Home, NotLanded, land_directly, not_written};
 use super::lots::Lot;
@@ -30,7 +31,8 @@ impl Runner<'_> {
     }
 }
 
-/// Lands all of a whole lot, and says of each step what became of it. None if it has to be taken step by step: nothing was done then.
+/// Lands all of a whole lot, and says of each step what became of it. None if it has to be taken step by
+/// step: nothing was done then.
 fn land_whole(runner: &Runner<'_>, lot: &Lot<'_>) -> Option<Vec<Result<(), NotLanded>>> {
     if !NAMES_ARE_GIVEN.load(Ordering::Relaxed) {
         return None;
@@ -57,7 +59,8 @@ fn land_whole(runner: &Runner<'_>, lot: &Lot<'_>) -> Option<Vec<Result<(), NotLa
         });
         paths.push(path.ok());
     }
-    // Windows renames no folder that is open; elsewhere the files in it go on being reached by the open folder.
+    // Windows renames no folder that is open; elsewhere the files in it go on being reached by the open
+    // folder.
     #[cfg(windows)]
     drop(home);
     if let Err(cause) = host::rename_without_replacing(&waiting.0, &target) {

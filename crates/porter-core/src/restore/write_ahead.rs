@@ -15,8 +15,8 @@ use std::fs;
 use std::io;
 use std::path::Path;
 
-/// Begins the journal of a restore, or goes on with that of the latest one if it is of this trunk and was cut off: then an undo takes back both.
-/// Gives the mark of its waiting files, too.
+/// Begins the journal of a restore, or goes on with that of the latest one if it is of this trunk and was cut
+/// off: then an undo takes back both. Gives the mark of its waiting files, too.
 pub(super) fn begin_journal(
     records: &Path,
     trunk: &dyn Trunk,
@@ -103,7 +103,8 @@ impl Runner<'_> {
         }
     }
 
-    /// Writes some steps ahead, sees that onto the medium, and only then hands them over. Says whether more is wanted.
+    /// Writes some steps ahead, sees that onto the medium, and only then hands them over. Says whether more
+    /// is wanted.
     pub(super) fn write_ahead<'p>(
         &self,
         stretch: &mut Vec<Due<'p>>,
@@ -127,8 +128,8 @@ impl Runner<'_> {
         }))
     }
 
-    /// Writes ahead what happens to folders: those that change and those that are made. What a check has to know of
-    /// those that stand for another comes with them.
+    /// Writes ahead what happens to folders: those that change and those that are made. What a check has to
+    /// know of those that stand for another comes with them.
     pub(super) fn note_folders(&self, plan: &Plan) -> Result<(), RestoreError> {
         let Some(journal) = self.journal else { return Ok(()) };
         let mut lines: Vec<JournalLine> = plan

@@ -27,13 +27,14 @@ const WORK: [&str; 30] = [
     "mdf", "ldf", "fdb", "gdb", "dbf", "db3", "sqlite", "sqlite3", "sdf", "btr", "edb", "myd", "ibd", "qbw",
     "frm", "ledger",
 ];
-/// So many folders of each program are looked at, the upper ones first, and so many in all: it is a caution, not a capture, and a drive may be
-/// slow.
+/// So many folders of each program are looked at, the upper ones first, and so many in all: it is a caution,
+/// not a capture, and a drive may be slow.
 const MOST_FOLDERS_EACH: usize = 40;
 const MOST_FOLDERS: usize = 1500;
 const DEEPEST: usize = 5;
 
-/// The folders of programs that hold a document or a database which changed in the year before the machine was last used.
+/// The folders of programs that hold a document or a database which changed in the year before the machine
+/// was last used.
 pub(super) fn folders_with_work(machine: &Machine) -> Vec<String> {
     let last = machine.accounts.iter().filter_map(|account| account.last_used_utc).max();
     let Some(last) = last.filter(|_| machine.layout.family == Family::Windows) else { return Vec::new() };

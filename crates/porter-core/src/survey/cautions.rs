@@ -76,8 +76,8 @@ pub(super) fn not_read(machine: &Machine, account: &Account) -> Option<String> {
     })
 }
 
-/// What an encrypted home leaves to be seen: eCryptfs the file that says how to open it (`ecryptfs-setup-private(1)`), the first
-/// FileVault an image of the disk that the home is in.
+/// What an encrypted home leaves to be seen: eCryptfs the file that says how to open it
+/// (`ecryptfs-setup-private(1)`), the first FileVault an image of the disk that the home is in.
 fn encrypted_home(machine: &Machine, account: &Account) -> Option<&'static str> {
     let rows: Vec<_> = machine.volume.list(&account.home).ok()?.into_iter().flatten().collect();
     let has = |fits: &dyn Fn(&[u8]) -> bool| rows.iter().any(|row| fits(&row.name));
@@ -119,8 +119,8 @@ pub(super) fn of_machine(machine: &Machine) -> Vec<Caution> {
     without_rights.into_iter().chain(of_state.into_iter().flatten()).chain(registry).chain(earlier).collect()
 }
 
-/// The file begins with `hibr` while it holds what was in memory, and with something else when it has been taken up again
-/// (libhibr's format paper).
+/// The file begins with `hibr` while it holds what was in memory, and with something else when it has been
+/// taken up again (libhibr's format paper).
 fn is_hibernated(machine: &Machine) -> bool {
     let Some(row) = machine.at_root.iter().find(|row| fold::same_name(b"hiberfil.sys", &row.name)) else {
         return false;

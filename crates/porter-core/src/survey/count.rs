@@ -1,4 +1,5 @@
-//! Counting all items at once: folders are spread over threads, because waiting for listings is what takes long.
+//! Counting all items at once: folders are spread over threads, because waiting for listings is what takes
+//! long.
 
 use crate::attributes::{is_cloud_only, is_compressed, is_encrypted};
 use crate::events::{Cancelled, Conduct, Event};

@@ -249,7 +249,8 @@ struct Undoing<'a> {
     target: &'a HostTree,
     grounds: &'a UndoGrounds<'a>,
     conduct: Conduct<'a>,
-    /// Hashes of the paths that this undo has changed: a restore that was cut off may have written them down twice.
+    /// Hashes of the paths that this undo has changed: a restore that was cut off may have written them down
+    /// twice.
     touched: HashSet<u64>,
     /// Hashes of the paths at which something else is than was restored.
     changed: HashSet<u64>,
@@ -360,8 +361,8 @@ impl Undoing<'_> {
         self.target.reach(at).ok()
     }
 
-    /// True if a folder, and all above it, are folders: behind a link that somebody made since is another place. Recurs no deeper
-    /// than paths have steps.
+    /// True if a folder, and all above it, are folders: behind a link that somebody made since is another
+    /// place. Recurs no deeper than paths have steps.
     fn is_straight(&mut self, folder: &RelativePath) -> bool {
         if let Some(known) = self.straight.get(folder) {
             return *known;
@@ -421,7 +422,8 @@ impl Undoing<'_> {
         Ok(())
     }
 
-    /// A later line of a restore that went on takes what an undo has put back already for something that was worked on.
+    /// A later line of a restore that went on takes what an undo has put back already for something that was
+    /// worked on.
     fn is_the_original(&mut self, at: &RelativePath) {
         if self.changed.remove(&hash_of(at)) {
             self.report.kept.retain(|kept| kept.at != *at || !matches!(kept.why, WhyKept::Changed));

@@ -1,8 +1,9 @@
 //! The bookmark file that browsers import and export: `NETSCAPE-Bookmark-file-1`.
 //!
-//! Each row begins with `<DT>`; a folder is `<H3>` and a `<DL>` behind it, a bookmark `<A>`, a line `<HR>`. Attributes carry dates (seconds
-//! since 1970), tags, icons, feeds. Browsers mark their bar with `PERSONAL_TOOLBAR_FOLDER` and what is shown apart with
-//! `UNFILED_BOOKMARKS_FOLDER`; everything else at the top is the menu's. Tags may be left open: none is ever closed in practice.
+//! Each row begins with `<DT>`; a folder is `<H3>` and a `<DL>` behind it, a bookmark `<A>`, a line `<HR>`.
+//! Attributes carry dates (seconds since 1970), tags, icons, feeds. Browsers mark their bar with
+//! `PERSONAL_TOOLBAR_FOLDER` and what is shown apart with `UNFILED_BOOKMARKS_FOLDER`; everything else at the
+//! top is the menu's. Tags may be left open: none is ever closed in practice.
 
 use super::{Bookmark, Bookmarks, DEEPEST, Folder, Node};
 use crate::FormatError;
@@ -190,7 +191,8 @@ fn close(open: &mut [(Folder, Root)], bookmarks: &mut Bookmarks, (folder, root):
     into.children.extend(folder.children);
 }
 
-/// The text before the next tag, what is between its brackets, and what comes behind it. Comments are passed over.
+/// The text before the next tag, what is between its brackets, and what comes behind it. Comments are passed
+/// over.
 fn next_tag(html: &str) -> Option<(&str, &str, &str)> {
     let mut from = 0;
     loop {

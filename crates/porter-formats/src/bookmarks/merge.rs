@@ -20,8 +20,8 @@ impl Added {
     }
 }
 
-/// Adds what is not there, behind what is. A bookmark is there if its folder has one with the same address; a folder, if
-/// its own has one of the same title. What is new has no number.
+/// Adds what is not there, behind what is. A bookmark is there if its folder has one with the same address; a
+/// folder, if its own has one of the same title. What is new has no number.
 pub fn merge(into: &mut Bookmarks, from: &Bookmarks) -> Added {
     let mut added = Added::default();
     for (into, from) in [

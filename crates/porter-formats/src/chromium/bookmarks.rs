@@ -1,7 +1,8 @@
 //! The file `Bookmarks`: JSON with a checksum.
 //!
-//! Three roots (`bookmark_bar`, `other`, `synced`), each a folder. The checksum is MD5 of every node's number, title (UTF-16) and kind,
-//! and a bookmark's address, in the order of the file (Chromium's `components/bookmarks/browser/bookmark_codec.cc`).
+//! Three roots (`bookmark_bar`, `other`, `synced`), each a folder. The checksum is MD5 of every node's
+//! number, title (UTF-16) and kind, and a bookmark's address, in the order of the file (Chromium's
+//! `components/bookmarks/browser/bookmark_codec.cc`).
 
 use super::{from_microseconds, microseconds};
 use crate::FormatError;
@@ -67,7 +68,8 @@ impl BookmarksFile {
         Ok(Bookmarks { toolbar: root("bookmark_bar")?, menu, other, mobile: root("synced")? })
     }
 
-    /// Adds what in `merged` has no number, behind what is there. The rest of the tree must be as it was read.
+    /// Adds what in `merged` has no number, behind what is there. The rest of the tree must be as it was
+    /// read.
     pub fn add_new(&mut self, merged: &Bookmarks, now_utc: OffsetDateTime) -> Result<(), FormatError> {
         let mut other = merged.other.clone();
         if !merged.menu.children.is_empty() {

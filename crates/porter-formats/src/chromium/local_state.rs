@@ -1,4 +1,5 @@
-//! Which profiles there are: `Local State`, JSON. Changed, never replaced: it also holds keys that are bound to the machine.
+//! Which profiles there are: `Local State`, JSON. Changed, never replaced: it also holds keys that are bound
+//! to the machine.
 
 use crate::FormatError;
 use serde_json::{Map, Value, json};
@@ -48,7 +49,8 @@ impl LocalState {
         self.json.pointer("/os_crypt/encrypted_key").is_some()
     }
 
-    /// Enters a profile; one of that folder that is known is left as it is. With `opens`, it opens by itself from now on.
+    /// Enters a profile; one of that folder that is known is left as it is. With `opens`, it opens by itself
+    /// from now on.
     pub fn enter(&mut self, folder: &str, name: &str, opens: bool) -> Result<(), FormatError> {
         let damaged = || FormatError::damaged(FORMAT, "its list of profiles is no object");
         let profile = object(&mut self.json, "profile").ok_or_else(damaged)?;

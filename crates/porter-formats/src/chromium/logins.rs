@@ -1,8 +1,9 @@
 //! How many passwords there are in `Login Data`, and what opens them.
 //!
-//! `password_value` begins with what encrypted it (Chromium's `components/os_crypt`): on Windows `v10` is a key of the profile that is bound
-//! to the Windows account, `v20` one bound to the program as well, and no such mark the account's own protection; on Linux `v10` is a key
-//! that is the same everywhere, `v11` one in the keyring of the desktop; on macOS `v10` is a key in the keychain.
+//! `password_value` begins with what encrypted it (Chromium's `components/os_crypt`): on Windows `v10` is a
+//! key of the profile that is bound to the Windows account, `v20` one bound to the program as well, and no
+//! such mark the account's own protection; on Linux `v10` is a key that is the same everywhere, `v11` one in
+//! the keyring of the desktop; on macOS `v10` is a key in the keychain.
 
 use crate::FormatError;
 use rusqlite::Connection;

@@ -14,11 +14,13 @@ pub struct Preferences {
     pub created_by: Option<String>,
     /// The names of the extensions that a person put there.
     pub extensions: Vec<String>,
-    /// The settings that are signed, of those that have a value: the browser resets them where the signature is of another machine.
+    /// The settings that are signed, of those that have a value: the browser resets them where the signature
+    /// is of another machine.
     pub signed: Vec<String>,
 }
 
-/// Settings that people set and that are signed, with the names that people know (Chromium's `profile_pref_store_manager` list).
+/// Settings that people set and that are signed, with the names that people know (Chromium's
+/// `profile_pref_store_manager` list).
 const SIGNED: [(&str, &str); 6] = [
     ("/homepage", "home page"),
     ("/session/startup_urls", "pages at the start"),

@@ -1,8 +1,9 @@
 //! The tabs that were open: the newest `Session_…` file in `Sessions`.
 //!
-//! `SNSS`, a version (1 or 3), then commands: a length of 2 bytes, a number, and its data. 6 tells where a tab went (a length of 4 bytes, tab, index,
-//! address, title as UTF-16, each length 4 bytes and padded to 4), 7 which of these it shows, 16 that a tab was closed
-//! (Chromium's `components/sessions/core/session_service_commands.cc`).
+//! `SNSS`, a version (1 or 3), then commands: a length of 2 bytes, a number, and its data. 6 tells where a
+//! tab went (a length of 4 bytes, tab, index, address, title as UTF-16, each length 4 bytes and padded to 4),
+//! 7 which of these it shows, 16 that a tab was closed (Chromium's
+//! `components/sessions/core/session_service_commands.cc`).
 
 use crate::FormatError;
 use crate::links::Link;

@@ -3,7 +3,8 @@
 use crate::FormatError;
 use serde_json::Value;
 
-/// The names of the extensions that a person put there: not those that come with the browser, and no themes of its own.
+/// The names of the extensions that a person put there: not those that come with the browser, and no themes
+/// of its own.
 pub fn names(file: &[u8]) -> Result<Vec<String>, FormatError> {
     let damaged = |cause| FormatError::damaged("extensions.json", cause);
     let json: Value = serde_json::from_slice(file).map_err(damaged)?;

@@ -1,6 +1,6 @@
-//! How an installation is named in `installs.ini` and in the `[Install…]` sections of `profiles.ini`: CityHash64 of the folder that
-//! the program is in, as UTF-16. (Mozilla's `nsXREDirProvider::GetInstallHash`; the hash is CityHash 1.0's, published by Google under
-//! the MIT licence.)
+//! How an installation is named in `installs.ini` and in the `[Install…]` sections of `profiles.ini`:
+//! CityHash64 of the folder that the program is in, as UTF-16. (Mozilla's `nsXREDirProvider::GetInstallHash`;
+//! the hash is CityHash 1.0's, published by Google under the MIT licence.)
 
 /// The name of the installation in a folder, such as `C:\Program Files\Mozilla Firefox`.
 pub fn install_hash(folder: &str) -> String {
@@ -140,8 +140,9 @@ mod tests {
 
     #[test]
     fn installations_are_named_as_the_browser_names_them() {
-        // What Firefox writes where it is usually installed, and what Debian's writes; the others are from the Python package
-        // `clickhouse-cityhash` 1.0.2, one for each length that the hash treats in its own way.
+        // What Firefox writes where it is usually installed, and what Debian's writes; the others are from
+        // the Python package `clickhouse-cityhash` 1.0.2, one for each length that the hash treats in its own
+        // way.
         for (folder, name) in [
             ("/", "2349085C622C3043"),
             ("/o", "45AC9D7EDF22F955"),

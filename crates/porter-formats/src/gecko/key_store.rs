@@ -1,8 +1,8 @@
 //! `key4.db`: the key of the saved passwords, and whether a primary password stands before it.
 //!
-//! The store keeps `password-check`, encrypted with a key made of the primary password, which is empty where nobody set one (NSS,
-//! `lib/softoken/sftkpwd.c` and `lowpbe.c`). It is encrypted by PBES2 (RFC 8018) with PBKDF2, HMAC-SHA-256 and AES-256 since Firefox 75; older
-//! stores are not understood here.
+//! The store keeps `password-check`, encrypted with a key made of the primary password, which is empty where
+//! nobody set one (NSS, `lib/softoken/sftkpwd.c` and `lowpbe.c`). It is encrypted by PBES2 (RFC 8018) with
+//! PBKDF2, HMAC-SHA-256 and AES-256 since Firefox 75; older stores are not understood here.
 
 use crate::FormatError;
 use aes::Aes256;
@@ -173,7 +173,8 @@ mod tests {
         assert_eq!(tried(Some(&shut)), PrimaryPassword::Set);
         let salt: Vec<u8> = (0..20).collect();
         assert_eq!(opens_with(b"forty kites at four", &salt, &shut), PrimaryPassword::NotSet);
-        // Cut anywhere, of another method, or with a number of rounds that is a lie: not understood, and at once.
+        // Cut anywhere, of another method, or with a number of rounds that is a lie: not understood, and at
+        // once.
         for length in 0..open.len() {
             assert_eq!(tried(Some(&open[..length])), PrimaryPassword::NotKnown, "{length}");
         }

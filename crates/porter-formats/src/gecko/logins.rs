@@ -1,4 +1,5 @@
-//! How many passwords a profile keeps. They are encrypted with `key4.db` (before 2014 `key3.db`), which lies beside them.
+//! How many passwords a profile keeps. They are encrypted with `key4.db` (before 2014 `key3.db`), which lies
+//! beside them.
 
 use crate::FormatError;
 use rusqlite::Connection;

@@ -1,4 +1,5 @@
-//! One LZ4 block behind `mozLz40`, a zero byte, and the length of what was compressed (4 bytes, little-endian).
+//! One LZ4 block behind `mozLz40`, a zero byte, and the length of what was compressed (4 bytes,
+//! little-endian).
 
 use crate::FormatError;
 

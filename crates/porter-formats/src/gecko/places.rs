@@ -1,8 +1,9 @@
 //! Bookmarks and history: `places.sqlite`.
 //!
-//! `moz_bookmarks` holds the tree (type 1 a bookmark, 2 a folder, 3 a line) below roots that are known by their `guid`; `moz_places` every
-//! address. Times are microseconds since 1970. What the browser computes by triggers of its own connection (the count of bookmarks per
-//! address, the number of each site) is written here as it would write it.
+//! `moz_bookmarks` holds the tree (type 1 a bookmark, 2 a folder, 3 a line) below roots that are known by
+//! their `guid`; `moz_places` every address. Times are microseconds since 1970. What the browser computes by
+//! triggers of its own connection (the count of bookmarks per address, the number of each site) is written
+//! here as it would write it.
 
 use crate::FormatError;
 use crate::bookmarks::{Bookmark, Bookmarks, DEEPEST, Folder, Node};
@@ -408,7 +409,8 @@ fn reversed_host(url: &str) -> String {
     host.chars().rev().chain(['.']).collect()
 }
 
-/// The hash by which an address is found: Mozilla's `HashURL` with its golden-ratio `HashString` (`mfbt/HashFunctions.h`).
+/// The hash by which an address is found: Mozilla's `HashURL` with its golden-ratio `HashString`
+/// (`mfbt/HashFunctions.h`).
 pub fn url_hash(url: &str) -> i64 {
     let bytes = &url.as_bytes()[..url.len().min(MOST_HASHED)];
     let whole = u64::from(string_hash(bytes));

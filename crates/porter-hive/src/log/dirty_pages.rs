@@ -7,8 +7,8 @@ const PAGE_IN_BYTES: usize = 512;
 /// `DIRT`.
 const MARK_IN_BYTES: usize = 4;
 
-/// The pages, each with its place in the bins; `body` is what comes after the base block. None if they are not all there: a
-/// log that was itself being written must not be used.
+/// The pages, each with its place in the bins; `body` is what comes after the base block. None if they are
+/// not all there: a log that was itself being written must not be used.
 pub fn pages_in_log(body: &[u8], bins_size_in_bytes: u32) -> Option<Vec<(usize, &[u8])>> {
     let bits_in_bytes = (bins_size_in_bytes as usize).div_ceil(PAGE_IN_BYTES).div_ceil(8);
     let bits = body.get(MARK_IN_BYTES..MARK_IN_BYTES.checked_add(bits_in_bytes)?)?;

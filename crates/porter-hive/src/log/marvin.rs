@@ -1,5 +1,5 @@
-//! The hash in the new logs: Marvin32, by Niels Ferguson, with the registry's seed. The steps are those of the
-//! public implementation in .NET (`Marvin.cs`), from which the test's numbers are.
+//! The hash in the new logs: Marvin32, by Niels Ferguson, with the registry's seed. The steps are those of
+//! the public implementation in .NET (`Marvin.cs`), from which the test's numbers are.
 
 /// The registry's own seed (from the specification that [`crate`] names).
 const SEED: u64 = 0x82ef_4d88_7a4e_55c5;

@@ -13,7 +13,8 @@ pub fn heading(version: Version) -> Heading {
     Heading { version, last_written: WRITTEN, sequence: 7, file_name: "\\LOFT-PC\\SOFTWARE".to_owned() }
 }
 
-/// Names in many scripts, every kind of value, data of every length that is kept in its own way, and many subkeys.
+/// Names in many scripts, every kind of value, data of every length that is kept in its own way, and many
+/// subkeys.
 pub fn tree(subkeys: usize) -> KeyTree {
     let mut root = KeyTree::new("CMI-CreateHive{2A7FB991-7BBE-4F9D-B91E-7CB51D4737F5}");
     root.last_written = WRITTEN;

@@ -1,4 +1,5 @@
-//! One browser's bookmarks, added to another's on the new machine: to the profile that opens by itself, without duplicates.
+//! One browser's bookmarks, added to another's on the new machine: to the profile that opens by itself,
+//! without duplicates.
 
 use crate::browser::engines::engine_of;
 use crate::changes::{Changes, Edit, Merged};
@@ -16,7 +17,8 @@ use porter_names::{NameRules, RelativePath};
 use porter_trunk::TrunkItem;
 use std::collections::{BTreeMap, BTreeSet};
 
-/// Adds the bookmarks that were asked for: of profiles that stay in the trunk, to their own browser; of all, to the one that was named.
+/// Adds the bookmarks that were asked for: of profiles that stay in the trunk, to their own browser; of all,
+/// to the one that was named.
 pub(super) fn land(ground: &Ground<'_>, items: &[&TrunkItem], changes: &mut Changes) {
     if ground.wishes.browser.newer == NewerProfiles::BookmarksOnly {
         let mut of_browser: BTreeMap<&str, Vec<&TrunkItem>> = BTreeMap::new();
@@ -123,7 +125,8 @@ fn into_favourites(
         Node::Folder(folder) => forms::BARS.into_iter().find(|bar| *bar == folder.title),
         _ => None,
     });
-    // Both as folders of files hold them, with the names that files get: so a second run finds what the first one made.
+    // Both as folders of files hold them, with the names that files get: so a second run finds what the first
+    // one made.
     let mut tree = Bookmarks { menu: there, ..Bookmarks::default() };
     let coming =
         Bookmarks { menu: as_favourites(bookmarks, bar.unwrap_or(forms::BARS[0])), ..Bookmarks::default() };

@@ -1,7 +1,8 @@
 //! The browsers around Chromium: Chrome, Edge and their kin.
 //!
-//! A folder *User Data* holds `Local State`, which lists the profiles, and beside it a folder for each: `Default`, `Profile 1`. On Windows
-//! saved passwords and cookies are encrypted with a key that is bound to the old account, on macOS with one in the keychain.
+//! A folder *User Data* holds `Local State`, which lists the profiles, and beside it a folder for each:
+//! `Default`, `Profile 1`. On Windows saved passwords and cookies are encrypted with a key that is bound to
+//! the old account, on macOS with one in the keychain.
 
 use super::engine::Engine;
 use super::profile_json::follow_all;

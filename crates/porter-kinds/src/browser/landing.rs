@@ -1,4 +1,5 @@
-//! Where profiles go on the new machine, and what its browsers are told of them. Decided before anything is written.
+//! Where profiles go on the new machine, and what its browsers are told of them. Decided before anything is
+//! written.
 
 use super::engine::Engine;
 use super::engines::engine_of;

@@ -86,7 +86,8 @@ fn passwords_open(item: &TrunkItem, here: Family) -> bool {
     }
 }
 
-/// True if the browser's own list names it; a folder that merely lies there is found, too, when profiles are looked for.
+/// True if the browser's own list names it; a folder that merely lies there is found, too, when profiles are
+/// looked for.
 fn is_listed(machine: &Machine, root: &RelativePath, at: &RelativePath, engine: &dyn Engine) -> bool {
     let Some(folder) = at.below(root) else { return false };
     let read =

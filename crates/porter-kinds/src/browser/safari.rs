@@ -1,4 +1,5 @@
-//! Safari: one profile for each person, which only a Mac can use. Its bookmarks and tabs can be taken out for any browser.
+//! Safari: one profile for each person, which only a Mac can use. Its bookmarks and tabs can be taken out for
+//! any browser.
 
 use super::engine::Engine;
 use crate::profiles::{Learned, NewContent, ProfileFolder, ProfileList, Registered};

@@ -1,4 +1,5 @@
-//! Patterns over paths. `*` is any part of one name, `?` one character, `**/` any number of folders; case does not matter.
+//! Patterns over paths. `*` is any part of one name, `?` one character, `**/` any number of folders; case
+//! does not matter.
 
 pub use globset::Candidate;
 use globset::{Glob, GlobBuilder, GlobMatcher, GlobSet, GlobSetBuilder};
@@ -53,8 +54,8 @@ pub fn of_kind<'p>(
     }
 }
 
-/// A path to be held against patterns, made once for many of them: in lower case, as the patterns are. Bytes that are no
-/// Unicode match no pattern but `*`.
+/// A path to be held against patterns, made once for many of them: in lower case, as the patterns are. Bytes
+/// that are no Unicode match no pattern but `*`.
 pub fn in_lower_case(path: &RelativePath) -> String {
     String::from_utf8_lossy(&path.as_bytes().to_ascii_lowercase()).into_owned()
 }
@@ -70,8 +71,9 @@ pub enum PatternRefused {
     Malformed(#[from] globset::Error),
 }
 
-/// `globset` calls itself for each `{…}` within another and would run out of stack. All of them are counted, for which of
-/// them stand within each other is known to its parser alone: a `}` may be quoted or stand in `[…]`.
+/// `globset` calls itself for each `{…}` within another and would run out of stack. All of them are counted,
+/// for which of them stand within each other is known to its parser alone: a `}` may be quoted or stand in
+/// `[…]`.
 const MOST_BRACES: usize = 64;
 
 /// Fails for what is no pattern.

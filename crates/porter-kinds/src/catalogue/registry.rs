@@ -21,7 +21,8 @@ pub struct RegistryPart {
 }
 
 impl RegistryPart {
-    /// The same, of the program whose own key is `base`: a rule's engine says what all its browsers have there.
+    /// The same, of the program whose own key is `base`: a rule's engine says what all its browsers have
+    /// there.
     pub(super) fn below(mut self, base: &str) -> Self {
         self.key = if self.key == HERE { base.to_owned() } else { format!("{base}\\{}", self.key) };
         self

@@ -1,4 +1,5 @@
-//! A carry rule: a program's data, or a kind of folder. `docs/carry-rules.md` describes the file that it is read from.
+//! A carry rule: a program's data, or a kind of folder. `docs/carry-rules.md` describes the file that it is
+//! read from.
 
 use super::patterns::{Candidate, PathPattern, Patterns, in_lower_case, of_kind};
 use super::registry::{RegistryPart, key_path};
@@ -30,7 +31,8 @@ pub struct CarryRule {
     pub an_item_each: bool,
     /// Why all of it stays in the trunk and is put back by hand, if it does.
     pub restore_by_hand: Option<String>,
-    /// Programs that must not run while it is captured or restored, by the names of their processes, without `.exe`.
+    /// Programs that must not run while it is captured or restored, by the names of their processes, without
+    /// `.exe`.
     pub must_be_closed: Vec<String>,
     /// How it is proved beside its bytes.
     pub proof: Proof,
@@ -51,7 +53,8 @@ pub const PROFILE_PART: &str = "profile";
 pub struct Profiles {
     /// Whose way of keeping them it is.
     pub engine: EngineName,
-    /// The program's own key of a person's registry, on Windows. What is the same for all programs of the engine is below it.
+    /// The program's own key of a person's registry, on Windows. What is the same for all programs of the
+    /// engine is below it.
     #[serde(default, deserialize_with = "some_key_path")]
     pub registry: Option<String>,
 }
@@ -99,7 +102,8 @@ pub struct Proof {
     /// An item without a file that fits one of these is not whole.
     #[serde(default)]
     pub needs: Patterns,
-    /// What is counted at the capture and again on the new machine: its name, and the files that count as one each.
+    /// What is counted at the capture and again on the new machine: its name, and the files that count as one
+    /// each.
     #[serde(default)]
     pub counts: BTreeMap<String, Patterns>,
 }
@@ -307,8 +311,8 @@ impl CarryRule {
         self.find.iter().filter(move |find| is_everywhere(find) || find.systems.contains(&family))
     }
 
-    /// What it says of an entry at `path` below the place of a part; none if it says nothing. Patterns fit the path below the
-    /// folder that was found; for a file that was found itself, its name.
+    /// What it says of an entry at `path` below the place of a part; none if it says nothing. Patterns fit
+    /// the path below the folder that was found; for a file that was found itself, its name.
     pub fn fate(&self, part: &Part, path: &RelativePath, kind: EntryKind) -> Option<Fate<'_>> {
         // Most rules say nothing, and most of a machine is asked of them.
         if self.keep.is_empty() && self.hold.is_empty() && self.leave.is_empty() {

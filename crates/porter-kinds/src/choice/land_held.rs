@@ -4,7 +4,8 @@ use crate::choice::{BadPattern, Selection};
 use porter_names::screen::on_screen;
 use porter_trunk::Entry;
 
-/// Patterns over items and what is in them: `machine/folder/shared-data/kite-ledger`, `odile/folder/home/NTUSER.DAT`.
+/// Patterns over items and what is in them: `machine/folder/shared-data/kite-ledger`,
+/// `odile/folder/home/NTUSER.DAT`.
 #[derive(Debug, Default)]
 pub struct LandHeld {
     texts: Vec<String>,
@@ -12,8 +13,8 @@ pub struct LandHeld {
 }
 
 impl LandHeld {
-    /// A pattern fits as in a [`Selection`]: a whole id, or the beginning of one, before a slash. Behind the id of an item a path in it may
-    /// stand.
+    /// A pattern fits as in a [`Selection`]: a whole id, or the beginning of one, before a slash. Behind the
+    /// id of an item a path in it may stand.
     pub fn new(texts: &[String]) -> Result<Self, BadPattern> {
         let selection = if texts.is_empty() { None } else { Some(Selection::new(&[], texts, &[])?) };
         Ok(Self { texts: texts.to_vec(), selection })

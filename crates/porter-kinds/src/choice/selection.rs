@@ -35,9 +35,9 @@ pub struct BadPattern {
 }
 
 impl Selection {
-    /// `accounts` are ids of accounts: with any, only their items are chosen. A pattern in `only` or `skip` fits an id
-    /// as a whole (`*` stands for any text, slashes too) or a beginning of it that ends before a slash: `odile`,
-    /// `*/folder/music`, `odile/*`. What fits `skip` is never chosen. Case does not matter.
+    /// `accounts` are ids of accounts: with any, only their items are chosen. A pattern in `only` or `skip`
+    /// fits an id as a whole (`*` stands for any text, slashes too) or a beginning of it that ends before a
+    /// slash: `odile`, `*/folder/music`, `odile/*`. What fits `skip` is never chosen. Case does not matter.
     pub fn new(accounts: &[String], only: &[String], skip: &[String]) -> Result<Self, BadPattern> {
         Ok(Self {
             accounts: accounts.to_vec(),
@@ -53,8 +53,8 @@ impl Selection {
         Self { listed: Some(carried), ..self }
     }
 
-    /// The same, without the items of people who did not use the machine in so long a time before it was last used by anybody.
-    /// It is not known of everybody when that was: nobody is left out for that.
+    /// The same, without the items of people who did not use the machine in so long a time before it was last
+    /// used by anybody. It is not known of everybody when that was: nobody is left out for that.
     #[must_use]
     pub fn used_within(self, machine: &Machine, time: Duration) -> Self {
         let last = machine.accounts.iter().filter_map(|account| account.last_used_utc).max();

@@ -89,8 +89,8 @@ pub fn match_accounts<'m>(
     Ok(map)
 }
 
-/// The place of an entry on the machine, if it is there or could be made. A link is not followed: what it leads to is
-/// another place.
+/// The place of an entry on the machine, if it is there or could be made. A link is not followed: what it
+/// leads to is another place.
 pub fn place_of<'m>(
     machine: &'m Machine,
     accounts: &AccountMap<'m>,

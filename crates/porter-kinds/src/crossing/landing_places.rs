@@ -1,4 +1,5 @@
-//! Where on a machine restored things may be: what a trunk or a journal says is no reason to touch anything else.
+//! Where on a machine restored things may be: what a trunk or a journal says is no reason to touch anything
+//! else.
 
 use crate::catalogue::Catalogue;
 use porter_machine::{Machine, Place};

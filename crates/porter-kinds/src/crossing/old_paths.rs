@@ -1,8 +1,8 @@
 //! Paths that programs wrote down on the old machine, as they read on the new one.
 //!
-//! What lies in a place that was carried is followed to the same place of the new machine, in whichever spelling it was written: with
-//! either slash, in any case (where the old system ignores case), with 8.3 names, with variables, as a `file:///` address. What leads
-//! anywhere else is left as it is.
+//! What lies in a place that was carried is followed to the same place of the new machine, in whichever
+//! spelling it was written: with either slash, in any case (where the old system ignores case), with 8.3
+//! names, with variables, as a `file:///` address. What leads anywhere else is left as it is.
 
 use porter_machine::layout::Family;
 use porter_machine::registry::windows_path::folder_of_drive;
@@ -182,7 +182,8 @@ fn steps_of(written: &str, family: Family) -> Vec<String> {
     steps
 }
 
-/// `DOCUME~1` is what Windows makes of `Documents and Settings`: six characters that old programs can hold, a tilde and a number.
+/// `DOCUME~1` is what Windows makes of `Documents and Settings`: six characters that old programs can hold, a
+/// tilde and a number.
 fn is_short_name_of(written: &str, real: &str) -> bool {
     let Some((begin, number)) = written.split_once('~') else { return false };
     let number = number.split('.').next().unwrap_or_default();

@@ -1,5 +1,5 @@
-//! Where a program keeps on the new system what it kept on the old one. Between systems of one family places are enough; between
-//! others the carry rule of an item knows, by the names of its parts.
+//! Where a program keeps on the new system what it kept on the old one. Between systems of one family places
+//! are enough; between others the carry rule of an item knows, by the names of its parts.
 
 use crate::catalogue::{Catalogue, Find};
 use crate::changes::Moved;
@@ -13,7 +13,8 @@ use std::collections::{HashMap, HashSet};
 #[derive(Debug, Default)]
 pub struct Relocation {
     by_item: HashMap<String, Vec<Move>>,
-    /// By account, folded: the folders below a person's own that only the old system's layout needs, such as `AppData`.
+    /// By account, folded: the folders below a person's own that only the old system's layout needs, such as
+    /// `AppData`.
     layout: HashMap<String, HashSet<Vec<u8>>>,
 }
 
@@ -26,7 +27,8 @@ struct Move {
 }
 
 impl Relocation {
-    /// From the system of a trunk's machine to another. Parts that no rule in force has there stay in their place.
+    /// From the system of a trunk's machine to another. Parts that no rule in force has there stay in their
+    /// place.
     pub fn new(label: &Label, items: &[TrunkItem], to: Family, catalogue: &Catalogue) -> Self {
         let mut relocation = Self::default();
         if Family::from_name(&label.machine.system.family) == Some(to) {
@@ -56,7 +58,8 @@ impl Relocation {
         self
     }
 
-    /// True for a folder that the old system's layout had, and the new one's has not: what is in it goes elsewhere.
+    /// True for a folder that the old system's layout had, and the new one's has not: what is in it goes
+    /// elsewhere.
     pub fn is_of_old_layout(&self, entry: &Entry) -> bool {
         entry.content == Content::Folder
             && entry.address.place == Place::Home.name()

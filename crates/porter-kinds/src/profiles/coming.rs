@@ -40,8 +40,8 @@ pub struct Destination {
 }
 
 impl Coming<'_> {
-    /// Where the profile goes: where it went before, where it came from, or a free folder of the first of the `roots`. `given` are the
-    /// folders that profiles of this restore go to.
+    /// Where the profile goes: where it went before, where it came from, or a free folder of the first of the
+    /// `roots`. `given` are the folders that profiles of this restore go to.
     pub fn destination(&self, roots: &[Root<'_>], given: &mut BTreeSet<RelativePath>) -> Option<Destination> {
         let machine = self.ground.machine;
         let from = RelativePath::from_bytes(self.part.path.as_bytes()).ok()?;
@@ -85,7 +85,8 @@ impl Coming<'_> {
         is_known.then(|| (self.part.place.clone(), from.clone()))
     }
 
-    /// The old machine's paths and what they become here, the profile's own folder among them; none if the trunk does not know its owner.
+    /// The old machine's paths and what they become here, the profile's own folder among them; none if the
+    /// trunk does not know its owner.
     pub fn old_paths(&self, to: &Destination) -> Option<OldPaths> {
         let label = self.ground.label();
         let old = label.accounts.iter().find(|old| Some(&old.id) == self.item.account.as_ref())?;

@@ -1,5 +1,5 @@
-//! Whether a program has a profile open. On a machine that does not run, a lock that was left means nothing: what counts is whether
-//! somebody holds it now.
+//! Whether a program has a profile open. On a machine that does not run, a lock that was left means nothing:
+//! what counts is whether somebody holds it now.
 
 #[cfg(unix)]
 #[path = "in_use/unix.rs"]

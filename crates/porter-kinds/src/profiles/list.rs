@@ -37,8 +37,8 @@ pub trait ProfileList: Sync {
     /// The profiles in a root folder.
     fn profiles(&self, machine: &Machine, root: &RelativePath) -> Vec<Registered>;
 
-    /// A free folder for a profile that comes from a folder called `wanted`, below the root; the root itself if it holds one profile and
-    /// no more.
+    /// A free folder for a profile that comes from a folder called `wanted`, below the root; the root itself
+    /// if it holds one profile and no more.
     fn free_folder(
         &self,
         _wanted: &str,
@@ -53,8 +53,8 @@ pub trait ProfileList: Sync {
         true
     }
 
-    /// What the program's own list becomes when a profile is entered; `read` gives the files of the root. Nothing for one that
-    /// is entered already.
+    /// What the program's own list becomes when a profile is entered; `read` gives the files of the root.
+    /// Nothing for one that is entered already.
     fn enter(
         &self,
         _read: &dyn Fn(&str) -> Option<Vec<u8>>,

@@ -1,5 +1,5 @@
-//! The programs around Chromium: a folder *User Data* holds `Local State`, which lists the profiles, and beside it a folder for each: `Default`,
-//! `Profile 1`.
+//! The programs around Chromium: a folder *User Data* holds `Local State`, which lists the profiles, and
+//! beside it a folder for each: `Default`, `Profile 1`.
 
 use super::folder::ProfileFolder;
 use super::list::{Entering, NewContent, ProfileList, Registered};

@@ -1,5 +1,6 @@
-//! The programs of Mozilla's family: `profiles.ini` lists the profiles; a section `[Install…]` there, and `installs.ini`, say which of them an
-//! installation opens. A profile's folder may be anywhere, and its random name means nothing.
+//! The programs of Mozilla's family: `profiles.ini` lists the profiles; a section `[Install…]` there, and
+//! `installs.ini`, say which of them an installation opens. A profile's folder may be anywhere, and its
+//! random name means nothing.
 
 use super::folder::ProfileFolder;
 use super::list::{Entering, NewContent, ProfileList, Registered};

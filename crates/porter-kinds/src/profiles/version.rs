@@ -7,7 +7,8 @@ pub fn version_numbers(version: &str) -> Vec<u64> {
     numbers.collect()
 }
 
-/// True if a profile of version `has` may not be opened by a program of version `by`: the program refuses it from the second number on.
+/// True if a profile of version `has` may not be opened by a program of version `by`: the program refuses it
+/// from the second number on.
 pub fn is_newer(has: &str, by: &str) -> bool {
     version_numbers(has) > version_numbers(by)
 }

@@ -95,7 +95,8 @@ impl Balance {
         }
     }
 
-    /// What the trunk was to take: `landed + there already + worked on since + kept in the trunk + left behind`.
+    /// What the trunk was to take: `landed + there already + worked on since + kept in the trunk + left
+    /// behind`.
     pub fn carried(&self) -> Amount {
         self.landed + self.there_already + self.worked_on + self.kept_in_trunk + self.left_behind
     }

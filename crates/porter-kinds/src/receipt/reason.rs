@@ -19,7 +19,8 @@ pub enum Reason {
     },
     /// Nothing is there.
     NotThere,
-    /// Nothing is there, but it is in a folder of the same name inside its own: somebody pasted one level too deep.
+    /// Nothing is there, but it is in a folder of the same name inside its own: somebody pasted one level too
+    /// deep.
     OneFolderTooDeep {
         /// That folder.
         folder: String,

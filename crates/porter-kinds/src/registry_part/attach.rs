@@ -16,8 +16,8 @@ const MOST_LEVELS: usize = 32;
 /// The fact that tells how much could not be read.
 pub const UNREADABLE: &str = "registry values that cannot be read";
 
-/// Gives items on a Windows what is theirs. What several items of a rule share goes to the first of them. A registry that cannot be
-/// read gives nothing: the survey of the machine tells of it.
+/// Gives items on a Windows what is theirs. What several items of a rule share goes to the first of them. A
+/// registry that cannot be read gives nothing: the survey of the machine tells of it.
 pub fn attach_registry(machine: &Machine, items: &mut [Item]) {
     if machine.layout.family != Family::Windows {
         return;
@@ -98,7 +98,8 @@ struct Reader<'r> {
 }
 
 impl Reader<'_> {
-    /// Reads a key and those below it, as far as they belong to a part that is by profile or to one that is not.
+    /// Reads a key and those below it, as far as they belong to a part that is by profile or to one that is
+    /// not.
     fn read(&mut self, key: &impl RegistryKey, path: &str, by_profile: bool, level: usize) {
         let Some(part) = part_of(self.parts, path).filter(|part| part.by_profile == by_profile) else {
             return;
@@ -115,7 +116,8 @@ impl Reader<'_> {
             .filter(|row| part.has_value(&row.name))
             .map(|RegistryRow { name, kind, data }| RegistryValue { name, kind, data })
             .collect();
-        // A key with nothing in it says nothing, unless a program asks whether it is there: those are below programs' own keys.
+        // A key with nothing in it says nothing, unless a program asks whether it is there: those are below
+        // programs' own keys.
         let below = if part.values.is_empty() { key.below() } else { Vec::new() };
         if !values.is_empty() || (level > 0 && below.is_empty()) {
             let held = part.hold.clone();

@@ -5,8 +5,8 @@ use crate::catalogue::registry::part_of;
 use porter_formats::registration::{RegistrationKey, to_bytes};
 use porter_trunk::{RegistryKey, TrunkItem};
 
-/// The file, how many values are in it, and the keys that are not: those that no rule names, and those by which programs start. What a restore
-/// leaves in the trunk for another reason is in it, with that.
+/// The file, how many values are in it, and the keys that are not: those that no rule names, and those by
+/// which programs start. What a restore leaves in the trunk for another reason is in it, with that.
 pub fn registration_of<'i>(item: &'i TrunkItem, rule: Option<&CarryRule>) -> (Vec<u8>, u64, Vec<&'i str>) {
     // A line break would end the line that it is in.
     let is_one_line = |name: &str| !name.contains(['\r', '\n', ']']);
@@ -25,7 +25,8 @@ pub fn registration_of<'i>(item: &'i TrunkItem, rule: Option<&CarryRule>) -> (Ve
     (to_bytes(rows), count, kept.into_iter().map(|key| key.key.as_str()).collect())
 }
 
-/// True for the keys of a person's registry whose values Windows runs when somebody signs in, or opens a console.
+/// True for the keys of a person's registry whose values Windows runs when somebody signs in, or opens a
+/// console.
 fn starts_programs(key: &str) -> bool {
     const STARTS: [&str; 6] = [
         "\\currentversion\\run",

@@ -1,7 +1,7 @@
 //! How registry keys get onto the new machine. Decided before anything is written.
 //!
-//! A hive in a file becomes a new one, with what comes; what it was is set aside, as with every file that changes. On the running
-//! system single values are set, each written down before.
+//! A hive in a file becomes a new one, with what comes; what it was is set aside, as with every file that
+//! changes. On the running system single values are set, each written down before.
 
 use super::coming::{ComingKey, coming};
 use super::source::{self, HiveFile, PersonRegistry, RegistryTrouble, WithKey};
@@ -27,8 +27,8 @@ struct Part<'i> {
     keys: Vec<ComingKey>,
 }
 
-/// Decides about the registry keys of all `items`. Values that are there already and differ are replaced or kept as `decide` says,
-/// once for an item.
+/// Decides about the registry keys of all `items`. Values that are there already and differ are replaced or
+/// kept as `decide` says, once for an item.
 pub fn land(ground: &Ground<'_>, items: &[&TrunkItem], decide: Decide<'_>, changes: &mut Changes) {
     if ground.machine.layout.family != Family::Windows {
         return;

@@ -23,12 +23,14 @@ const MOST_NAMED: usize = 5;
 pub struct RegistryProof<'a> {
     /// What is known.
     pub ground: &'a Ground<'a>,
-    /// The registries that were looked into, by account: several items of a person are in one, and it is read once.
+    /// The registries that were looked into, by account: several items of a person are in one, and it is read
+    /// once.
     pub opened: HashMap<String, Result<PersonRegistry, RegistryTrouble>>,
 }
 
 impl RegistryProof<'_> {
-    /// Reads the item's keys on the machine and compares each value. What a program has written since the restore is its work.
+    /// Reads the item's keys on the machine and compares each value. What a program has written since the
+    /// restore is its work.
     pub fn prove(&mut self, item: &TrunkItem, rule: &CarryRule, account: &Account, row: &mut ItemReceipt) {
         if item.registry.is_empty() {
             return;

@@ -84,7 +84,8 @@ impl PersonRegistry {
 }
 
 impl HiveFile {
-    /// Refuses one that may not be written anew: what is missing from it, or damaged in it, would be lost for good.
+    /// Refuses one that may not be written anew: what is missing from it, or damaged in it, would be lost for
+    /// good.
     pub(super) fn require_whole(&self) -> Result<(), RegistryTrouble> {
         if self.hive.replayed() == Replayed::NothingFits {
             Err(RegistryTrouble::NewestMissing)

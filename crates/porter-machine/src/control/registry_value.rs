@@ -10,7 +10,8 @@ use std::io;
 /// See the module. Its owner is a SID; [`facts`] has its facts.
 pub struct RegistryValues;
 
-/// The facts of a value: `key` and `name` say which, `type` is the number of `winnt.h`'s `REG_…`, and `data` stands in hexadecimal digits.
+/// The facts of a value: `key` and `name` say which, `type` is the number of `winnt.h`'s `REG_…`, and `data`
+/// stands in hexadecimal digits.
 pub fn facts(key: &str, value: &RegistryValue) -> Facts {
     let mut data = String::with_capacity(value.data.len() * 2);
     for byte in &value.data {

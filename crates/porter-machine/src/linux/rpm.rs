@@ -1,7 +1,8 @@
 //! The packages of RPM: its database, an SQLite file with one header for each package.
 //!
-//! A header (rpm's own documentation, *RPM V4 Package format*) begins with the number of index entries and the length of the data
-//! behind them, both of 4 bytes, big-endian; an entry is tag, type, offset into the data and count, 4 bytes each.
+//! A header (rpm's own documentation, *RPM V4 Package format*) begins with the number of index entries and
+//! the length of the data behind them, both of 4 bytes, big-endian; an entry is tag, type, offset into the
+//! data and count, 4 bytes each.
 
 use crate::program::Program;
 use crate::small_file::read_at;
@@ -20,7 +21,8 @@ const SIZE: (u32, u32) = (1009, NUMBER);
 const VENDOR: (u32, u32) = (1011, TEXT);
 const NUMBER: u32 = 4;
 const TEXT: u32 = 6;
-/// In SQLite's header, the versions of the format: 2 stands for a log beside the file, which a copy in memory has not.
+/// In SQLite's header, the versions of the format: 2 stands for a log beside the file, which a copy in memory
+/// has not.
 const FORMAT_VERSIONS: std::ops::Range<usize> = 18..20;
 
 /// All packages; none if there is no such database, or it is damaged.

@@ -73,8 +73,8 @@ pub struct Own {
 /// Looks into the registry of the person with that SID and home.
 pub type LookIntoOwn<'a> = dyn Fn(&str, &RelativePath) -> Own + 'a;
 
-/// The people of a machine, of `SOFTWARE`. `told` gives what else is known of a SID; `own` what a person's own
-/// registry tells.
+/// The people of a machine, of `SOFTWARE`. `told` gives what else is known of a SID; `own` what a person's
+/// own registry tells.
 pub fn people(
     software: &impl RegistryKey,
     system_drive: &str,
@@ -88,7 +88,8 @@ pub fn people(
     let is_person = |key: &&String| PEOPLE.iter().any(|prefix| key.starts_with(prefix));
     let mut people: Vec<AccountFacts> = Vec::new();
     for key in keys.iter().filter(is_person) {
-        // Windows keeps a damaged profile as `.bak` beside the one it made instead; alone, it is all there is.
+        // Windows keeps a damaged profile as `.bak` beside the one it made instead; alone, it is all there
+        // is.
         let sid = key.strip_suffix(".bak").unwrap_or(key);
         if sid != key && keys.iter().any(|other| other == sid) {
             continue;
@@ -132,7 +133,8 @@ fn person(
     })
 }
 
-/// The person of that home, where no list of profiles tells of them. The drive is taken for `C:`, as almost always.
+/// The person of that home, where no list of profiles tells of them. The drive is taken for `C:`, as almost
+/// always.
 pub fn person_by_folder(sid: &str, home: &RelativePath, told: Told, own: Own) -> AccountFacts {
     const DRIVE: &str = "C:";
     let folder = format!("{DRIVE}\\{}", home.to_string().replace('/', "\\"));
@@ -155,7 +157,8 @@ pub fn person_by_folder(sid: &str, home: &RelativePath, told: Told, own: Own) ->
     }
 }
 
-/// Where Windows says that the folders of people are, and what of everybody's has a name in another language. Paths below the root.
+/// Where Windows says that the folders of people are, and what of everybody's has a name in another language.
+/// Paths below the root.
 #[derive(Debug, Default)]
 pub struct SharedFolders {
     /// The folder that holds theirs.
@@ -166,7 +169,8 @@ pub struct SharedFolders {
     pub shared: BTreeMap<Place, String>,
 }
 
-/// Where the folders of people, and everybody's, are, of `SOFTWARE`. The names of values are those of Windows 2000 and XP.
+/// Where the folders of people, and everybody's, are, of `SOFTWARE`. The names of values are those of Windows
+/// 2000 and XP.
 pub(super) fn shared_folders(software: &impl RegistryKey) -> SharedFolders {
     let drive = system_drive(software);
     let of_system = |name: &str| (name == "SYSTEMDRIVE").then(|| drive.clone());
@@ -211,7 +215,8 @@ fn places_in(
     rows.collect()
 }
 
-/// What a person's own registry tells, where their folder is all there is: it is the root. `profiles` is what the folder was in.
+/// What a person's own registry tells, where their folder is all there is: it is the root. `profiles` is what
+/// the folder was in.
 pub fn person_alone(own: Own, profiles: &str) -> AccountFacts {
     const DRIVE: &str = "C:";
     let variables = |name: &str| (name == "USERPROFILE").then(|| DRIVE.to_owned());

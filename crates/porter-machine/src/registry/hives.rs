@@ -83,7 +83,8 @@ pub fn facts_of(
     (facts, reader.troubles)
 }
 
-/// The people by their folders and by the accounts, where the list of profiles is lost: folders are called as accounts are.
+/// The people by their folders and by the accounts, where the list of profiles is lost: folders are called as
+/// accounts are.
 fn people_by_folders(
     reader: &mut Reader<'_>,
     looker: &mut Looker<'_>,

@@ -1,4 +1,5 @@
-//! Installed programs: the `Uninstall` keys (<https://learn.microsoft.com/windows/win32/msi/uninstall-registry-key>).
+//! Installed programs: the `Uninstall` keys
+//! (<https://learn.microsoft.com/windows/win32/msi/uninstall-registry-key>).
 
 use super::RegistryKey;
 use crate::program::Program;

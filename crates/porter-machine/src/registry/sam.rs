@@ -1,8 +1,9 @@
 //! The local accounts: the hive `SAM`.
 //!
-//! Its layout is not published. Of each account's values `V` and `F` we use what has been the same since Windows 2000 and what
-//! independent readers agree on (`samusrgrp(8)` of chntpw, the plugins of regipy): `V` begins with rows of offset (from 0xCC),
-//! length and a number, the second row is the name and the third the full name; `F` holds the last sign-in at 8 and flags at 56.
+//! Its layout is not published. Of each account's values `V` and `F` we use what has been the same since
+//! Windows 2000 and what independent readers agree on (`samusrgrp(8)` of chntpw, the plugins of regipy): `V`
+//! begins with rows of offset (from 0xCC), length and a number, the second row is the name and the third the
+//! full name; `F` holds the last sign-in at 8 and flags at 56.
 
 use super::RegistryKey;
 use super::describe::Told;

@@ -1,4 +1,5 @@
-//! Where Windows notes which folder is which place: `…\Explorer\User Shell Folders` in each person's registry.
+//! Where Windows notes which folder is which place: `…\Explorer\User Shell Folders` in each person's
+//! registry.
 //!
 //! The names up to Windows XP are words; later ones are the ids of known folders
 //! (<https://learn.microsoft.com/windows/win32/shell/knownfolderid>).

@@ -42,7 +42,8 @@ impl Root {
         Ok(Arc::clone(self.folder.get_or_init(|| opened)))
     }
 
-    /// The path of something below it; of the root itself for an empty path. Whatever it is, nothing above it is a link.
+    /// The path of something below it; of the root itself for an empty path. Whatever it is, nothing above it
+    /// is a link.
     pub fn reach(&self, below: &Path) -> io::Result<Reached> {
         let Some(name) = below.file_name() else { return self.reach_folder(below) };
         if !has_proc() {
@@ -55,7 +56,8 @@ impl Root {
         Ok(Reached { path: spelled(&folder).join(name), folder: Some(folder) })
     }
 
-    /// The path of a folder below it, which is open then: it leads to that folder even if somebody renames it.
+    /// The path of a folder below it, which is open then: it leads to that folder even if somebody renames
+    /// it.
     pub fn reach_folder(&self, below: &Path) -> io::Result<Reached> {
         if !has_proc() {
             return Ok(Reached { path: self.path.join(below), folder: None });

@@ -1,9 +1,10 @@
 //! With folders that nobody can rename while they are open.
 //!
-//! Windows' usual calls take paths, so the folder that a thing is in is opened first, without sharing the right to delete it: as long as
-//! that is open, neither it nor a folder above it can be renamed or removed (NTFS refuses that for a folder with something open in it).
-//! Where the open folder truly is, the system says. If that is not the place that was asked for, a link is in the way or a short name
-//! (`KITES~1`): then each folder on the way is opened and held, and none may be a link.
+//! Windows' usual calls take paths, so the folder that a thing is in is opened first, without sharing the
+//! right to delete it: as long as that is open, neither it nor a folder above it can be renamed or removed
+//! (NTFS refuses that for a folder with something open in it). Where the open folder truly is, the system
+//! says. If that is not the place that was asked for, a link is in the way or a short name (`KITES~1`): then
+//! each folder on the way is opened and held, and none may be a link.
 
 use super::Reached;
 use std::ffi::OsStr;
@@ -51,7 +52,8 @@ impl Root {
         Ok(self.true_path.get_or_init(|| found.into()))
     }
 
-    /// The path of something below it; of the root itself for an empty path. Whatever it is, nothing above it is a link.
+    /// The path of something below it; of the root itself for an empty path. Whatever it is, nothing above it
+    /// is a link.
     pub fn reach(&self, below: &Path) -> io::Result<Reached> {
         let folder = self.hold(below.parent().unwrap_or(below))?;
         Ok(Reached { path: self.path.join(below), folder })
@@ -105,7 +107,8 @@ fn held(folder: &Path, flags: u32) -> io::Result<File> {
         .open(folder)
 }
 
-/// Where an open folder is, by the name of its volume: drives that are mounted in folders or without a letter have one, too.
+/// Where an open folder is, by the name of its volume: drives that are mounted in folders or without a letter
+/// have one, too.
 fn true_path(folder: &File) -> io::Result<Vec<u16>> {
     // Some file servers do not tell the long form of a short name.
     final_path(folder, FILE_NAME_NORMALIZED).or_else(|_| final_path(folder, FILE_NAME_OPENED))

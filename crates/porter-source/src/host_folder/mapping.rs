@@ -1,8 +1,10 @@
-//! A stretch of a file in the place where Linux keeps it anyway, instead of a copy of it: half of what reading costs.
+//! A stretch of a file in the place where Linux keeps it anyway, instead of a copy of it: half of what
+//! reading costs.
 //!
-//! A file that becomes shorter, or a stick that is pulled, takes the memory away under whoever looks at it, and Linux answers the next
-//! look with the signal SIGBUS, which ends a program. So nobody looks without a [`Place`]: what the signal handler finds in one of them it
-//! replaces by empty memory, and notes that. Whoever looked gets told afterwards, and reads instead (mmap(2), sigaction(2)).
+//! A file that becomes shorter, or a stick that is pulled, takes the memory away under whoever looks at it,
+//! and Linux answers the next look with the signal SIGBUS, which ends a program. So nobody looks without a
+//! [`Place`]: what the signal handler finds in one of them it replaces by empty memory, and notes that.
+//! Whoever looked gets told afterwards, and reads instead (mmap(2), sigaction(2)).
 
 use rustix::fs::Advice;
 use rustix::io::{ReadWriteFlags, preadv2};
@@ -22,7 +24,8 @@ static IN_USE: [Place; PLACES] = [const { Place::free() }; PLACES];
 /// What the signal meant before; none if our handler could not be set.
 static BEFORE: OnceLock<Option<libc::sigaction>> = OnceLock::new();
 
-/// Memory that somebody looks at. The signal handler may read it at any moment, so it consists of nothing but atomics.
+/// Memory that somebody looks at. The signal handler may read it at any moment, so it consists of nothing but
+/// atomics.
 struct Place {
     is_taken: AtomicBool,
     start: AtomicUsize,
@@ -96,7 +99,8 @@ impl Drop for Mapping {
     #[allow(unsafe_code, reason = "gives back what `of` mapped")]
     fn drop(&mut self) {
         self.place.start.store(0, Ordering::Release);
-        // SAFETY: it was mapped by `of`, with this length, and nobody looks any more. If it fails it stays mapped, which harms nobody.
+        // SAFETY: it was mapped by `of`, with this length, and nobody looks any more. If it fails it stays
+        // mapped, which harms nobody.
         let _ = unsafe { munmap(self.memory, self.length_in_bytes) };
         self.place.is_taken.store(false, Ordering::Release);
     }
@@ -116,8 +120,9 @@ pub(super) fn look_at(
         let _ = rustix::fs::fadvise(file, offset_in_bytes, length, Advice::WillNeed);
     }
     let Ok(mapping) = Mapping::of(file, offset_in_bytes, length_in_bytes) else { return false };
-    // SAFETY: the memory stays mapped until `mapping` goes, whatever becomes of the file. Somebody may write to the file while `look` looks:
-    // it takes bytes for what they are just then, as the hashing of mapped files does everywhere, and builds nothing on them.
+    // SAFETY: the memory stays mapped until `mapping` goes, whatever becomes of the file. Somebody may write
+    // to the file while `look` looks: it takes bytes for what they are just then, as the hashing of mapped
+    // files does everywhere, and builds nothing on them.
     look(unsafe { std::slice::from_raw_parts(mapping.memory.cast(), length_in_bytes) });
     !mapping.place.is_lost.load(Ordering::Acquire)
 }
@@ -148,7 +153,8 @@ fn guard() -> io::Result<libc::sigaction> {
 /// Does nothing that a signal handler must not do: it reads atomics and makes system calls.
 #[allow(unsafe_code, reason = "a signal handler")]
 extern "C" fn on_lost_memory(signal: c_int, information: *mut libc::siginfo_t, context: *mut c_void) {
-    // SAFETY: the system gives a filled structure to handlers that ask for it, and for this signal it holds an address.
+    // SAFETY: the system gives a filled structure to handlers that ask for it, and for this signal it holds
+    // an address.
     let address = unsafe { (*information).si_addr() } as usize;
     for place in IN_USE.iter().filter(|place| place.holds(address)) {
         place.is_lost.store(true, Ordering::Release);
@@ -178,7 +184,8 @@ extern "C" fn on_lost_memory(signal: c_int, information: *mut libc::siginfo_t, c
                 }
             }
         }
-        // SAFETY: after this the same instruction meets the same signal, and the system does what it does with it.
+        // SAFETY: after this the same instruction meets the same signal, and the system does what it does
+        // with it.
         _ => unsafe {
             libc::signal(signal, libc::SIG_DFL);
         },

@@ -1,11 +1,11 @@
 //! Unix, reading its own file systems and NTFS through ntfs-3g.
 //!
 //! Windows' attributes and named streams come as extended attributes:
-//! - ntfs-3g gives `system.ntfs_attrib_be` (4 bytes, big endian) and `system.ntfs_crtime_be` (a FILETIME, 8 bytes, big
-//!   endian), what stands in place of content as `system.ntfs_reparse_data`, and each named stream as `user.NAME`
-//!   (ntfs-3g(8) and its page on extended attributes);
-//! - elsewhere Samba and Wine keep the attribute bits in `user.DOSATTRIB`, as text such as `0x22` (smb.conf(5), *store
-//!   dos attributes*); other `user.NAME` attributes are taken for named streams.
+//! - ntfs-3g gives `system.ntfs_attrib_be` (4 bytes, big endian) and `system.ntfs_crtime_be` (a FILETIME, 8
+//!   bytes, big endian), what stands in place of content as `system.ntfs_reparse_data`, and each named stream
+//!   as `user.NAME` (ntfs-3g(8) and its page on extended attributes);
+//! - elsewhere Samba and Wine keep the attribute bits in `user.DOSATTRIB`, as text such as `0x22`
+//!   (smb.conf(5), *store dos attributes*); other `user.NAME` attributes are taken for named streams.
 
 use super::{Beyond, utc_from_filetime, utc_from_unix_ns};
 use crate::beneath::Root;
@@ -161,8 +161,8 @@ pub(super) fn next_data(file: &fs::File, offset_in_bytes: u64) -> Option<u64> {
     }
 }
 
-/// True if the drive of a folder is not there any more. A device that was unplugged goes on being mounted, and Linux answers with the error
-/// of a bad sector; but its number leads to no device then (sysfs(5)).
+/// True if the drive of a folder is not there any more. A device that was unplugged goes on being mounted,
+/// and Linux answers with the error of a bad sector; but its number leads to no device then (sysfs(5)).
 pub(super) fn is_gone(root: &Path) -> bool {
     match rustix::fs::stat(root) {
         Err(cause) => trouble_by_system_code(&cause.into()) == Some(SystemTrouble::DriveGone),
@@ -236,7 +236,8 @@ pub(super) fn same_file(found: &fs::Metadata) -> Option<u64> {
     (found.nlink() > 1).then(|| found.ino() ^ found.dev().rotate_left(32))
 }
 
-/// Some file systems keep short files, or compressed ones, in fewer blocks than they are long: only long ones count.
+/// Some file systems keep short files, or compressed ones, in fewer blocks than they are long: only long ones
+/// count.
 pub(super) fn is_sparse(found: &fs::Metadata) -> bool {
     const LONG_IN_BYTES: u64 = 1 << 20;
     found.len() >= LONG_IN_BYTES && found.blocks().saturating_mul(512) < found.len() / 8 * 7

@@ -1,8 +1,8 @@
 //! Windows, through its own calls.
 //!
-//! A reparse point is a link if its tag says that it stands for another name (symbolic links and junctions; [MS-FSCC]
-//! 2.1.2.1, the *name surrogate* bit). All others (compressed, deduplicated, cloud files) are files and folders
-//! whose content the system's own filters provide.
+//! A reparse point is a link if its tag says that it stands for another name (symbolic links and junctions;
+//! [MS-FSCC] 2.1.2.1, the *name surrogate* bit). All others (compressed, deduplicated, cloud files) are files
+//! and folders whose content the system's own filters provide.
 
 #[path = "windows/rights.rs"]
 mod rights;

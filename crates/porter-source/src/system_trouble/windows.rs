@@ -28,6 +28,7 @@ pub(crate) fn trouble_by_system_code(cause: &io::Error) -> Option<SystemTrouble>
     }
 }
 
-/// `ERROR_CLOUD_FILE_…` ([MS-ERREF] 2.2), from *the sync root metadata is corrupted* to *the request was timed out*.
+/// `ERROR_CLOUD_FILE_…` ([MS-ERREF] 2.2), from *the sync root metadata is corrupted* to *the request was
+/// timed out*.
 const CLOUD_FILES_FIRST: u32 = 358;
 const CLOUD_FILES_LAST: u32 = 426;

@@ -1,5 +1,6 @@
-//! BLAKE3 of a long content by several threads. Each takes the next branch of the tree and gives its chaining value; at the end these are
-//! joined (section 2.1 of the BLAKE3 paper, by the `hazmat` functions of the crate).
+//! BLAKE3 of a long content by several threads. Each takes the next branch of the tree and gives its chaining
+//! value; at the end these are joined (section 2.1 of the BLAKE3 paper, by the `hazmat` functions of the
+//! crate).
 
 use super::long_content::LongContent;
 use blake3::hazmat::{
@@ -9,8 +10,8 @@ use std::io;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};
 
-/// Lengths of a branch. They have to be powers of two. Those of very long contents are longer: to see a stretch where the system keeps it has a
-/// price for each stretch.
+/// Lengths of a branch. They have to be powers of two. Those of very long contents are longer: to see a
+/// stretch where the system keeps it has a price for each stretch.
 const BRANCH_IN_BYTES: u64 = 8 << 20;
 const LONG_BRANCH_IN_BYTES: u64 = 32 << 20;
 /// From this length on.
@@ -121,7 +122,8 @@ fn branch(
     Ok(hasher)
 }
 
-/// The values of both branches below a node of at least two. Recurs as deep as the tree, which is the logarithm of its length.
+/// The values of both branches below a node of at least two. Recurs as deep as the tree, which is the
+/// logarithm of its length.
 fn halves(values: &[ChainingValue], length: u64, branch_in_bytes: u64) -> (ChainingValue, ChainingValue) {
     let left_length = left_subtree_len(length);
     let at = usize::try_from(left_length / branch_in_bytes).unwrap_or(0).clamp(1, values.len() - 1);

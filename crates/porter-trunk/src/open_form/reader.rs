@@ -44,8 +44,9 @@ pub struct OpenTrunk {
 }
 
 impl OpenTrunk {
-    /// Opens a trunk; its tag files are proved against the tag manifest, its payload is not. One that is hurt is a flaw, unless nothing can be
-    /// understood without it: there may be no other copy of what the trunk holds.
+    /// Opens a trunk; its tag files are proved against the tag manifest, its payload is not. One that is hurt
+    /// is a flaw, unless nothing can be understood without it: there may be no other copy of what the trunk
+    /// holds.
     pub fn load(folder: &Path) -> Result<Self, TrunkError> {
         let not_a_trunk = |missing: &str| TrunkError::NotATrunk {
             folder: folder.to_path_buf(),

@@ -1,7 +1,7 @@
 //! The blocks that packs and lists are made of: pure bytes, in and out.
 //!
-//! A block is a head of fixed length, a directory (of contents only), and a body that may be compressed. Unsealed, the head
-//! carries a BLAKE3 proof; sealed, directory and body are one AEAD text bound to the head.
+//! A block is a head of fixed length, a directory (of contents only), and a body that may be compressed.
+//! Unsealed, the head carries a BLAKE3 proof; sealed, directory and body are one AEAD text bound to the head.
 
 use super::buffers::{Buffer, Bytes};
 use super::squeeze;
@@ -20,8 +20,8 @@ const LONGEST_PART_IN_BYTES: u32 = 64 << 20;
 /// Length of one row of a directory: an id, and the length of its content.
 const ROW_IN_BYTES: usize = 20;
 
-/// The first half of the BLAKE3 of a content, keyed in a sealed trunk. The index of a million contents has to fit into memory
-/// many times over, and nobody finds two contents that share 128 bits of BLAKE3.
+/// The first half of the BLAKE3 of a content, keyed in a sealed trunk. The index of a million contents has to
+/// fit into memory many times over, and nobody finds two contents that share 128 bits of BLAKE3.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub(super) struct ContentId([u8; 16]);
 
@@ -246,8 +246,8 @@ pub(super) fn seal(
     Ok(Sealed { head, directory, body })
 }
 
-/// Proof of an unsealed block. Contents that are stored as they are have proofs already, their ids: hashing them twice
-/// would cost time and prove nothing more.
+/// Proof of an unsealed block. Contents that are stored as they are have proofs already, their ids: hashing
+/// them twice would cost time and prove nothing more.
 fn proof_of(head: &Head, directory: &[u8], body: &[u8]) -> [u8; 32] {
     let mut hasher = blake3::Hasher::new();
     hasher.update(&head.proved_bytes());
@@ -269,7 +269,8 @@ impl Head {
 pub(super) enum Proving {
     /// Nothing.
     Nothing,
-    /// All but the bodies of contents that are stored as they are: these are proved by whoever uses the contents.
+    /// All but the bodies of contents that are stored as they are: these are proved by whoever uses the
+    /// contents.
     AllButPlainContents,
     /// Every byte.
     Everything,
@@ -320,8 +321,8 @@ impl Unpacked {
 
 /// Opens what follows a head. `payload` is directory and body.
 ///
-/// A sealed block is always proved; an unsealed one as far as asked: whoever proves the contents themselves need not do it
-/// twice.
+/// A sealed block is always proved; an unsealed one as far as asked: whoever proves the contents themselves
+/// need not do it twice.
 pub(super) fn open(
     head: Head,
     mut payload: Buffer,

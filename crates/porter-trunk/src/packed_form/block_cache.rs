@@ -6,8 +6,9 @@ use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
-/// So much is kept, of blocks of all sizes: enough for all threads and kinds of content, and bounded. Many small files of many kinds need 48 MiB;
-/// with less, blocks are read again and again. Attachments that come again in later mails gain by the rest.
+/// So much is kept, of blocks of all sizes: enough for all threads and kinds of content, and bounded. Many
+/// small files of many kinds need 48 MiB; with less, blocks are read again and again. Attachments that come
+/// again in later mails gain by the rest.
 const KEPT_IN_BYTES: u64 = 96 << 20;
 /// So many are read before they are asked for.
 const BLOCKS_AHEAD: usize = 6;
@@ -72,8 +73,9 @@ impl BlockCache {
         }
     }
 
-    /// The block of a number, with its length beforehand. `read` is called once for each block, as long as it is kept. A thread that would wait for a block
-    /// which another one reads goes and reads one that will be asked for soon.
+    /// The block of a number, with its length beforehand. `read` is called once for each block, as long as it
+    /// is kept. A thread that would wait for a block which another one reads goes and reads one that will be
+    /// asked for soon.
     pub(super) fn get(
         &self,
         block: u32,

@@ -1,4 +1,5 @@
-//! The files that are made of blocks: packs and lists. A head, blocks, an index of the blocks, and a tail that leads to it.
+//! The files that are made of blocks: packs and lists. A head, blocks, an index of the blocks, and a tail
+//! that leads to it.
 //!
 //! A file without a tail is one that was cut off; its blocks can still be read one after the other.
 
@@ -54,7 +55,8 @@ impl BlockFile {
         &self.path
     }
 
-    /// Opens a file and reads its index, proved by itself. What a list says of it is for the caller to compare.
+    /// Opens a file and reads its index, proved by itself. What a list says of it is for the caller to
+    /// compare.
     pub(super) fn open(
         path: &Path,
         role: Role,
@@ -102,10 +104,11 @@ impl BlockFile {
         Ok(Self { path: path.to_path_buf(), name, head, key, length_in_bytes, rows, proof })
     }
 
-    /// Opens a file whose beginning, index or end is hurt, by the heads of its blocks. Nothing of it is proved yet, and without a trunk's id not even
-    /// that it is of that trunk.
+    /// Opens a file whose beginning, index or end is hurt, by the heads of its blocks. Nothing of it is
+    /// proved yet, and without a trunk's id not even that it is of that trunk.
     ///
-    /// `like` are the beginnings of other files of the trunk: what is written in one run begins alike, and is sealed alike.
+    /// `like` are the beginnings of other files of the trunk: what is written in one run begins alike, and is
+    /// sealed alike.
     pub(super) fn salvage(
         path: &Path,
         role: Role,
@@ -128,7 +131,8 @@ impl BlockFile {
             salt: [0; 16],
         });
         let likely = like.iter().map(|head| FileHead { role, number, ..*head }).chain(unsealed);
-        // One block that comes out shows that it was the right one. That none of so many does has other reasons.
+        // One block that comes out shows that it was the right one. That none of so many does has other
+        // reasons.
         const TRIED: usize = 8;
         let fits = |found: &Self| {
             (0..found.rows.len().min(TRIED)).any(|row| found.read(row, Proving::Everything).is_ok())

@@ -37,7 +37,8 @@ impl Buffer {
         Self(waiting(length_in_bytes).unwrap_or_else(|| Vec::with_capacity(room)))
     }
 
-    /// Of this length. What is in it is left over from earlier, or zeros in memory that nobody has touched yet.
+    /// Of this length. What is in it is left over from earlier, or zeros in memory that nobody has touched
+    /// yet.
     pub(super) fn with_length(length_in_bytes: usize) -> Self {
         let mut bytes = waiting(length_in_bytes).unwrap_or_else(|| vec![0; length_in_bytes]);
         bytes.resize(length_in_bytes, 0);

@@ -154,7 +154,8 @@ impl ContentWriter {
         Ok(at)
     }
 
-    /// The same with the blocks of one long file. What stands together in it is mostly wanted together, and several files are stored at one time.
+    /// The same with the blocks of one long file. What stands together in it is mostly wanted together, and
+    /// several files are stored at one time.
     fn append_to_own(
         &self,
         own: &mut OwnBlocks,

@@ -1,4 +1,5 @@
-//! Cutting contents by what is in them: the same stretch in two files is cut alike wherever it lies, and kept once.
+//! Cutting contents by what is in them: the same stretch in two files is cut alike wherever it lies, and kept
+//! once.
 
 use super::buffers::{Buffer, Bytes};
 use super::squeeze::Texture;
@@ -18,8 +19,8 @@ struct Cuts {
 
 /// For most files: an attachment of a few hundred kilobytes is still found inside a mailbox.
 const FINE: Cuts = Cuts { min: 16 << 10, average: 64 << 10, max: 256 << 10 };
-/// For photos and films, and whatever is large and compressed already: whole copies are still kept once, and cutting them
-/// costs next to nothing. (The average counts from the shortest on.)
+/// For photos and films, and whatever is large and compressed already: whole copies are still kept once, and
+/// cutting them costs next to nothing. (The average counts from the shortest on.)
 const COARSE: Cuts = Cuts { min: 1 << 20, average: 128 << 10, max: 2 << 20 };
 /// From this length on a dense file is cut coarsely, whatever its name.
 const LARGE_IN_BYTES: usize = 8 << 20;
@@ -33,8 +34,8 @@ thread_local! {
     static BUFFER: RefCell<Buffer> = RefCell::default();
 }
 
-/// One content, and the buffer that it stands in where it may be kept there: copying films from one buffer to another would take longer
-/// than writing them.
+/// One content, and the buffer that it stands in where it may be kept there: copying films from one buffer to
+/// another would take longer than writing them.
 pub(super) struct Piece<'b> {
     pub(super) bytes: &'b [u8],
     /// Of a file that is longer than what is read at once.
@@ -54,8 +55,8 @@ impl<'b> Piece<'b> {
     }
 }
 
-/// Reads all of `content`, of a file of this name, and gives it away cut into contents; the second argument says whether it is all there is.
-/// `use_content` must not call this again.
+/// Reads all of `content`, of a file of this name, and gives it away cut into contents; the second argument
+/// says whether it is all there is. `use_content` must not call this again.
 pub(super) fn cut<E>(
     content: &mut dyn Read,
     name: &[u8],
@@ -160,8 +161,8 @@ fn is_media(name: &[u8]) -> bool {
     MEDIA.iter().any(|known| ending.eq_ignore_ascii_case(known))
 }
 
-/// Nothing but zeros, and enough of them to be worth leaving out. Looked at in strides that the compiler turns into wide
-/// instructions.
+/// Nothing but zeros, and enough of them to be worth leaving out. Looked at in strides that the compiler
+/// turns into wide instructions.
 pub(super) fn is_zeros(bytes: &[u8]) -> bool {
     bytes.first() == Some(&0)
         && bytes.len() >= 4096

@@ -1,4 +1,5 @@
-//! The list: all of a finished trunk but the contents. A folder is a trunk as soon as a list has its final name.
+//! The list: all of a finished trunk but the contents. A folder is a trunk as soon as a list has its final
+//! name.
 
 use super::block::{Kind, Proving};
 use super::block_file::{BlockFile, NotRead, heads_of, name_of};
@@ -100,7 +101,8 @@ impl ListWriter {
         self.file.append(&block).map_err(|cause| failed(&self.file, cause))
     }
 
-    /// Writes what is left to write, and sees the list onto the medium; with spare data beside it if so much of it is wanted.
+    /// Writes what is left to write, and sees the list onto the medium; with spare data beside it if so much
+    /// of it is wanted.
     pub(crate) fn finish(
         mut self,
         contents: &Contents,
@@ -298,7 +300,8 @@ pub(crate) fn newest(parts: &Parts) -> Result<Option<(PathBuf, u32)>, TrunkError
 }
 
 impl Contents {
-    /// True if there are packs of the trunk that it does not tell of: of a later run, or of a part that was not there when it was made anew.
+    /// True if there are packs of the trunk that it does not tell of: of a later run, or of a part that was
+    /// not there when it was made anew.
     pub(super) fn lacks_packs(&self, parts: &Parts) -> bool {
         let files = parts.files().unwrap_or_default();
         let unlisted = files.iter().filter(|(name, part, _)| match name {

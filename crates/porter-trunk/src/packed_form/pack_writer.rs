@@ -1,6 +1,6 @@
-//! Writing packs: one thread takes blocks as they come and writes them one after the other. (Two threads that write one file
-//! fight over its lock.) A second one sees what is written onto the medium meanwhile, so that the end need not wait for all
-//! of it.
+//! Writing packs: one thread takes blocks as they come and writes them one after the other. (Two threads that
+//! write one file fight over its lock.) A second one sees what is written onto the medium meanwhile, so that
+//! the end need not wait for all of it.
 
 use super::block::{Kind, Sealed};
 use super::block_file_writer::{BlockFileWriter, Run};
@@ -37,7 +37,8 @@ impl PackPlan {
         self.spare_in_percent.map(|percent| percent / 100.0 * 1.02)
     }
 
-    /// Where the next pack ends, so that its spare data fits beside it, and that of `bare_in_bytes` of packs before; full if not even the block to come fits.
+    /// Where the next pack ends, so that its spare data fits beside it, and that of `bare_in_bytes` of packs
+    /// before; full if not even the block to come fits.
     fn limit_within_room(&self, bare_in_bytes: u64, block_in_bytes: u64) -> Result<u64, Failed> {
         /// For names, for what stands at a pack's beginning and end, and for lines of entries.
         const KEPT_FREE_IN_BYTES: u64 = 256 << 10;
@@ -205,7 +206,8 @@ impl Writing {
             match job {
                 Job::Beginning(contents) => self.beginning = Some(contents),
                 Job::Block(block) => {
-                    // After a failure lines are still tried: they tell the next run what is safe, and they are short.
+                    // After a failure lines are still tried: they tell the next run what is safe, and they
+                    // are short.
                     let is_broken = self.shared.error().is_some();
                     if is_broken && (block.head.kind != Kind::Entries || self.current.is_none()) {
                         continue;
@@ -225,7 +227,8 @@ impl Writing {
         self.done
     }
 
-    /// Sees to it that there is a pack that the block may go into. What is tried after a failure stays in the pack that is there.
+    /// Sees to it that there is a pack that the block may go into. What is tried after a failure stays in the
+    /// pack that is there.
     fn room_for(&mut self, block: &Sealed, is_broken: bool) -> Result<(), Failed> {
         let block_in_bytes = block.head.whole_in_bytes();
         let length_in_bytes = |current: &Current| current.file.length_in_bytes();
@@ -258,7 +261,8 @@ impl Writing {
         Ok(())
     }
 
-    /// Ends the current pack. That waits for the medium, so a thread of its own does it while the next pack is begun.
+    /// Ends the current pack. That waits for the medium, so a thread of its own does it while the next pack
+    /// is begun.
     fn finish_current(&mut self) -> Result<(), Failed> {
         let before = self.wait_for_finishing();
         let Some(current) = self.current.take() else { return before };

@@ -264,7 +264,8 @@ impl Trunk for PackedTrunk {
     }
 
     fn open_content(&self, entry: &Entry) -> Result<Box<dyn BufRead + Send + '_>, Damage> {
-        // A length that a line only claims must not make anybody read for ever, and no file is longer than its system counts.
+        // A length that a line only claims must not make anybody read for ever, and no file is longer than
+        // its system counts.
         if zeros_in_bytes(entry) > entry.size_in_bytes() || entry.size_in_bytes() > i64::MAX as u64 / 2 {
             return Err(Damage::ListsDisagree(entry.address.path.to_string()));
         }
@@ -283,7 +284,8 @@ impl Trunk for PackedTrunk {
         let rows = self.packs().files.iter().flat_map(|file| &file.rows);
         let of_contents = rows.filter(|(_, head)| head.kind == Kind::Contents);
         let kept_in_bytes: u64 = of_contents.map(|(_, head)| u64::from(head.raw_in_bytes)).sum();
-        // A little comes again in every trunk. Attachments of mails come again and again, long after their block was last asked for.
+        // A little comes again in every trunk. Attachments of mails come again and again, long after their
+        // block was last asked for.
         let once = size_in_bytes <= kept_in_bytes.saturating_add(kept_in_bytes / 20);
         self.reads_once.store(once, Ordering::Relaxed);
     }

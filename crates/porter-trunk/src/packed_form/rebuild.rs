@@ -1,5 +1,5 @@
-//! A list made anew from the packs, where the list was lost: every pack tells of its contents, the entries they belong to,
-//! and the items these are parts of.
+//! A list made anew from the packs, where the list was lost: every pack tells of its contents, the entries
+//! they belong to, and the items these are parts of.
 
 use super::block::{Kind, Proving};
 use super::block_file::{BlockFile, NotRead, heads_of};
@@ -35,13 +35,15 @@ pub enum Rebuilt {
         lost: Vec<EntryAddress>,
         /// Packs that could be read.
         packs: u64,
-        /// Entries that were to be captured and are in none of them: the capture was cut off, or packs are elsewhere.
+        /// Entries that were to be captured and are in none of them: the capture was cut off, or packs are
+        /// elsewhere.
         unheard_of: u64,
     },
 }
 
-/// Makes the list of a packed trunk anew if it cannot be used, or is that of the state before. What no pack can tell is missing from it: what was left behind, and
-/// why; what was in damaged packs only; and which entries were gone from the machine at the last capture.
+/// Makes the list of a packed trunk anew if it cannot be used, or is that of the state before. What no pack
+/// can tell is missing from it: what was left behind, and why; what was in damaged packs only; and which
+/// entries were gone from the machine at the last capture.
 pub fn rebuild(
     folders: &[PathBuf],
     opener: Option<&Opener>,
@@ -153,7 +155,8 @@ impl Gathered {
         }
     }
 
-    /// Beside a file that is kept whole from earlier stands what of it could be read later, until it is read whole again.
+    /// Beside a file that is kept whole from earlier stands what of it could be read later, until it is read
+    /// whole again.
     fn take(&mut self, entry: Entry) {
         let key = |entry: &Entry| (entry.address.clone(), entry.is_incomplete());
         match self.at.get(&key(&entry)) {

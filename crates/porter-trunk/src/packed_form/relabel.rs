@@ -1,4 +1,5 @@
-//! A label made anew, where it was lost: every pack tells, at its beginning, of the whole trunk, and so does a list.
+//! A label made anew, where it was lost: every pack tells, at its beginning, of the whole trunk, and so does
+//! a list.
 
 use super::block_file::{BlockFile, heads_of};
 use super::file_frame::{FileHead, Role};
@@ -15,8 +16,8 @@ use crate::sealing::TrunkKey;
 use crate::{Damage, TrunkError};
 use std::path::{Path, PathBuf};
 
-/// Whether a folder has packs or lists, and no label that can be read and is theirs: then true if they are sealed. None if all is well with its
-/// label, a later porter wrote it, or it is no packed or parked trunk.
+/// Whether a folder has packs or lists, and no label that can be read and is theirs: then true if they are
+/// sealed. None if all is well with its label, a later porter wrote it, or it is no packed or parked trunk.
 pub fn lacks_label(folder: &Path) -> Option<bool> {
     let outside = match Outside::load(folder) {
         Ok(outside) => Some(outside),
@@ -34,8 +35,8 @@ pub fn lacks_label(folder: &Path) -> Option<bool> {
     (!is_theirs).then_some(sealed)
 }
 
-/// Makes the labels anew that a trunk in these folders lacks; what is left of an old one is set aside. With the first pack, or the label of another
-/// part, they become what they were, to the byte.
+/// Makes the labels anew that a trunk in these folders lacks; what is left of an old one is set aside. With
+/// the first pack, or the label of another part, they become what they were, to the byte.
 pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), TrunkError> {
     let lost = || TrunkError::Damaged(Damage::FileMissing(LABEL.to_owned()));
     let _locks = Lock::take_all(folders.iter().map(PathBuf::as_path))?;
@@ -82,8 +83,8 @@ pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), Trunk
     Ok(())
 }
 
-/// Makes those labels anew that are not what they were, to the byte: that is pinned down by the newest list, or told by the first pack if there is
-/// no list. Says whether any was.
+/// Makes those labels anew that are not what they were, to the byte: that is pinned down by the newest list,
+/// or told by the first pack if there is no list. Says whether any was.
 pub(crate) fn relabel_hurt(
     parts: &Parts,
     key: Option<&TrunkKey>,

@@ -1,5 +1,5 @@
-//! The files that hold the wrapped key of a sealed trunk. Without it the trunk is lost, so there is a second copy, written anew when
-//! the packs are: it lies elsewhere on the medium than the first.
+//! The files that hold the wrapped key of a sealed trunk. Without it the trunk is lost, so there is a second
+//! copy, written anew when the packs are: it lies elsewhere on the medium than the first.
 
 use super::layout::{SEAL, SEAL_COPY};
 use crate::host::{read_small, replace};
@@ -71,7 +71,8 @@ impl SealFiles {
         if all.clone().any(is_later) { None } else { all.find_map(|found| found.wraps.as_ref().ok()) }
     }
 
-    /// What counts, and those that are not that. A second copy need not be there: captures of before made none.
+    /// What counts, and those that are not that. A second copy need not be there: captures of before made
+    /// none.
     fn hurt(&self) -> Option<(&KeyWraps, impl Iterator<Item = &Found>)> {
         let whole = self.whole()?;
         let copies = self.copies.iter().filter(|found| !found.is_missing());
@@ -102,8 +103,8 @@ impl SealFiles {
         self.hurt().is_some_and(|(_, mut hurt)| lacks_copy || hurt.next().is_some())
     }
 
-    /// Writes those anew that are hurt, and second copies where there is none. Of the hurt ones nothing is kept: an old passphrase might still
-    /// open what is left of them.
+    /// Writes those anew that are hurt, and second copies where there is none. Of the hurt ones nothing is
+    /// kept: an old passphrase might still open what is left of them.
     fn mend(&self) -> Result<Resealed, TrunkError> {
         let Some((wraps, hurt)) = self.hurt() else { return Ok(Resealed::Nothing) };
         let mut done = Resealed::Nothing;

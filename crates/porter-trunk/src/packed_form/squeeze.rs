@@ -10,7 +10,8 @@ use zstd::zstd_safe::CParameter;
 const LEVEL: i32 = 2;
 /// Large enough for a whole block: what is like something at its beginning is found at its end.
 const WINDOW_LOG: u32 = 23;
-/// Shorter likeness is not looked for: fewer and longer finds are unpacked a tenth faster, and take no more room.
+/// Shorter likeness is not looked for: fewer and longer finds are unpacked a tenth faster, and take no more
+/// room.
 const SHORTEST_MATCH_IN_BYTES: u32 = 7;
 
 /// What kind of bytes a content is made of. Like goes to like: blocks of one kind become smaller.
@@ -32,8 +33,8 @@ pub(super) const SHELVES: usize = 11;
 pub(super) struct Shelf(pub(super) usize);
 
 impl Shelf {
-    /// For a whole file of this name, or for a piece of one. Whole files that end alike are mostly made alike, and compress
-    /// the better for being together.
+    /// For a whole file of this name, or for a piece of one. Whole files that end alike are mostly made
+    /// alike, and compress the better for being together.
     pub(super) fn of(texture: Texture, name: &[u8], is_whole: bool) -> Self {
         // FNV-1a of the ending.
         let ending = name.rsplit(|byte| *byte == b'.').next().unwrap_or_default();
@@ -54,8 +55,8 @@ impl Shelf {
         self.0 == 0 || self.0 == 8
     }
 
-    /// When a block of the shelf is closed. Blocks of whole files are long enough for likeness to show; a piece that comes again in
-    /// another file should not need much around it unpacked.
+    /// When a block of the shelf is closed. Blocks of whole files are long enough for likeness to show; a
+    /// piece that comes again in another file should not need much around it unpacked.
     pub(super) const fn block_in_bytes(self) -> usize {
         if self.0 < 8 { 2 << 20 } else { 1 << 20 }
     }
@@ -72,7 +73,8 @@ impl Texture {
             [content.len() / 8, content.len() / 2, content.len() - SAMPLE_IN_BYTES]
                 .map(|at| &content[at..at + SAMPLE_IN_BYTES])
         };
-        // Most of what is not dense is told by this alone. Without a branch, many bytes are looked at at once.
+        // Most of what is not dense is told by this alone. Without a branch, many bytes are looked at at
+        // once.
         let is_control =
             |byte: u8| (byte < 32) & (byte != 9) & (byte != 10) & (byte != 12) & (byte != 13) & (byte != 27);
         let has_control = |sample: &[u8]| sample.iter().fold(false, |any, byte| any | is_control(*byte));

@@ -1,4 +1,5 @@
-//! What an earlier run left in a trunk: contents that are safe, and entries whose files need not be read again.
+//! What an earlier run left in a trunk: contents that are safe, and entries whose files need not be read
+//! again.
 
 use super::block::{Directory, Kind};
 use super::block_file::{BlockFile, NotRead, name_of};
@@ -37,7 +38,8 @@ pub(super) struct Stock {
     pub(super) spare_in_percent: Option<f64>,
     /// The items of the newest finished list.
     pub(super) items: Vec<TrunkItem>,
-    /// Packs that were hurt and on which no finished list counts: they have other names now, and what was in them is captured anew.
+    /// Packs that were hurt and on which no finished list counts: they have other names now, and what was in
+    /// them is captured anew.
     pub(super) set_aside: Vec<String>,
 }
 
@@ -47,7 +49,8 @@ impl Stock {
         Self { next_pack: 1, next_list: 1, next_block: 1, ..Self::default() }
     }
 
-    /// Looks through all packs, and closes those that were cut off. Nothing that a finished list counts on is touched.
+    /// Looks through all packs, and closes those that were cut off. Nothing that a finished list counts on is
+    /// touched.
     pub(super) fn take(parts: &Parts, key: Option<&TrunkKey>) -> Result<Self, TrunkError> {
         let trunk = &parts.outside()?.trunk_id;
         let mut stock = Self::none();
@@ -137,7 +140,8 @@ impl Stock {
     }
 }
 
-/// Gives a pack that was cut off an end and its name. None if nothing in it can be used; it is then taken away.
+/// Gives a pack that was cut off an end and its name. None if nothing in it can be used; it is then taken
+/// away.
 fn close(
     path: &Path,
     number: u32,
@@ -166,8 +170,8 @@ fn close(
     Ok(Some(whole))
 }
 
-/// A file that was written within so much of the run's beginning may have changed again without its time telling: some
-/// file systems count in steps of two seconds.
+/// A file that was written within so much of the run's beginning may have changed again without its time
+/// telling: some file systems count in steps of two seconds.
 const TOO_FRESH: Duration = Duration::seconds(2);
 
 /// Entries of earlier runs, found by their addresses. Only where they stand is kept in memory.
@@ -254,7 +258,8 @@ impl Known {
                     let here = Line { source, row, line };
                     let slot = match self.by_address.entry(key_of(&entry.address)) {
                         Slot::Occupied(slot) => {
-                            // Beside a whole file that is kept from earlier there may be what of it could be read later.
+                            // Beside a whole file that is kept from earlier there may be what of it could be
+                            // read later.
                             let is_lesser = entry.is_incomplete() && slot.get().source == source;
                             Some(slot).filter(|_| !is_lesser)
                         }
@@ -306,7 +311,8 @@ impl Known {
         entry
     }
 
-    /// Gives each entry of an item below a folder, as [`Self::earlier`] does. Reads only the blocks that may tell of them.
+    /// Gives each entry of an item below a folder, as [`Self::earlier`] does. Reads only the blocks that may
+    /// tell of them.
     pub(crate) fn each_earlier(
         &self,
         item: &str,

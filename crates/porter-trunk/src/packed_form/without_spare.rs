@@ -1,5 +1,5 @@
-//! Packs and lists without recovery data of use, in a trunk that is to have some: of a capture that was cut off and gone on with, of one that
-//! asked for none, or because it was lost.
+//! Packs and lists without recovery data of use, in a trunk that is to have some: of a capture that was cut
+//! off and gone on with, of one that asked for none, or because it was lost.
 
 use super::block_file::BlockFile;
 use super::file_frame::Role;
@@ -39,8 +39,8 @@ pub(super) fn packs_without(folder: &Path) -> Vec<String> {
     files.filter(|(name, _)| matches!(name, FileName::Pack(_))).map(|(name, _)| name.to_string()).collect()
 }
 
-/// Makes it for each such file of a folder; `told` hears what became of it, file by file, and may end it. A file that is hurt gets none: that would
-/// make the damage last.
+/// Makes it for each such file of a folder; `told` hears what became of it, file by file, and may end it. A
+/// file that is hurt gets none: that would make the damage last.
 pub(super) fn complete(
     folder: &Path,
     trunk: &TrunkId,

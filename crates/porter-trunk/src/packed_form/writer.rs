@@ -35,7 +35,8 @@ use zeroize::Zeroizing;
 /// After so much content the entries so far are written, so that a cut loses little.
 const ENTRIES_EVERY_IN_BYTES: u64 = 16 << 20;
 
-/// How large packs may be: with their index they stay below the 4 GiB of FAT, and the longest block fits into one.
+/// How large packs may be: with their index they stay below the 4 GiB of FAT, and the longest block fits into
+/// one.
 pub const PACK_SIZES_IN_BYTES: RangeInclusive<u64> = 16 << 20..=(4 << 30) - (64 << 20);
 
 /// How a packed trunk is to be made.
@@ -110,9 +111,11 @@ impl PackedTrunkWriter {
         Self::begin(&parts, folder, label, key, Stock::none(), options, lock)
     }
 
-    /// Goes on with a trunk that was cut off, or tops up a finished one: whoever captures the same machine again.
+    /// Goes on with a trunk that was cut off, or tops up a finished one: whoever captures the same machine
+    /// again.
     ///
-    /// `folders` are all parts so far. With `continue_on` a new part is begun there. The label's id becomes the trunk's.
+    /// `folders` are all parts so far. With `continue_on` a new part is begun there. The label's id becomes
+    /// the trunk's.
     pub fn go_on(
         folders: &[PathBuf],
         continue_on: Option<&Path>,
@@ -209,7 +212,8 @@ impl PackedTrunkWriter {
         self.stock.known.files
     }
 
-    /// Packs of an earlier run that are hurt: they have other names now, and what was in them is captured anew.
+    /// Packs of an earlier run that are hurt: they have other names now, and what was in them is captured
+    /// anew.
     pub fn set_aside(&self) -> &[String] {
         &self.stock.set_aside
     }

@@ -1,4 +1,5 @@
-//! The second copy of a parked trunk's list. No pack tells what the list does: without it nobody knows what the kept files were called.
+//! The second copy of a parked trunk's list. No pack tells what the list does: without it nobody knows what
+//! the kept files were called.
 
 use crate::content_hash::in_pieces;
 use crate::host::{create_new, open_plain_file};
@@ -21,7 +22,8 @@ fn shown(number: u32) -> String {
     format!("{KEPT}/{}", FileName::List(number))
 }
 
-/// Copies a list into a folder, byte by byte: on volumes that share data between files, a clone would be hurt with what it is a clone of.
+/// Copies a list into a folder, byte by byte: on volumes that share data between files, a clone would be hurt
+/// with what it is a clone of.
 fn copy_into(folder: &Path, number: u32, from: &Path) -> Result<(), TrunkError> {
     let to = FileName::OpenList(number).in_folder(folder);
     let reading = |cause| TrunkError::io("reading", from, cause);
@@ -56,7 +58,8 @@ fn is_whole(list: &Path, number: u32, trunk: &TrunkId) -> bool {
     List::open_whole(list, number, trunk, None).is_some()
 }
 
-/// Writes a parked trunk's list anew from its second copy if it cannot be used, or the second copy from the list. What is left of the hurt list is set aside.
+/// Writes a parked trunk's list anew from its second copy if it cannot be used, or the second copy from the
+/// list. What is left of the hurt list is set aside.
 pub fn mend(folder: &Path) -> Result<Rebuilt, TrunkError> {
     let trunk = Outside::load(folder)?.trunk_id;
     let _lock = Lock::take(folder)?;

@@ -115,7 +115,8 @@ fn mend_file(spare: Spare, path: &Path, name: String) -> io::Result<Mended> {
     Ok(Mended::SpareRenewed { file: name })
 }
 
-/// Writes the damaged shards of these groups anew. False if more is damaged than can be repaired: that is told before anything is written.
+/// Writes the damaged shards of these groups anew. False if more is damaged than can be repaired: that is
+/// told before anything is written.
 fn repair(spare: &Spare, file: &mut File, damaged: &[(u64, Vec<u64>)]) -> io::Result<bool> {
     if damaged.iter().any(|(group, numbers)| numbers.len() > spare.of_use_in(*group)) {
         return Ok(false);

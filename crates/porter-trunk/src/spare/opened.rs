@@ -23,7 +23,8 @@ pub(super) struct Spare {
 }
 
 impl Spare {
-    /// None if both heads or both tables are hurt: then it is of no use. Fails with `Unsupported` for one of a later porter.
+    /// None if both heads or both tables are hurt: then it is of no use. Fails with `Unsupported` for one of
+    /// a later porter.
     pub(super) fn open(path: &Path) -> io::Result<Option<Self>> {
         let file = open_plain_file(path)?;
         let length_in_bytes = file.metadata()?.len();
@@ -124,7 +125,8 @@ impl Spare {
     }
 }
 
-/// What is wrong with the recovery data in a folder itself; of lists that were not finished only with that of `list`.
+/// What is wrong with the recovery data in a folder itself; of lists that were not finished only with that of
+/// `list`.
 pub(crate) fn damage_in(folder: &Path, list: &str) -> Result<Vec<Damage>, TrunkError> {
     let failed = |cause| TrunkError::io("reading recovery data in", folder, cause);
     let mut damage = Vec::new();
@@ -149,8 +151,8 @@ pub(crate) fn is_of_use_for(file: &Path) -> bool {
     }
 }
 
-/// The share that the recovery data in a folder was asked for, as far as it can be told; none where there is none of use. Each has at least so much:
-/// of small files it is more, as a shard is never cut.
+/// The share that the recovery data in a folder was asked for, as far as it can be told; none where there is
+/// none of use. Each has at least so much: of small files it is more, as a shard is never cut.
 pub(crate) fn percent_in(folder: &Path) -> io::Result<Option<f64>> {
     let mut least: Option<f64> = None;
     for (path, _) in spare_files(folder)? {

@@ -1,5 +1,5 @@
-//! On Linux systemd holds the lock for a program that it runs for us; without systemd nobody puts the machine to sleep but
-//! a desktop, which most live systems start without.
+//! On Linux systemd holds the lock for a program that it runs for us; without systemd nobody puts the machine
+//! to sleep but a desktop, which most live systems start without.
 
 use std::process::{Child, Command, Stdio};
 

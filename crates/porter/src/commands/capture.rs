@@ -34,7 +34,8 @@ pub(crate) struct CaptureArguments {
     /// Folder where the machine's system drive is mounted, or `here` for the running one
     #[arg(value_parser = paths::typed())]
     machine: PathBuf,
-    /// Folder for the trunk: new, or empty; or one with a trunk of this machine, to go on with it or to top it up
+    /// Folder for the trunk: new, or empty; or one with a trunk of this machine, to go on with it or to top
+    /// it up
     #[arg(value_parser = paths::typed())]
     trunk: PathBuf,
     #[command(flatten)]
@@ -114,7 +115,8 @@ enum Form {
     Packed,
     /// Plain folders that anyone can browse (a BagIt bag)
     Open,
-    /// On the old system's own volume, sharing the data that is there: for installing a system anew in its place
+    /// On the old system's own volume, sharing the data that is there: for installing a system anew in its
+    /// place
     Parked,
 }
 
@@ -238,7 +240,8 @@ fn size_of_folder(folder: &std::path::Path) -> u64 {
     rows.filter_map(|row| row.metadata().ok()).filter(|found| found.is_file()).map(|found| found.len()).sum()
 }
 
-/// Deals with programs that write to what is about to be captured. False if they were waited for: what was counted is not true any more.
+/// Deals with programs that write to what is about to be captured. False if they were waited for: what was
+/// counted is not true any more.
 fn closed(machine: &Machine, kinds: &Kinds, survey: &Survey, wait: bool) -> Result<bool, Failure> {
     let open: Vec<&Item> = views::capture::running(survey).collect();
     if open.is_empty() {

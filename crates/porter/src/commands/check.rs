@@ -23,7 +23,8 @@ use std::path::{Path, PathBuf};
 pub(crate) struct CheckArguments {
     #[command(flatten)]
     trunk: TrunkArguments,
-    /// Folder where the new machine's system drive is mounted, or `here`; without it the trunk alone is checked
+    /// Folder where the new machine's system drive is mounted, or `here`; without it the trunk alone is
+    /// checked
     #[arg(value_parser = paths::typed())]
     machine: Option<PathBuf>,
     #[command(flatten)]
@@ -40,7 +41,8 @@ pub(crate) struct CheckArguments {
     /// How deep a trunk alone is checked
     #[arg(long, value_enum, default_value_t = HowDeep::Full, conflicts_with = "machine")]
     depth: HowDeep,
-    /// Repair the trunk first: with its recovery data, which is made anew where it is lost, and its wrapped key from the second copy
+    /// Repair the trunk first: with its recovery data, which is made anew where it is lost, and its wrapped
+    /// key from the second copy
     #[arg(long, conflicts_with = "machine")]
     mend: bool,
     /// A receipt of the trunk from earlier, as JSON: is the trunk still at least what it was then?

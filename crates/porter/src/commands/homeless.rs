@@ -1,4 +1,5 @@
-//! People of the trunk who have no account on the new machine: made, asked for, or left to the plan, which refuses.
+//! People of the trunk who have no account on the new machine: made, asked for, or left to the plan, which
+//! refuses.
 
 use crate::arguments::DriveArguments;
 use crate::failure::Failure;

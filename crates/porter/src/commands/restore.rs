@@ -35,7 +35,8 @@ pub(crate) struct RestoreArguments {
     /// OLD=NEW: the account OLD goes into the account NEW. A name alone: only the items of that account
     #[arg(help_heading = LANDING, long, value_name = "OLD=NEW")]
     account: Vec<String>,
-    /// Make accounts for people who have none on the new machine (Linux as root; the running Windows as administrator)
+    /// Make accounts for people who have none on the new machine (Linux as root; the running Windows as
+    /// administrator)
     #[arg(help_heading = LANDING, long)]
     make_accounts: bool,
     #[command(flatten)]
@@ -44,26 +45,27 @@ pub(crate) struct RestoreArguments {
     packing: ListArguments,
     #[command(flatten)]
     rules: OwnRulesArguments,
-    /// Land what the rules hold back, of items that fit: an id, the beginning of one, a pattern; or an id and a path in it (may be given
-    /// several times). Look at it first
+    /// Land what the rules hold back, of items that fit: an id, the beginning of one, a pattern; or an id and
+    /// a path in it (may be given several times). Look at it first
     #[arg(help_heading = LANDING, long, value_name = "PATTERN")]
     land_held: Vec<String>,
-    /// When a file is there already and differs: `set-aside` it under a dated name, `keep` it and put the trunk's beside it,
-    /// let the `newer` one have the name, or `ask` for each
+    /// When a file is there already and differs: `set-aside` it under a dated name, `keep` it and put the
+    /// trunk's beside it, let the `newer` one have the name, or `ask` for each
     #[arg(help_heading = LANDING, long, value_name = "WHICH", default_value = "set-aside")]
     existing: ExistingWord,
-    /// PLACE[/FOLDER]: what was at the root of the old drive goes there, such as `shared-documents/Old drive`; else to the root of the new
-    /// one, if it is of the same kind of system
+    /// PLACE[/FOLDER]: what was at the root of the old drive goes there, such as `shared-documents/Old
+    /// drive`; else to the root of the new one, if it is of the same kind of system
     #[arg(help_heading = LANDING, long, value_name = "PLACE[/FOLDER]", value_parser = place_and_folder)]
     drive_root: Option<(Place, RelativePath)>,
     /// Browsers open the profiles that were restored by themselves, instead of those that do now
     #[arg(help_heading = LANDING, long)]
     restored_profiles_open: bool,
-    /// What becomes of a browser's profile that a later version has used than is here: `leave` it in the trunk, carry its `bookmarks` alone,
-    /// or `carry` it for the day the browser is brought up to date
+    /// What becomes of a browser's profile that a later version has used than is here: `leave` it in the
+    /// trunk, carry its `bookmarks` alone, or `carry` it for the day the browser is brought up to date
     #[arg(help_heading = LANDING, long, value_name = "WHAT", default_value = "leave")]
     newer_profiles: NewerWord,
-    /// Add the bookmarks of all browsers in the trunk to this one as well, without duplicates: firefox, chrome, edge, favourites…
+    /// Add the bookmarks of all browsers in the trunk to this one as well, without duplicates: firefox,
+    /// chrome, edge, favourites…
     #[arg(help_heading = LANDING, long, value_name = "BROWSER")]
     bookmarks_into: Option<String>,
     /// Say what would happen, and change nothing
@@ -233,8 +235,9 @@ fn place_and_folder(text: &str) -> Result<(Place, RelativePath), String> {
     Ok((found, folder))
 }
 
-/// Where things from the root of the old drive go: as given, else to the same place on a system of the same family. A system of
-/// another family keeps nothing there, so somebody at the terminal is asked, and else they go to what everybody shares.
+/// Where things from the root of the old drive go: as given, else to the same place on a system of the same
+/// family. A system of another family keeps nothing there, so somebody at the terminal is asked, and else
+/// they go to what everybody shares.
 fn drive_root(
     trunk: &dyn Trunk,
     machine: &Machine,

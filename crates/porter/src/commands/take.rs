@@ -27,12 +27,13 @@ pub(crate) struct TakeArguments {
     /// An item, or a folder or file in it: odile/folder/documents/Kites
     #[arg(value_name = "ITEM[/PATH]")]
     item: String,
-    /// Folder to put it into; made if it is not there. What differs there is set aside, never deleted. `-`: the content of one
-    /// file, to standard output
+    /// Folder to put it into; made if it is not there. What differs there is set aside, never deleted. `-`:
+    /// the content of one file, to standard output
     #[arg(value_parser = paths::typed())]
     folder: PathBuf,
-    /// Of a browser's profile: its `bookmarks` as the HTML file that browsers import, its `feeds` as OPML, its `history` or open `tabs` as a
-    /// page. Of any item: what it has in the person's `registry`, as a file that Windows takes in. The last argument then is the file to write, or `-`
+    /// Of a browser's profile: its `bookmarks` as the HTML file that browsers import, its `feeds` as OPML,
+    /// its `history` or open `tabs` as a page. Of any item: what it has in the person's `registry`, as a file
+    /// that Windows takes in. The last argument then is the file to write, or `-`
     #[arg(long = "as", value_name = "FORM")]
     form: Option<FormWord>,
     /// Only what has a name or path that fits, with all that is in it: '*.kite', '**/Plans'

@@ -11,7 +11,8 @@ use porter_core::undo::{UndoError, UndoGrounds, last_standing, take_back};
 use std::io::IsTerminal;
 use std::path::PathBuf;
 
-/// Take the last restore back: what landed is removed, and what was set aside gets its name again. What was changed since stays
+/// Take the last restore back: what landed is removed, and what was set aside gets its name again. What was
+/// changed since stays
 #[derive(Debug, Args)]
 pub(crate) struct UndoArguments {
     /// Folder where the new machine's system drive is mounted, or `here` for the running one

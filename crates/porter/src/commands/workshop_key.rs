@@ -11,7 +11,8 @@ use std::fs::File;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
-/// Set up the workshop's keys: one that opens sealed trunks whose passphrase was forgotten, and one that signs trunks and receipts
+/// Set up the workshop's keys: one that opens sealed trunks whose passphrase was forgotten, and one that
+/// signs trunks and receipts
 #[derive(Debug, Args)]
 pub(crate) struct WorkshopKeyArguments {
     #[command(subcommand)]
@@ -20,7 +21,8 @@ pub(crate) struct WorkshopKeyArguments {
 
 #[derive(Debug, Subcommand)]
 enum WorkshopKeyCommand {
-    /// Make both. From now on trunks sealed here open with the recovery key too, and what is made here is signed
+    /// Make both. From now on trunks sealed here open with the recovery key too, and what is made here is
+    /// signed
     New {
         /// File for the secret half of the recovery key: keep it in a safe place, and not on this computer
         #[arg(value_parser = paths::typed())]

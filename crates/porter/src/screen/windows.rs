@@ -1,5 +1,6 @@
-//! Windows' console draws escape sequences since Windows 10; before, it is told its colours by calls. Some systems that act
-//! as an older Windows take the request for escape sequences and draw them as letters, so the version decides, not the answer.
+//! Windows' console draws escape sequences since Windows 10; before, it is told its colours by calls. Some
+//! systems that act as an older Windows take the request for escape sequences and draw them as letters, so
+//! the version decides, not the answer.
 
 use super::To;
 use anstream::adapter::WinconBytes;
@@ -39,7 +40,8 @@ pub(crate) fn moving_line(hz: u8) -> ProgressDrawTarget {
     }
 }
 
-/// One line, drawn again and again from its beginning: all that the moving line needs, and all that every console knows.
+/// One line, drawn again and again from its beginning: all that the moving line needs, and all that every
+/// console knows.
 #[derive(Debug)]
 struct OldConsole;
 

@@ -1,4 +1,5 @@
-//! A receipt as JUnit XML, for those who run porter by a script: a suite for each person, a test for each item.
+//! A receipt as JUnit XML, for those who run porter by a script: a suite for each person, a test for each
+//! item.
 
 use super::html::text;
 use super::receipt::{by_person, person, verdict_words};

@@ -24,7 +24,8 @@ pub(crate) trait KindWords: Sync {
         Vec::new()
     }
 
-    /// True if what to do about an item that stays in the trunk is said by tasks of this kind, or of settings.
+    /// True if what to do about an item that stays in the trunk is said by tasks of this kind, or of
+    /// settings.
     fn tells_what_is_kept(&self, _id: &str) -> bool {
         false
     }

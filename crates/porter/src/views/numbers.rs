@@ -51,15 +51,16 @@ pub(crate) fn date(time: OffsetDateTime) -> String {
 /// The difference of this place's clocks to UTC, in seconds.
 static ZONE_IN_SECONDS: AtomicI32 = AtomicI32::new(0);
 
-/// Finds out how the clocks of this place go. Only a program of one thread may ask on Unix, so this is for its beginning; without an answer
-/// times are told as UTC.
+/// Finds out how the clocks of this place go. Only a program of one thread may ask on Unix, so this is for
+/// its beginning; without an answer times are told as UTC.
 pub(crate) fn know_zone() {
     if let Ok(zone) = UtcOffset::current_local_offset() {
         ZONE_IN_SECONDS.store(zone.whole_seconds(), Ordering::Relaxed);
     }
 }
 
-/// As the clocks of this place show it, with what they differ by: `2026-10-30 17:42 +01:00`, `2026-10-30 16:42 UTC`.
+/// As the clocks of this place show it, with what they differ by: `2026-10-30 17:42 +01:00`, `2026-10-30
+/// 16:42 UTC`.
 pub(crate) fn date_and_time(time: OffsetDateTime) -> String {
     let zone =
         UtcOffset::from_whole_seconds(ZONE_IN_SECONDS.load(Ordering::Relaxed)).unwrap_or(UtcOffset::UTC);

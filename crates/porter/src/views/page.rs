@@ -1,5 +1,5 @@
-//! The receipt as a page: one file without anything from outside, to be read on a screen, printed on A4 in black and
-//! white, signed, and understood by the PC's owner too.
+//! The receipt as a page: one file without anything from outside, to be read on a screen, printed on A4 in
+//! black and white, signed, and understood by the PC's owner too.
 
 use super::html::{self, text};
 use super::numbers::{count, counted, date_and_time, size};

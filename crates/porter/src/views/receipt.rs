@@ -143,7 +143,8 @@ fn all_is_in_the_trunk(receipt: &Receipt) -> String {
     }
 }
 
-/// The files of a verdict that a person should look at: a figure of the table. Where no file is hurt, the things that are: a folder, a value.
+/// The files of a verdict that a person should look at: a figure of the table. Where no file is hurt, the
+/// things that are: a folder, a value.
 fn attention_count(receipt: &Receipt, verdict: Verdict) -> u64 {
     let findings = receipt.items.iter().flat_map(|item| &item.findings).chain(&receipt.general);
     let things =
@@ -156,7 +157,8 @@ fn attention_count(receipt: &Receipt, verdict: Verdict) -> u64 {
     if things == 0 || files == 0 || !receipt.balances { things } else { files }
 }
 
-/// What a verdict is called here: in a check of a trunk alone nothing has landed anywhere, and what was not read may be there and not be whole.
+/// What a verdict is called here: in a check of a trunk alone nothing has landed anywhere, and what was not
+/// read may be there and not be whole.
 pub(crate) fn verdict_words(receipt: &Receipt, verdict: Verdict) -> &'static str {
     match verdict {
         Verdict::Landed if receipt.machine.is_none() && receipt.files_not_read > 0 => "there",
@@ -430,7 +432,8 @@ pub(crate) fn worked_on(item: &ItemReceipt) -> Vec<&Finding> {
     item.findings.iter().filter(is_named).collect()
 }
 
-/// Why else things did not simply land, as it was planned: each reason with the number of items it comes up in.
+/// Why else things did not simply land, as it was planned: each reason with the number of items it comes up
+/// in.
 pub(crate) fn planned(receipt: &Receipt) -> BTreeMap<String, u64> {
     let is_planned = |f: &&Finding| {
         !f.needs_attention

@@ -10,8 +10,8 @@ use porter_names::screen::on_screen;
 use porter_trunk::TrunkProgram;
 use std::collections::BTreeMap;
 
-/// Programs first, because much else needs them; then each person's things, in the order of the trunk, and everybody's. What has to be done
-/// on the old machine before it goes stands first of a person's.
+/// Programs first, because much else needs them; then each person's things, in the order of the trunk, and
+/// everybody's. What has to be done on the old machine before it goes stands first of a person's.
 pub(crate) fn tasks(receipt: &Receipt) -> Vec<Task> {
     if receipt.machine.is_none() {
         return Vec::new();
@@ -43,7 +43,8 @@ fn programs(receipt: &Receipt) -> Option<Task> {
     })
 }
 
-/// One command for each way of installing, from a Linux to a Linux; nothing where names of packages mean nothing.
+/// One command for each way of installing, from a Linux to a Linux; nothing where names of packages mean
+/// nothing.
 fn install_commands(receipt: &Receipt) -> Vec<String> {
     const APT: [&str; 8] = ["debian", "ubuntu", "mint", "pop!_os", "elementary", "zorin", "raspbian", "kali"];
     const DNF: [&str; 5] = ["fedora", "red hat", "centos", "rocky", "alma"];

@@ -288,7 +288,8 @@ fn raw_left(reason: &LeftReason) -> String {
     }
 }
 
-/// Why something did not simply land, and what to do. Nothing in it steers a terminal: what a reason tells may come from a trunk or a saved receipt.
+/// Why something did not simply land, and what to do. Nothing in it steers a terminal: what a reason tells
+/// may come from a trunk or a saved receipt.
 pub(crate) fn reason(reason: &Reason) -> String {
     on_screen(raw_reason(reason).as_bytes())
 }

@@ -15,7 +15,8 @@ use windows_sys::Win32::Security::Authorization::{
 use windows_sys::Win32::Security::SECURITY_ATTRIBUTES;
 use windows_sys::Win32::Storage::FileSystem::CreateDirectoryW;
 
-/// Nothing is inherited; all rights for the system, administrators and the owner, also to what is in it ([MS-DTYP] 2.5.1).
+/// Nothing is inherited; all rights for the system, administrators and the owner, also to what is in it
+/// ([MS-DTYP] 2.5.1).
 const RIGHTS: &str = "D:P(A;OICI;FA;;;SY)(A;OICI;FA;;;BA)(A;OICI;FA;;;OW)";
 
 #[allow(unsafe_code, reason = "calls of the system's interface")]
@@ -66,7 +67,8 @@ pub(super) fn whose(folder: &Path, _found: &Metadata, _root: &Path) -> Result<()
 }
 
 fn refuse(rights: &Rights, us: &str) -> Option<&'static str> {
-    /// The system, administrators, Windows' own installer, and whoever owns or makes a thing ([MS-DTYP] 2.4.2.4).
+    /// The system, administrators, Windows' own installer, and whoever owns or makes a thing ([MS-DTYP]
+    /// 2.4.2.4).
     const TRUSTED: [&str; 5] = [
         "S-1-5-18",
         "S-1-5-32-544",

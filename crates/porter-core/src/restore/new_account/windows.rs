@@ -1,4 +1,5 @@
-//! Windows makes accounts through its interface for users, and their folders when they first sign in, or when it is asked to.
+//! Windows makes accounts through its interface for users, and their folders when they first sign in, or when
+//! it is asked to.
 #![allow(unsafe_code, reason = "calls of the system's interface")]
 
 use super::NotMade;

@@ -1,4 +1,5 @@
-//! What the kinds have decided: files that follow to the new machine, files of the machine that change, registries.
+//! What the kinds have decided: files that follow to the new machine, files of the machine that change,
+//! registries.
 
 use super::super::plan::content_of;
 use super::{MOST_LOST_PER_ENTRY_IN_BYTES, Planner};

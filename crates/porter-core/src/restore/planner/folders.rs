@@ -127,8 +127,9 @@ impl Planner<'_> {
         Ok(at)
     }
 
-    /// The folder for what `item` has in a folder of that name: a new one, or the one that is there. Two folders of one
-    /// item stay two, even where their names count as one; what several items have in folders of one name goes into one.
+    /// The folder for what `item` has in a folder of that name: a new one, or the one that is there. Two
+    /// folders of one item stay two, even where their names count as one; what several items have in folders
+    /// of one name goes into one.
     pub(super) fn make_folder(
         &mut self,
         item: &str,

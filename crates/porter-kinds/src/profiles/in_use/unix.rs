@@ -24,7 +24,8 @@ pub(super) fn held(path: &Path) -> Use {
     if !found.is_file() {
         return Use::Free;
     }
-    // Opened for reading, and asked for the locks that stand in the way of one for writing: that is every lock.
+    // Opened for reading, and asked for the locks that stand in the way of one for writing: that is every
+    // lock.
     let Ok(file) = OpenOptions::new().read(true).open(path) else { return Use::Unknown };
     match fcntl_getlk(&file, &Flock::from(FlockType::WriteLock)) {
         Ok(Some(_)) => Use::Held,

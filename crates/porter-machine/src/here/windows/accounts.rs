@@ -27,7 +27,8 @@ fn name_of_sid(sid: &str) -> Option<String> {
     let (mut name, mut domain) = ([0_u16; 257], [0_u16; 257]);
     let (mut name_length, mut domain_length) = (name.len() as u32, domain.len() as u32);
     let (mut sid, mut kind) = (null_mut(), 0);
-    // SAFETY: the text ends with a NUL; the buffers are as long as is said; the SID is freed once, after its last use.
+    // SAFETY: the text ends with a NUL; the buffers are as long as is said; the SID is freed once, after its
+    // last use.
     let found = unsafe {
         if ConvertStringSidToSidW(text.as_ptr(), &mut sid) == 0 {
             return None;
@@ -48,7 +49,8 @@ fn name_of_sid(sid: &str) -> Option<String> {
     OsString::from_wide(name).into_string().ok()
 }
 
-/// What the machine tells of an account. People of a domain or with a Microsoft account may be known by their name alone.
+/// What the machine tells of an account. People of a domain or with a Microsoft account may be known by their
+/// name alone.
 pub(super) fn told_of(sid: &str) -> Told {
     let name = name_of_sid(sid);
     let told = name.as_deref().and_then(told_of_local).unwrap_or_default();
@@ -59,7 +61,8 @@ pub(super) fn told_of(sid: &str) -> Told {
 fn told_of_local(name: &str) -> Option<Told> {
     let name = wide(name);
     let mut buffer: *mut u8 = null_mut();
-    // SAFETY: the name ends with a NUL. On success the buffer holds what level 3 promises; it is freed once, at the end.
+    // SAFETY: the name ends with a NUL. On success the buffer holds what level 3 promises; it is freed once,
+    // at the end.
     unsafe {
         if NetUserGetInfo(null(), name.as_ptr(), 3, &mut buffer) != 0 || buffer.is_null() {
             return None;

@@ -1,4 +1,5 @@
-//! The registry of a person who is signed in, on the running Windows: below `HKEY_USERS`, under the person's SID.
+//! The registry of a person who is signed in, on the running Windows: below `HKEY_USERS`, under the person's
+//! SID.
 
 use porter_trunk::RegistryValue;
 use std::io;

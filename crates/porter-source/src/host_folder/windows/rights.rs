@@ -26,7 +26,8 @@ fn ask_for(right: &str) {
         PrivilegeCount: 1,
         Privileges: [LUID_AND_ATTRIBUTES { Attributes: SE_PRIVILEGE_ENABLED, ..Default::default() }],
     };
-    // SAFETY: the name ends with a NUL, everything pointed to outlives its call, and the token is closed once.
+    // SAFETY: the name ends with a NUL, everything pointed to outlives its call, and the token is closed
+    // once.
     unsafe {
         if OpenProcessToken(GetCurrentProcess(), TOKEN_ADJUST_PRIVILEGES, &mut token) == 0 {
             return;

@@ -1,7 +1,7 @@
 //! What to type on the new machine for a setting or a printer that a person sets up.
 //!
-//! Values come from the old machine and may hold anything, and people paste what stands here: every value is quoted so that no
-//! shell takes any of it for a command.
+//! Values come from the old machine and may hold anything, and people paste what stands here: every value is
+//! quoted so that no shell takes any of it for a command.
 
 use crate::views::kind::KindWords;
 use crate::views::task::Task;
@@ -46,7 +46,8 @@ impl KindWords for Settings {
     }
 }
 
-/// What networks and print systems keep in files: their values are among the settings and printers, each with what to do.
+/// What networks and print systems keep in files: their values are among the settings and printers, each with
+/// what to do.
 pub(super) struct KeptInFiles {
     pub(super) kind: &'static str,
     pub(super) heading: &'static str,
@@ -321,7 +322,8 @@ fn queue_name(name: &str) -> String {
     name.chars().map(|c| if c.is_ascii_alphanumeric() || c == '-' { c } else { '_' }).collect()
 }
 
-/// Nothing inside is anything but text (about_Quoting_Rules); PowerShell takes typographic quotes for quotes, too.
+/// Nothing inside is anything but text (about_Quoting_Rules); PowerShell takes typographic quotes for quotes,
+/// too.
 fn in_single_quotes_of_powershell(value: &str) -> String {
     let mut quoted = String::from("'");
     for c in on_screen(value.as_bytes()).chars() {

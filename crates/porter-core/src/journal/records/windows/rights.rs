@@ -63,8 +63,8 @@ impl Rights {
         let mut owner: PSID = null_mut();
         let mut list: *mut ACL = null_mut();
         let mut descriptor: PSECURITY_DESCRIPTOR = null_mut();
-        // SAFETY: the path ends with a NUL, and the pointers outlive the call. Owner and list lie in the descriptor, which is
-        // freed at the end.
+        // SAFETY: the path ends with a NUL, and the pointers outlive the call. Owner and list lie in the
+        // descriptor, which is freed at the end.
         let status = unsafe {
             GetNamedSecurityInfoW(
                 path.as_ptr(),
@@ -96,7 +96,8 @@ fn writers_in(list: *const ACL) -> io::Result<Vec<String>> {
         if unsafe { GetAce(list, number, &raw mut row) } == 0 {
             return Err(io::Error::last_os_error());
         }
-        // SAFETY: every row begins with a header, and one of these two kinds is an ACCESS_ALLOWED_ACE as a whole.
+        // SAFETY: every row begins with a header, and one of these two kinds is an ACCESS_ALLOWED_ACE as a
+        // whole.
         let (kind, flags) = unsafe {
             let header = (*row.cast::<ACCESS_ALLOWED_ACE>()).Header;
             (u32::from(header.AceType), u32::from(header.AceFlags))
