@@ -15,7 +15,7 @@ const READING_LIST: &str = "Reading List";
 pub fn from_plist(bytes: &[u8]) -> Result<Bookmarks, FormatError> {
     let value = property_list::from_bytes(bytes)?;
     let root =
-        value.as_dictionary().ok_or_else(|| FormatError::damaged(FORMAT, "its root is no dictionary"))?;
+        value.as_dictionary().ok_or_else(|| FormatError::damaged(FORMAT, "its root is not a dictionary"))?;
     let mut bookmarks = Bookmarks::default();
     for node in children(root, 0)? {
         match node {

@@ -93,8 +93,9 @@ impl Catalogue {
     /// Why something at the root of the drive is no item; none if it is one.
     pub fn not_covered_at_root(&self, machine: &Machine, row: &Listed) -> Option<&str> {
         let by_name = self.not_covered_by_name(&row.name);
-        let elsewhere =
-            || machine.is_other_volume(row).then_some("another volume: capture it by itself if it is wanted");
+        let elsewhere = || {
+            machine.is_other_volume(row).then_some("another volume: capture it separately if it is wanted")
+        };
         by_name.or_else(elsewhere)
     }
 }

@@ -370,7 +370,7 @@ pub fn name_with_mark(name: &[u8], mark: &str) -> Vec<u8> {
 
 fn from_checked_line(line: Line<'_>) -> Result<Entry, String> {
     let path = match line.path_hex {
-        Some(hex) => RelativePath::from_bytes(&from_hex(&hex).ok_or("path_hex is no hexadecimal text")?),
+        Some(hex) => RelativePath::from_bytes(&from_hex(&hex).ok_or("path_hex is not hexadecimal text")?),
         None => RelativePath::from_bytes(line.path.as_bytes()),
     };
     let path = path.map_err(|refused| refused.to_string())?;
@@ -379,7 +379,7 @@ fn from_checked_line(line: Line<'_>) -> Result<Entry, String> {
         // A name that every file system holds has no slash in it, and does not lead up.
         let is_name = !step.is_empty() && NameRules::TRUNK.hold(step.as_bytes());
         if !is_name && safe_path_from(step)?.steps().count() != 1 {
-            return Err(format!("`{step}` is no name of an account or place"));
+            return Err(format!("`{step}` is not the name of an account or place"));
         }
     }
     let content = match (line.kind, line.size, line.blake3, line.target) {
@@ -388,7 +388,7 @@ fn from_checked_line(line: Line<'_>) -> Result<Entry, String> {
         (KindWord::Folder, ..) => Content::Folder,
         (KindWord::Link, _, _, Some(target)) => Content::Link {
             target: exact_bytes(target, line.target_hex.as_deref())
-                .ok_or("target_hex is no hexadecimal text")?,
+                .ok_or("target_hex is not hexadecimal text")?,
         },
         (KindWord::Link, ..) => return Err("a link needs a target".into()),
     };
@@ -423,7 +423,7 @@ fn safe_path_from(text: &str) -> Result<RelativePath, String> {
     if path.steps().all(|step| NameRules::TRUNK.hold(step)) {
         Ok(path)
     } else {
-        Err(format!("`{text}` is no path inside a trunk"))
+        Err(format!("`{text}` is not a path inside a trunk"))
     }
 }
 

@@ -170,7 +170,7 @@ pub mod written_path {
     pub fn deserialize<'de, D: Deserializer<'de>>(deserializer: D) -> Result<RelativePath, D::Error> {
         let written = Written::deserialize(deserializer)?;
         let bytes = super::exact_bytes(written.path, written.path_hex.as_deref())
-            .ok_or_else(|| serde::de::Error::custom("path_hex is no hexadecimal text"))?;
+            .ok_or_else(|| serde::de::Error::custom("path_hex is not hexadecimal text"))?;
         RelativePath::from_bytes(&bytes).map_err(serde::de::Error::custom)
     }
 }

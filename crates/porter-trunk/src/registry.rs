@@ -87,7 +87,7 @@ impl TryFrom<Written> for RegistryValue {
             (Some(text), None, None) => utf16_with_end(&text),
             (None, Some(number), None) => number.to_le_bytes().to_vec(),
             (None, None, Some(hex)) => {
-                from_hex(&hex).ok_or("the data of a registry value is no hex digits")?
+                from_hex(&hex).ok_or("the data of a registry value is not in hex digits")?
             }
             _ => return Err("a registry value has one of `text`, `number` and `hex`"),
         };

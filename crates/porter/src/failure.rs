@@ -138,9 +138,9 @@ const SEAL: &str = "seal.json";
 const WITHOUT_SEAL: &str =
     "Without `seal.json` nothing can open the trunk. Is there another copy of that file?";
 /// What helps where a trunk has lost its label.
-const MAKES_ANEW: &str = "`porter look TRUNK --mend` makes its label anew, and the list: of a packed trunk from the packs, of a parked one from its second copy.";
+const MAKES_ANEW: &str = "`porter look TRUNK --mend` rebuilds its label and the list: of a packed trunk from the packs, of a parked one from its second copy.";
 /// What helps where its list is damaged. Spare data holds also what no pack tells.
-pub(crate) const MENDS_THE_LIST: &str = "Made with --recovery, `porter check TRUNK --mend` repairs it as it was. If not, `porter look TRUNK --mend` makes it anew:\nof a packed trunk from the packs, of a parked one from its second copy.";
+pub(crate) const MENDS_THE_LIST: &str = "Made with --recovery, `porter check TRUNK --mend` repairs it as it was. If not, `porter look TRUNK --mend` rebuilds it:\nof a packed trunk from the packs, of a parked one from its second copy.";
 const RECORDS_REFUSED: &str = "Nothing was changed. Whoever can write there decides what an undo does. Look at what is in it, and who put it there;\n\
      if it is nothing that porter wrote, move it away. Porter makes the folder anew.";
 const MACHINE_IN_USE: &str = "Nothing was changed. Wait until it is done, and run the same command again.";
@@ -164,7 +164,7 @@ impl From<TrunkError> for Failure {
                  If it went on on another stick, plug that in and name both: `porter check LAST_FOLDER --with THIS_FOLDER`.\n\
                  Otherwise run the same capture again: a packed trunk goes on where it was. An open one has to be begun anew in\n\
                  another folder; delete this one only when that is done.\n\
-                 If it was finished once and its list was lost, `porter look TRUNK --mend` makes it anew."
+                 If it was finished once and its list was lost, `porter look TRUNK --mend` rebuilds it."
                 .to_owned(),
             TrunkError::NotATrunk { folder, .. } if lacks_label(folder).is_some() => {
                 format!("The rest of one is there. {MAKES_ANEW}")
@@ -285,7 +285,7 @@ impl From<CaptureError> for Failure {
                 } else {
                     let names = set_aside.join(", ");
                     advice.push_str(&format!(
-                        "\nIf it is all there is, run the same command again: what was in {names} is captured anew, and proved."
+                        "\nIf it is all there is, run the same command again: what was in {names} is captured again, and proved."
                     ));
                 }
                 Self::new(format!("{what}; {places}:\n   {}", shown.join("\n   ")), advice)
@@ -438,7 +438,7 @@ impl Failure {
                 "Mount the partition with the system on it, read-only, and name the folder. `lsblk -f` lists them.",
             ),
             None => (
-                "is no folder",
+                "is not a folder",
                 "Name the folder where the system drive is mounted: the one that holds Windows and Users.",
             ),
         };

@@ -207,7 +207,7 @@ pub(crate) fn signing_key() -> Result<Option<SigningKey>, Failure> {
     let unusable = |why: String| {
         Failure::new(
             format!("the workshop's signing key `{}` {why}", paths::shown(&path)),
-            "Move that file away to work without signatures, or make a key anew with `porter workshop-key signing`.",
+            "Move that file away to work without signatures, or make a new key with `porter workshop-key signing`.",
         )
     };
     let text = match std::fs::read_to_string(&path) {

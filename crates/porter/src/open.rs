@@ -190,7 +190,7 @@ fn volume(folder: &Path, drives: &DriveArguments) -> Result<HostFolder, Failure>
     drives.drives.iter().try_fold(volume, |volume, drive| {
         let (letter, at) = letter_and_folder(drive).ok_or_else(|| {
             Failure::wrong_use(
-                format!("--drive {}: it is no drive", on_screen(drive.as_bytes())),
+                format!("--drive {}: it is not a drive", on_screen(drive.as_bytes())),
                 "Name its letter and where it is mounted, such as D:=/mnt/d.",
             )
         })?;
@@ -234,7 +234,7 @@ pub(crate) fn trunk_if_it_opens(given: &TrunkArguments) -> Result<Result<Box<dyn
         tell(styled(CARE, format_args!("! The trunk is damaged: {flaw}.")));
     }
     if !hurt.is_empty() {
-        tell("It can be used all the same: contents are proved one by one. Names and times are not.");
+        tell("It can still be used: contents are proved one by one. Names and times are not.");
     }
     if trunk.as_ref().is_ok_and(|trunk| trunk.holds_more()) {
         tell(styled(
@@ -242,7 +242,7 @@ pub(crate) fn trunk_if_it_opens(given: &TrunkArguments) -> Result<Result<Box<dyn
             "! The trunk holds more than its list tells of: a later capture was cut off, or its list is lost, or in another part.",
         ));
         tell(
-            "Capture again: it goes on. Or, without the old machine, `porter look TRUNK --mend` makes the list anew.",
+            "Capture again: it goes on. Or, without the old machine, `porter look TRUNK --mend` rebuilds the list.",
         );
     }
     Ok(trunk)
@@ -281,7 +281,7 @@ fn open_or_outside(given: &TrunkArguments) -> Result<Result<Box<dyn Trunk>, Outs
     let hurt_seals = if outside.sealed { seal_damage(&folders) } else { Vec::new() };
     for damage in hurt_seals {
         tell(styled(CARE, format_args!("! {damage}; another copy of it opened the trunk.")));
-        tell("`porter look TRUNK --mend` writes it anew.");
+        tell("`porter look TRUNK --mend` rewrites it.");
     }
     Ok(Ok(Box::new(trunk)))
 }
@@ -387,7 +387,7 @@ pub(crate) fn packing_list(given: &ListArguments) -> Result<Option<PackingList>,
     })?;
     let list = PackingList::from_toml(&text).map_err(|error| {
         Failure::wrong_use(
-            format!("`{shown}` is no packing list: {error}"),
+            format!("`{shown}` is not a packing list: {error}"),
             "Nothing was changed. `porter survey MACHINE --list FILE` writes a new one.",
         )
     })?;

@@ -15,7 +15,7 @@ pub(crate) fn will_publish<'p>(paths: impl IntoIterator<Item = &'p PathBuf>) -> 
         let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty());
         // The name of a device must not become that of a file.
         if path.exists() && !path.is_file() {
-            return Err(cannot_be_written(path, "what has that name is no file"));
+            return Err(cannot_be_written(path, "something that is not a file has that name"));
         }
         if folder.is_some_and(|folder| !folder.is_dir()) {
             return Err(cannot_be_written(path, "its folder is not there"));

@@ -66,7 +66,7 @@ pub(crate) fn read(file: &Path) -> Result<OwnRule, Failure> {
     })?;
     let rule = CarryRule::from_toml(&text).map_err(|error| {
         Failure::wrong_use(
-            format!("`{shown}` is no carry rule: {}", error.to_string().trim_end()),
+            format!("`{shown}` is not a carry rule: {}", error.to_string().trim_end()),
             "Nothing was done. docs/carry-rules.md explains the syntax; `porter rules show mail/thunderbird` is an example.",
         )
     })?;

@@ -18,7 +18,7 @@ const FIRST_FORMAT: &str = "porter-receipt/1";
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum NoReceipt {
     /// No JSON, or JSON of another shape.
-    #[error("it is no receipt: {0}")]
+    #[error("it is not a receipt: {0}")]
     Unreadable(#[from] serde_json::Error),
     /// Another document, or one of a later porter.
     #[error("it is a `{0}`, not a `{FORMAT}`")]

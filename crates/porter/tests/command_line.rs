@@ -154,7 +154,7 @@ fn each_mistake_has_its_status_and_says_what_to_do() {
     for (words, status, what) in [
         (&["fly"][..], 2, "unrecognized subcommand"),
         (&["survey"], 2, "required arguments"),
-        (&["survey", "OLD", "--only", "a{b"], 2, "`a{b` is no pattern"),
+        (&["survey", "OLD", "--only", "a{b"], 2, "`a{b` is not a pattern"),
         (&["survey", "OLD", "--account", "zelda"], 2, "there is no account `zelda` on OLD"),
         (&["capture", "OLD", "new", "--form", "tidy"], 2, "invalid value 'tidy'"),
         (&["capture", "OLD", "new", "--form", "open", "--seal"], 2, "only a packed trunk can have --seal"),

@@ -76,7 +76,7 @@ fn nothing_leaves_its_place_and_every_attempt_is_named() {
         "NUL byte",
         "leads out of its place, to ../../../..",
         "to /etc",
-        "no name of an account",
+        "not the name of an account",
         "does not list its item",
     ] {
         assert!(refused_for(words), "{words} is not in {refused:#?}");
@@ -228,7 +228,7 @@ fn any_damage_is_found_and_named() {
                 ("porter/label.json", false, _) => "is not a trunk",
                 ("bagit.txt", false, _) => "was not finished",
                 (_, _, 1) => "the trunk is damaged: ",
-                _ => "It can be used all the same",
+                _ => "It can still be used",
             };
             assert!(check.err.contains(words), "{list}: {}", check.err);
             assert!(check.err.contains(list) || words == "was not finished", "{list}: {}", check.err);

@@ -90,7 +90,7 @@ fn a_drive_that_is_not_mounted_is_told_by_its_first_bytes() {
         (1080, b"\x53\xef", ["is a volume that is not mounted", "read-only"]),
         (510, b"\x55\xaa", ["is a whole drive", "lsblk -f"]),
         (88, b"CS", ["Core Storage", "FileVault"]),
-        (700, b"kites", ["is no folder", "Windows and Users"]),
+        (700, b"kites", ["is not a folder", "Windows and Users"]),
     ];
     for (at, mark, words) in marks {
         let mut image = vec![0_u8; 4096];
@@ -111,5 +111,5 @@ fn a_drive_that_is_not_mounted_is_told_by_its_first_bytes() {
     }
     bench.write("letter.txt", "not a drive");
     let said = bench.porter(&["survey", "letter.txt"]).with_status(1);
-    assert!(said.err.contains("`letter.txt` is no folder"), "{}", said.err);
+    assert!(said.err.contains("`letter.txt` is not a folder"), "{}", said.err);
 }

@@ -65,9 +65,9 @@ fn a_saved_receipt_says_again_what_the_check_said_and_tells_what_a_later_one_cha
     assert!(!bench.read("old.html").contains("class=\"balance\""));
 
     for (content, says) in [
-        ("{", "no receipt"),
+        ("{", "not a receipt"),
         ("{\"format\": \"porter-look/1\"}", "it is a `porter-look/1`"),
-        ("", "no receipt"),
+        ("", "not a receipt"),
     ] {
         bench.write("bad.json", content);
         let refused = bench.porter(&["receipt", "bad.json"]).with_status(1);
@@ -91,7 +91,7 @@ fn a_document_goes_where_it_can_be_kept_and_what_could_not_be_written_is_told_be
         (&["check", "trunk", "--events", "trunk/events.jsonl"], 2, "lies in a trunk"),
         (&["receipt", "saved.json", "--junit", "trunk/receipt.xml"], 2, "lies in a trunk"),
         (&["survey", "OLD", "--list", "trunk/list.json"], 2, "lies in a trunk"),
-        (&["check", "trunk", "--page", "folder.html"], 1, "is no file"),
+        (&["check", "trunk", "--page", "folder.html"], 1, "that is not a file"),
         (&["check", "trunk", "NEW", "--json", "nowhere/receipt.json"], 1, "its folder is not there"),
         (&["survey", "OLD", "--programs", "nowhere/programs.csv"], 1, "its folder is not there"),
     ] {

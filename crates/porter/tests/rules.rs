@@ -105,7 +105,7 @@ fn mistakes_are_named_and_a_rule_of_ones_own_takes_the_place_of_a_built_in_one()
     bench.write("bad.toml", examples()[0].replace("shared-data", "shared"));
     let bad = bench.porter(&["survey", "LOFT-PC", "--rules", "bad.toml"]).with_status(2);
     assert!(
-        bad.err.contains("bad.toml` is no carry rule") && bad.err.contains("line 8, column 9"),
+        bad.err.contains("bad.toml` is not a carry rule") && bad.err.contains("line 8, column 9"),
         "{}",
         bad.err
     );

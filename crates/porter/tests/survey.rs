@@ -243,7 +243,7 @@ fn what_is_rare_on_a_drive_is_told_with_what_helps() {
         "odd names       1 name that Windows cannot hold (odile/folder/desktop)",
         "old Windows     Windows.old holds an earlier Windows",
         "do not put the trunk on a FAT32 stick",
-        "survey that folder by itself",
+        "survey that folder separately",
     ] {
         assert!(said.contains(words), "{words} in {said}");
     }

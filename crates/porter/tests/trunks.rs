@@ -127,7 +127,7 @@ fn what_does_not_open_a_sealed_trunk_says_why_and_what_opens_it_need_not_be_type
             let said = bench
                 .porter(&["look", "trunk", "--mend", "--passphrase-file", "passphrase.txt"])
                 .with_status(0);
-            let done = if is_missed { "the wrapped key was written anew" } else { "now there are two" };
+            let done = if is_missed { "the wrapped key was rewritten" } else { "now there are two" };
             assert!(said.err.contains(done), "{}", said.err);
             assert_eq!(bench.read(file), seal);
             typed("forty kites at four").with_status(0);
@@ -532,7 +532,7 @@ fn a_lost_label_is_made_anew_from_the_packs_to_the_byte() {
                 bench.porter(&["look", trunk, "--mend", "--passphrase-file", "wrong.txt"]).with_status(1);
             }
             let said = porter(0, &["look", trunk, "--mend"]);
-            assert!(said.err.contains("the label was made anew"), "{trunk}: {}", said.err);
+            assert!(said.err.contains("the label was rebuilt"), "{trunk}: {}", said.err);
             assert!(fs::read(&label).unwrap() == whole, "{trunk}: {}", fs::read_to_string(&label).unwrap());
             porter(0, &["check", trunk, "--quiet"]);
         }
@@ -560,7 +560,7 @@ fn a_lost_label_is_made_anew_from_the_packs_to_the_byte() {
                 // Topped up, it would be pinned down as it is now.
                 porter(1, &["capture", "PC", trunk, "--quiet"]);
             }
-            assert!(porter(0, &["look", trunk, "--mend"]).err.contains("the label was made anew"), "{to}");
+            assert!(porter(0, &["look", trunk, "--mend"]).err.contains("the label was rebuilt"), "{to}");
             assert_eq!(fs::read_to_string(&label).unwrap(), text);
             porter(0, &["check", trunk, "--quiet"]);
         }

@@ -61,7 +61,7 @@ pub fn refuse_strangers(folder: &Path, root: &Path) -> Result<(), RecordsRefused
     match fs::symlink_metadata(folder) {
         Ok(found) if found.is_dir() => system::whose(folder, &found, root)
             .map_err(|why| RecordsRefused { folder: folder.to_path_buf(), why }),
-        Ok(_) => Err(RecordsRefused { folder: folder.to_path_buf(), why: "it is no folder" }),
+        Ok(_) => Err(RecordsRefused { folder: folder.to_path_buf(), why: "it is not a folder" }),
         Err(_) => Ok(()),
     }
 }

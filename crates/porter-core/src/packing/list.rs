@@ -31,7 +31,7 @@ struct Listed {
     leave_folders: BTreeSet<String>,
 }
 
-/// A file that is no packing list. The text names line and column where that helps.
+/// A file that is not a packing list. The text names line and column where that helps.
 #[derive(Debug, thiserror::Error)]
 pub enum ListError {
     /// It is no TOML, or not of the shape of a list.

@@ -172,7 +172,7 @@ fn add_below(
     now_utc: OffsetDateTime,
 ) -> Result<(), FormatError> {
     let Some(object) = node.as_object_mut() else {
-        return Err(FormatError::damaged(FORMAT, "a folder is no object"));
+        return Err(FormatError::damaged(FORMAT, "a folder is not an object"));
     };
     let list = object.entry("children").or_insert_with(|| json!([]));
     let Some(list) = list.as_array_mut() else {

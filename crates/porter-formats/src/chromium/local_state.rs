@@ -20,7 +20,7 @@ impl LocalState {
         if json.is_object() {
             Ok(Self { json })
         } else {
-            Err(FormatError::damaged(FORMAT, "it is no object"))
+            Err(FormatError::damaged(FORMAT, "it is not an object"))
         }
     }
 
@@ -52,7 +52,7 @@ impl LocalState {
     /// Enters a profile; one of that folder that is known is left as it is. With `opens`, it opens by itself
     /// from now on.
     pub fn enter(&mut self, folder: &str, name: &str, opens: bool) -> Result<(), FormatError> {
-        let damaged = || FormatError::damaged(FORMAT, "its list of profiles is no object");
+        let damaged = || FormatError::damaged(FORMAT, "its list of profiles is not an object");
         let profile = object(&mut self.json, "profile").ok_or_else(damaged)?;
         let is_first = profile.get("info_cache").and_then(Value::as_object).is_none_or(Map::is_empty);
         let cache =

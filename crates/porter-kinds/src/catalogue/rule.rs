@@ -223,7 +223,7 @@ impl CarryRule {
                 return Err(wrong(find.span().start, what));
             }
             if path.is_none() && *place == Place::DriveRoot {
-                let what = "the whole drive is no item: say which `path`";
+                let what = "the whole drive is not an item: say which `path`";
                 return Err(wrong(find.span().start, what));
             }
         }

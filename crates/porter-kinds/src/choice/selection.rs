@@ -28,7 +28,7 @@ struct Patterns {
 
 /// A pattern that cannot be understood.
 #[derive(Debug, thiserror::Error)]
-#[error("`{pattern}` is no pattern: {cause}")]
+#[error("`{pattern}` is not a pattern: {cause}")]
 pub struct BadPattern {
     pattern: String,
     cause: PatternRefused,

@@ -25,7 +25,7 @@ pub enum Rebuilt {
     Label,
     /// That of a parked trunk was written anew from its second copy.
     FromSecondCopy,
-    /// It is whole, and its second copy was written anew.
+    /// It is whole, and its second copy was rewritten.
     SecondCopy,
     /// It was made anew.
     FromPacks {

@@ -39,7 +39,7 @@ pub(super) struct Stock {
     /// The items of the newest finished list.
     pub(super) items: Vec<TrunkItem>,
     /// Packs that were hurt and on which no finished list counts: they have other names now, and what was in
-    /// them is captured anew.
+    /// them is captured again.
     pub(super) set_aside: Vec<String>,
 }
 

@@ -196,5 +196,5 @@ fn unwrap(wrapped: &str, identity: &impl age::Identity, wrong: NotOpened) -> Res
     let bytes = std::str::from_utf8(&text).ok().and_then(from_hex).map(Zeroizing::new);
     bytes
         .and_then(|bytes| TrunkKey::from_bytes(&bytes))
-        .ok_or_else(|| NotOpened::Damaged("what was wrapped is no key".to_owned()))
+        .ok_or_else(|| NotOpened::Damaged("the wrapped content is not a key".to_owned()))
 }

@@ -67,7 +67,7 @@ fn new(file: &Path) -> Result<Outcome, Failure> {
     if public_file.exists() {
         return Err(Failure::wrong_use(
             format!("there is a recovery key already: `{}`", paths::shown(&public_file)),
-            "Nothing was done. Trunks sealed for it need its secret half; move that file away to begin anew.",
+            "Nothing was done. Trunks sealed for it need its secret half; move that file away to start again.",
         ));
     }
     let key = WorkshopKey::generate();
@@ -89,7 +89,7 @@ fn new(file: &Path) -> Result<Outcome, Failure> {
     }
     say(format_args!("The secret half is in `{}`.", paths::shown(file)));
     say(
-        "Keep it in a safe place, away from this computer: whoever has it opens every trunk that is sealed here.",
+        "Keep it in a safe place, away from this computer: anyone who has it can open every trunk that is sealed here.",
     );
     say(format_args!("The public half is {public}"));
     say(format_args!("and is kept in `{}`.", paths::shown(&public_file)));
@@ -101,7 +101,7 @@ fn signing(name: &str) -> Result<Outcome, Failure> {
     if file.exists() {
         return Err(Failure::wrong_use(
             format!("there is a signing key already: `{}`", paths::shown(&file)),
-            "Nothing was done. What was signed with it is known by it; move that file away to begin anew.",
+            "Nothing was done. Earlier signatures are recognised by it; move that file away to start again.",
         ));
     }
     let key = SigningKey::generate(name)
@@ -130,7 +130,7 @@ fn trust(key: &str, name: &str) -> Result<Outcome, Failure> {
     let is_key = key.len() == 64 && key.bytes().all(|byte| matches!(byte, b'0'..=b'9' | b'a'..=b'f'));
     if !is_key || name.trim().is_empty() || name.chars().any(char::is_control) {
         return Err(Failure::wrong_use(
-            "that is no signing key with a name",
+            "that is not a signing key with a name",
             "`porter workshop-key show` tells it there: 64 of the digits 0 to 9 and a to f, and then the name.",
         ));
     }
@@ -143,7 +143,7 @@ fn trust(key: &str, name: &str) -> Result<Outcome, Failure> {
     }
     let mut to = File::options().create(true).append(true).open(&file).map_err(failed)?;
     writeln!(to, "{key} {}", name.trim()).map_err(failed)?;
-    say(format_args!("What is signed with that key is told as {}'s from now on.", name.trim()));
+    say(format_args!("Receipts signed with that key count as {}'s from now on.", name.trim()));
     Ok(Outcome::Well)
 }
 

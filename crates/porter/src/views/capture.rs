@@ -70,7 +70,7 @@ pub(crate) fn tell_set_aside(packs: &[String]) {
         tell(styled(
             CARE,
             format_args!(
-                "! {pack} is damaged. What was in it is captured anew; {pack}.damaged may be deleted then."
+                "! {pack} is damaged. What was in it is captured again; {pack}.damaged may be deleted then."
             ),
         ));
     }

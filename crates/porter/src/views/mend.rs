@@ -23,7 +23,7 @@ pub(crate) fn tell_mended(done: &[Mended]) {
         match mended {
             Mended::Whole { .. } => {}
             Mended::Repaired { file, repaired_in_bytes } => tell(format_args!(
-                "{} {}: {} were written anew from its recovery data.",
+                "{} {}: {} were rewritten from its recovery data.",
                 styled(GOOD, "Mended"),
                 name(file),
                 size(*repaired_in_bytes)
@@ -72,7 +72,7 @@ pub(crate) fn tell_spare_made(file: &str, made: std::io::Result<()>) {
 
 /// The label was lost.
 pub(crate) fn tell_relabelled() {
-    tell(format_args!("{} the label was made anew from the rest of the trunk.", styled(GOOD, "Mended:")));
+    tell(format_args!("{} the label was rebuilt from the rest of the trunk.", styled(GOOD, "Mended:")));
 }
 
 /// What became of the wrapped key.
@@ -81,7 +81,7 @@ pub(crate) fn tell_resealed(done: Resealed) {
         Resealed::Nothing => {}
         Resealed::Copied => tell("There was one copy of the wrapped key, and now there are two."),
         Resealed::Mended => tell(format_args!(
-            "{} the wrapped key was written anew from another copy of it.",
+            "{} the wrapped key was rewritten from another copy of it.",
             styled(GOOD, "Mended:")
         )),
     }
@@ -96,17 +96,17 @@ pub(crate) fn tell_rebuilt(rebuilt: &Rebuilt) {
             tell("The trunk's list is whole, and was not changed.");
         }
         Rebuilt::FromSecondCopy => {
-            tell(format_args!("{} the list was written anew from its second copy.", styled(GOOD, "Mended:")));
+            tell(format_args!("{} the list was rewritten from its second copy.", styled(GOOD, "Mended:")));
         }
         Rebuilt::SecondCopy => {
             tell(format_args!(
-                "{} the list is whole, and its second copy was written anew.",
+                "{} the list is whole, and its second copy was rewritten.",
                 styled(GOOD, "Mended:")
             ));
         }
         Rebuilt::FromPacks { entries, lost, packs, unheard_of } => {
             tell(format_args!(
-                "{} the list was made anew from {}: {} were found.",
+                "{} the list was rebuilt from {}: {} were found.",
                 styled(GOOD, "Mended:"),
                 counted(*packs, "pack"),
                 counted(*entries, "entry")

@@ -84,7 +84,7 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
     if plan.changes.close_first().len() > 0 {
         let titles: Vec<&str> = plan.changes.close_first().collect();
         let words = format!(
-            "{} is running there, and writes over what it is told: close it first",
+            "{} is running there, and would overwrite what porter enters: close it first",
             titles.join(", ")
         );
         say(styled(CARE, row("in use", &words)));

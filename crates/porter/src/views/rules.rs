@@ -80,7 +80,7 @@ pub(crate) fn show(own: &OwnRule) {
     if let Some(profiles) = &own.rule.profiles {
         say("");
         // As remarks: what is printed can be saved and changed as a rule of one's own.
-        say(styled(FAINT, "# What comes with its engine by itself:"));
+        say(styled(FAINT, "# Comes with its engine:"));
         let lines = profiles.engine.text().lines().skip_while(|line| line.starts_with('#'));
         lines.for_each(|line| say(styled(FAINT, format_args!("# {line}"))));
     }

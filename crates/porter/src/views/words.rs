@@ -8,7 +8,7 @@ use porter_names::screen::on_screen;
 use porter_trunk::{KeptState, LeftReason};
 
 /// What is carried and still needs a hand on the new machine; readers of the survey's JSON know it.
-pub(crate) const NOT_YET_COVERED: &str = "mail profiles are carried whole, and not registered by themselves on the new machine; settings and printers are listed on the receipt, to be set by hand";
+pub(crate) const NOT_YET_COVERED: &str = "mail profiles are carried whole, and not registered on the new machine; settings and printers are listed on the receipt, to be set by hand";
 
 /// A caution in three lengths.
 pub(crate) struct CautionWords {
@@ -63,7 +63,7 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
         Caution::OtherVolumes { count } => (
             "other volume",
             format!("{} in which another volume is mounted, not entered", counted(*count, "folder")),
-            "capture that volume by itself if it is wanted",
+            "capture that volume separately if it is wanted",
         ),
         Caution::CloudOnly { count } => (
             "cloud only",
@@ -105,7 +105,7 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
         Caution::RegistryMissing => (
             "registry",
             "no registry, and no list of its people, was found on this system".to_owned(),
-            "people are told from their folders alone: look at them by eye, and ask who else used it",
+            "people are recognised by their folders alone: look at them by eye, and ask who else used it",
         ),
         Caution::Hibernated => (
             "hibernated",
@@ -158,7 +158,7 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
         Caution::NoOwner => (
             "no account",
             "the system knows nobody who owns this folder".to_owned(),
-            "somebody who left, or a profile made anew beside it: look into it before you decide",
+            "somebody who left, or a new profile beside it: look into it before you decide",
         ),
         Caution::WithoutFolder { names } => (
             "no folder",
@@ -220,7 +220,7 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
         Caution::EarlierWindows { path } => (
             "old Windows",
             format!("{path} holds an earlier Windows, perhaps with people's files"),
-            "survey that folder by itself",
+            "survey that folder separately",
         ),
     };
     CautionWords { mark, what: on_screen(what.as_bytes()), advice }
@@ -266,7 +266,7 @@ fn raw_left(reason: &LeftReason) -> String {
              Windows and capture it there"
         ),
         LeftReason::OtherVolume => {
-            "another volume was mounted there; capture it by itself if it is wanted".to_owned()
+            "another volume was mounted there; capture it separately if it is wanted".to_owned()
         }
         LeftReason::Medium { detail } => format!("the drive could not read it ({detail})"),
         LeftReason::Incomplete { missing_in_bytes, size_in_bytes } => format!(
@@ -333,7 +333,7 @@ fn raw_reason(reason: &Reason) -> String {
             "a version {has} has used it, and version {installed} here would refuse it: bring the program up to date and restore again, or carry the bookmarks alone (--newer-profiles bookmarks)"
         ),
         Reason::NotEntered { title, detail } => {
-            format!("{title} could not be told of it: {detail}")
+            format!("the list of {title} could not be changed: {detail}")
         }
         Reason::Entered { name } => {
             format!("its program lists it as \u{201c}{name}\u{201d}; another profile opens by default")
@@ -413,7 +413,7 @@ fn raw_reason(reason: &Reason) -> String {
         }
         Reason::LinkNotMade { target } => {
             format!(
-                "a link to {target}, which this system did not let us make; what it leads to is there by itself"
+                "a link to {target}, which this system did not let us make; its target is there in its own place"
             )
         }
         Reason::InTheWay { what, path } => format!("{what} stands in its way ({path}) and was kept"),
@@ -422,7 +422,7 @@ fn raw_reason(reason: &Reason) -> String {
         ),
         Reason::Twice => "the trunk has it twice; the first one counts".to_owned(),
         Reason::NotListed { missing, captured } => format!(
-            "the trunk's list is damaged: {} of {} captured entries are not in it; `porter check TRUNK --mend` repairs it from recovery data, or `porter look TRUNK --mend` makes it anew",
+            "the trunk's list is damaged: {} of {} captured entries are not in it; `porter check TRUNK --mend` repairs it from recovery data, or `porter look TRUNK --mend` rebuilds it",
             count(*missing),
             count(*captured)
         ),
@@ -430,7 +430,7 @@ fn raw_reason(reason: &Reason) -> String {
             "an earlier receipt tells of capture {said}, and the latest that is there is capture {there}: what came after it is lost, or was taken away"
         ),
         Reason::OtherList { capture } => format!(
-            "the list of capture {capture} is another one than an earlier receipt tells of: somebody has made it anew"
+            "the list of capture {capture} is another one than an earlier receipt tells of: somebody has rebuilt it"
         ),
         Reason::AlteredSinceSigned => {
             "the trunk was altered since it was signed: ask the workshop whose signature it bears".to_owned()

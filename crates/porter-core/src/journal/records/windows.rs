@@ -118,6 +118,6 @@ mod tests {
         let rights = Rights::of(&folder).unwrap();
         assert!(rights.owner.starts_with("S-1-5-"), "{rights:?}");
         assert!(rights.writers.as_ref().is_some_and(|writers| !writers.is_empty()), "{rights:?}");
-        whose(&folder, &fs::metadata(&folder).unwrap(), bench.path()).unwrap();
+        whose(&folder, &std::fs::metadata(&folder).unwrap(), bench.path()).unwrap();
     }
 }

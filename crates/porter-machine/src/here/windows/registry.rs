@@ -46,7 +46,7 @@ impl RegistryKey for RegKey {
         let row = |(name, value): (String, winreg::RegValue)| RegistryRow {
             name,
             kind: value.vtype as u32,
-            data: value.bytes,
+            data: value.bytes.into_owned(),
         };
         self.enum_values().map(|value| value.ok().map(row)).collect()
     }

@@ -42,7 +42,7 @@ pub fn set(sid: &str, key: &str, value: &RegistryValue) -> io::Result<()> {
         io::Error::new(io::ErrorKind::InvalidInput, format!("a value of type {}", value.kind))
     })?;
     let key = root(sid)?.open_subkey_with_flags(key, KEY_SET_VALUE)?;
-    key.set_raw_value(&value.name, &winreg::RegValue { bytes: value.data.clone(), vtype: kind })
+    key.set_raw_value(&value.name, &winreg::RegValue { bytes: value.data.as_slice().into(), vtype: kind })
 }
 
 /// Takes a value away.

@@ -184,7 +184,7 @@ fn steps(item: &ItemReceipt, receipt: &Receipt) -> Vec<String> {
     });
     if let (Some(name), true) = (entered, item.facts.contains_key("default")) {
         steps.push(format!(
-            "It opened by itself on the old machine, and another profile does here: choose \u{201c}{}\u{201d} in the browser's list of profiles, or restore again with --restored-profiles-open.",
+            "It opened by default on the old machine, and another profile does here: choose \u{201c}{}\u{201d} in the browser's list of profiles, or restore again with --restored-profiles-open.",
             on_screen(name.as_bytes())
         ));
     }
