@@ -478,8 +478,8 @@ mod tests {
             (path, r#""path":"/etc/passwd""#, "absolute"),
             (path, r#""path":"a\u0000b""#, "NUL"),
             (r#""owner":"odile""#, r#""owner":"..""#, "leads out"),
-            (r#""place":"documents""#, r#""place":"a/b""#, "no name"),
-            (r#""stored":"Kites/"#, r#""stored":"C:/"#, "no path inside"),
+            (r#""place":"documents""#, r#""place":"a/b""#, "not the name"),
+            (r#""stored":"Kites/"#, r#""stored":"C:/"#, "not a path inside"),
             (r#""stored":"Kites/"#, r#""stored":"../"#, "leads out"),
             (r#""size":3,"#, "", "needs a size"),
         ] {

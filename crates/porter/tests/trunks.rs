@@ -287,7 +287,7 @@ fn spare_data_mends_a_trunk_and_the_receipt_names_what_it_cannot() {
     fs::remove_file(bench.path("trunk/list-00001.list")).unwrap();
     bench.porter(&["check", "trunk"]).with_status(1);
     let made_anew = bench.porter(&["look", "trunk", "--mend"]).with_status(0);
-    assert!(made_anew.err.contains("made anew from 1 pack"), "{}", made_anew.err);
+    assert!(made_anew.err.contains("rebuilt from 1 pack"), "{}", made_anew.err);
     bench.porter(&["restore", "trunk", "NEW", "--yes", "--quiet"]).with_status(0);
     assert_eq!(bench.read("NEW/Users/odile/Documents/Kites/plan 2.txt"), "spar 2\n".repeat(90));
 }
@@ -525,7 +525,7 @@ fn a_lost_label_is_made_anew_from_the_packs_to_the_byte() {
                 fs::write(&label, left).unwrap();
             }
             let said = porter(1, &["check", trunk]);
-            assert!(said.err.contains("--mend` makes its label"), "{trunk}: {}", said.err);
+            assert!(said.err.contains("--mend` rebuilds its label"), "{trunk}: {}", said.err);
             if trunk == "sealed" {
                 bench.porter(&["look", trunk, "--mend"]).with_status(2);
                 bench.write("wrong.txt", "fifty kites at five");
@@ -740,7 +740,7 @@ fn a_sealed_trunk_on_two_sticks_with_spare_data_survives_what_happens_to_sticks(
     assert!(said.contains("are in none of these packs"), "{said}");
     assert!(porter(3, &both("check", &["--depth", "listing"])).err.contains("holds more than its list"));
     let said = porter(0, &both("look", &["--mend"])).err;
-    assert!(said.contains("made anew from ") && !said.contains("none of these packs"), "{said}");
+    assert!(said.contains("rebuilt from ") && !said.contains("none of these packs"), "{said}");
 
     // Everything comes out, and onto the machine.
     let taken =
