@@ -554,7 +554,7 @@ fn a_lost_label_is_made_anew_from_the_packs_to_the_byte() {
             fs::write(&label, changed).unwrap();
             let said = porter(status, &["check", trunk]);
             let all = said.out + &said.err;
-            let told = if status == 3 { "`label.json` is not" } else { "--mend` makes its label" };
+            let told = if status == 3 { "`label.json` is not" } else { "--mend` rebuilds its label" };
             assert!(all.contains(told), "{trunk} {to}: {all}");
             if trunk == "plain" {
                 // Topped up, it would be pinned down as it is now.
