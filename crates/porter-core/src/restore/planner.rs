@@ -409,23 +409,17 @@ impl<'a> Planner<'a> {
         let renamed = !fold::same_name(destination.path.as_bytes(), own_path.as_bytes());
         let at = destination.path;
         self.tree.host_path(&at)?;
-        let action = match (&entry.content, destination.is_there) {
-            // A run that was cut off made it, and had no time for its times.
-            (Content::Folder, Some(EntryKind::Folder)) if self.history.is_half_made(&at) => {
-                Action::FolderMade
-            }
-            (Content::Folder, Some(EntryKind::Folder)) => Action::Identical,
-            (Content::Folder, Some(EntryKind::Link)) => {
-                return Err(Reason::InTheWay { what: "a link".to_owned(), path: at.to_string() });
-            }
-            (Content::Folder, _) => Action::FolderMade,
-            (_, None) => Action::Create,
-            (Content::File { .. }, Some(EntryKind::File)) | (Content::Link { .. }, Some(EntryKind::Link)) => {
-                Action::Identical
-            }
-            (_, Some(_)) => {
+        let action = match decide_action(&entry.content, destination.is_there, self.history.is_half_made(&at))
+        {
+            Planned::Create => Action::Create,
+            Planned::Compare => Action::Identical,
+            Planned::MakeFolder => Action::FolderMade,
+            Planned::SetAside => {
                 let aside = self.tree.choose_aside(&at)?;
                 Action::SetAside(aside.name().unwrap_or_default().into())
+            }
+            Planned::LinkInTheWay => {
+                return Err(Reason::InTheWay { what: "a link".to_owned(), path: at.to_string() });
             }
         };
         if renamed {
@@ -519,6 +513,36 @@ impl<'a> Planner<'a> {
     }
 }
 
+/// What is planned for an entry, by what stands in its place.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Planned {
+    /// Nothing is there.
+    Create,
+    /// Something of its kind is there: it is identical, unless a comparison shows that it differs.
+    Compare,
+    /// A folder that this restore makes, or whose making was cut off.
+    MakeFolder,
+    /// Something else is there.
+    SetAside,
+    /// A link stands where a folder was to be: nothing is put behind it.
+    LinkInTheWay,
+}
+
+fn decide_action(content: &Content, there: Option<EntryKind>, is_half_made: bool) -> Planned {
+    match (content, there) {
+        // A run that was cut off made it, and had no time for its times.
+        (Content::Folder, Some(EntryKind::Folder)) if is_half_made => Planned::MakeFolder,
+        (Content::Folder, Some(EntryKind::Folder)) => Planned::Compare,
+        (Content::Folder, Some(EntryKind::Link)) => Planned::LinkInTheWay,
+        (Content::Folder, _) => Planned::MakeFolder,
+        (_, None) => Planned::Create,
+        (Content::File { .. }, Some(EntryKind::File)) | (Content::Link { .. }, Some(EntryKind::Link)) => {
+            Planned::Compare
+        }
+        (_, Some(_)) => Planned::SetAside,
+    }
+}
+
 /// The half-empty last block of a file, and its row in the folder.
 const MOST_LOST_PER_ENTRY_IN_BYTES: u64 = 4096 + 512;
 
@@ -537,5 +561,42 @@ fn is_identical(what: &ToCompare, host: &HostTree, conduct: Conduct<'_>) -> bool
                     .and_then(|content| ContentHash::of_reader(&mut Stoppable { content, conduct }))
                     .is_ok_and(|found| found == *hash)
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn nothing_that_is_there_is_written_over_and_nothing_goes_behind_a_link() {
+        let file = Content::File { size_in_bytes: 1, hash: ContentHash::of(b"x") };
+        let link = Content::Link { target: b"../y".to_vec() };
+        let folder = Content::Folder;
+        use EntryKind::{File, Folder, Link, Other};
+        for (content, there, planned) in [
+            (&file, None, Planned::Create),
+            (&file, Some(File), Planned::Compare),
+            (&file, Some(Folder), Planned::SetAside),
+            (&file, Some(Link), Planned::SetAside),
+            (&file, Some(Other), Planned::SetAside),
+            (&link, None, Planned::Create),
+            (&link, Some(Link), Planned::Compare),
+            (&link, Some(File), Planned::SetAside),
+            (&link, Some(Folder), Planned::SetAside),
+            (&link, Some(Other), Planned::SetAside),
+            (&folder, None, Planned::MakeFolder),
+            (&folder, Some(Folder), Planned::Compare),
+            (&folder, Some(Link), Planned::LinkInTheWay),
+            (&folder, Some(File), Planned::MakeFolder),
+            (&folder, Some(Other), Planned::MakeFolder),
+        ] {
+            assert_eq!(decide_action(content, there, false), planned, "{content:?} on {there:?}");
+        }
+        assert_eq!(
+            decide_action(&folder, Some(Folder), true),
+            Planned::MakeFolder,
+            "cut off before its times"
+        );
     }
 }
