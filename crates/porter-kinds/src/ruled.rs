@@ -228,3 +228,58 @@ pub fn shown_find(find: &Find) -> String {
     let path = find.path.as_ref().map(|path| format!("/{}", path.text())).unwrap_or_default();
     format!("{}{path}", find.place.name())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use porter_source::HostFolder;
+    use rusqlite::Connection;
+    use std::fs;
+    use std::io::Read;
+
+    #[test]
+    fn a_database_of_any_program_that_runs_is_captured_in_one_piece() {
+        let bench = tempfile::tempdir().unwrap();
+        let folder = bench.path().join("Users/odile/AppData/Roaming/Kite Planner");
+        fs::create_dir_all(&folder).unwrap();
+        fs::create_dir_all(bench.path().join("Windows/System32")).unwrap();
+        let open = Connection::open(folder.join("plans.db")).unwrap();
+        open.execute_batch(
+            "PRAGMA journal_mode = WAL; PRAGMA wal_autocheckpoint = 0; CREATE TABLE plan (name TEXT); INSERT INTO plan VALUES ('Halyard')",
+        )
+        .unwrap();
+        fs::write(folder.join("diary"), "no database").unwrap();
+        fs::write(folder.join("diary-journal"), "a person's").unwrap();
+        let volume = Arc::new(HostFolder::open(bench.path()).unwrap());
+        let mut machine = porter_machine::recognise(volume, "LOFT-PC".to_owned()).unwrap();
+        let rule = "id = \"office/planner\"\ntitle = \"Kite Planner\"\nmust_be_closed = [\"planner.exe\"]\n\
+                    [[find]]\nplace = \"roaming-data\"\npath = \"Kite Planner\"\n";
+        let rule = CarryRule::from_toml(rule).unwrap();
+        let family = machine.layout.family;
+        let catalogue = Catalogue::built_in(family).unwrap().with_rules(vec![rule]);
+        let planner = |machine: &Machine| {
+            let mut found = Ruled.find(machine, &catalogue).into_iter();
+            found.find(|item| item.id == "odile/office/planner").unwrap()
+        };
+        let at = |name: &str| {
+            let path = format!("Users/odile/AppData/Roaming/Kite Planner/{name}");
+            RelativePath::from_bytes(path.as_bytes()).unwrap()
+        };
+        assert!(matches!(Ruled.instead(&planner(&machine), &machine, &at("plans.db")), Instead::Nothing));
+
+        machine.running = Some([porter_machine::running::comparable("planner.exe")].into());
+        let item = planner(&machine);
+        let Instead::Content(mut content) = Ruled.instead(&item, &machine, &at("plans.db")) else {
+            panic!("the database is not copied in one piece");
+        };
+        let mut bytes = Vec::new();
+        content.read_to_end(&mut bytes).unwrap();
+        fs::write(bench.path().join("copy.db"), bytes).unwrap();
+        let copy = Connection::open(bench.path().join("copy.db")).unwrap();
+        let name: String = copy.query_row("SELECT name FROM plan", [], |row| row.get(0)).unwrap();
+        assert_eq!(name, "Halyard");
+        assert!(matches!(Ruled.instead(&item, &machine, &at("plans.db-wal")), Instead::Left(_)));
+        assert!(matches!(Ruled.instead(&item, &machine, &at("diary-journal")), Instead::Nothing));
+        assert!(matches!(Ruled.instead(&item, &machine, &at("diary")), Instead::Nothing));
+    }
+}

@@ -59,7 +59,7 @@ pub(crate) struct DriveArguments {
     /// Where a further drive of the machine is mounted, such as D:=/mnt/d (may be given several times)
     #[arg(long = "drive", value_name = "LETTER:=FOLDER")]
     pub(crate) drives: Vec<String>,
-    /// MACHINE is no machine but a drive of things, or a copy of one: a second disk, a stick, a card of
+    /// MACHINE is not a machine but a drive of things, or a copy of one: a second disk, a stick, a card of
     /// photos
     #[arg(long, conflicts_with = "drives")]
     pub(crate) as_drive: bool,

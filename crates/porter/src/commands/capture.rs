@@ -80,7 +80,7 @@ struct MakingArguments {
     /// Encrypt everything in the trunk but its label
     #[arg(help_heading = MAKING, long)]
     seal: bool,
-    /// What brings the passphrase back to mind; anyone can read it
+    /// A hint that brings the passphrase back to mind; anyone can read it
     #[arg(help_heading = MAKING, long, value_name = "TEXT", requires = "seal")]
     reminder: Option<String>,
     #[command(flatten)]
@@ -97,7 +97,7 @@ struct MakingArguments {
     /// Begin although it may not fit
     #[arg(help_heading = MAKING, long)]
     may_not_fit: bool,
-    /// What the trunk holds, and this capture does not choose or find any more, may be in it no more
+    /// Things that the trunk holds, and that this capture neither chooses nor finds, may leave the trunk
     #[arg(help_heading = MAKING, long)]
     may_leave_out: bool,
     /// Do not read the trunk back now. Run `porter check TRUNK` before you rely on it
@@ -115,7 +115,7 @@ enum Form {
     Packed,
     /// Plain folders that anyone can browse (a BagIt bag)
     Open,
-    /// On the old system's own volume, sharing the data that is there: for installing a system anew in its
+    /// On the old system's own volume, sharing the data that is there: for reinstalling the system in its
     /// place
     Parked,
 }
@@ -123,7 +123,7 @@ enum Form {
 /// What to write on the outside of the trunk.
 #[derive(Debug, Args)]
 struct LabelArguments {
-    /// What the workshop calls the job
+    /// The workshop's name for the job
     #[arg(help_heading = LABEL, long, value_name = "NUMBER")]
     job: Option<String>,
     /// Who makes the capture

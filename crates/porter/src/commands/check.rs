@@ -41,7 +41,7 @@ pub(crate) struct CheckArguments {
     /// How deep a trunk alone is checked
     #[arg(long, value_enum, default_value_t = HowDeep::Full, conflicts_with = "machine")]
     depth: HowDeep,
-    /// Repair the trunk first: with its recovery data, which is made anew where it is lost, and its wrapped
+    /// Repair the trunk first: with its recovery data, which is rewritten where it is lost, and its wrapped
     /// key from the second copy
     #[arg(long, conflicts_with = "machine")]
     mend: bool,

@@ -31,7 +31,7 @@ pub(crate) struct LookArguments {
     /// Show all entries whose name or path fits: '*.kite', '**/Plans/*'
     #[arg(long, value_name = "PATTERN")]
     find: Vec<String>,
-    /// The trunk's list, label or wrapped key is lost or damaged: make it anew first, from the packs or a
+    /// The trunk's list, label or wrapped key is lost or damaged: rebuild it first, from the packs or a
     /// second copy
     #[arg(long)]
     mend: bool,

@@ -10,7 +10,7 @@ use std::path::PathBuf;
 
 /// Change the passphrase of a sealed trunk
 ///
-/// Only the wrapped key is written anew; the packs stay as they are. Somebody who has an older copy of the
+/// Only the wrapped key is rewritten; the packs stay as they are. Somebody who has an older copy of the
 /// trunk, and the older passphrase, can still open that copy.
 #[derive(Debug, Args)]
 pub(crate) struct PassphraseArguments {

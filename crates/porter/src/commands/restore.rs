@@ -57,11 +57,11 @@ pub(crate) struct RestoreArguments {
     /// drive`; else to the root of the new one, if it is of the same kind of system
     #[arg(help_heading = LANDING, long, value_name = "PLACE[/FOLDER]", value_parser = place_and_folder)]
     drive_root: Option<(Place, RelativePath)>,
-    /// Browsers open the profiles that were restored by themselves, instead of those that do now
+    /// Browsers open the restored profiles by default, instead of those that they open now
     #[arg(help_heading = LANDING, long)]
     restored_profiles_open: bool,
-    /// What becomes of a browser's profile that a later version has used than is here: `leave` it in the
-    /// trunk, carry its `bookmarks` alone, or `carry` it for the day the browser is brought up to date
+    /// What to do with a profile last used by a newer version of its browser than the one here: `leave`
+    /// it in the trunk, carry its `bookmarks` alone, or `carry` it for the day the browser is updated
     #[arg(help_heading = LANDING, long, value_name = "WHAT", default_value = "leave")]
     newer_profiles: NewerWord,
     /// Add the bookmarks of all browsers in the trunk to this one as well, without duplicates: firefox,

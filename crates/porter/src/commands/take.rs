@@ -27,7 +27,7 @@ pub(crate) struct TakeArguments {
     /// An item, or a folder or file in it: odile/folder/documents/Kites
     #[arg(value_name = "ITEM[/PATH]")]
     item: String,
-    /// Folder to put it into; made if it is not there. What differs there is set aside, never deleted. `-`:
+    /// Folder to put it into; made if it is not there. A file that differs there is set aside, never deleted. `-`:
     /// the content of one file, to standard output
     #[arg(value_parser = paths::typed())]
     folder: PathBuf,

@@ -37,7 +37,7 @@ enum WorkshopKeyCommand {
         #[arg(long, value_name = "NAME")]
         name: String,
     },
-    /// Know another workshop by its signing key, as its `porter workshop-key show` tells it
+    /// Know another workshop by its signing key, as its `porter workshop-key show` prints it
     Trust {
         /// Its public signing key, 64 digits
         key: String,
@@ -131,7 +131,7 @@ fn trust(key: &str, name: &str) -> Result<Outcome, Failure> {
     if !is_key || name.trim().is_empty() || name.chars().any(char::is_control) {
         return Err(Failure::wrong_use(
             "that is not a signing key with a name",
-            "`porter workshop-key show` tells it there: 64 of the digits 0 to 9 and a to f, and then the name.",
+            "`porter workshop-key show` prints it there: 64 of the digits 0 to 9 and a to f, and then the name.",
         ));
     }
     let Some(file) = keys::known_signers_file() else { return Err(no_settings()) };
