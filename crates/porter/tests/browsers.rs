@@ -216,6 +216,28 @@ fn a_profile_of_a_later_version_stays_in_the_trunk_and_its_bookmarks_may_come_al
     assert!(bench.path(&format!("TIDEWATER/{FIREFOX}/Profiles/k7r2m1xw.default-release")).exists());
 }
 
+#[test]
+fn the_bookmarks_of_two_later_profiles_come_into_one_browser_together() {
+    let bench = Workbench::with_trunk();
+    bench.write("TIDEWATER/Program Files/Mozilla Firefox/application.ini", "[App]\r\nVersion=91.0\r\n");
+    let two = ["--only", "odile/browser/firefox/default-release", "--only", "odile/browser/firefox/work"];
+    let plan = bench
+        .porter(&[&RESTORE[..], &two, &["--newer-profiles", "bookmarks", "--try", "--json"]].concat())
+        .with_status(3)
+        .json();
+    let added = plan["merged"][0]["bookmarks"].as_u64().unwrap();
+    assert_eq!(plan["merged"].as_array().unwrap().len(), 1, "{plan}");
+    let said = bench
+        .porter(&[&RESTORE[..], &two, &["--newer-profiles", "bookmarks", "--json"]].concat())
+        .with_status(3)
+        .json();
+    assert_eq!(said["written"]["files"], 1, "one database has both: {said}");
+    let one = [&RESTORE[..], &two[..2], &["--newer-profiles", "bookmarks", "--try", "--json"]].concat();
+    let of_one = bench.porter(&one).with_status(3).json();
+    assert_eq!(of_one["merged"][0]["bookmarks"], 0, "all of the first are there after both came: {of_one}");
+    assert!(added > of_one["merged"][0]["were_there"].as_u64().unwrap(), "{plan} {of_one}");
+}
+
 /// A machine with one profile, which nobody has open.
 #[cfg(unix)]
 fn work_profile(bench: &Workbench) -> String {

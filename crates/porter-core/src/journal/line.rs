@@ -243,3 +243,29 @@ impl JournalLine {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_lines_of_registries_in_earlier_journals_are_read_as_what_was_set() {
+        let line = r#"{"step":"registry-value","item":"a/b","sid":"S-1-5-21-1","key":"Software\\K","was":{"name":"x","type":3,"hex":"00ff"},"becomes":{"name":"x","type":1,"text":"kites"}}"#;
+        let line: JournalLine = serde_json::from_str(line).unwrap();
+        let JournalLine::Set { item, control, owner, was, becomes } = line.of_today() else { panic!() };
+        assert_eq!((&*item, &*control, &*owner), ("a/b", "registry-value", "S-1-5-21-1"));
+        let was = was.unwrap();
+        assert_eq!(
+            (&*was["key"], &*was["name"], &*was["type"], &*was["data"]),
+            ("Software\\K", "x", "3", "00ff")
+        );
+        assert_eq!((&*becomes["type"], &becomes["data"][..8]), ("1", "6b006900"), "a text is UTF-16");
+
+        let line: JournalLine =
+            serde_json::from_str(r#"{"step":"registry-key","sid":"S-1-5-21-1","key":"K"}"#).unwrap();
+        let today = line.of_today();
+        let JournalLine::Set { control, was, becomes, .. } = &today else { panic!() };
+        assert_eq!((&**control, was, &*becomes["key"]), ("registry-key", &None, "K"));
+        assert_eq!(today.clone().of_today(), today);
+    }
+}
