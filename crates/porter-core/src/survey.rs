@@ -165,7 +165,7 @@ pub fn not_covered(machine: &Machine, catalogue: &Catalogue) -> Vec<(RelativePat
     for name in &machine.not_people {
         let Ok(path) = profiles.join(name) else { continue };
         if shared.is_none_or(|shared| shared.path.name() != Some(name)) {
-            rows.push((path, "not a person's: the system makes it by itself".to_owned()));
+            rows.push((path, "not a person's: the system makes it".to_owned()));
         }
     }
     rows.sort();

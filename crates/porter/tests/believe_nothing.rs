@@ -85,7 +85,7 @@ fn the_rules_here_hold_back_what_a_trunk_says_is_free_and_nothing_goes_to_somebo
         "plan.txt: refused: it lies outside of its item",
         "NTUSER.DAT: kept in the trunk",
         "key: kept in the trunk",
-        "planner.lnk: kept in the trunk: it would start by itself",
+        "planner.lnk: kept in the trunk: it would start automatically",
     ] {
         assert!(told.contains(words), "{words}\n{told}");
     }
