@@ -27,8 +27,8 @@ pub(crate) struct TakeArguments {
     /// An item, or a folder or file in it: odile/folder/documents/Kites
     #[arg(value_name = "ITEM[/PATH]")]
     item: String,
-    /// Folder to put it into; made if it is not there. A file that differs there is set aside, never deleted. `-`:
-    /// the content of one file, to standard output
+    /// Folder to put it into; made if it is not there. A file that differs there is set aside, never deleted.
+    /// `-`: the content of one file, to standard output
     #[arg(value_parser = paths::typed())]
     folder: PathBuf,
     /// Of a browser's profile: its `bookmarks` as the HTML file that browsers import, its `feeds` as OPML,
