@@ -24,7 +24,7 @@ use crate::caution::Caution;
 use crate::changes::Changes;
 use crate::ground::Ground;
 use crate::item::Item;
-use crate::kind::{Instead, Kind, owner_id, runs_now};
+use crate::kind::{Instead, Kind, owner_id, ran, runs_now};
 use crate::part::{Part, What};
 use crate::profiles::in_use::{Use, in_use};
 use crate::profiles::{ProfileFolder, Registered};
@@ -154,7 +154,7 @@ fn item(id: String, title: String, owner: &Account, rule: &Arc<CarryRule>) -> It
 fn learn(machine: &Machine, rule: &CarryRule, engine: &dyn Engine, folder: RelativePath, item: &mut Item) {
     let profile = ProfileFolder { volume: &*machine.volume, at: folder };
     let learned = engine.learn(&profile, machine.layout.family);
-    let runs = machine.here.is_some() && rule.must_be_closed.iter().any(|program| machine.runs(program));
+    let runs = machine.here.is_some() && ran(rule, machine);
     let locks = in_use(&profile, engine.list().locks());
     item.is_open = runs || locks.may_be();
     item.facts = learned.facts;

@@ -1,6 +1,6 @@
 //! What a kind of item has to know about its own: how they are found, captured, landed and proved.
 
-use crate::catalogue::Catalogue;
+use crate::catalogue::{CarryRule, Catalogue};
 use crate::changes::Changes;
 use crate::ground::Ground;
 use crate::item::Item;
@@ -56,7 +56,12 @@ pub enum Instead {
     Left(LeftReason),
 }
 
-/// True if a program runs that an item's rule wants closed.
+/// True if a program ran that a rule wants closed, when the machine was recognised.
+pub(crate) fn ran(rule: &CarryRule, machine: &Machine) -> bool {
+    rule.must_be_closed.iter().any(|program| machine.runs(program))
+}
+
+/// True if a program runs that an item's rule wants closed, asked of the system now.
 pub fn runs_now(item: &Item, machine: &Machine) -> bool {
     let Some(rule) = item.rule.as_ref().filter(|_| machine.here.is_some()) else { return false };
     if rule.must_be_closed.is_empty() {

@@ -136,13 +136,7 @@ impl Receipt {
 
     /// The settings and printers that a person sets up by hand, with what the new machine has instead.
     pub fn by_hand(&self) -> impl Iterator<Item = (&ItemReceipt, &Facts)> {
-        self.items.iter().filter_map(|item| {
-            let now = item.findings.iter().find_map(|finding| match &finding.reason {
-                Reason::SetByHand { now } => Some(now),
-                _ => None,
-            });
-            Some((item, now?))
-        })
+        self.items.iter().filter_map(|item| Some((item, item.set_by_hand()?)))
     }
 
     /// The programs that the new machine does not have.
@@ -158,6 +152,14 @@ impl Receipt {
 }
 
 impl ItemReceipt {
+    /// What the new machine has instead, for a setting or printer that a person sets up by hand.
+    pub fn set_by_hand(&self) -> Option<&Facts> {
+        self.findings.iter().find_map(|finding| match &finding.reason {
+            Reason::SetByHand { now } => Some(now),
+            _ => None,
+        })
+    }
+
     /// An empty row.
     pub fn new(item: &porter_trunk::TrunkItem) -> Self {
         Self {

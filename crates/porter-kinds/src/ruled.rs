@@ -5,7 +5,7 @@ use crate::catalogue::{CarryRule, Catalogue, Find, Found};
 use crate::changes::{Changes, Moved};
 use crate::ground::Ground;
 use crate::item::Item;
-use crate::kind::{Instead, Kind, owner_id};
+use crate::kind::{Instead, Kind, owner_id, ran};
 use crate::part::{Part, What};
 use crate::receipt::Reason;
 use porter_machine::account::{id_from_name, unused_id};
@@ -95,7 +95,7 @@ fn item_of(machine: &Machine, owner: Option<&Account>, rule: &Arc<CarryRule>) ->
     let id = format!("{}/{}", owner_id(owner), rule.id);
     let owner = owner.map(|account| account.id.clone());
     let item = Item { rule: Some(Arc::clone(rule)), ..Item::new(id, rule.kind(), owner, rule.title.clone()) };
-    Item { is_open: rule.must_be_closed.iter().any(|program| machine.runs(program)), ..item }
+    Item { is_open: ran(rule, machine), ..item }
 }
 
 /// The item of one folder, beside those that there are.

@@ -6,7 +6,7 @@
 pub mod registry_key;
 pub mod registry_value;
 
-use porter_names::Facts;
+use porter_names::{Facts, RelativePath};
 use std::io;
 
 /// Something of the running system. What of it is meant is said by facts, which hold its name and its value
@@ -49,6 +49,11 @@ impl std::fmt::Debug for dyn Control {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.write_str(self.name())
     }
+}
+
+/// The same as [`Control::shown`], where paths are told.
+pub fn shown_as_path(control: &dyn Control, owner: &str, facts: &Facts) -> RelativePath {
+    RelativePath::from_bytes(control.shown(owner, facts).trim_end_matches('/').as_bytes()).unwrap_or_default()
 }
 
 /// A fact that a control cannot do without.

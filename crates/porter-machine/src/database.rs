@@ -136,12 +136,7 @@ pub enum NoSnapshot {
 
 /// Takes a database out from under a program that may be writing to it.
 pub fn snapshot(volume: &dyn Volume, path: &RelativePath) -> Result<Snapshot, NoSnapshot> {
-    let mut first = [0; 16];
-    let opened = volume.open(path).map_err(NoSnapshot::Unreadable)?;
-    let read =
-        opened.read_at(0, &mut first).map_err(|cause| NoSnapshot::Unreadable(ReadError::new(path, cause)))?;
-    drop(opened);
-    if first[..read] != MAGIC[..] {
+    if !is_database(volume, path).map_err(NoSnapshot::Unreadable)? {
         return Err(NoSnapshot::NotADatabase);
     }
     for attempt in 0..TRIES {
@@ -182,13 +177,14 @@ pub fn is_beside_database(volume: &dyn Volume, path: &RelativePath) -> bool {
     let name = path.name().unwrap_or_default();
     let database = BESIDE.iter().find_map(|suffix| name.strip_suffix(suffix.as_bytes()));
     let database = database.and_then(|name| path.parent()?.join(name).ok());
-    database.is_some_and(|database| {
-        let mut first = [0; 16];
-        let read = volume.open(&database).and_then(|opened| {
-            opened.read_at(0, &mut first).map_err(|cause| ReadError::new(&database, cause))
-        });
-        read.is_ok_and(|read| first[..read] == MAGIC[..])
-    })
+    database.is_some_and(|database| is_database(volume, &database).unwrap_or(false))
+}
+
+fn is_database(volume: &dyn Volume, path: &RelativePath) -> Result<bool, ReadError> {
+    let mut first = [0; 16];
+    let opened = volume.open(path)?;
+    let read = opened.read_at(0, &mut first).map_err(|cause| ReadError::new(path, cause))?;
+    Ok(first[..read] == MAGIC[..])
 }
 
 #[cfg(test)]

@@ -104,14 +104,9 @@ pub fn plan_restore(
         .collect();
     let by_id = wanted.iter().map(|(id, account)| ((*id).clone(), account.id.clone())).collect();
     planner.plan_edits();
+    let ground = Ground { relocation: &relocation, ..ground };
     let destinations = chosen.iter().filter(|item| !item.parts.is_empty()).map(|item| {
-        let at = |part: &TrunkPart| {
-            let path = RelativePath::from_bytes(part.path.as_bytes()).ok()?;
-            let (owner, place) = (item.account.clone(), part.place.clone());
-            let address =
-                relocation.address_of(&item.id, &EntryAddress { owner, place, path, safe_path: None });
-            place_of(machine, &accounts, &address).ok()?.path.join_path(&address.path).ok()
-        };
+        let at = |part: &TrunkPart| ground.folder_of(item, part);
         let to_write = planner.to_write_by_item.get(&item.id).copied().unwrap_or_default();
         ItemPlan {
             id: item.id.clone(),

@@ -4,7 +4,8 @@ use super::RestoreError;
 use super::plan::{Plan, Refused};
 use super::report::RestoreReport;
 use crate::journal::JournalLine;
-use porter_names::{Facts, RelativePath};
+use porter_machine::control::shown_as_path;
+use porter_names::Facts;
 use std::io;
 
 /// Sets what a plan wants, after `write_ahead` has seen it written down. What cannot be set is told, and the
@@ -37,11 +38,10 @@ pub(super) fn set_controls(
         report.registry_values -= u64::from(
             change.control.registry_key(&change.becomes).is_some() && !change.control.is_container(),
         );
-        let shown = change.control.shown(&change.owner, &change.becomes);
         report.refused.push(Refused {
             item: Some(change.item.clone()),
             key: None,
-            path: RelativePath::from_bytes(shown.trim_end_matches('/').as_bytes()).unwrap_or_default(),
+            path: shown_as_path(change.control, &change.owner, &change.becomes),
             reason: (change.if_not_set)(cause.to_string()),
             needs_attention: true,
         });

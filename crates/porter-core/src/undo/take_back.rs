@@ -13,7 +13,7 @@ use crate::journal::{Run, sweep};
 use porter_kinds::catalogue::Catalogue;
 use porter_kinds::crossing::landing_places::LandingPlaces;
 use porter_machine::Machine;
-use porter_machine::control::Control;
+use porter_machine::control::{Control, shown_as_path};
 use porter_machine::controls;
 use porter_names::host::name_from_host;
 use porter_names::{Facts, RelativePath};
@@ -499,8 +499,7 @@ impl Undoing<'_> {
             self.report.unreadable_lines += 1;
             return;
         };
-        let shown = RelativePath::from_bytes(control.shown(owner, becomes).trim_end_matches('/').as_bytes());
-        let shown = shown.unwrap_or_default();
+        let shown = shown_as_path(control, owner, becomes);
         if control.registry_key(becomes).is_some_and(|key| !self.grounds.names_key(key)) {
             return self.keep(&shown, WhyKept::NoLandingPlace("no rule names this key".to_owned()));
         }

@@ -5,8 +5,7 @@
 
 use crate::views::kind::KindWords;
 use crate::views::task::Task;
-use porter_kinds::receipt::Receipt;
-use porter_kinds::receipt::{ItemReceipt, Reason};
+use porter_kinds::receipt::{ItemReceipt, Receipt};
 use porter_machine::layout::Family;
 use porter_names::Facts;
 use porter_names::screen::on_screen;
@@ -29,11 +28,7 @@ impl KindWords for Settings {
     }
 
     fn tasks(&self, item: &ItemReceipt, receipt: &Receipt) -> Vec<Task> {
-        let now = item.findings.iter().find_map(|finding| match &finding.reason {
-            Reason::SetByHand { now } => Some(now),
-            _ => None,
-        });
-        let task = now.map(|now| {
+        let task = item.set_by_hand().map(|now| {
             let steps = steps(&item.id, &item.facts, new_system(receipt));
             Task {
                 how: steps.how,
@@ -51,7 +46,7 @@ impl KindWords for Settings {
 pub(super) struct KeptInFiles {
     pub(super) kind: &'static str,
     pub(super) heading: &'static str,
-    /// The items whose values are told so, by the end of their ids.
+    /// The id of the item whose values are told so.
     pub(super) told: &'static str,
 }
 
