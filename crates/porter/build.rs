@@ -1,4 +1,4 @@
-//! Lets the program tell which systems it was built for.
+//! Lets the program name the systems that it was built for.
 
 fn main() {
     let target = std::env::var("TARGET").unwrap_or_else(|_| "unknown".to_owned());

@@ -14,7 +14,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::Instant;
 
-/// What one run took.
+/// The cost of one run.
 #[derive(Debug, Clone, Copy, Default)]
 struct Took {
     seconds: f64,
@@ -23,7 +23,7 @@ struct Took {
     written_in_mb: f64,
 }
 
-/// What is compared: name, ours, theirs, and the limit that we set ourselves for each set of data.
+/// A comparison: name, ours, theirs, and the limit that we set ourselves for each set of data.
 type Limit = (&'static str, &'static [&'static str], &'static [&'static str], [f64; 5]);
 
 const LIMITS: [Limit; 6] = [
@@ -57,7 +57,7 @@ pub(crate) fn run(rounds: usize, scale: f64, sets: &[&str]) -> Result<(), String
 }
 
 /// Builds the program as it is shipped, unless `PORTER` in the environment names one that is built already.
-/// Cargo's variables are not handed on: with them it would build much of it anew.
+/// Cargo's variables are not handed on: with them it would rebuild much of it.
 pub(crate) fn build_porter() -> Result<PathBuf, String> {
     if let Some(built) = std::env::var_os("PORTER") {
         return Ok(built.into());
@@ -110,7 +110,7 @@ fn measure_set(
         }
         let mut measure = |what: &'static str, command: &str| -> Result<(), String> {
             let one = took(command)?;
-            // What the clock did not wait for must not burden the next.
+            // Writes that the clock did not wait for must not burden the next run.
             took(&sync)?;
             runs.entry(what).or_default().push(one);
             Ok(())
@@ -166,7 +166,7 @@ fn measure_set(
         let in_round = |of: &[&str], round: usize| -> f64 {
             of.iter().filter_map(|of| Some(runs.get(of)?.get(round)?.seconds)).sum()
         };
-        // What was measured one after the other met the same mood of the machine.
+        // Two runs in a row met the machine in the same mood.
         let mut by_round: Vec<f64> =
             (0..rounds).map(|round| in_round(ours, round) / in_round(theirs, round)).collect();
         by_round.sort_by(f64::total_cmp);
@@ -292,7 +292,7 @@ fn time(command: &str) -> Result<f64, String> {
     if status.is_ok_and(|status| status.success()) { Ok(seconds) } else { Err(format!("failed: {command}")) }
 }
 
-/// As GNU time tells it.
+/// As GNU time reports it.
 fn peak_memory_in_mb(command: &str) -> Result<f64, String> {
     let output = Command::new("/usr/bin/time")
         .args(["-f", "%M", "sh", "-c", &format!("exec {command}")])

@@ -19,7 +19,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
-/// The parts, each of which can be run alone.
+/// The parts; each can be run alone.
 pub(crate) const PARTS: [&str; 8] =
     ["capture", "two-sticks", "top-up", "failing", "mend", "undo", "beside", "full-stick"];
 
@@ -29,7 +29,7 @@ const WAYS: [&[&str]; 3] = [&[], &["--spare", "8%"], &["--seal", "--spare", "8%"
 /// Opens what is sealed. Each command has it, so that none asks.
 const PASSPHRASE: &str = "forty kites at four";
 
-/// Kills so many captures, a third as many that go on on a second stick, top-ups and commands that mend, and
+/// Kills this many captures, a third as many continued on a second stick, top-ups and commands that mend, and
 /// two thirds as many restores and undos; all parts if none is named.
 pub(crate) fn run(count: usize, parts: &[&str]) -> Result<(), String> {
     let porter = build_porter()?;
@@ -254,7 +254,7 @@ impl Crash {
         self.bench.join("second")
     }
 
-    /// What names the second stick, if there is one.
+    /// The options that name the second stick, if there is one.
     fn other_stick(&self) -> Vec<String> {
         let second = self.second_stick();
         if second.exists() { words(&["--with"], &[&second]) } else { Vec::new() }
@@ -313,8 +313,8 @@ impl Crash {
         Ok(found)
     }
 
-    /// The documents in a trunk of which more is known than is there: a later capture was cut off, or could
-    /// not read all.
+    /// The documents in a trunk that announces more than it holds: a later capture was cut off, or could not
+    /// read all.
     fn taken_in_part(&self, trunk: &Path) -> Result<Contents, String> {
         let out = self.bench.join("taken");
         let mut take = words(&[&self.shown(), "take", "--quiet"], &[trunk]);

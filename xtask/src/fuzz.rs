@@ -1,6 +1,6 @@
 //! Every decoder of what comes from strangers, fed with changed files of its format: no panic, no runaway.
 //!
-//! Each runs for some seconds, two beside each other. Memory is bounded by whoever starts this (`ulimit -v`).
+//! Each runs for some seconds, two beside each other. The caller bounds the memory (`ulimit -v`).
 
 use porter_core::journal::JournalLine;
 use porter_core::packing::PackingList;
@@ -39,8 +39,7 @@ pub(crate) fn run(seconds_each: u64, names: &[&str]) -> Result<(), String> {
     let bench = tempfile::tempdir().map_err(|cause| cause.to_string())?;
     let mut formats = formats(bench.path())?;
     formats.retain(|format| names.is_empty() || names.contains(&format.name));
-    // What has to hold before a change lands is the same today and tomorrow; whoever looks for faults throws
-    // anew each time.
+    // A lane throws the same dice every day; a person who looks for faults throws other dice each time.
     let is_lane = std::env::var_os("CI").is_some();
     let throw = if is_lane { 0 } else { std::time::UNIX_EPOCH.elapsed().map_or(0, |since| since.as_nanos()) };
     let queue = Mutex::new(formats);
@@ -387,7 +386,7 @@ fn in_program(file: &[u8], own: &Path) {
     assert!(is_well, "the program did not end as documented");
 }
 
-/// Loads the trunk with one of its files changed, and reads all that it gives.
+/// Loads the trunk with one of its files changed, and reads all of it.
 fn in_trunk(file: &[u8], own: &Path, name: &str) {
     let path: PathBuf = own.join(name);
     let was = std::fs::read(&path).ok();

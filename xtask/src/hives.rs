@@ -15,7 +15,7 @@ fn written(tree: &KeyTree) -> Result<Vec<u8>, String> {
     to_bytes(tree, &heading).map_err(|error| error.to_string())
 }
 
-/// Every key, and every name and byte of every value. Gives how much that was.
+/// Every key, and every name and byte of every value. Returns their number.
 fn walked(hive: &Hive) -> (usize, usize, usize) {
     let (mut keys, mut values, mut bytes) = (0, 0, 0);
     for sight in hive.walk() {

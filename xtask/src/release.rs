@@ -53,7 +53,7 @@ pub(crate) fn lane_program_path() -> PathBuf {
     root().join(format!("target/static/{LINUX}/{LANE}/porter"))
 }
 
-/// Runs all tests as Windows programs, with the runner that Cargo is told of
+/// Runs all tests as Windows programs, with the runner in Cargo's environment
 /// (`CARGO_TARGET_X86_64_WIN7_WINDOWS_GNU_RUNNER`). Leaves the `porter.exe` that they drive, and returns
 /// where it is.
 pub(crate) fn windows_tests() -> Result<PathBuf, String> {
@@ -74,7 +74,7 @@ pub(crate) fn windows_tests() -> Result<PathBuf, String> {
         .args(["--config", "profile.lane.debug=\"line-tables-only\"", "-Zpanic-abort-tests"])
         .args(["--lib", "--bins", "--tests"])
         // Otherwise each test is a program of its own, and one after the other: Wine now and then fails to
-        // start one of many. What a test says before it aborts would be lost with it.
+        // start one of many. The words of a test before it aborts would be lost with it.
         .args(["--", "-Zunstable-options", "--force-run-in-process", "--test-threads=1", "--nocapture"]);
     run(&mut tests)?;
     Ok(root().join(format!("target/win7/{WINDOWS_7}/{LANE}/porter.exe")))

@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 use std::fmt::Write;
 use std::path::Path;
 
-/// Writes the table anew, from the folder of the two packages.
+/// Rewrites the table, from the folder of the two packages.
 pub(crate) fn make(folder: &Path) -> Result<(), String> {
     let read = |name: &str| -> Result<Value, String> {
         let path = folder.join(name);

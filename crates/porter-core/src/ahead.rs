@@ -1,13 +1,13 @@
-//! Things that are found on a thread of its own, some ahead of whoever uses them.
+//! Items that are found on a thread of their own, some ahead of their use.
 
 use crossbeam_channel::bounded;
 
-/// So many are handed over at once, and so many batches wait at most.
+/// The number of items handed over at once, and of batches that wait at most.
 const BATCH: usize = 256;
 const BATCHES_WAITING: usize = 8;
 
-/// Runs `use_them` here, on what another thread takes from `items` meanwhile, in their order. What is not
-/// used is not missed: `items` is left alone soon after `use_them` has returned.
+/// Runs `use_them` here, while another thread takes from `items` ahead of it, in their order. Items that are
+/// not used are dropped: `items` is left alone soon after `use_them` has returned.
 pub fn ahead<T: Send, R>(
     mut items: impl Iterator<Item = T> + Send,
     use_them: impl FnOnce(&mut dyn Iterator<Item = T>) -> R,

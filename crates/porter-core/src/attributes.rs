@@ -1,4 +1,4 @@
-//! What Windows keeps about a thing, as far as the volume at hand can tell.
+//! A thing's Windows attributes, where the volume at hand keeps them.
 
 use porter_source::{Details, EntryKind, Metadata};
 use porter_trunk::Attributes;

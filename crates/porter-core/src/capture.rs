@@ -1,8 +1,9 @@
 //! Into a trunk: every entry of the chosen items is captured or listed as left, and the trunk is read back
 //! before it counts.
 //!
-//! What may be needed is said beforehand ([`forecast()`]) and corrected meanwhile (`outlook`); one thing
-//! after the other is carried (`carrier`), and in the end all that was seen is accounted for (`balance`).
+//! The space that is needed is estimated beforehand ([`forecast()`]) and corrected during the run
+//! (`outlook`); `carrier` carries one thing after the other, and `balance` accounts for all of them in the
+//! end.
 
 mod balance;
 mod carrier;
@@ -17,7 +18,7 @@ pub use run::{CaptureReport, Job, capture};
 use porter_trunk::{Damage, TrunkError};
 use std::path::PathBuf;
 
-/// Why there is no trunk. What was captured already stays where it is, unfinished.
+/// Why there is no trunk. Files captured until then stay where they are, unfinished.
 #[derive(Debug, thiserror::Error)]
 pub enum CaptureError {
     /// No item was chosen, or all of them are empty.
@@ -31,21 +32,21 @@ pub enum CaptureError {
     TrunkInItem {
         /// Where it would lie.
         trunk: PathBuf,
-        /// What it would lie in.
+        /// The item that it would lie in.
         item: String,
     },
-    /// The trunk would lie inside another one, which would then hold what none of its lists names.
+    /// The trunk would lie inside another one, which would then hold files that none of its lists names.
     #[error("the trunk would lie inside another one, `{}`", .0.display())]
     TrunkInTrunk(PathBuf),
-    /// The trunk holds what this capture leaves out, and would hold it no more.
+    /// The trunk holds entries that this capture leaves out, and would drop them.
     #[error("the trunk holds what this capture leaves out: {}", .0.join(", "))]
     LeavesOut(Vec<String>),
     /// It will not fit.
     #[error("{needed_in_bytes} bytes are needed and {free_in_bytes} are free")]
     NoRoom {
-        /// What the trunk may take.
+        /// The space that the trunk may take.
         needed_in_bytes: u64,
-        /// What its volume has.
+        /// The free space of its volume.
         free_in_bytes: u64,
     },
     /// The trunk cannot be written.
@@ -54,9 +55,9 @@ pub enum CaptureError {
     /// The trunk was written, and is not what was written when read back.
     #[error("what was read back of the trunk is not what was written")]
     ReadBack {
-        /// What is hurt.
+        /// The damaged files.
         damage: Vec<Damage>,
-        /// Files of the trunk that have other names now: the next run captures anew what was in them.
+        /// Files of the trunk that were renamed: the next run captures their contents again.
         set_aside: Vec<String>,
     },
     /// The account of what was seen does not come out even: a fault of ours.

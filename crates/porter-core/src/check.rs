@@ -1,10 +1,11 @@
 //! The proof: a trunk against itself, or a machine against a trunk.
 //!
 //! On a machine each entry is looked for where it belongs (`entry_on_machine`, `finder`), its content is read
-//! and compared (`same_content`), and what the entries of an item mean together is counted again
-//! (`landed_meaning`). What is not there on purpose is told as that (`left_behind`).
+//! and compared (`same_content`), and judged (`fate`). The meaning of an item's entries together is counted
+//! again (`landed_meaning`). Entries that are missing on purpose are reported as such (`left_behind`).
 
 mod entry_on_machine;
+mod fate;
 mod finder;
 mod landed_meaning;
 mod left_behind;

@@ -1,4 +1,4 @@
-//! What a long operation tells while it runs. Facts only: lines, bars and JSON are the caller's business.
+//! Events of a long operation. They are facts only: lines, bars and JSON are the caller's business.
 
 use porter_names::RelativePath;
 use porter_trunk::Tally;
@@ -14,7 +14,7 @@ pub enum Event<'a> {
     StageBegan {
         /// Which.
         stage: Stage,
-        /// As far as known beforehand.
+        /// The amount known beforehand.
         expected: Tally,
     },
     /// Some bytes of content were dealt with. Comes very often.

@@ -1,4 +1,4 @@
-//! What restoring asks of the system it runs on.
+//! Calls to the system that a restore runs on.
 
 #[cfg(unix)]
 #[path = "host/unix.rs"]

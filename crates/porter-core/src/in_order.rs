@@ -10,14 +10,14 @@ use std::sync::atomic::{AtomicBool, Ordering};
 /// Batches under way at most. Enough to go on with small files while one thread has a large one.
 const BATCHES_UNDER_WAY: usize = 64;
 
-/// A batch is closed when it holds so many pieces…
+/// A batch is closed when it holds this many pieces…
 const PIECES_IN_A_BATCH: usize = 48;
 
-/// …or so many bytes. Handing small files over one by one would cost more than they do, and neighbours in one
-/// folder are best made by one thread, because a folder lets only one at a time make files in it.
+/// …or this many bytes. Handing small files over one by one would cost more than they do, and neighbours in
+/// one folder are best made by one thread, because a folder lets only one at a time make files in it.
 const BYTES_IN_A_BATCH: u64 = 2 << 20;
 
-/// What a small file counts for where several come as one piece: as much as by itself.
+/// The weight of a small file where several come as one piece: the same as when it comes alone.
 pub const BYTES_FOR_A_PIECE: u64 = BYTES_IN_A_BATCH / PIECES_IN_A_BATCH as u64;
 
 /// Threads that do the work: a few more than small machines have cores, because they mostly wait for the
@@ -39,8 +39,8 @@ pub fn in_order<T: Send, R: Send>(
     in_order_by_batch(find, |batch| batch.into_iter().map(&work).collect(), take);
 }
 
-/// The same for work that does better when it sees its next pieces beforehand. `work` gives a result for each
-/// piece.
+/// The same for work that does better when it sees its next pieces beforehand. `work` returns a result for
+/// each piece.
 pub fn in_order_by_batch<T: Send, R: Send>(
     find: impl FnOnce(&mut dyn FnMut(T, u64) -> bool) + Send,
     work: impl Fn(Vec<T>) -> Vec<R> + Sync,

@@ -1,12 +1,11 @@
-//! What restores write down before they do it, what a later check and a later restore learn from it, and all
-//! that an undo has.
+//! Journals: restores write each step down before they take it; later checks, restores and undos read them.
 //!
 //! - [`line`](JournalLine): one step;
 //! - [`keeping`](Journal): a journal that is being written;
 //! - [`records`]: the folder of the machine that journals lie in, which is obeyed only if no stranger may
 //!   write there;
 //! - [`runs`](Run): the restores that a machine has seen;
-//! - [`history`](History): what they tell about a trunk;
+//! - [`history`](History): the facts that they record about a trunk;
 //! - `waiting`: files and folders that wait for their names, and are swept away if their run was cut off.
 
 pub(crate) mod backwards;

@@ -2,13 +2,13 @@
 //!
 //! A person's things flow one way, and so do these modules:
 //!
-//! 1. [`porter_machine`]: what stands before us: its system, its accounts, its places;
+//! 1. [`porter_machine`]: a machine: its system, its accounts, its places;
 //! 2. [`porter_kinds`]: the carry rules, and the things a person would name, found on the machine;
 //! 3. [`walk`] and [`survey`]: how much of each there is, and what to beware of;
 //! 4. [`packing`]: which items are chosen;
 //! 5. [`capture`]: into a trunk, read back before it counts;
 //! 6. [`restore`]: plan, then run, with a [`journal`];
-//! 7. [`check`]: the proof, which a receipt tells;
+//! 7. [`check`]: the proof, as a receipt;
 //! 8. [`undo`]: a restore, taken back.
 //!
 //! The long operations send [`events`] and stop when asked to; [`in_order`] spreads their work over threads.

@@ -1,4 +1,4 @@
-//! What only a look into a file tells of its fate: names and patterns do not.
+//! Rules that look into a file where names and patterns cannot decide its fate.
 
 use porter_formats::folder_looks;
 use porter_machine::Machine;

@@ -1,5 +1,5 @@
-//! What an item means to its owner, in numbers: counted in the trunk's entries at the capture, and again in
-//! what landed.
+//! An item's meaning to its owner, in numbers: counted in the trunk's entries at the capture, and counted in
+//! the files that landed.
 
 use porter_kinds::catalogue::patterns::{Candidate, Patterns, in_lower_case};
 use porter_kinds::item::Item;
@@ -11,7 +11,7 @@ use porter_trunk::{Content, Entry, MeaningCount, TrunkItem, TrunkPart};
 pub(crate) struct Meaning {
     /// With what was counted so far.
     pub(crate) counts: Vec<MeaningCount>,
-    /// True if something was seen that it cannot do without, or if there is no such thing.
+    /// True if something was seen that it cannot do without, or if it can do without everything.
     pub(crate) has_what_it_needs: bool,
     patterns: Vec<Patterns>,
     needs: Patterns,
@@ -42,7 +42,7 @@ impl Meaning {
 
     /// The same, from what a trunk says. Patterns that cannot be understood fit nothing.
     pub(crate) fn of_trunk(item: &TrunkItem) -> Option<Self> {
-        // What a kind has counted itself, it counts again itself.
+        // Numbers that a kind has counted are counted by that kind again.
         let by_files: Vec<&MeaningCount> =
             item.counts.iter().filter(|count| !count.files.is_empty()).collect();
         if by_files.is_empty() && item.needs.is_empty() {

@@ -1,5 +1,4 @@
-//! What a trunk must prove of itself before any of it counts: that its list names every entry that was
-//! captured.
+//! The first proof of a trunk, before any of it counts: its list names every entry that was captured.
 
 pub(crate) mod listed;
 

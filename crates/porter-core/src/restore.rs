@@ -3,12 +3,12 @@
 //! 1. [`porter_kinds::crossing`]: which account of the trunk is which on the machine, and where programs keep
 //!    their data on another system;
 //! 2. [`porter_kinds::changes`]: what the kinds decide beside files that are copied;
-//! 3. [`plan`]: what becomes of each entry, decided by the planner against what is there ([`target`]);
-//! 4. [`run`]: the steps, each written to the [journal](crate::journal) before it is taken, and what of a
-//!    running system is set.
+//! 3. [`plan`]: the fate of each entry, decided by the planner against the machine's files ([`target`]);
+//! 4. [`run`]: the steps, each written to the [journal](crate::journal) before it is taken, and the controls
+//!    of a running system.
 //!
-//! Nothing on the machine is deleted or overwritten: what differs is set aside under a dated name. No link is
-//! followed, and none is made that leads out of its place.
+//! Nothing on the machine is deleted or overwritten: a file that differs is set aside under a dated name. No
+//! link is followed, and none is made that leads out of its place.
 
 mod edits;
 mod flusher;
@@ -58,15 +58,15 @@ pub enum RestoreError {
     /// Another porter restores to the machine, or takes a restore back.
     #[error("another porter is at work on this machine")]
     MachineInUse {
-        /// What that one wrote about itself.
+        /// Its own description.
         holder: String,
     },
     /// It will not fit.
     #[error("{needed_in_bytes} bytes are needed and {free_in_bytes} are free")]
     NoRoom {
-        /// What the plan writes.
+        /// The bytes that the plan writes.
         needed_in_bytes: u64,
-        /// What the volume has.
+        /// The free space of the volume.
         free_in_bytes: u64,
     },
     /// The folder where porter keeps its records on the machine is a link or a file.
@@ -75,7 +75,7 @@ pub enum RestoreError {
     /// The new machine's volume filled up, or is read-only: going on makes no sense.
     #[error("writing `{}`: {cause}", path.display())]
     Volume {
-        /// What was to be written.
+        /// The path that was to be written.
         path: PathBuf,
         /// The system's answer.
         cause: io::Error,
@@ -88,7 +88,7 @@ pub enum RestoreError {
         /// The system's answer.
         cause: io::Error,
     },
-    /// The system gives no random numbers.
+    /// The system has no random numbers.
     #[error("no random numbers: {0}")]
     Mark(io::Error),
     /// Somebody asked to stop.

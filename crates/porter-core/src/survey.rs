@@ -20,14 +20,14 @@ use time::OffsetDateTime;
 /// Longer than this without a session, and somebody should ask whether the account is still wanted.
 const UNUSED_AFTER_DAYS: i64 = 365;
 
-/// What a survey found.
+/// The findings of a survey.
 #[derive(Debug)]
 pub struct Survey {
     /// A row per account, in the machine's order.
     pub accounts: Vec<AccountSurvey>,
     /// A row per item.
     pub items: Vec<ItemSurvey>,
-    /// What no item covers, with the reason.
+    /// Places that no item covers, with the reason.
     pub not_covered: Vec<(RelativePath, String)>,
     /// Cautions about the machine as a whole.
     pub cautions: Vec<Caution>,
@@ -58,9 +58,9 @@ impl Survey {
 pub struct AccountSurvey {
     /// Its id.
     pub id: String,
-    /// When it was last used, as far as known.
+    /// When it was last used, if known.
     pub last_used_utc: Option<OffsetDateTime>,
-    /// What would be captured.
+    /// The files that would be captured.
     pub to_capture: Tally,
     /// Cautions about the account.
     pub cautions: Vec<Caution>,
@@ -73,9 +73,9 @@ pub struct ItemSurvey {
     pub item: Item,
     /// True unless the selection leaves it out.
     pub chosen: bool,
-    /// What would be captured.
+    /// The files that would be captured.
     pub to_capture: Tally,
-    /// What rules leave.
+    /// The files that rules leave.
     pub to_leave: Tally,
     /// Files of 4 GiB and more.
     pub too_large_for_fat32: u64,
@@ -118,7 +118,7 @@ pub fn survey(
             item,
         })
         .collect();
-    // An item without anything in it is no news, but it must not lose its cautions.
+    // An empty item is not shown, but it must not lose its cautions.
     items.retain(|row| row.seen().entries() > 0 || !row.cautions.is_empty() || !row.item.facts.is_empty());
 
     let mut accounts: Vec<AccountSurvey> =
@@ -148,7 +148,7 @@ fn of_account(machine: &Machine, account: &porter_machine::Account, items: &[Ite
     }
 }
 
-/// What lies at the root of the drive and beside the profile folders and is no item.
+/// The entries at the root of the drive and beside the profile folders that belong to no item.
 pub fn not_covered(machine: &Machine, catalogue: &Catalogue) -> Vec<(RelativePath, String)> {
     let mut rows = Vec::new();
     let root = RelativePath::root();

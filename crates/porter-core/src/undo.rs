@@ -1,5 +1,6 @@
-//! Taking a restore back: what it landed is removed, what it set aside gets its name again, and folders get
-//! back the times that they had. What a person has changed since stays as it is, and is named.
+//! Taking a restore back: files that landed are removed, files that were set aside get their names again, and
+//! folders get back the times that they had. Files that a person has changed since stay as they are, and are
+//! named.
 //!
 //! 1. [`records_in`](crate::journal::records_in): which restores there were, by their journals;
 //! 2. a journal from its end to its beginning;
@@ -32,7 +33,7 @@ pub enum UndoError {
     /// Made by a later porter.
     #[error("the journal `{}` is of a version that this porter does not know", .0.display())]
     TooLate(PathBuf),
-    /// What was restored last is not known.
+    /// The latest restore is not known.
     #[error("the journal `{}` of the latest restore cannot be read", .0.display())]
     Unreadable(PathBuf),
     /// The folder where porter keeps its records on the machine is not to be trusted.
@@ -41,7 +42,7 @@ pub enum UndoError {
     /// Another porter restores to the machine, or takes a restore back.
     #[error("another porter is at work on this machine")]
     MachineInUse {
-        /// What that one wrote about itself.
+        /// Its own description.
         holder: String,
     },
     /// The journal cannot be read, or that it was undone cannot be written.
@@ -55,7 +56,7 @@ pub enum UndoError {
     /// The volume takes nothing more.
     #[error("writing `{}`: {cause}", path.display())]
     Volume {
-        /// What was to be changed.
+        /// The path that was to be changed.
         path: PathBuf,
         /// The system's answer.
         cause: io::Error,

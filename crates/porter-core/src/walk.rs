@@ -1,6 +1,6 @@
 //! Going through an item's files, folder by folder.
 //!
-//! [`look_into`] reads one folder and says what becomes of each thing in it. The survey spreads folders over
+//! [`look_into`] reads one folder and decides the fate of each thing in it. The survey spreads folders over
 //! threads; the capture goes through them in order with [`walk`]. No link is ever followed, and a place
 //! inside another place (pictures inside documents, on Windows XP) is left to its own item.
 
@@ -16,7 +16,7 @@ use porter_source::{EntryKind, Listed, Metadata, ReadError, ReadTrouble};
 use porter_trunk::Tally;
 use std::collections::HashSet;
 
-/// What a walk needs to know of a machine, the same for all its items.
+/// Facts about a machine that a walk needs, the same for all its items.
 pub struct Grounds<'m> {
     /// The machine.
     pub machine: &'m Machine,
@@ -24,7 +24,7 @@ pub struct Grounds<'m> {
     pub catalogue: &'m Catalogue,
     /// Which names need a safe one beside them.
     names: NameRules,
-    /// What of the chosen items is not chosen.
+    /// The parts of the chosen items that are not chosen.
     unchosen: &'m Unchosen,
     /// All places of the machine, and what items claim in them: none is walked as part of another.
     claimed: HashSet<RelativePath>,
@@ -114,9 +114,9 @@ pub enum Sight<'m> {
     Entry {
         /// Where.
         spot: Spot,
-        /// What is known of it.
+        /// Its metadata.
         metadata: Metadata,
-        /// What becomes of it.
+        /// Its fate.
         fate: Fate<'m>,
     },
     /// Something that could not be looked at; a folder's content if `of_folder`.
@@ -154,7 +154,7 @@ fn beginning<'m>(grounds: &Grounds<'m>, item: &'m Item, part: &'m Part) -> Optio
     })
 }
 
-/// Reads one folder. Gives what is in it, sorted by name, each folder with what to look into next.
+/// Reads one folder. Returns its entries, sorted by name, each folder with the next step into it.
 pub fn look_into<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Vec<(Sight<'m>, Option<Pending<'m>>)> {
     let rows = match patiently_listed(grounds.machine, &folder.spot.on_volume) {
         Ok(rows) => rows,
@@ -226,7 +226,7 @@ pub fn look_into<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Vec<(Sight<
                     fate => unchosen().map_or(fate, Fate::Unchosen),
                 }
             }
-            // What its own rule leaves is of no use in the trunk either.
+            // Entries that their own rule leaves are of no use in the trunk either.
             Fate::Hold(why) => match folder
                 .item
                 .rule
@@ -238,7 +238,7 @@ pub fn look_into<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Vec<(Sight<
             },
             decided => decided,
         };
-        // What is mounted in a folder may be a stick, a server, or the trunk's own drive.
+        // A volume mounted in a folder may be a stick, a server, or the trunk's own drive.
         let is_other_volume = is_folder && row.metadata.volume_id != folder.volume_id;
         let next = (is_folder && !is_other_volume).then(|| Pending {
             spot: spot.clone(),
@@ -258,7 +258,7 @@ pub fn look_into<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Vec<(Sight<
     sights
 }
 
-/// True for the very folder that an item is: whoever names a trunk with `--also` wants it.
+/// True for the very folder that an item is: a person who names a trunk with `--also` wants it.
 fn is_asked_for(folder: &Pending<'_>) -> bool {
     matches!(&folder.part.what, What::At(path) if *path == folder.spot.below_place)
 }
@@ -356,7 +356,7 @@ fn count_below<'m>(grounds: &Grounds<'m>, folder: &Pending<'m>) -> Tally {
     tally
 }
 
-/// What one entry adds to a count.
+/// The tally of one entry.
 pub fn tally_of(metadata: &Metadata) -> Tally {
     match metadata.kind {
         EntryKind::File | EntryKind::Other => Tally::file(metadata.size_in_bytes),

@@ -47,7 +47,7 @@ fn captured(machine: &Machine, trunk: &Path, day: u8) -> Result<CaptureReport, C
     report.unwrap()
 }
 
-/// What a trunk holds in Documents, by its path and whether it is incomplete.
+/// A trunk's entries in Documents, by path and by whether they are incomplete.
 fn held(trunk: &dyn Trunk) -> BTreeMap<(String, bool), Entry> {
     let entries = trunk.entries().unwrap().map(Result::unwrap);
     let files =

@@ -26,7 +26,7 @@ fn captured(machine: &Machine, folder: &Path, failure: TrunkFailure) -> Result<C
     report.unwrap()
 }
 
-/// What was left and needs attention, by its path.
+/// Entries that were left and need attention, by path.
 fn left(report: &CaptureReport) -> BTreeMap<String, &'static str> {
     let attention = report.left_behind.iter().filter(|row| row.reason.needs_attention());
     attention.map(|row| (row.volume_path.to_string(), row.reason.code())).collect()

@@ -1,4 +1,4 @@
-//! What the records of earlier restores tell, also when they are cut short or somebody else's.
+//! The records of earlier restores, also when they are cut short or somebody else's.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod stand_ins;
@@ -136,14 +136,14 @@ fn a_record_that_was_cut_short_tells_what_it_has() {
         assert!(history.landed_as(&entry("NUL")).is_none() || cut == whole.len() - 1, "{cut}");
     }
     fs::write(journal.path(), &whole).unwrap();
-    // Files that are no journals, and journals of later versions, do no harm.
+    // Files of other kinds, and journals of later versions, do no harm.
     fs::write(records(root.path()).join("notes.jsonl"), b"\xff\xfe garbage\n").unwrap();
     let later =
         String::from_utf8(whole).unwrap().replace(FORMAT, "porter-journal/9").replace("odile/folder", "no");
     fs::write(records(root.path()).join("restore-9999.jsonl"), later).unwrap();
     let history = History::load(&machine, &ours, "LOFT-PC");
     assert!(history.landed_as(&entry("NUL")).is_some() && !history.includes("no/documents"));
-    // A path that leads out is not believed, from a journal no more than from a trunk.
+    // A path that leads out is not believed, neither from a journal nor from a trunk.
     let hostile = r#"{"step":"land","entry":{"owner":"odile","place":"documents","path":"z"},"at":{"path":"../../z"},"renamed":true}"#;
     let mut text = fs::read_to_string(journal.path()).unwrap();
     text.push_str(hostile);
@@ -180,7 +180,7 @@ fn accounts_are_matched_by_hand_then_by_record_then_by_name() {
 #[test]
 fn restores_keep_their_order_within_a_second_and_when_the_clock_is_set_back() {
     let folder = tempfile::tempdir().unwrap();
-    // What is no journal counts for nothing, however much its name looks like one.
+    // A file that is not a journal counts for nothing, however much its name looks like one.
     for (name, content) in [("restore-9999.jsonl", "{}"), ("restore-9999-99-99T999999Z-x.jsonl", "{}")] {
         fs::write(folder.path().join(name), content).unwrap();
     }

@@ -43,7 +43,7 @@ fn scatter(root: &Path, dice: &mut Dice) {
             continue;
         }
         let name = at.join(dice.pick(&NAMES));
-        // What is there already stays: the first one wins.
+        // The present file stays: the first one wins.
         if fs::symlink_metadata(&name).is_ok() {
             continue;
         }
@@ -175,7 +175,7 @@ fn no_byte_of_either_side_is_lost() {
         let lost: Vec<_> = of_old.difference(&after).collect();
         assert!(lost.is_empty() || !refused.is_empty(), "round {round}: {lost:?} was lost in silence");
 
-        // The check tells the same story: only what the restore refused did not land.
+        // The check agrees: only the entries that the restore refused did not land.
         let target = machine(&new);
         stand_ins::undisturbed(&mut |conduct| {
             let receipt = check_machine(

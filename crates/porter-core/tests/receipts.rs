@@ -220,7 +220,7 @@ fn a_plan_tells_what_it_will_do_and_a_machine_that_takes_nothing_is_told_so() {
         assert_eq!(plan.refused.iter().filter(|row| row.needs_attention).count(), 1);
         assert_eq!(plan.outline.account_names, [("odile".to_owned(), "odile".to_owned())]);
 
-        // A volume of which there is no folder here can be surveyed and captured, not restored to.
+        // A volume without a folder here can be surveyed and captured, not restored to.
         let elsewhere = ScriptedVolume::windows().recognised();
         let refused = stand_ins::planned(&trunk, &elsewhere, Existing::SetAside, conduct);
         assert!(matches!(refused, Err(RestoreError::ReadOnlyMachine)));

@@ -1,4 +1,4 @@
-//! What a Windows that does not run wrote down: its people, wherever their profiles are, and what is told of
+//! The registry of a Windows that does not run: its people, wherever their profiles are, and the facts about
 //! them.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
@@ -96,7 +96,7 @@ fn people_are_found_wherever_their_profiles_are() {
     let expected = [
         ("bram", "Profiles/bram", Some("S-1-12-1-7-8-9-10")),
         ("odile", "Users/odile", Some("S-1-5-21-1-2-3-1001")),
-        // Its own folder, without an account: somebody's things all the same.
+        // Its own folder, without an account: still somebody's things.
         ("tamsin", "Users/tamsin", None),
         ("tamsin-loft-pc", "Users/tamsin.LOFT-PC", Some("S-1-5-21-1-2-3-1002")),
     ];
@@ -164,7 +164,7 @@ fn the_control_set_in_force_tells_the_name() {
 
 #[test]
 fn accounts_tell_names_rights_and_sign_ins_and_lies_in_them_harm_nobody() {
-    // A group of 200 members, of which one is there; its SID is that of odile.
+    // A group of 200 members, one of whom is there; the SID is that of odile.
     let member = [1, 5, 0, 0, 0, 0, 0, 5]
         .into_iter()
         .chain([21, 1, 2, 3, 1001_u32].into_iter().flat_map(u32::to_le_bytes));

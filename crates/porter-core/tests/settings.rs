@@ -31,7 +31,7 @@ fn shown(settings: &[Setting]) -> BTreeMap<&str, String> {
 fn a_windows_tells_its_printers_wherever_its_generation_keeps_them() {
     let mut system = KeyTree::new("SYSTEM");
     system.key("Control\\ComputerName\\ComputerName").set_text("ComputerName", "LOFT-PC");
-    // What was there before stays behind the first NUL.
+    // The earlier text stays behind the first NUL.
     system.key("Control\\TimeZoneInformation").set_text("TimeZoneKeyName", "Romance Standard Time\0 Time");
     let variables = system.key("Control\\Session Manager\\Environment");
     variables.set_text("Path", "C:\\Windows").set_text("KITES", "7");

@@ -14,7 +14,7 @@ use std::io;
 /// One profile.
 #[derive(Debug, Clone, Copy)]
 pub struct Profile<'p> {
-    /// What the person calls it.
+    /// The person's name for it.
     pub name: &'p str,
     /// Its folder.
     pub folder: &'p str,
@@ -229,8 +229,8 @@ fn fill_places(database: &Connection, profile: &Profile<'_>) -> rusqlite::Result
     Ok(())
 }
 
-/// A person's profiles of a browser around Gecko, of Windows. The first opens by itself, and was torn from
-/// its browser; the last is one that the list names twice by one name.
+/// A person's profiles of a browser around Gecko, of Windows. The first opens by default, and was torn from
+/// its browser; the list names the last one twice by one name.
 pub fn gecko(
     tree: &mut Tree,
     root: &str,
@@ -375,7 +375,7 @@ const LOGINS: &str = "
     CREATE INDEX logins_signon ON logins (signon_realm);
     INSERT INTO meta VALUES ('version', '33'), ('last_compatible_version', '33');";
 
-/// A person's profiles of a browser around Chromium, of Windows. The first opens by itself.
+/// A person's profiles of a browser around Chromium, of Windows. The first opens by default.
 pub fn chromium(
     tree: &mut Tree,
     root: &str,

@@ -5,7 +5,7 @@
 pub struct Dice(u64);
 
 impl Dice {
-    /// The same name gives the same numbers.
+    /// The same name yields the same numbers.
     pub fn named(name: &str) -> Self {
         Self(
             name.bytes()

@@ -1,4 +1,4 @@
-//! What building a demo machine asks of the system it is built on.
+//! Calls to the system that a demo machine is built on.
 
 #[cfg(unix)]
 #[path = "host/unix.rs"]

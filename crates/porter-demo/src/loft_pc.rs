@@ -71,7 +71,7 @@ fn system(tree: &mut Tree) -> io::Result<()> {
     tree.mark("Users/desktop.ini", Mark::System)
 }
 
-/// What Windows 7 puts into every profile folder.
+/// The folders and files that Windows 7 puts into every profile folder.
 fn profile(tree: &mut Tree, home: &str, last_used_utc: OffsetDateTime) -> io::Result<()> {
     let is_odiles = home == "Users/odile";
     let programs = if is_odiles { &[WINDROSE][..] } else { &[] };
@@ -122,7 +122,7 @@ fn profile(tree: &mut Tree, home: &str, last_used_utc: OffsetDateTime) -> io::Re
     tree.dated_file(&keys, &writing::noise(&keys, 468), last_used_utc)
 }
 
-/// What the PC knows of itself and its people. Juno came last: her account is only in the logs yet.
+/// The PC's registry. Juno came last: her account is still only in the logs.
 const REGISTRY: Registry = Registry {
     computer: "LOFT-PC",
     product: "Windows 7 Professional",

@@ -43,8 +43,8 @@ fn mbox(name: &str, owner: &str, letters: usize) -> Vec<u8> {
     mbox
 }
 
-/// What Outlook and its sisters leave around: a data file that begins as one does ([MS-PST] 2.2.2.6) and
-/// holds nothing to be read, the autocomplete list, a signature, a template, own words.
+/// Files of Outlook and its sisters: a data file that begins as one does ([MS-PST] 2.2.2.6) and holds no
+/// messages, the autocomplete list, a signature, a template, own words.
 pub fn outlook(tree: &mut Tree, roaming: &str, local: &str, owner: &str) -> io::Result<()> {
     let data = [b"!BDN".to_vec(), writing::noise("outlook", 260_000)].concat();
     tree.file(&format!("{local}/Microsoft/Outlook/{owner}.pst"), &data)?;

@@ -18,7 +18,7 @@ const MACHINE: [u32; 3] = [1_404_114, 2_026, 1_123];
 /// 2026-10-30, 16:00 UTC, as a `FILETIME`.
 const WRITTEN: u64 = 134_378_496_000_000_000;
 
-/// What a machine knows of itself.
+/// A machine's registry.
 #[derive(Debug, Clone, Copy)]
 pub struct Registry {
     /// Its name.
@@ -33,7 +33,7 @@ pub struct Registry {
     pub build: &'static str,
     /// The accounts, the newest last.
     pub people: &'static [Person],
-    /// What is installed for everybody.
+    /// The programs installed for everybody.
     pub programs: &'static [Installed],
     /// Its printers.
     pub printers: &'static [Printer],
@@ -55,7 +55,7 @@ impl Registry {
 /// A program that is installed.
 #[derive(Debug, Clone, Copy)]
 pub struct Installed {
-    /// What people call it.
+    /// The name that people use.
     pub name: &'static str,
     /// Its version.
     pub version: &'static str,
@@ -95,7 +95,7 @@ pub struct Person {
     pub is_administrator: bool,
     /// Whether nobody can sign in with it.
     pub is_disabled: bool,
-    /// When they last did, as a `FILETIME`; 0 for never, or not told.
+    /// When they last did, as a `FILETIME`; 0 for never, or not recorded.
     pub last_signed_in: u64,
     /// False if they never had a profile.
     pub has_profile: bool,

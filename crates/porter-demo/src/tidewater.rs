@@ -14,8 +14,7 @@ use time::macros::datetime;
 
 const SET_UP: OffsetDateTime = datetime!(2026-11-16 09:30 UTC);
 
-/// What the PC knows of itself and its people. It goes on calling itself Windows 10, as every Windows 11
-/// does.
+/// The PC's registry. It goes on calling itself Windows 10, as every Windows 11 does.
 const REGISTRY: Registry = Registry {
     computer: "TIDEWATER",
     product: "Windows 10 Pro",
@@ -114,7 +113,7 @@ pub fn build_tidewater(root: &Path) -> io::Result<()> {
     tree.finish()
 }
 
-/// Internet Explorer has its first page by itself.
+/// Internet Explorer has this first page by default.
 const NEW_SETTINGS: OwnSettings = OwnSettings {
     drive: None,
     server_printer: None,

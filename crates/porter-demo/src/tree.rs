@@ -16,7 +16,7 @@ pub struct Tree {
     newest_utc: OffsetDateTime,
 }
 
-/// What Windows marks a thing with.
+/// The attributes that Windows gives a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Mark {
     /// Not shown.

@@ -1,4 +1,4 @@
-//! What people at the workshop write: letters, job sheets, order lists.
+//! Files that people at the workshop write: letters, job sheets, order lists.
 
 use crate::dice::Dice;
 
@@ -37,7 +37,7 @@ const SENTENCES: [&str; 8] = [
     "Übernähte Kanten halten länger, sagt Bram, und er hat recht.",
 ];
 
-/// A letter or note of about so many lines.
+/// A letter or note of about this many lines.
 pub fn text(name: &str, lines: usize) -> Vec<u8> {
     let mut dice = Dice::named(name);
     let mut text = format!("Saltmarsh Kiteworks\r\n{name}\r\n\r\nFor {}\r\n\r\n", dice.pick(&NAMES));

@@ -40,11 +40,11 @@ pub enum Node {
 pub struct Folder {
     /// Its number where it was read from; none for one that is new there.
     pub id: Option<i64>,
-    /// What it is called.
+    /// Its title.
     pub title: String,
     /// When it was made.
     pub added_utc: Option<OffsetDateTime>,
-    /// What is in it, in order.
+    /// Its children, in order.
     pub children: Vec<Node>,
 }
 
@@ -53,7 +53,7 @@ pub struct Folder {
 pub struct Bookmark {
     /// Its number where it was read from; none for one that is new there.
     pub id: Option<i64>,
-    /// What it is called.
+    /// Its title.
     pub title: String,
     /// Where it leads.
     pub url: String,
@@ -61,7 +61,7 @@ pub struct Bookmark {
     pub added_utc: Option<OffsetDateTime>,
     /// Words that it is filed under as well.
     pub tags: Vec<String>,
-    /// What is typed to go there.
+    /// The keyword that opens it when typed.
     pub keyword: Option<String>,
     /// The address of the feed, if it stands for one.
     pub feed_url: Option<String>,

@@ -1,4 +1,4 @@
-//! What the browsers around Chromium keep in a profile.
+//! The files of a profile of the browsers around Chromium.
 //!
 //! - [`bookmarks`]: the file `Bookmarks`, with its checksum;
 //! - [`icons`]: their pictures, in `Favicons`;

@@ -1,4 +1,4 @@
-//! What can be wrong with a file.
+//! Errors of a file.
 
 /// Why something could not be understood.
 #[derive(Debug, thiserror::Error)]
@@ -8,7 +8,7 @@ pub enum FormatError {
     Damaged {
         /// The format.
         what: &'static str,
-        /// What was expected, and what was found.
+        /// The expected and the found bytes, in words.
         detail: String,
     },
     /// A version of the format that is not known here.

@@ -1,5 +1,5 @@
-//! `desktop.ini`: how a folder of Windows looks. Windows writes most of them by itself, and a few hold what a
-//! person chose: an icon, a name, a hint (Microsoft Learn, *How to customize folders with Desktop.ini*).
+//! `desktop.ini`: the look of a folder of Windows. Windows writes most of them, and a few hold a person's
+//! choice: an icon, a name, a hint (Microsoft Learn, *How to customize folders with Desktop.ini*).
 
 use crate::ini::Ini;
 
@@ -35,7 +35,7 @@ fn is_of_windows(value: &str) -> bool {
         .any(|known| value.contains(known))
 }
 
-/// UTF-16 with its mark, or else UTF-8 or some older code, of which only ASCII matters here.
+/// UTF-16 with its mark, or else UTF-8 or some older code; only its ASCII matters here.
 fn text_of(file: &[u8]) -> String {
     match file {
         [0xff, 0xfe, rest @ ..] => {

@@ -1,4 +1,4 @@
-//! What the browsers and mail programs around Gecko keep in a profile.
+//! The files of a profile of the browsers and mail programs around Gecko.
 //!
 //! - [`places`]: bookmarks and history, in `places.sqlite`;
 //! - [`icons`]: their pictures, in `favicons.sqlite`;

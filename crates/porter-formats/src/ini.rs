@@ -1,5 +1,5 @@
-//! Text of sections, names and values, as `profiles.ini` is. What is not changed stays to the byte, comments
-//! and line ends with it.
+//! Text of sections, names and values, such as `profiles.ini`. Unchanged lines stay to the byte, comments and
+//! line ends included.
 
 /// Such a text.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -39,7 +39,7 @@ impl Ini {
 
     /// Sets a value; the section is made at the end if it is not there.
     pub fn set(&mut self, section: &str, name: &str, value: &str) {
-        // A value ends with its line, whoever it comes from.
+        // A value ends with its line, wherever it comes from.
         let value: String = value.chars().filter(|c| !c.is_control()).collect();
         let line = format!("{name}={value}");
         let Some((from, to)) = self.span(section) else {

@@ -8,7 +8,7 @@ use time::macros::format_description;
 /// An address that somebody was at.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Link {
-    /// What the page is called.
+    /// The page's title.
     pub title: String,
     /// Where it is.
     pub url: String,
@@ -16,7 +16,7 @@ pub struct Link {
     pub visited_utc: Option<OffsetDateTime>,
 }
 
-/// Gives rows of title, address and time, until `give` fails.
+/// Passes on rows of title, address and time, until `give` fails.
 pub(crate) fn give_rows(
     statement: &mut rusqlite::Statement<'_>,
     time: impl Fn(i64) -> Option<OffsetDateTime>,

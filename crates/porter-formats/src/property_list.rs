@@ -1,7 +1,7 @@
 //! Property lists of a stranger's machine: binary, XML or plain text, read within bounds.
 //!
-//! A list that is nested without end exhausts the stack of whoever builds it, and in a binary one a few bytes
-//! can stand for many: lists that hold each other twice over double with every step.
+//! A list that is nested without end exhausts the stack of the program that builds it, and in a binary one a
+//! few bytes can stand for many: lists that hold each other twice over double with every step.
 
 use crate::FormatError;
 use plist::Value;
@@ -11,14 +11,14 @@ use std::io::Cursor;
 const FORMAT: &str = "property list";
 /// No real list is nested more deeply.
 const DEEPEST: usize = 200;
-/// So many times its own length a list may take in memory when it is unfolded: keys are written once and
-/// referred to.
+/// The limit of memory for an unfolded list, in multiples of its own length: keys are written once and
+/// referred to many times.
 const MOST_TIMES_LARGER: usize = 64;
 /// Short lists may.
 const ALWAYS_ALLOWED_IN_BYTES: usize = 1 << 20;
 /// No real list takes more.
 const NEVER_ALLOWED_IN_BYTES: usize = 256 << 20;
-/// What each value takes, with its place in the list that it is in, however short it is in the file.
+/// The memory of one value, with its place in its list, however short it is in the file.
 const VALUE_IN_BYTES: usize = 2 * size_of::<Value>();
 
 /// Reads a list.

@@ -1,4 +1,4 @@
-//! Files of a stranger's machine may hold anything: whatever the bytes are, a reader gives an answer.
+//! Files of a stranger's machine may hold anything: a reader returns an answer for any bytes.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 use porter_formats::bookmarks::file::{from_html, to_html};
@@ -67,7 +67,7 @@ fn readers() -> Vec<Reader> {
     vec![
         Reader { name: "bookmark file", good: to_html(&bookmarks).into_bytes(), read: |bytes| {
             from_html(&String::from_utf8_lossy(bytes)).is_ok_and(|read| {
-                // What was read can be used: counted, merged, written and read again.
+                // Every result can be used: counted, merged, written and read again.
                 let mut into = Bookmarks::default();
                 merge::merge(&mut into, &read);
                 from_html(&to_html(&into)).is_ok_and(|again| again.count() == into.count())

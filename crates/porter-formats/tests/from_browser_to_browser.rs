@@ -46,7 +46,7 @@ fn of_odile() -> Bookmarks {
     }
 }
 
-/// Titles, addresses, dates and nesting, without the numbers that each store gives.
+/// Titles, addresses, dates and nesting, without the numbers of each store.
 fn seen(bookmarks: &Bookmarks) -> String {
     fn rows(folder: &Folder, depth: usize, all: &mut String) {
         for node in &folder.children {

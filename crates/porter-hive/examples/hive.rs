@@ -1,5 +1,5 @@
 //! For comparing with other readers of hives: `hive make FILE OLD|NEW` writes one with every shape of thing
-//! in it, `hive dump FILE [LOG…]` gives each key and value of one, a line each.
+//! in it, `hive dump FILE [LOG…]` prints each key and value of one, a line each.
 #![allow(clippy::print_stdout, clippy::unwrap_used, clippy::panic, reason = "a tool for tests")]
 
 #[path = "../tests/made/mod.rs"]

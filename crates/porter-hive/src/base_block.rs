@@ -10,7 +10,7 @@ pub const LOG_SIZE_IN_BYTES: usize = 512;
 /// Where the checksum of what stands before it is.
 const CHECKSUM_AT: usize = 508;
 
-/// What stands at the beginning of a hive or a log.
+/// The beginning of a hive or a log.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct BaseBlock {
     /// Counts up when a write begins.
@@ -80,7 +80,7 @@ impl BaseBlock {
             put(at, &word.to_le_bytes());
         }
         put(12, &self.last_written.to_le_bytes());
-        // The end of the name, as far as there is room for it.
+        // The end of the name, if there is room for it.
         let units: Vec<u16> = file_name.encode_utf16().collect();
         let from = units.len().saturating_sub(31);
         for (at, unit) in units[from..].iter().enumerate() {

@@ -20,7 +20,7 @@ impl<'h> Bins<'h> {
         self.0.len() / LEAST_PER_KEY_IN_BYTES
     }
 
-    /// What a cell holds, after its length.
+    /// The content of a cell, after its length.
     pub fn cell(&self, offset: u32) -> Result<&'h [u8], HiveError> {
         let outside = HiveError::CellOutside { offset };
         let start = offset as usize;

@@ -1,18 +1,18 @@
-//! What can be wrong with a hive.
+//! Errors of a hive.
 
 /// Why a hive, or a part of it, cannot be used. Offsets are from the first bin, as in the hive itself; the
 /// first bin begins 4096 bytes into the file.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum HiveError {
-    /// It is no hive at all.
+    /// It is not a hive.
     #[error("no registry hive: it does not begin with `regf`")]
     NotAHive,
     /// It ends before something that it must hold.
     #[error("the hive has {size_in_bytes} bytes, and needs {needed_in_bytes}")]
     TooShort {
-        /// What there is.
+        /// The size that exists.
         size_in_bytes: usize,
-        /// What is needed.
+        /// The size that is needed.
         needed_in_bytes: usize,
     },
     /// A version that we do not know.
@@ -40,7 +40,7 @@ pub enum HiveError {
     WrongKind {
         /// Where it begins.
         offset: u32,
-        /// What was looked for.
+        /// The structure that was expected.
         expected: &'static str,
         /// How it begins.
         found: [u8; 2],
@@ -50,11 +50,11 @@ pub enum HiveError {
     CellTooShort {
         /// Where it begins.
         offset: u32,
-        /// What it is.
+        /// The structure.
         what: &'static str,
-        /// What it needs.
+        /// The size that it needs.
         needed_in_bytes: usize,
-        /// What its cell has.
+        /// The size of its cell.
         size_in_bytes: usize,
     },
     /// Lists inside lists inside lists.
@@ -77,10 +77,10 @@ pub enum HiveError {
         /// How deep keys may lie.
         most: usize,
     },
-    /// What is to be written does not fit into a hive.
+    /// The given content does not fit into a hive.
     #[error("cannot be written: {what}")]
     CannotHold {
-        /// What.
+        /// The content, in words.
         what: String,
     },
 }

@@ -5,7 +5,7 @@ use crate::cell::Bins;
 use crate::log::{self, Replayed};
 use crate::{HiveError, Key};
 
-/// A hive in memory, with what its logs add. What was read it from is never changed.
+/// A hive in memory, with its logs replayed. The source file is never changed.
 #[derive(Debug, Clone)]
 pub struct Hive {
     base_block: BaseBlock,
@@ -19,9 +19,9 @@ impl Hive {
         Self::with_logs(bytes, &[])
     }
 
-    /// Takes the bytes of a hive and of its logs, in any order. If the hive is dirty, what the logs hold is
-    /// put in its place, in memory. Logs that are damaged or belong to another state tell nothing;
-    /// [`Hive::replayed`] says what came of it.
+    /// Takes the bytes of a hive and of its logs, in any order. If the hive is dirty, the contents of the
+    /// logs are put in their places, in memory. Logs that are damaged or belong to another state are ignored;
+    /// [`Hive::replayed`] returns the result.
     ///
     /// A hive that ends too early is read as far as it goes.
     pub fn with_logs(mut bytes: Vec<u8>, logs: &[&[u8]]) -> Result<Self, HiveError> {
@@ -38,12 +38,12 @@ impl Hive {
         Ok(Self { base_block, bins, replayed })
     }
 
-    /// What stands at its beginning.
+    /// Its base block.
     pub fn base_block(&self) -> &BaseBlock {
         &self.base_block
     }
 
-    /// What its logs added.
+    /// The changes that its logs added.
     pub fn replayed(&self) -> Replayed {
         self.replayed
     }

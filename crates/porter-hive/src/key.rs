@@ -96,7 +96,7 @@ impl<'h> Key<'h> {
             (0, _) => (&[][..], None),
             (count, offset) => match bins.cell(offset) {
                 Ok(list) => {
-                    // A list that is too short still gives what it holds.
+                    // A list that is too short still yields its offsets.
                     let needed_in_bytes = (count as usize).saturating_mul(4);
                     let damage = require(list, offset, "list of values", needed_in_bytes).err();
                     (list.get(..needed_in_bytes).unwrap_or(list), damage)

@@ -10,8 +10,8 @@
 //! - [`log`] puts back in memory what a crash kept from being written;
 //! - [`tree`] is a hive taken apart, to be made or changed; [`write`](mod@write) puts one together.
 //!
-//! Every number from a hive is checked before it is used. What is damaged is named with its place, and the
-//! rest is read.
+//! Every number from a hive is checked before it is used. A damaged structure is named with its place, and
+//! the rest is read.
 
 pub mod base_block;
 mod bytes;

@@ -11,12 +11,12 @@ mod marvin;
 use crate::base_block::{BaseBlock, LOG_SIZE_IN_BYTES};
 use entries::LogEntry;
 
-/// What came of a hive's logs.
+/// The result of replaying a hive's logs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Replayed {
     /// The hive was written to its end: its logs add nothing.
     NotNeeded,
-    /// So many changes were put in place.
+    /// The number of changes that were replayed.
     Changes(usize),
     /// The hive was being written, and no log fits it: the newest changes may be missing.
     NothingFits,

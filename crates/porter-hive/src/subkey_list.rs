@@ -4,7 +4,7 @@ use crate::HiveError;
 use crate::bytes::{u16_at, u32_at};
 use crate::cell::{Bins, require, wrong_kind};
 
-/// The offsets of all keys in a list, as far as it can be read, and what of it cannot.
+/// The offsets of all keys in a list that can be read, and the error of the rest.
 pub(crate) fn offsets_of_subkeys(bins: Bins<'_>, list: u32) -> (Vec<u32>, Option<HiveError>) {
     let mut offsets = Vec::new();
     let mut damage = None;

@@ -28,7 +28,7 @@ pub struct KeyTree {
 pub struct TreeValue {
     /// Its name.
     pub name: Name,
-    /// What its data is meant to be.
+    /// The type of its data.
     pub kind: ValueKind,
     /// Its data.
     pub data: Vec<u8>,
@@ -40,7 +40,7 @@ impl KeyTree {
         Self { name: name.into(), ..Self::default() }
     }
 
-    /// Takes a hive apart. What is damaged is given beside the tree, and is not in it.
+    /// Takes a hive apart. Damaged keys and values are returned as errors beside the tree, and are not in it.
     pub fn from_hive(hive: &Hive) -> (Option<Self>, Vec<HiveError>) {
         let mut damage = Vec::new();
         // The keys on the way down, each complete but for the keys that are still to come.
@@ -96,12 +96,12 @@ impl KeyTree {
         &mut self.subkeys[at]
     }
 
-    /// The key at the end of a path with `\` between the names. What of it is not there is made.
+    /// The key at the end of a path with `\` between the names. Missing keys are made.
     pub fn key(&mut self, path: &str) -> &mut Self {
         path.split('\\').filter(|step| !step.is_empty()).fold(self, |key, step| key.subkey(step))
     }
 
-    /// Takes away the subkey of that name with all that is below it, and gives it.
+    /// Removes the subkey of that name with all keys below it, and returns it.
     pub fn remove_subkey(&mut self, name: &str) -> Option<Self> {
         let wanted = Name::from(name);
         let at = self.subkeys.iter().position(|key| key.name.is_same(&wanted))?;
@@ -140,7 +140,7 @@ impl KeyTree {
         self.set(name, ValueKind::Number, number.to_le_bytes())
     }
 
-    /// Takes away a value. False if there is none of that name.
+    /// Removes a value. False if none has that name.
     pub fn remove_value(&mut self, name: &str) -> bool {
         let (wanted, count) = (Name::from(name), self.values.len());
         self.values.retain(|value| !value.name.is_same(&wanted));
@@ -152,7 +152,7 @@ impl KeyTree {
         1 + self.subkeys.iter().map(Self::count).sum::<usize>()
     }
 
-    /// Levels below this key: 0 if there are no subkeys. No deeper than anybody could write.
+    /// Levels below this key: 0 if there are no subkeys. At most as deep as can be written.
     pub(crate) fn levels(&self) -> usize {
         let mut level = 0;
         let mut keys: Vec<&Self> = vec![self];

@@ -14,7 +14,7 @@ pub(crate) const PIECE_IN_BYTES: usize = 16_344;
 /// The name is kept with one byte for each letter.
 const ONE_BYTE_NAME: u16 = 0x0001;
 
-/// What the data of a value is meant to be (`winnt.h`, `REG_…`). Programs do not always keep to it.
+/// The type of a value's data (`winnt.h`, `REG_…`). Programs do not always keep to it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum ValueKind {
     /// Nothing said.
@@ -105,7 +105,7 @@ impl<'h> Value<'h> {
         Name::from_bytes(bytes, u16_at(self.cell, 16).unwrap_or_default() & ONE_BYTE_NAME != 0)
     }
 
-    /// What its data is meant to be.
+    /// The type of its data.
     pub fn kind(&self) -> ValueKind {
         ValueKind::from_number(self.word(12))
     }
@@ -114,7 +114,7 @@ impl<'h> Value<'h> {
     pub fn data(&self) -> Result<Cow<'h, [u8]>, HiveError> {
         let length = self.word(4);
         if length & IN_PLACE != 0 {
-            // No more than four bytes fit in place of the offset.
+            // At most four bytes fit in place of the offset.
             let length = ((length & !IN_PLACE) as usize).min(4);
             return Ok(Cow::Borrowed(self.cell.get(8..8 + length).unwrap_or_default()));
         }
@@ -124,7 +124,7 @@ impl<'h> Value<'h> {
             return Ok(Cow::Borrowed(&[]));
         }
         let cell = self.bins.cell(offset)?;
-        // Before version 1.4 long data is in one cell, so it is the cell that tells.
+        // Before version 1.4 long data is in one cell, so the cell decides.
         if length > PIECE_IN_BYTES && cell.len() < length && cell.starts_with(b"db") {
             return self.in_pieces(offset, cell, length).map(Cow::Owned);
         }
@@ -162,7 +162,7 @@ impl<'h> Value<'h> {
         self.offset
     }
 
-    /// The data as text, up to its first NUL; none if it is no text or cannot be read.
+    /// The data as text, up to its first NUL; none if it is not text or cannot be read.
     pub fn text(&self) -> Option<String> {
         if !matches!(self.kind(), ValueKind::Text | ValueKind::ExpandText | ValueKind::Link) {
             return None;

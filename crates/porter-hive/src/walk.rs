@@ -6,7 +6,7 @@ use std::collections::HashSet;
 /// Deeper keys are refused, as by Windows itself.
 pub const MOST_LEVELS: usize = 512;
 
-/// What a walk meets.
+/// A step of a walk.
 pub enum Sight<'h> {
     /// A key, and how many are above it. Those below it come next.
     Key(Key<'h>, usize),
@@ -17,7 +17,7 @@ pub enum Sight<'h> {
 /// All keys of a hive, those above before those below, and what is damaged. Every key is met once, even in a
 /// tree with loops.
 pub struct Walk<'h> {
-    /// What is still to be met, last first.
+    /// Keys still to be visited, last first.
     ahead: Vec<(Result<Key<'h>, HiveError>, usize)>,
     met: HashSet<u32>,
     /// How many keys may still be put ahead: in a sound tree each is there once.

@@ -1,8 +1,8 @@
 //! Putting a hive together.
 //!
-//! All of it is written anew, each cell after the other, so that what is written hangs on nothing that was
-//! damaged before. The layout is that of the version asked for: long data in pieces and hashed lists from 1.4
-//! on, as Windows itself writes them.
+//! All of it is rewritten, each cell after the other, so that the result depends on no earlier damage. The
+//! layout is that of the version asked for: long data in pieces and hashed lists from 1.4 on, as Windows
+//! itself writes them.
 
 use crate::base_block::{self, BaseBlock};
 use crate::cell::NONE;
@@ -36,7 +36,7 @@ pub enum Version {
     V1_5,
 }
 
-/// What stands at the beginning of a hive.
+/// The fields at the beginning of a hive.
 #[derive(Debug, Clone)]
 pub struct Heading {
     /// Its version.
@@ -45,7 +45,7 @@ pub struct Heading {
     pub last_written: u64,
     /// How often it was written.
     pub sequence: u32,
-    /// Its path on its machine, of which the end is kept.
+    /// Its path on its machine; the end of it is kept.
     pub file_name: String,
 }
 
@@ -284,7 +284,7 @@ impl Writer {
         self.bins[start..start + content.len()].copy_from_slice(content);
     }
 
-    /// Room for so many bytes. A cell lies in one bin; a bin is as long as it must be.
+    /// Room for this many bytes. A cell lies in one bin; a bin is as long as it must be.
     fn allocate(&mut self, length: usize) -> Result<u32, HiveError> {
         let size = (length + 4).next_multiple_of(8);
         if self.next_free + size > self.bin_end {
@@ -308,7 +308,7 @@ impl Writer {
         Ok(offset as u32)
     }
 
-    /// What is left of a bin is one free cell.
+    /// The rest of a bin is one free cell.
     fn close_bin(&mut self) {
         let left = self.bin_end - self.next_free;
         if left >= 8 {
@@ -318,7 +318,7 @@ impl Writer {
     }
 }
 
-/// The hint in the older lists: the first four letters, as far as they have one byte each.
+/// The hint in the older lists: the first four letters, those that have one byte each.
 fn first_letters(name: &Name) -> [u8; 4] {
     let mut letters = [0; 4];
     for (letter, unit) in letters.iter_mut().zip(name.units()) {

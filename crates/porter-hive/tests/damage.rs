@@ -90,7 +90,7 @@ fn no_change_of_bytes_makes_it_panic_or_run_away() {
     for _ in 0..2000 {
         let mut bytes = good.clone();
         for _ in 0..=dice.below(3) {
-            // Where structures are, a change tells more than inside of data.
+            // Where structures are, a change shows more than inside of data.
             let at = (heads[dice.below(heads.len())] - 4 + dice.below(84)).min(bytes.len() - 4);
             let number = [0, 1, 0x7fff_ffff, u32::MAX, dice.below(good.len()) as u32][dice.below(5)];
             bytes[at..at + 4].copy_from_slice(&number.to_le_bytes());

@@ -1,4 +1,4 @@
-//! What a crash kept from being written is put back from the logs, in memory.
+//! Changes that a crash kept from being written are put back from the logs, in memory.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod made;

@@ -1,4 +1,4 @@
-//! What is written is read again, and what is changed is changed, and nothing else.
+//! A written hive reads back the same, and a change changes nothing else.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod made;

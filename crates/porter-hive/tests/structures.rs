@@ -12,7 +12,7 @@ impl Bench {
         Self(vec![0; 32])
     }
 
-    /// Adds a cell in use and gives its offset.
+    /// Adds a cell in use and returns its offset.
     fn cell(&mut self, content: &[u8]) -> u32 {
         let offset = self.0.len();
         let size = (content.len() + 4).next_multiple_of(8);
@@ -99,7 +99,7 @@ fn data_is_read_in_each_of_its_places_and_no_length_is_believed() {
     let values = [
         bench.value(b"whole", 10, whole, 3),
         bench.value(b"\xe4rger", 0x8000_0003, word, 3),
-        // No more than four bytes are in place of the offset.
+        // At most four bytes are in place of the offset.
         bench.value(b"too long in place", 0x8000_00ff, word, 3),
         bench.value(b"pieces", 16_444, in_pieces, 3),
         bench.value(b"lie", 1 << 30, whole, 3),
@@ -124,7 +124,7 @@ fn data_is_read_in_each_of_its_places_and_no_length_is_believed() {
     assert!(matches!(data("missing piece"), Err(HiveError::CellTooShort { what: "list of pieces", .. })));
     assert!(matches!(data("nowhere"), Err(HiveError::CellOutside { offset: 0x00ff_fff0 })));
     assert_eq!(root.value("half a number").unwrap().number(), None);
-    // A text without an end is one all the same.
+    // A text without an end is still a text.
     assert_eq!(root.value("text").unwrap().text().as_deref(), Some("ab"));
     assert_eq!(root.value("whole").unwrap().text(), None, "bytes are no text");
     let last = root.values().last().unwrap();

@@ -9,10 +9,10 @@ use porter_machine::{Machine, Place};
 use porter_names::screen::on_screen;
 use std::sync::Arc;
 
-/// What was added to what is found by itself.
+/// Folders and files that a person added by name.
 pub struct Also;
 
-/// Nothing is restored into folders of the system by itself: what was in one is taken out by hand.
+/// Nothing is restored into folders of the system: a person takes such files out by hand.
 const IN_THE_SYSTEM: &str =
     "it lay in a folder of the system: take it out of the trunk with `porter take`, to where it is wanted";
 

@@ -1,13 +1,13 @@
 //! Browsers: each profile an item of its own, found, understood, restored so that its browser opens it, and
 //! proved.
 //!
-//! Which browsers there are, and where they keep their profiles, is said by carry rules with a `[profiles]`
-//! section; how profiles are kept is known by an [`engine`], of which several browsers share one.
+//! Carry rules with a `[profiles]` section name the browsers, and where they keep their profiles; an
+//! [`engine`] knows how profiles are kept, and several browsers share one.
 //!
-//! - [`engine`]: what an engine has to know; [`gecko`], [`chromium`] and [`safari`] are those that there are;
+//! - [`engine`]: the duties of an engine; [`gecko`], [`chromium`] and [`safari`] are the engines;
 //! - [`landing`]: where a profile goes on the new machine, and what is entered there;
 //! - [`bookmarks_into`]: one browser's bookmarks, added to another's;
-//! - [`proof`]: what landed, read again.
+//! - [`proof`]: the landed profile, read again.
 
 pub mod bookmarks_into;
 pub mod chromium;

@@ -2,9 +2,9 @@
 //! left, and why.
 //!
 //! Each [`CarryRule`] is a file of its own below `catalogue/`, in the same syntax that a technician uses for
-//! further ones (`docs/carry-rules.md`). What the browsers of one engine have in common stands in
-//! `catalogue/engine/`. What holds for a whole system, such as what at the root of the drive is no person's,
-//! stands in `catalogue/system/` ([`general`]).
+//! further ones (`docs/carry-rules.md`). Rules that the browsers of one engine share stand in
+//! `catalogue/engine/`. Rules for a whole system, such as which entries at the root of the drive are not a
+//! person's, stand in `catalogue/system/` ([`general`]).
 
 mod built_in;
 mod engine;
@@ -66,8 +66,8 @@ impl Catalogue {
         (!exists).then_some(&*rule.title)
     }
 
-    /// What becomes of an entry at `path` below its place, if nothing above it decided already. The item's
-    /// own rule comes before what holds everywhere.
+    /// The fate of an entry at `path` below its place, if nothing above it decided already. The item's own
+    /// rule comes before those that hold everywhere.
     pub fn fate<'c>(
         &'c self,
         rule: Option<&'c CarryRule>,
@@ -79,18 +79,18 @@ impl Catalogue {
         own.unwrap_or_else(|| self.general_fate(part.place, path, kind))
     }
 
-    /// What holds for an entry whatever item it is in.
+    /// The fate of an entry in any item.
     pub fn general_fate(&self, place: Place, path: &RelativePath, kind: EntryKind) -> Fate<'_> {
         self.general.fate(place, path, kind)
     }
 
-    /// Why what has this name at the root of the drive is no person's.
+    /// Why an entry of this name at the root of the drive is not a person's.
     pub fn not_covered_by_name(&self, name: &[u8]) -> Option<&str> {
         let known = |known: &String| fold::same_name(known.as_bytes(), name);
         self.general.root.iter().find(|rule| rule.names.iter().any(known)).map(|rule| rule.why.as_str())
     }
 
-    /// Why something at the root of the drive is no item; none if it is one.
+    /// Why an entry at the root of the drive is not an item; none if it is one.
     pub fn not_covered_at_root(&self, machine: &Machine, row: &Listed) -> Option<&str> {
         let by_name = self.not_covered_by_name(&row.name);
         let elsewhere = || {

@@ -1,4 +1,4 @@
-//! What to beware of, as data. The words and the advice are the caller's.
+//! Cautions as data. The words and the advice are the caller's.
 
 use serde::Serialize;
 
@@ -104,7 +104,7 @@ pub enum Caution {
     },
     /// A program lists a profile whose folder is not there.
     ProfileMissing {
-        /// What it is called.
+        /// Its name.
         name: String,
         /// Where it should be.
         path: String,

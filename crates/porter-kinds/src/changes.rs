@@ -1,4 +1,4 @@
-//! What a restore changes beside copying files: an overlay that the kinds write, and that the plan carries
+//! A restore's changes beside copying files: an overlay that the kinds write, and that the plan carries
 //! whole.
 
 use crate::receipt::Reason;
@@ -52,7 +52,7 @@ pub struct Adapt {
 /// See [`Adapt`].
 pub type AdaptWith = Box<dyn Fn(&[u8]) -> Option<Vec<u8>> + Send + Sync>;
 
-/// A file of the machine that gets another content. What it was is set aside.
+/// A file of the machine that gets other content. The old file is set aside.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Edit {
     /// For which item.
@@ -61,7 +61,7 @@ pub struct Edit {
     pub at: RelativePath,
     /// The new content.
     pub content: Vec<u8>,
-    /// What stands beside it and belongs to the old content.
+    /// Files that stand beside it and belong to the old content.
     pub set_aside_too: Vec<RelativePath>,
 }
 
@@ -70,17 +70,17 @@ pub struct Edit {
 pub struct SetControl {
     /// For which item.
     pub item: String,
-    /// What is set.
+    /// The control that is set.
     pub control: &'static dyn Control,
     /// Whose it is, as the control names people.
     pub owner: String,
-    /// What it becomes.
+    /// Its value after.
     pub becomes: Facts,
-    /// What a receipt says if it cannot be set, with the system's words.
+    /// The receipt's reason if it cannot be set, with the system's words.
     pub if_not_set: fn(String) -> Reason,
 }
 
-/// What was added to something that is there.
+/// Numbers that were added to something that exists.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Merged {
     /// The account on the machine.
@@ -122,7 +122,7 @@ impl Changes {
         self.files.insert(edit.at.clone(), edit);
     }
 
-    /// So many values of an item come into its owner's registry.
+    /// Adds to the number of an item's values that come into its owner's registry.
     pub fn add_registry_values(&mut self, item: &str, values: u64) {
         *self.registry_values.entry(item.to_owned()).or_default() += values;
     }
@@ -172,12 +172,12 @@ impl Changes {
         self.refused.get(item)
     }
 
-    /// What went otherwise than it should for items that land all the same.
+    /// Remarks about items that land in spite of them.
     pub fn notes(&self) -> &[(String, Reason)] {
         &self.notes
     }
 
-    /// What of the running system is set, in this order.
+    /// The controls to set, in this order.
     pub fn controls(&self) -> &[SetControl] {
         &self.controls
     }
@@ -192,12 +192,12 @@ impl Changes {
         self.registry_kept.iter().map(String::as_str)
     }
 
-    /// Programs that run there, and would write over what they are told.
+    /// Programs that run there, and would overwrite the entries.
     pub fn close_first(&self) -> impl ExactSizeIterator<Item = &str> {
         self.close_first.iter().map(String::as_str)
     }
 
-    /// What is added to what is there.
+    /// The additions to files that exist.
     pub fn merged(&self) -> &[Merged] {
         &self.merged
     }

@@ -1,4 +1,4 @@
-//! What is carried: which items, and which of their files.
+//! The choice: which items are carried, and which of their files.
 
 mod land_held;
 mod selection;

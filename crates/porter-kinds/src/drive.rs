@@ -1,4 +1,4 @@
-//! What somebody put at the root of the system's drive: everything there that the catalogue does not know.
+//! Entries that a person put at the root of the system's drive: all that the catalogue does not know.
 
 use crate::catalogue::Catalogue;
 use crate::changes::{Changes, Moved};

@@ -1,5 +1,5 @@
-//! What becomes of a file that is there already and is another one. Whichever way it is decided, both stay:
-//! one of them gets a dated name.
+//! The choice between a present file and a different one that lands in its place. Both stay in any case: one
+//! of them gets a dated name.
 
 use porter_names::RelativePath;
 use time::OffsetDateTime;
@@ -12,7 +12,7 @@ pub enum Existing {
     SetAside,
     /// The one that is there: the trunk's lands beside it.
     Keep,
-    /// The one that was changed last; the trunk's if that cannot be told.
+    /// The one that was changed last; the trunk's if that is not known.
     Newer,
 }
 
@@ -27,7 +27,7 @@ pub struct Different {
     pub there: Side,
 }
 
-/// What one of them is like.
+/// The facts that the two are compared by.
 #[derive(Debug, Clone, Copy)]
 pub struct Side {
     /// Length of its content.

@@ -1,5 +1,5 @@
-//! What can be taken out of items for other programs: bookmarks as the file that all import, feeds, history
-//! and tabs.
+//! Forms in which items are taken out for other programs: bookmarks as the file that all import, feeds,
+//! history and tabs.
 
 use crate::browser::engines::engine_of;
 use crate::catalogue::Catalogue;
@@ -36,7 +36,7 @@ pub enum NotTaken {
     /// The item has nothing of that form.
     #[error("`{0}` has no bookmarks, history or tabs")]
     NotOfItem(String),
-    /// What it should be made from cannot be understood.
+    /// The item's file is damaged or unsupported.
     #[error("{0}")]
     Format(#[from] FormatError),
     /// The files could not be read from the trunk, or the form could not be written.
@@ -47,7 +47,7 @@ pub enum NotTaken {
     Trunk(#[from] porter_trunk::TrunkError),
 }
 
-/// Writes an item of a trunk in a form. Gives how many rows it has.
+/// Writes an item of a trunk in a form. Returns its number of rows.
 pub fn take_as(
     trunk: &dyn Trunk,
     item: &TrunkItem,
@@ -138,7 +138,7 @@ pub fn favourites_in(volume: &dyn Volume, at: &RelativePath) -> Bookmarks {
     Bookmarks { toolbar, menu: all, ..Bookmarks::default() }
 }
 
-/// What Windows calls the bar of favourites, as a folder.
+/// Windows' names for the folder that is the bar of favourites.
 pub(super) const BARS: [&str; 2] = ["Links", "Favorites Bar"];
 
 /// The same with the bar as a folder among the others.
@@ -225,7 +225,8 @@ impl Unpacked {
     }
 }
 
-/// What can hold bookmarks, history and tabs: files of the profile itself, sessions, and addresses.
+/// True for files that can hold bookmarks, history and tabs: files of the profile itself, sessions, and
+/// addresses.
 fn is_of_use(path: &RelativePath) -> bool {
     let first = path.steps().next().unwrap_or_default();
     path.steps().count() == 1

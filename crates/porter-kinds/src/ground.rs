@@ -19,21 +19,21 @@ pub struct Ground<'a> {
     pub machine: &'a Machine,
     /// Who is who.
     pub accounts: &'a AccountMap<'a>,
-    /// What was done before.
+    /// Earlier restores.
     pub earlier: &'a dyn Earlier,
     /// The rules in force.
     pub catalogue: &'a Catalogue,
     /// Where programs keep their files on this system.
     pub relocation: &'a Relocation,
-    /// What was decided about the items of each kind.
+    /// The person's decisions about the items of each kind.
     pub wishes: &'a KindWishes,
-    /// What lands although the rules hold it back.
+    /// Patterns of entries that land although the rules hold them back.
     pub land_held: &'a LandHeld,
     /// When.
     pub now_utc: OffsetDateTime,
 }
 
-/// What earlier restores say about items.
+/// Facts from earlier restores about items.
 pub trait Earlier: Sync {
     /// Where a part of an item went that was at this path in its place, if it went elsewhere.
     fn moved(&self, item: &str, from: &RelativePath) -> Option<Moved>;

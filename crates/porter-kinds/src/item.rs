@@ -21,22 +21,22 @@ pub struct Item {
     pub title: String,
     /// Where its files are.
     pub parts: Vec<Part>,
-    /// What it is made of beside files.
+    /// Its facts beside files.
     pub facts: Facts,
-    /// What it has in its owner's registry.
+    /// Its keys in the owner's registry.
     pub registry: Vec<RegistryKey>,
     /// The carry rule that it was found by, if it was one.
     pub rule: Option<Arc<CarryRule>>,
-    /// What it means to its owner, as numbers that its kind has read: bookmarks, passwords.
+    /// Numbers that its kind has read, as its owner knows them: bookmarks, passwords.
     pub counts: Vec<(String, u64)>,
-    /// What its kind says to beware of.
+    /// Its kind's cautions.
     pub cautions: Vec<Caution>,
     /// True if a program has its files open now: what it writes is copied in one piece.
     pub is_open: bool,
 }
 
 impl Item {
-    /// An item of which nothing more is known than whose it is and what it is called.
+    /// An item with an owner and a title, and no other facts.
     pub fn new(id: String, kind: &str, owner: Option<String>, title: String) -> Self {
         Self {
             id,

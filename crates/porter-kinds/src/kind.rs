@@ -1,4 +1,4 @@
-//! What a kind of item has to know about its own: how they are found, captured, landed and proved.
+//! The duties of a kind of item: to find, capture, land and prove its own.
 
 use crate::catalogue::{CarryRule, Catalogue};
 use crate::changes::Changes;
@@ -10,9 +10,9 @@ use porter_names::RelativePath;
 use porter_trunk::{LeftReason, TrunkItem};
 use std::io::Read;
 
-/// A kind of item. The defaults are those of items that their files alone tell.
+/// A kind of item. The defaults are those of items that consist of files alone.
 pub trait Kind: Sync {
-    /// What stands in the ids of its items behind the owner: `browser`, `setting`.
+    /// The kind's step in the ids of its items, behind the owner: `browser`, `setting`.
     fn name(&self) -> &'static str;
 
     /// All its items on a machine, with facts, counts and cautions.
@@ -28,7 +28,7 @@ pub trait Kind: Sync {
         runs_now(item, machine)
     }
 
-    /// What goes into the trunk instead of a file of an item as it lies at `at`.
+    /// The content that goes into the trunk instead of an item's file at `at`.
     fn instead(&self, item: &Item, machine: &Machine, at: &RelativePath) -> Instead {
         let _ = (item, machine, at);
         Instead::Nothing
@@ -46,7 +46,7 @@ pub trait Kind: Sync {
     }
 }
 
-/// What goes into a trunk in place of a file.
+/// The content that goes into a trunk in place of a file.
 pub enum Instead {
     /// The file itself.
     Nothing,
@@ -71,7 +71,7 @@ pub fn runs_now(item: &Item, machine: &Machine) -> bool {
     rule.must_be_closed.iter().any(|program| running.contains(&porter_machine::running::comparable(program)))
 }
 
-/// What stands before the slash in the ids of somebody's items.
+/// The part before the slash in the ids of a person's items.
 pub fn owner_id(owner: Option<&Account>) -> &str {
     owner.map_or("machine", |account| account.id.as_str())
 }

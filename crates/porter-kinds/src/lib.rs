@@ -1,11 +1,11 @@
-//! What a person would name, and what is known of each kind: how it is found, captured, landed and proved. No
-//! interface code.
+//! The items that a person would name, and the duties of each kind: to be found, captured, landed and proved.
+//! No interface code.
 //!
 //! - [`catalogue`]: the carry rules, which say what of a place is carried;
 //! - [`part`], [`item`], [`caution`] and [`receipt`]: data;
 //! - [`choice`] and [`wishes`]: what a person decides;
 //! - [`crossing`]: from the old machine's places to the new one's;
-//! - [`ground`] and [`changes`]: what is known when items land, and what a restore changes beside copying
+//! - [`ground`] and [`changes`]: the facts known when items land, and a restore's changes beside copying
 //!   files;
 //! - [`kind`]: the duties of a kind; [`Kinds`]: those there are;
 //! - [`profiles`]: profiles that programs list and register;

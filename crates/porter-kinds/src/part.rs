@@ -7,22 +7,22 @@ use porter_trunk::TrunkPart;
 /// Files of an item that lie together.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Part {
-    /// Told apart from the other parts of its rule by this; the same on every system.
+    /// Its name among the parts of its rule; the same on every system.
     pub name: String,
     /// The place.
     pub place: Place,
-    /// What of the place.
+    /// The part of the place.
     pub what: What,
 }
 
-/// What of a place belongs to a part.
+/// The part of a place that belongs to a part.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum What {
     /// All of it, but for what other items claim.
     Whole,
     /// One folder, or one file, at a path below it.
     At(RelativePath),
-    /// Only what is no folder, directly in it.
+    /// Only entries that are not folders, directly in it.
     LooseFiles,
 }
 

@@ -3,7 +3,7 @@
 //! - [`ProfileList`]: how a family of programs keeps its list: [`profiles_ini`] and [`local_state`];
 //! - [`ProfileFolder`] and [`Learned`]: a profile's folder, and what was read of it;
 //! - [`roots`](roots()): where a program looks;
-//! - [`Coming`]: where a profile goes on the new machine, and how its program is told;
+//! - [`Coming`]: the target of a profile on the new machine, and its entry in its program's list;
 //! - [`in_use`]: whether a program has a profile open.
 
 mod coming;

@@ -18,7 +18,7 @@ use time::OffsetDateTime;
 /// The count that says what opens, and not what lies there.
 pub const PASSWORDS: &str = "passwords";
 
-/// What a check found.
+/// The findings of a check.
 #[derive(Debug, Clone)]
 pub struct Receipt {
     /// The trunk's outside.
@@ -33,11 +33,11 @@ pub struct Receipt {
     pub accounts: Vec<(String, String)>,
     /// When.
     pub checked_utc: OffsetDateTime,
-    /// False for a receipt of the first version: its numbers do not tell what was not needed from what should
-    /// have landed.
+    /// False for a receipt of the first version: its numbers mix entries that were not needed with those that
+    /// should have landed.
     pub balances: bool,
-    /// Of so many files of a trunk no content was read, because less was asked for: of those only that they
-    /// are there is known.
+    /// The number of files in a trunk whose content was not read, because less was asked for: only their
+    /// presence is known.
     pub files_not_read: u64,
     /// One row per item of the trunk.
     pub items: Vec<ItemReceipt>,
@@ -56,10 +56,10 @@ pub struct ProgramReceipt {
     pub installed_as: Option<String>,
 }
 
-/// What an item means, as numbers.
+/// An item's meaning, as numbers.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct CountReceipt {
-    /// What was counted.
+    /// The thing that was counted.
     pub name: String,
     /// How many there were at the capture.
     pub captured: u64,
@@ -84,11 +84,11 @@ pub struct ItemReceipt {
     pub files: ByVerdict,
     /// Their bytes.
     pub bytes: ByVerdict,
-    /// Of the files that landed, those that no restore put there: they were there already.
+    /// The part of the landed files that no restore put there: they were there already.
     pub there_already: Amount,
-    /// Of the files that changed, those that had landed, and that somebody has worked on since.
+    /// The part of the changed files that had landed and that somebody has worked on since.
     pub worked_on: Amount,
-    /// What it means, counted again in what landed.
+    /// Its meaning, counted again in the files that landed.
     pub counts: Vec<CountReceipt>,
     /// A setting's values, as they were.
     pub facts: Facts,
@@ -101,7 +101,7 @@ pub struct ItemReceipt {
 pub struct Finding {
     /// Below its place; below the old machine's root for what was left at the capture.
     pub path: RelativePath,
-    /// What became of it.
+    /// Its fate.
     pub verdict: Verdict,
     /// Why.
     pub reason: Reason,
@@ -152,7 +152,7 @@ impl Receipt {
 }
 
 impl ItemReceipt {
-    /// What the new machine has instead, for a setting or printer that a person sets up by hand.
+    /// The new machine's facts, for a setting or printer that a person sets up by hand.
     pub fn set_by_hand(&self) -> Option<&Facts> {
         self.findings.iter().find_map(|finding| match &finding.reason {
             Reason::SetByHand { now } => Some(now),

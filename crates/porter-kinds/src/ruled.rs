@@ -1,4 +1,4 @@
-//! What carry rules find: folders of files, and what programs keep in files.
+//! The items that carry rules find: folders of files, and programs' files.
 
 use crate::catalogue::patterns::{PathPattern, Step, in_lower_case};
 use crate::catalogue::{CarryRule, Catalogue, Find, Found};
@@ -34,8 +34,8 @@ impl Kind for Ruled {
         in_one_piece(item, machine, at)
     }
 
-    /// What a program keeps that does not exist on this system stays in the trunk, or goes into a folder of
-    /// the person's documents.
+    /// A program's files stay in the trunk if the program does not exist on this system, or go into a folder
+    /// of the person's documents.
     fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
         for item in items {
             let Some(title) = ground.catalogue.program_missing_on(item, ground.machine.layout.family) else {
@@ -52,11 +52,11 @@ impl Kind for Ruled {
 
     fn find(&self, machine: &Machine, catalogue: &Catalogue) -> Vec<Item> {
         let mut looker = machine.looker();
-        // What one rule has is not another's, too.
+        // Files of one rule are not taken by another.
         let mut taken: HashSet<RelativePath> = HashSet::new();
         let places: HashSet<&RelativePath> = machine.all_places().map(|found| &found.path).collect();
         let mut items: Vec<Item> = Vec::new();
-        // What has an item of its own is not one of many, too.
+        // A file with an item of its own is not also one of many.
         for each in [false, true] {
             for owner in machine.accounts.iter().map(Some).chain([None]) {
                 let fits = |rule: &&Arc<CarryRule>| {
@@ -143,7 +143,7 @@ fn look_for(
     all
 }
 
-/// What there is at a path with patterns, below a folder; true for folders. No link is followed, or found.
+/// The paths that fit a path with patterns; true for folders. No link is followed, or found.
 fn expand(looker: &mut Looker<'_>, from: &RelativePath, pattern: &PathPattern) -> Vec<(RelativePath, bool)> {
     let mut reached = vec![(RelativePath::root(), true)];
     for step in &pattern.steps {
@@ -181,9 +181,9 @@ fn expand(looker: &mut Looker<'_>, from: &RelativePath, pattern: &PathPattern) -
     reached
 }
 
-/// Where the parts of an item go that no program of the new system reads, if somebody wants its files all the
-/// same: into a folder of the person's documents that says where it is from. What is everybody's stays where
-/// it was.
+/// The target of an item's parts that no program of the new system reads, if somebody wants its files in
+/// spite of that: a folder of the person's documents that says where it is from. Everybody's parts stay where
+/// they were.
 fn into_documents<'i>(
     item: &'i TrunkItem,
     machine: &'i str,
@@ -218,7 +218,7 @@ pub(super) fn in_one_piece(item: &Item, machine: &Machine, at: &RelativePath) ->
     match snapshot(volume, at) {
         Ok(database) => Instead::Content(Box::new(database)),
         Err(NoSnapshot::AlwaysBusy) => Instead::Left(LeftReason::InUse),
-        // As far as it can be read, it is as a file.
+        // The file is carried, where it can be read.
         Err(NoSnapshot::NotADatabase | NoSnapshot::Unreadable(_)) => Instead::Nothing,
     }
 }

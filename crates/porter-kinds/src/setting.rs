@@ -1,4 +1,4 @@
-//! Settings and printers, as items: what their system told of them goes into the trunk as facts.
+//! Settings and printers, as items: the system's facts about them go into the trunk.
 
 use crate::catalogue::Catalogue;
 use crate::crossing::accounts::AccountMap;

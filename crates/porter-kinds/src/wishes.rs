@@ -1,4 +1,4 @@
-//! What a person decides about the items of a kind: a field for each kind that leaves something to decide.
+//! A person's decisions about the items of a kind: a field for each kind that leaves something to decide.
 
 use crate::catalogue::{CarryRule, Catalogue};
 use porter_machine::Place;
@@ -13,7 +13,7 @@ pub struct KindWishes {
     pub drive: DriveWishes,
 }
 
-/// What a person decides about browsers.
+/// A person's decisions about browsers.
 #[derive(Debug, Clone, Default)]
 pub struct BrowserWishes {
     /// True if the profiles that come open by default, instead of what does now.
@@ -24,7 +24,7 @@ pub struct BrowserWishes {
     pub bookmarks_into: Option<String>,
 }
 
-/// What to do with a profile last used by a newer version of its browser than the one here.
+/// The choice for a profile last used by a newer version of its browser than the one here.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum NewerProfiles {
     /// It stays in the trunk: the older browser would refuse it.
@@ -36,14 +36,14 @@ pub enum NewerProfiles {
     Carry,
 }
 
-/// What a person decides about what was at the root of the drive.
+/// A person's decisions about entries at the root of the drive.
 #[derive(Debug, Clone, Default)]
 pub struct DriveWishes {
     /// Where it goes: a place of the machine, and a folder in it. Where it was, if none is given.
     pub root: Option<(Place, RelativePath)>,
 }
 
-/// What favourites are called where a browser is named.
+/// The word for favourites where a browser is named.
 pub const FAVOURITES: &str = "favourites";
 
 impl BrowserWishes {

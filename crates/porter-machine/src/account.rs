@@ -12,13 +12,13 @@ pub struct Account {
     pub id: String,
     /// As the machine has it.
     pub name: Vec<u8>,
-    /// The person's name, if the system tells it.
+    /// The person's name, if the system knows it.
     pub full_name: Option<String>,
-    /// What the system itself knows the account by: a SID, a user number.
+    /// The system's own identifier of the account: a SID, a user number.
     pub identifier: Option<String>,
-    /// Whether it may change the system, if the system tells.
+    /// Whether it may change the system, if that is known.
     pub is_administrator: Option<bool>,
-    /// Whether nobody can sign in with it, if the system tells.
+    /// Whether nobody can sign in with it, if that is known.
     pub is_disabled: Option<bool>,
     /// The profile folder.
     pub home: RelativePath,

@@ -1,7 +1,7 @@
-//! What of a running system can be read and set: each is a file below.
+//! The parts of a running system that can be read and set: each is a file below.
 //!
-//! A restore sets it, its journal says what it was and what it becomes, and an undo puts back what it was if
-//! it still is what it became.
+//! A restore sets a control, its journal records the value before and after, and an undo puts the value
+//! before back if the control still has the value after.
 
 pub mod registry_key;
 pub mod registry_value;
@@ -9,13 +9,13 @@ pub mod registry_value;
 use porter_names::{Facts, RelativePath};
 use std::io;
 
-/// Something of the running system. What of it is meant is said by facts, which hold its name and its value
-/// alike.
+/// A part of the running system. Facts identify it, and hold its name and its value alike.
 pub trait Control: Sync {
-    /// What it is called in a journal.
+    /// Its name in a journal.
     fn name(&self) -> &'static str;
 
-    /// The present state of what `like` names; none if there is no such thing. Fails if that cannot be known.
+    /// The present state of the thing that `like` names; none if it does not exist. Fails if that cannot be
+    /// known.
     fn read(&self, owner: &str, like: &Facts) -> io::Result<Option<Facts>>;
 
     /// Makes it what `becomes` says.
@@ -37,8 +37,8 @@ pub trait Control: Sync {
         false
     }
 
-    /// The key of a registry that a carry rule has to name before the word of a journal is taken for it; none
-    /// for what is no registry's.
+    /// The key of a registry that a carry rule has to name before a journal's line about it is believed; none
+    /// for controls that are not in a registry.
     fn registry_key<'f>(&self, facts: &'f Facts) -> Option<&'f str> {
         let _ = facts;
         None
@@ -51,7 +51,7 @@ impl std::fmt::Debug for dyn Control {
     }
 }
 
-/// The same as [`Control::shown`], where paths are told.
+/// The same as [`Control::shown`], where paths are shown.
 pub fn shown_as_path(control: &dyn Control, owner: &str, facts: &Facts) -> RelativePath {
     RelativePath::from_bytes(control.shown(owner, facts).trim_end_matches('/').as_bytes()).unwrap_or_default()
 }

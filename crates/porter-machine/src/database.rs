@@ -17,9 +17,9 @@ use time::OffsetDateTime;
 
 /// The first bytes of every database.
 pub const MAGIC: &[u8; 16] = b"SQLite format 3\0";
-/// What stands beside a database while it is open, or after a program was torn from it.
+/// The files that stand beside a database while it is open, or after a program was torn from it.
 pub const BESIDE: [&str; 3] = ["-wal", "-shm", "-journal"];
-/// A program that writes all the time is given up after so many tries.
+/// A program that writes all the time is given up after this many tries.
 const TRIES: u32 = 6;
 const BETWEEN_TRIES: std::time::Duration = std::time::Duration::from_millis(300);
 
@@ -52,7 +52,7 @@ impl DatabaseCopy {
         std::fs::read(path).map_err(io_failed)
     }
 
-    /// What SQLite finds wrong with it; none if it is whole.
+    /// The damage that SQLite finds; none if it is whole.
     pub fn damage(&self) -> Result<Option<String>, FormatError> {
         let first: String = self.connection.query_row("PRAGMA integrity_check(1)", [], |row| row.get(0))?;
         Ok((first != "ok").then_some(first))
@@ -80,7 +80,7 @@ fn open(file: &Path) -> Result<Connection, FormatError> {
     Ok(connection)
 }
 
-/// Under a plain name: that of the original is nobody's business here.
+/// Under a plain name: that of the original does not matter here.
 fn copy_with_logs(volume: &dyn Volume, path: &RelativePath, folder: &Path) -> io::Result<PathBuf> {
     let to = folder.join("copy.sqlite");
     copy(volume, path, &to)?;
@@ -126,7 +126,7 @@ impl Read for Snapshot {
 /// Why there is no snapshot of a file.
 #[derive(Debug)]
 pub enum NoSnapshot {
-    /// It is no database.
+    /// It is not a database.
     NotADatabase,
     /// The program wrote all the time.
     AlwaysBusy,

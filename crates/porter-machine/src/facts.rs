@@ -1,7 +1,7 @@
-//! What a system wrote down about itself and its people, as far as it could be read.
+//! A system's own records of itself and its people, where they could be read.
 //!
-//! Folders alone tell a machine; facts tell it better. They come from a Linux system's files, from the
-//! running system's own interface, or from a Windows registry.
+//! Folders alone identify a machine; facts identify it better. They come from a Linux system's files, from
+//! the running system's own interface, or from a Windows registry.
 
 use super::Place;
 use super::program::Program;
@@ -10,10 +10,10 @@ use porter_names::RelativePath;
 use std::collections::BTreeMap;
 use time::OffsetDateTime;
 
-/// What is known of a system.
+/// Facts about a system.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct SystemFacts {
-    /// What the machine is called.
+    /// The machine's name.
     pub name: Option<String>,
     /// As a person calls the system.
     pub product: Option<String>,
@@ -29,11 +29,11 @@ pub struct SystemFacts {
     pub programs: Vec<Program>,
     /// Settings of the whole machine, and its printers.
     pub settings: Vec<Setting>,
-    /// What the system itself says of the state it was left in.
+    /// The system's own words on the state that it was left in.
     pub state: StateFacts,
 }
 
-/// What is known of a person's account.
+/// Facts about a person's account.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct AccountFacts {
     /// The name to sign in with.
@@ -42,7 +42,7 @@ pub struct AccountFacts {
     pub home: RelativePath,
     /// The person's name.
     pub full_name: Option<String>,
-    /// What the system itself knows the account by: a SID, a user number.
+    /// The system's own identifier of the account: a SID, a user number.
     pub identifier: Option<String>,
     /// Whether it may change the system.
     pub is_administrator: Option<bool>,
@@ -50,8 +50,7 @@ pub struct AccountFacts {
     pub is_disabled: Option<bool>,
     /// When somebody last signed in.
     pub last_used_utc: Option<OffsetDateTime>,
-    /// Where the account's places are, below the machine's root; those that are not told are where the system
-    /// puts them.
+    /// Where the account's places are, below the machine's root; the others are where the system puts them.
     pub places: BTreeMap<Place, RelativePath>,
     /// Programs that only this person has.
     pub programs: Vec<Program>,

@@ -15,10 +15,10 @@ use std::io;
 use std::path::PathBuf;
 use std::sync::Arc;
 
-/// What is known because the machine is the running one.
+/// Facts that are known because the machine is the running one.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Here {
-    /// False if whoever runs us may not read and change everything.
+    /// False if the person who runs us may not read and change everything.
     pub as_administrator: bool,
 }
 
@@ -48,7 +48,7 @@ pub fn here() -> Result<Machine, HereError> {
     Ok(machine)
 }
 
-/// What the system's own half gives.
+/// The system's own part.
 struct Opened {
     volume: HostFolder,
     name: String,

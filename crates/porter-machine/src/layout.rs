@@ -11,7 +11,7 @@ use porter_names::NameRules;
 pub enum Family {
     /// All generations of Windows.
     Windows,
-    /// Linux, whoever put it together.
+    /// Linux of any distribution.
     Linux,
     /// macOS.
     #[serde(rename = "macos")]
@@ -49,7 +49,7 @@ pub struct Layout {
     pub profiles: &'static str,
     /// The folder whose content is everybody's.
     pub shared_home: &'static str,
-    /// What programs keep for everybody, below the root; empty where no program is.
+    /// The folder that programs keep for everybody, below the root; empty where no program has one.
     pub shared_data: &'static str,
     /// Below that, the folder for porter's own records.
     pub records: &'static str,
@@ -188,7 +188,7 @@ pub static MACOS: Layout = Layout {
     shared: BY_THEIR_OWN_NAMES,
 };
 
-/// A drive without a system. There are no people on it, and what lies at its root is everybody's.
+/// A drive without a system. It has no people, and the entries at its root are everybody's.
 pub static DRIVE: Layout = Layout {
     family: Family::Drive,
     profiles: "",
@@ -203,7 +203,7 @@ impl Layout {
     /// Which names its volumes hold; `host_most_bytes` is what the running system allows.
     pub fn name_rules(&self, host_most_bytes: usize) -> NameRules {
         match self.family {
-            // Whoever reads the drive next may run Windows.
+            // The next reader of the drive may be a Windows.
             Family::Windows | Family::Drive => NameRules::windows(host_most_bytes),
             Family::Linux | Family::MacOs => NameRules::UNIX,
         }

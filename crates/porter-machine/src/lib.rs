@@ -1,5 +1,4 @@
-//! What stands before us: a system, the people who have accounts on it, and the places where their things
-//! are.
+//! A machine: a system, the people who have accounts on it, and the places where their things are.
 //!
 //! A [`Machine`] is recognised from a volume by [`recognise()`]; [`here()`] opens the running one. Which
 //! folders are which place on which system stands in [`layout`].
@@ -51,9 +50,9 @@ use std::sync::Arc;
 pub struct Machine {
     /// Where its bytes are.
     pub volume: Arc<dyn Volume>,
-    /// What it is called.
+    /// Its name.
     pub name: String,
-    /// What runs on it.
+    /// Its system.
     pub system: SystemLabel,
     /// Which folders are which place.
     pub layout: &'static Layout,
@@ -63,15 +62,15 @@ pub struct Machine {
     pub accounts: Vec<Account>,
     /// The places that belong to nobody in particular.
     pub places: BTreeMap<Place, FoundPlace>,
-    /// What lies beside the profile folders: built-in profiles and the like.
+    /// Folders beside the profile folders: built-in profiles and the like.
     pub not_people: Vec<Vec<u8>>,
-    /// What somebody added by name, below the root.
+    /// Additions by name, below the root.
     pub also: Vec<RelativePath>,
-    /// What lies at the root of the drive.
+    /// The entries at the root of the drive.
     pub at_root: Vec<Listed>,
     /// The number of the volume at its root, where the system has such.
     pub root_volume_id: Option<u64>,
-    /// What is wrong with its registry, by the paths of the hives.
+    /// Troubles of its registry, by the paths of the hives.
     pub registry_troubles: Vec<(RelativePath, HiveTrouble)>,
     /// The programs that are installed, in the order of their names.
     pub programs: Vec<Program>,
@@ -83,7 +82,7 @@ pub struct Machine {
     pub without_folder: Vec<String>,
     /// The names of the programs that run now; none where nothing runs.
     pub running: Option<BTreeSet<String>>,
-    /// What of it can be set, if it runs.
+    /// The controls that can be set, if it runs.
     pub controls: &'static [&'static dyn Control],
 }
 

@@ -1,4 +1,4 @@
-//! What a Linux system wrote down about itself: `os-release(5)`, `passwd(5)`, `shadow(5)`, `group(5)`,
+//! A Linux system's own files about itself: `os-release(5)`, `passwd(5)`, `shadow(5)`, `group(5)`,
 //! `login.defs(5)`, and each person's `user-dirs.dirs`
 //! (<https://www.freedesktop.org/wiki/Software/xdg-user-dirs/>).
 
@@ -17,12 +17,12 @@ use porter_names::RelativePath;
 use porter_source::{EntryKind, Volume};
 use std::collections::BTreeMap;
 
-/// What `login.defs` says where it says nothing.
+/// The range where `login.defs` names none.
 const PEOPLE: (u32, u32) = (1000, 60_000);
 /// Members may change the system.
 const ADMINISTRATORS: [&[u8]; 3] = [b"sudo", b"wheel", b"admin"];
 
-/// Reads it all. What is not there is not told.
+/// Reads all facts. A missing file yields none.
 pub fn facts_of(volume: &dyn Volume) -> SystemFacts {
     let read = |path: &str| read_at(volume, path);
     let (product, version) = read("etc/os-release")

@@ -24,7 +24,7 @@ impl<'v> Looker<'v> {
         self.ignores_case = false;
     }
 
-    /// What is in a folder; nothing if it cannot be listed.
+    /// The entries of a folder; none if it cannot be listed.
     pub fn list(&mut self, folder: &RelativePath) -> &[Listed] {
         let volume = self.volume;
         self.listings.entry(folder.clone()).or_insert_with(|| {

@@ -1,7 +1,7 @@
-//! What a macOS wrote down about itself, in property lists: its version, its name, its accounts (the local
+//! A macOS system's own files about itself, property lists: its version, its name, its accounts (the local
 //! node of its directory), and the programs in `Applications`.
 //!
-//! Since macOS 10.15 the drive is in two halves; the one with the people's things, mounted by itself, has no
+//! Since macOS 10.15 the drive is in two halves; the one with the people's things, mounted alone, has no
 //! version.
 
 use super::cups;
@@ -21,7 +21,7 @@ const DIRECTORY: &str = "private/var/db/dslocal/nodes/Default";
 /// The first number of a person's account; 500 and below are the system's.
 const FIRST_PERSON: u32 = 501;
 
-/// Reads it all. What is not there is not told.
+/// Reads all facts. A missing file yields none.
 pub(super) fn facts_of(volume: &dyn Volume, looker: &mut Looker<'_>) -> SystemFacts {
     let dictionary = |path: &str| read_at(volume, path).and_then(|file| dictionary_in(&file));
     let version = dictionary("System/Library/CoreServices/SystemVersion.plist");

@@ -1,7 +1,7 @@
 //! Folders of Windows 2000 and XP in other languages. Later generations show translated names, and keep
 //! English ones on the drive.
 //!
-//! The registry tells where they are; where it cannot be read, names that are known, and what is in a folder.
+//! The registry names them; where it cannot be read, known names and a folder's contents decide.
 
 use super::layout::{Layout, WINDOWS_2000_AND_XP};
 use super::looker::Looker;

@@ -87,7 +87,7 @@ pub(super) fn find_accounts(looker: &mut Looker<'_>, layout: &Layout, facts: &Sy
 pub(super) struct People {
     /// In the order of their names.
     pub(super) accounts: Vec<Account>,
-    /// What else lies beside their folders.
+    /// The other folders beside theirs.
     pub(super) not_people: Vec<Vec<u8>>,
     /// People who may sign in and have no folder.
     pub(super) without_folder: Vec<String>,

@@ -29,9 +29,9 @@ pub enum Place {
     SavedGames,
     /// Saved searches.
     Searches,
-    /// What programs keep for a person and would carry to another machine.
+    /// Programs' files for a person, meant to follow to another machine.
     RoamingData,
-    /// What programs keep for a person on this machine.
+    /// Programs' files for a person on this machine.
     LocalData,
     /// The same for programs with few rights.
     LocalLowData,
@@ -49,7 +49,7 @@ pub enum Place {
     SharedMusic,
     /// Shared videos.
     SharedVideos,
-    /// What programs keep for everybody.
+    /// Programs' files for everybody.
     SharedData,
     /// The root of the system's drive.
     DriveRoot,
@@ -108,7 +108,7 @@ impl Place {
 /// A place on a given machine.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FoundPlace {
-    /// Below the volume's root, in the spelling of the volume as far as it is there.
+    /// Below the volume's root, in the spelling of the volume for the steps that exist.
     pub path: RelativePath,
     /// Whether it is there.
     pub state: PlaceState,

@@ -7,7 +7,7 @@ use time::Date;
 /// A program, as its system lists it.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize)]
 pub struct Program {
-    /// What people call it.
+    /// The name that people use.
     pub name: String,
     /// Its version, in its own words.
     pub version: Option<String>,

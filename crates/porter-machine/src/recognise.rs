@@ -1,4 +1,4 @@
-//! Recognising a machine from its folders and from what its system wrote down.
+//! Recognising a machine from its folders and from its system's own files.
 //!
 //! Where a Windows has no registry that can be read, folders tell its generation, its people and, by when a
 //! person's registry was last written, when they were last there.
@@ -26,15 +26,15 @@ pub enum NotRecognised {
     /// A system of a time before people had folders of their own.
     #[error("is the drive of {product}, which is too old")]
     TooOld {
-        /// What it is.
+        /// Its kind, in words.
         product: &'static str,
     },
     /// It does not look like any system we know.
     #[error("does not look like the system drive of a PC")]
     NoSystem {
-        /// What was looked for, a line each.
+        /// The places that were looked for, a line each.
         looked_for: Vec<String>,
-        /// What is at its root instead, as far as it is worth showing.
+        /// The entries at its root instead, those worth showing.
         found: Vec<Vec<u8>>,
     },
 }
@@ -44,7 +44,7 @@ pub fn recognise(volume: Arc<dyn Volume>, name: String) -> Result<Machine, NotRe
     recognise_with(volume, name, None)
 }
 
-/// The same, with what the running system tells of itself.
+/// The same, with the running system's own facts.
 pub fn recognise_with(
     volume: Arc<dyn Volume>,
     name: String,
@@ -130,7 +130,7 @@ fn too_old(looker: &mut Looker<'_>) -> Option<&'static str> {
     is_nt.then_some("Windows NT 4")
 }
 
-/// Layout, and product and version as far as folders tell them.
+/// Layout, and product and version where folders show them.
 fn find_system(
     volume: &dyn Volume,
     looker: &mut Looker<'_>,
@@ -162,7 +162,7 @@ fn find_system(
         return Some((&LINUX, "Linux", None));
     }
     let is_macos = is_file("System/Library/CoreServices/SystemVersion.plist")
-        // The half of a newer system's drive that holds people's things, mounted by itself.
+        // The half of a newer system's drive that holds people's things, mounted alone.
         || looker.find(&root, "private/var/db/dslocal/nodes/Default/users").state == PlaceState::Present;
     let has_people = looker.find(&root, MACOS.profiles).state == PlaceState::Present;
     (is_macos && has_people).then_some((&MACOS, "macOS", None))

@@ -1,7 +1,7 @@
-//! What a Windows wrote down about itself: its registry.
+//! A Windows' own records: its registry.
 //!
-//! The same understanding serves a running Windows, which gives its registry itself, and one that does not
-//! run, whose [`hives`] are read from its drive. Both are [`RegistryKey`]s.
+//! The same code reads a running Windows, which shows its registry, and one that does not run, whose
+//! [`hives`] are read from its drive. Both are [`RegistryKey`]s.
 
 pub mod describe;
 pub mod hives;
@@ -15,7 +15,8 @@ pub mod windows_path;
 
 use time::OffsetDateTime;
 
-/// A key of a registry, wherever that is. What is not there, of another kind, or damaged is not told.
+/// A key of a registry, wherever that is. Values that are missing, of another type, or damaged are returned
+/// as none.
 pub trait RegistryKey: Sized {
     /// The key at the end of a path with `\` between the names.
     fn subkey(&self, path: &str) -> Option<Self>;
@@ -23,7 +24,8 @@ pub trait RegistryKey: Sized {
     /// The names of the keys below.
     fn subkey_names(&self) -> Vec<String>;
 
-    /// The keys below, with their names. One that cannot be opened, or whose name is no text, is passed over.
+    /// The keys below, with their names. A key that cannot be opened, or whose name is not text, is passed
+    /// over.
     fn below(&self) -> Vec<(String, Self)> {
         let open = |name: String| Some((self.subkey(&name)?, name));
         self.subkey_names().into_iter().filter_map(open).map(|(key, name)| (name, key)).collect()
@@ -44,7 +46,7 @@ pub trait RegistryKey: Sized {
     /// Bytes.
     fn bytes(&self, name: &str) -> Option<Vec<u8>>;
 
-    /// All values, exact. None stands for one that is damaged, or whose name is no text.
+    /// All values, exact. None stands for one that is damaged, or whose name is not text.
     fn rows(&self) -> Vec<Option<RegistryRow>>;
 }
 

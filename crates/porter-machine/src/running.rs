@@ -9,10 +9,10 @@ mod system;
 
 use std::collections::BTreeSet;
 
-/// Linux keeps no more of a process's name.
+/// Linux keeps at most this much of a process's name.
 const KEPT_OF_A_NAME: usize = 15;
 
-/// All that can be seen, as [`comparable`] gives them.
+/// All visible ones, as [`comparable`] writes them.
 pub fn running_programs() -> BTreeSet<String> {
     system::names().iter().map(|name| comparable(name)).collect()
 }

@@ -14,7 +14,7 @@ const LONGEST_VALUE: usize = 32_767;
 pub struct Setting {
     /// Which of the two.
     pub kind: SettingKind,
-    /// What stands behind owner and kind in its id: `time-zone`, `drive/h`.
+    /// The part of its id behind owner and kind: `time-zone`, `drive/h`.
     pub id: String,
     /// In words.
     pub title: String,

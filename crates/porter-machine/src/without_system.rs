@@ -39,8 +39,8 @@ pub fn holds_people(volume: &dyn Volume) -> bool {
     folders.any(|row| known.iter().any(|name| fold::same_name(name.as_bytes(), &row.name)))
 }
 
-/// Takes a folder for the folder of one person, who is called `person`. What the folder itself shows tells
-/// which system made it.
+/// Takes a folder for the folder of one person, who is called `person`. The folder's own contents show which
+/// system made it.
 pub fn recognise_person(volume: Arc<dyn Volume>, person: &str) -> Result<Machine, NotRecognised> {
     let root = RelativePath::root();
     volume.list(&root)?;

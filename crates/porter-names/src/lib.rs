@@ -1,4 +1,4 @@
-//! Names of files as they are on somebody's machine, and what we make of them.
+//! Names of files as they are on somebody's machine, and our use of them.
 //!
 //! A name from an old machine may hold any bytes. Three things are done with it, each in its own file:
 //! - [`relative_path`]: kept exactly, and refused where it would lead out of its folder;
@@ -6,7 +6,7 @@
 //!   one;
 //! - [`screen`]: made harmless for a terminal or a page.
 //!
-//! [`fold`] tells which names a system that ignores case takes for the same one, and [`host`] turns names
+//! [`fold`] decides which names a system that ignores case takes for the same one, and [`host`] turns names
 //! into the paths of the system we run on, and back.
 //!
 //! This small crate exists because the source, the trunk and the core know nothing of each other but must

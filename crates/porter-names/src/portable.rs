@@ -7,7 +7,7 @@
 use crate::fold::folded;
 use std::collections::HashSet;
 
-/// What names a place can hold.
+/// The names that a place can hold.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct NameRules {
     /// Refuse what Windows refuses: reserved characters, device names, a dot or space at the end, control
@@ -112,7 +112,7 @@ impl NameRules {
         let shown = String::from_utf8_lossy(name);
         let cleaned: String = shown.chars().map(|c| if self.forbids(c) { '_' } else { c }).collect();
         let cleaned = cleaned.trim_end_matches(['.', ' ']);
-        // An extension longer than this is no extension but a sentence with a dot in it.
+        // A longer extension is not an extension but a sentence with a dot in it.
         let (stem, extension) = match cleaned.rfind('.') {
             // `COM1.tar.gz` is a device up to its first dot, so that is where the mark has to be.
             Some(_) if is_device_name(cleaned) => {
@@ -134,7 +134,7 @@ impl NameRules {
     }
 }
 
-/// Gives each name of one folder a name that the folder can hold, no two the same.
+/// Maps each name of one folder to a name that the folder can hold, no two the same.
 #[derive(Debug)]
 pub struct Claims {
     rules: NameRules,
@@ -177,7 +177,7 @@ fn is_device_name(name: &str) -> bool {
     }
 }
 
-/// Eight hexadecimal digits that tell names apart: FNV-1a, folded to 32 bits.
+/// Eight hexadecimal digits that distinguish names: FNV-1a, folded to 32 bits.
 fn mark_of(name: &[u8]) -> String {
     let hash = name
         .iter()

@@ -6,7 +6,7 @@ use std::fmt::Write;
 /// Text that is safe on a terminal and on a page.
 ///
 /// Control characters and the Unicode characters that reorder or hide text are written as `\u{…}`, bytes that
-/// are no UTF-8 as `\x…`. For people; it cannot be turned back into the exact name.
+/// are not UTF-8 as `\x…`. For people; it cannot be turned back into the exact name.
 pub fn on_screen(name: &[u8]) -> String {
     let mut shown = String::with_capacity(name.len());
     for chunk in name.utf8_chunks() {

@@ -36,7 +36,7 @@ fn names() -> HashSet<Vec<u8>> {
         for second in parts {
             for third in [&b""[..], b".txt", b". ", b".tar.gz"] {
                 let name = [first, second, third].concat();
-                // Longer names do not come: no file system gives them.
+                // Longer names do not occur: no file system has them.
                 if RelativePath::root().join(&name).is_ok() && name.len() <= 255 {
                     names.insert(name);
                 }

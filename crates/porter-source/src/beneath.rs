@@ -1,5 +1,5 @@
-//! Getting at things below a folder without going through a link, whatever somebody does to the folders
-//! meanwhile.
+//! Opening things below a folder without going through a link, even if somebody changes the folders at the
+//! same time.
 //!
 //! A path that was looked at is no promise: while porter runs as root, a stranger can put a link where a
 //! folder was. So the folder that a thing is in is opened first, step by step from an open root, and no step

@@ -1,4 +1,4 @@
-//! What can go wrong when reading a machine.
+//! Errors of reading a machine.
 
 use crate::Shut;
 use crate::system_trouble::{SystemTrouble, trouble_by_system_code};
@@ -9,7 +9,7 @@ use std::io;
 #[derive(Debug, thiserror::Error)]
 #[error("`{path}`: {trouble}")]
 pub struct ReadError {
-    /// What was to be read, below the volume's root.
+    /// The path that was to be read, below the volume's root.
     pub path: RelativePath,
     /// Why it could not be.
     pub trouble: ReadTrouble,

@@ -30,7 +30,7 @@ pub struct HostFolder {
 impl HostFolder {
     /// Takes `root` itself through links, so that `/mnt/old` may be one; nothing below is followed.
     ///
-    /// Fails if it is no folder or cannot be reached.
+    /// Fails if it is not a folder or cannot be reached.
     pub fn open(root: &Path) -> io::Result<Self> {
         system::use_rights();
         let root = fs::canonicalize(root)?;
@@ -43,7 +43,7 @@ impl HostFolder {
 
     /// The same with a further drive beside the root: `name` is the first step of the paths on it.
     ///
-    /// Fails if `folder` is no folder or cannot be reached.
+    /// Fails if `folder` is not a folder or cannot be reached.
     pub fn with_drive(self, name: &[u8], folder: &Path) -> io::Result<Self> {
         let folder = fs::canonicalize(folder)?;
         Ok(Self { tree: self.tree.with_drive(name, folder), ..self })
@@ -59,7 +59,7 @@ impl HostFolder {
         self.tree.on_drive(path).map_err(not_held)
     }
 
-    /// The error of something that is shut, or below what is shut, tells that and nothing else.
+    /// The error of an entry that is shut, or below a shut folder, says only that.
     fn trouble(&self, path: &RelativePath, cause: io::Error) -> ReadError {
         let mut at = Some(path.clone());
         while let Some(here) = at.filter(|here| !here.is_root() && self.keeps.shows_reparse_points()) {
@@ -174,7 +174,7 @@ impl VolumeFile for HostFile {
     }
 }
 
-/// Opens what is no folder, without waiting for it.
+/// Opens anything but a folder, without waiting for it.
 pub(crate) fn open_to_look(path: &Path) -> io::Result<impl VolumeFile> {
     system::open_by_path(path).map(HostFile)
 }
@@ -182,14 +182,14 @@ pub(crate) fn open_to_look(path: &Path) -> io::Result<impl VolumeFile> {
 /// `DIRECTORY` among Windows' attributes ([MS-FSCC] 2.6).
 const FOLDER: u32 = 0x10;
 
-/// What is known beside what every system tells of a file.
+/// Facts beyond those that every system has of a file.
 #[derive(Debug, Default)]
 struct Beyond {
     windows_attributes: Option<u32>,
     reparse_point: Option<ReparsePoint>,
 }
 
-/// `path` leads to it; it is asked for only where a listing does not tell all.
+/// `path` leads to it; it is asked for only where a listing does not have all facts.
 fn metadata_from<P: AsRef<Path>>(
     found: &fs::Metadata,
     keeps: &system::Keeps,

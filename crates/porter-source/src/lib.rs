@@ -1,8 +1,8 @@
-//! Where bytes come from: read-only trees of files, whatever they are stored on.
+//! Sources of bytes: read-only trees of files, whatever they are stored on.
 //!
 //! Everything that looks at an old machine goes through [`Volume`]. Its first implementation is
-//! [`HostFolder`], a folder that the running system shows us: a mounted drive, or any copy of one. Of a drive
-//! that is not mounted, [`VolumeKind`] tells what it takes to get at it.
+//! [`HostFolder`], a folder that the running system shows us: a mounted drive, or any copy of one. If a drive
+//! is not mounted, [`VolumeKind`] says how to open it.
 
 pub mod beneath;
 pub mod error;

@@ -1,8 +1,8 @@
-//! What is known of an entry without reading its content.
+//! An entry's metadata, known without reading its content.
 
 use time::OffsetDateTime;
 
-/// What an entry is.
+/// The kind of an entry.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum EntryKind {
     /// A file with content.
@@ -25,24 +25,24 @@ pub enum Shut {
     Tag(u32),
 }
 
-/// What a listing tells cheaply.
+/// The facts that a listing shows cheaply.
 #[derive(Debug, Clone)]
 pub struct Metadata {
-    /// What it is.
+    /// Its kind.
     pub kind: EntryKind,
     /// Length of the content; 0 for all but files.
     pub size_in_bytes: u64,
-    /// When the content last changed; none if the volume does not know or gives nonsense.
+    /// When the content last changed; none if the volume does not know or its time makes no sense.
     pub modified_utc: Option<OffsetDateTime>,
     /// Permission bits, where the volume keeps them.
     pub unix_mode: Option<u32>,
-    /// Windows' attribute bits, where a listing tells them; [`Details`] has them wherever they are kept.
+    /// Windows' attribute bits, where a listing has them; [`Details`] has them wherever they are kept.
     pub windows_attributes: Option<u32>,
     /// A number for the volume it is on, where the system has such. A folder with another number than the one
     /// above it is where a further volume is mounted.
     pub volume_id: Option<u64>,
     /// A number that all names of one file share (hard links); none if it has only this name, or if the
-    /// system does not tell cheaply.
+    /// system does not know it cheaply.
     pub same_file: Option<u64>,
     /// The volume keeps its long stretches of zeros as holes.
     pub sparse: bool,
@@ -55,11 +55,11 @@ pub struct Metadata {
 pub struct Listed {
     /// The exact name.
     pub name: Vec<u8>,
-    /// What is known of it.
+    /// Its metadata.
     pub metadata: Metadata,
 }
 
-/// What has to be asked for one by one.
+/// Facts that have to be asked for one by one.
 #[derive(Debug, Clone, Default)]
 pub struct Details {
     /// Windows' attribute bits (`FILE_ATTRIBUTE_…`, [MS-FSCC] 2.6), where the volume keeps them.
@@ -81,5 +81,5 @@ pub struct NamedStream {
     pub content: Vec<u8>,
 }
 
-/// Larger streams are named as unreadable: the list of a trunk is no place for them.
+/// Larger streams are named as unreadable: the list of a trunk is not the place for them.
 pub const LARGEST_STREAM_IN_BYTES: u64 = 65_536;

@@ -1,5 +1,5 @@
-//! What Windows keeps in place of a file or folder that is somewhere else or kept in another form (reparse
-//! points).
+//! Reparse points: Windows keeps them in place of a file or folder that is somewhere else or kept in another
+//! form.
 //!
 //! Decoded after [MS-FSCC] 2.1.2: the tag (4 bytes), the length of the data (2), two bytes of nothing, the
 //! data; all little endian. The data of a junction and of a symbolic link begins with where its two spellings
@@ -14,10 +14,10 @@ const CLOUD: u32 = 0x9000_001A;
 const NUMBER_OF_CLOUD: u32 = 0x0000_F000;
 /// `IO_REPARSE_TAG_ONEDRIVE`, of Windows 8.1.
 const ONEDRIVE: u32 = 0x8000_0021;
-/// Of the first Linux under Windows; drivers on Linux write and show it as what it is.
+/// From the first Linux under Windows; drivers on Linux write and show it as a plain link.
 const LINUX_LINK: u32 = 0xA000_001D;
 
-/// What stands there.
+/// The target.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum ReparsePoint {
     /// A junction or a symbolic link of Windows, and where it leads: `D:\Photos`.
@@ -25,7 +25,7 @@ pub enum ReparsePoint {
         /// As Windows shows it.
         target: String,
     },
-    /// A link that a driver on Linux reads by itself.
+    /// A link that a driver on Linux can read.
     LinuxLink,
     /// Anything else: only Windows' own driver gets at its content.
     Shut(Shut),

@@ -14,7 +14,7 @@ use std::collections::BTreeMap;
 use std::io::{self, Read};
 use std::ops::Range;
 
-/// What a system reads from a drive at least, whatever it is asked for.
+/// The least that a system reads from a drive, whatever is asked for.
 const BLOCK_IN_BYTES: u64 = 4096;
 /// The smallest that a drive reads.
 const SECTOR_IN_BYTES: u64 = 512;
@@ -77,8 +77,8 @@ pub struct Rescue {
     file: Box<dyn VolumeFile>,
     offset_in_bytes: u64,
     end_in_bytes: u64,
-    /// Not believed: Windows tells old lengths of files that are open. Only where there is not more than was
-    /// listed, though more was asked for, the end is not asked for once more.
+    /// Not believed: Windows reports old lengths of files that are open. Only where a read returned exactly
+    /// the listed bytes, though more was asked for, the end is not asked for once more.
     listed_in_bytes: u64,
     /// Until here it is read block by block.
     careful_until_in_bytes: u64,
@@ -122,7 +122,7 @@ impl Rescue {
         Self { missing: second.missing, found: second.found, ..Self::new(file, listed_in_bytes) }
     }
 
-    /// What could not be read until now.
+    /// The stretches that could not be read until now.
     pub fn missing(&self) -> &Missing {
         &self.missing
     }
@@ -207,7 +207,7 @@ impl Read for Rescue {
                 Err(cause) => {
                     let state = self.file.state();
                     let size_in_bytes = state.map_or(self.listed_in_bytes, |state| state.size_in_bytes);
-                    // What lies behind the end is not known to be missing.
+                    // Stretches behind the end are not known to be missing.
                     if at >= size_in_bytes {
                         return Err(cause);
                     }
@@ -222,7 +222,7 @@ fn is_of_medium(cause: &io::Error) -> bool {
     trouble_by_system_code(cause) == Some(SystemTrouble::Medium)
 }
 
-/// What a second try at the missing stretches of a file came to.
+/// The result of a second try at the missing stretches of a file.
 #[derive(Debug, Default)]
 pub struct Second {
     missing: Missing,
@@ -303,7 +303,7 @@ mod tests {
     use std::sync::atomic::{AtomicUsize, Ordering};
     use std::sync::{Arc, Mutex};
 
-    /// A file with bad sectors, each of which fails so often.
+    /// A file with bad sectors, each of which fails this often.
     struct Worn {
         content: Vec<u8>,
         bad: Mutex<BTreeMap<u64, u32>>,

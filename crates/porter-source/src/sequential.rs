@@ -17,8 +17,8 @@ impl Sequential {
     }
 
     /// The same for a file whose size is known: its end is not asked for, which saves a call of the system
-    /// for each small file. What was appended since is not seen. A size of 0 is not believed: some file
-    /// systems say so of files that they make while they are read.
+    /// for each small file. Bytes appended since are not seen. A size of 0 is not believed: some file systems
+    /// report it for files that they make while they are read.
     pub fn of_known_size(file: Box<dyn VolumeFile>, size_in_bytes: u64) -> Self {
         let end_in_bytes = if size_in_bytes == 0 { u64::MAX } else { size_in_bytes };
         Self { end_in_bytes, ..Self::new(file) }

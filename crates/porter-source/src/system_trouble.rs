@@ -1,4 +1,4 @@
-//! What only the system's own error numbers tell of why something could not be read.
+//! Troubles that only the system's own error numbers identify.
 
 #[cfg(unix)]
 #[path = "system_trouble/unix.rs"]
@@ -9,7 +9,7 @@ mod system;
 
 pub(crate) use system::trouble_by_system_code;
 
-/// Classes that only the system's own error numbers tell.
+/// Classes that only the system's own error numbers distinguish.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum SystemTrouble {
     Medium,

@@ -9,21 +9,21 @@ use std::io;
 /// Paths are exact: case matters, even on a volume whose own system ignores it. No call follows a link in
 /// the last step, and callers never ask for paths below a link.
 pub trait Volume: Send + Sync {
-    /// The entries of a folder, in no particular order. An entry that vanishes meanwhile is left out;
-    /// one whose metadata cannot be read is given as an error of its own.
+    /// The entries of a folder, in no particular order. An entry that vanishes during the listing is left
+    /// out; one whose metadata cannot be read is an error of its own.
     fn list(&self, folder: &RelativePath) -> Result<Vec<Result<Listed, ReadError>>, ReadError>;
 
-    /// What is known of one entry; the entry itself if it is a link.
+    /// The metadata of one entry; of the link itself if it is a link.
     fn metadata(&self, path: &RelativePath) -> Result<Metadata, ReadError>;
 
-    /// Attributes, creation time and named streams. What the volume does not keep is left empty.
+    /// Attributes, creation time and named streams. Fields that the volume does not keep are left empty.
     fn details(&self, path: &RelativePath) -> Result<Details, ReadError>;
 
     /// Opens a file's content.
     fn open(&self, file: &RelativePath) -> Result<Box<dyn VolumeFile>, ReadError>;
 
-    /// Opens a file's content, and tells what is known of it. Where the volume can ask the open file, its
-    /// path is looked up only once.
+    /// Opens a file's content, and returns its metadata. Where the volume can ask the open file, its path is
+    /// looked up only once.
     fn open_known(&self, file: &RelativePath) -> Result<(Box<dyn VolumeFile>, Metadata), ReadError> {
         Ok((self.open(file)?, self.metadata(file)?))
     }
@@ -34,8 +34,8 @@ pub trait Volume: Send + Sync {
     /// How large the volume is.
     fn capacity(&self) -> Result<Capacity, ReadError>;
 
-    /// True if the drive that a path is on was unplugged, as far as the volume can tell: then nothing of it
-    /// can be read, whatever the error says.
+    /// True if the drive that a path is on was unplugged, if the volume can know: then nothing of it can be
+    /// read, whatever the error says.
     fn is_gone(&self, _path: &RelativePath) -> bool {
         false
     }
@@ -49,30 +49,30 @@ pub trait VolumeFile: Send + Sync {
     /// Reads up to `buffer.len()` bytes; 0 at the end.
     fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize>;
 
-    /// What tells whether somebody wrote to it between two questions; none if the volume cannot tell.
+    /// The file's outside, which shows whether somebody wrote to it between two questions; none if the volume
+    /// cannot say.
     fn state(&self) -> Option<FileState> {
         None
     }
 
-    /// Where the next byte at or behind an offset is that the volume keeps; before it there is nothing but a
-    /// hole. None if the volume cannot tell.
+    /// The position of the next byte at or behind an offset that the volume keeps; before it there is only a
+    /// hole. None if the volume cannot know.
     fn next_data(&self, _offset_in_bytes: u64) -> Option<u64> {
         None
     }
 
     /// Lets `look` see a stretch where the system keeps it, all of it at once, which saves a copy.
     ///
-    /// False if this file cannot be seen so, or ceased to be there while `look` looked: what it made of the
-    /// stretch then counts for nothing, and [`read_at`](Self::read_at) tells what is wrong. Somebody may
-    /// write to the file meanwhile, as between two reads.
+    /// False if this file cannot be seen so, or disappeared while `look` looked: its result then counts for
+    /// nothing, and [`read_at`](Self::read_at) reports the error. Somebody may write to the file at the same
+    /// time, as between two reads.
     fn look_at(&self, offset_in_bytes: u64, length_in_bytes: usize, look: &mut dyn FnMut(&[u8])) -> bool {
         let _ = (offset_in_bytes, length_in_bytes, look);
         false
     }
 }
 
-/// What an open file looks like from outside at one moment. Two that differ tell that it changed between
-/// them.
+/// The outside of an open file at one moment. If two differ, the file changed between them.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct FileState {
     /// Length of the content.
@@ -88,6 +88,6 @@ pub struct FileState {
 pub struct Capacity {
     /// All of it.
     pub total_in_bytes: u64,
-    /// What the person who runs us may still write.
+    /// The bytes that the person who runs us may still write.
     pub free_in_bytes: u64,
 }

@@ -1,4 +1,4 @@
-//! What is on a drive or in an image, told by its first bytes: enough to say what it takes to get at it.
+//! The kind of a drive or an image, by its first bytes: enough to say how to open it.
 
 use crate::{VolumeFile, host_folder};
 use std::io;
@@ -7,7 +7,7 @@ use std::path::Path;
 /// How much of the beginning is looked at.
 pub const BEGINNING_IN_BYTES: usize = 4096;
 
-/// What a drive or an image begins with.
+/// The kind of a drive or an image.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum VolumeKind {
     /// Encrypted by BitLocker (signature `-FVE-FS-`, or `MSWIN4.1` with its identifier on a stick; libbde's
@@ -32,8 +32,7 @@ pub enum VolumeKind {
 }
 
 impl VolumeKind {
-    /// Looks at the beginning of a drive or an image. What is neither, such as a pipe, is nothing that is
-    /// known.
+    /// Looks at the beginning of a drive or an image. None if it is neither, such as a pipe.
     pub fn load(path: &Path) -> io::Result<Option<Self>> {
         let path = std::fs::canonicalize(path)?;
         let file = host_folder::open_to_look(&path)?;

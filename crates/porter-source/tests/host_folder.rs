@@ -61,7 +61,7 @@ fn streams_and_marks_are_read_where_the_file_system_keeps_them() {
     fs::write(&file, "x").unwrap();
     let large = vec![b'z'; 3000];
     let set = |name: &str, value: &[u8]| rustix::fs::lsetxattr(&file, name, value, XattrFlags::empty());
-    // Whoever tests on a file system that keeps no extended attributes has to say so.
+    // A file system that keeps no extended attributes has to be declared.
     if std::env::var_os("PORTER_TESTS_WITHOUT_XATTRS").is_some() {
         return;
     }

@@ -34,7 +34,7 @@ impl ContentHash {
         &self.0
     }
 
-    /// The hash of all that `content` gives.
+    /// The hash of all bytes of `content`.
     pub fn of_reader(content: &mut dyn Read) -> io::Result<Self> {
         let mut hasher = ContentHasher::default();
         read_all(content, |piece| hasher.update(piece))?;
@@ -42,7 +42,7 @@ impl ContentHash {
     }
 
     /// The hash of a long content of known length, by `threads` at once: BLAKE3 is a tree, and its branches
-    /// do not need each other. `seen` is told of what was read. Content that is shorter than it should be is
+    /// do not need each other. `seen` hears of the bytes read. Content that is shorter than it should be is
     /// an error.
     pub fn of_long(
         size_in_bytes: u64,
@@ -109,7 +109,7 @@ fn unfailing(failed: PieceFailed<Infallible>) -> io::Error {
     }
 }
 
-/// Pieces are no longer.
+/// The longest piece.
 const PIECE_IN_BYTES: usize = 256 << 10;
 
 /// Which side of [`in_pieces`] failed.
@@ -121,7 +121,7 @@ pub enum PieceFailed<E> {
     Using(E),
 }
 
-/// Gives all of a trunk's `content` away in pieces, from where it was unpacked.
+/// Hands all of a trunk's `content` on in pieces, from where it was unpacked.
 pub fn in_pieces<E>(
     content: &mut dyn BufRead,
     mut use_piece: impl FnMut(&[u8]) -> Result<(), E>,

@@ -30,19 +30,19 @@ pub struct Entry {
     pub item: String,
     /// Where it belongs.
     pub address: EntryAddress,
-    /// What it is, and the proof of its content.
+    /// Its kind, and the proof of its content.
     pub content: Content,
     /// When its content last changed.
     pub modified_utc: Option<OffsetDateTime>,
     /// When it was made.
     pub created_utc: Option<OffsetDateTime>,
-    /// What Windows keeps about it.
+    /// Its Windows attributes.
     pub attributes: Attributes,
     /// Unix permission bits on the old machine. Recorded, not imposed.
     pub unix_mode: Option<u32>,
     /// Named streams.
     pub streams: Vec<NamedStream>,
-    /// Set if it is kept in the trunk and not restored by itself: the reason, in plain words.
+    /// Set if it is kept in the trunk and not restored by default: the reason, in plain words.
     pub held: Option<String>,
     /// Where a packed trunk keeps its content.
     pub extents: Extents,
@@ -50,7 +50,8 @@ pub struct Entry {
     pub same_file: Option<u64>,
     /// The old machine kept its long stretches of zeros as holes.
     pub sparse: bool,
-    /// What of its content could not be read, in order: zeros stand there. Empty for nearly all.
+    /// The stretches of its content that could not be read, in order: zeros stand there. Empty for nearly
+    /// all.
     pub missing: Vec<MissingStretch>,
     /// When the capture began that read it, if a later one could not read it, and the trunk keeps it as it
     /// was.
@@ -79,7 +80,7 @@ impl From<MissingStretch> for [u64; 2] {
     }
 }
 
-/// What an entry is.
+/// The kind of an entry.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Content {
     /// A file.
@@ -164,7 +165,7 @@ pub struct EntryRefused {
     pub item: Option<String>,
     /// The path it claims, as raw bytes.
     pub path: Vec<u8>,
-    /// What is wrong with it.
+    /// The problem.
     pub problem: String,
 }
 
@@ -246,7 +247,7 @@ impl Entry {
         }
     }
 
-    /// True for a file of which only a part could be read.
+    /// True for a file that could be read only in part.
     pub fn is_incomplete(&self) -> bool {
         !self.missing.is_empty()
     }
@@ -344,7 +345,7 @@ impl Entry {
         // Looked at as a whole, and not again for each text in it.
         let text = std::str::from_utf8(bytes).map_err(|cause| refused(None, cause.to_string()))?;
         match serde_json::from_str(text) {
-            // What it claims is looked at once more only where that is told: nearly all lines are right.
+            // Its claims are checked again only where they are reported: nearly all lines are right.
             Ok(line) => {
                 from_checked_line(line).map_err(|problem| refused(serde_json::from_str(text).ok(), problem))
             }

@@ -1,4 +1,4 @@
-//! What can be wrong with a trunk.
+//! Errors of a trunk.
 
 use crate::sealing::NotOpened;
 use porter_names::screen::on_screen;
@@ -17,7 +17,7 @@ pub enum TrunkError {
     /// The folder holds a trunk whose capture was cut off.
     #[error("`{}` holds a trunk whose capture was not finished", .0.display())]
     Unfinished(PathBuf),
-    /// The folder is no trunk at all.
+    /// The folder is not a trunk.
     #[error("`{}` is not a trunk: {missing} is not there", folder.display())]
     NotATrunk {
         /// The folder that was looked at.
@@ -30,7 +30,7 @@ pub enum TrunkError {
     Unsupported {
         /// The trunk.
         folder: PathBuf,
-        /// What is not supported.
+        /// The unsupported feature.
         reason: String,
     },
     /// A part of it that nothing can do without is not as it was written.
@@ -41,7 +41,7 @@ pub enum TrunkError {
     InUse {
         /// The trunk.
         folder: PathBuf,
-        /// What that one wrote about itself.
+        /// Its own description.
         holder: String,
     },
     /// The volume can neither clone files nor give them a second name, or it is another one than the files
@@ -72,7 +72,7 @@ pub enum TrunkError {
     PartMissing {
         /// Which part.
         part: u32,
-        /// Of which trunk.
+        /// The trunk that it belongs to.
         trunk_id: crate::TrunkId,
     },
     /// Nothing more fits on the trunk's volume.
@@ -81,7 +81,7 @@ pub enum TrunkError {
     /// Some other failure of the trunk's volume.
     #[error("{doing} `{}`: {cause}", path.display())]
     Io {
-        /// What was tried.
+        /// The attempted step.
         doing: &'static str,
         /// On which file.
         path: PathBuf,
@@ -111,16 +111,16 @@ pub enum Damage {
         file: String,
         /// Counted from 1.
         line: u64,
-        /// What is wrong with it.
+        /// The problem.
         problem: String,
     },
     /// The trunk's two lists disagree about a file.
     ListsDisagree(String),
-    /// It holds more than its list tells of: a later capture was cut off, or its list was lost.
+    /// It holds more than its list names: a later capture was cut off, or its list was lost.
     HoldsMore,
-    /// Its label tells of a later capture than is there.
+    /// Its label names a later capture than is there.
     CapturesMissing {
-        /// The number of the latest capture that the label tells of.
+        /// The number of the latest capture that the label names.
         said: u32,
         /// The number of the latest that is there.
         there: u32,
@@ -137,10 +137,10 @@ impl Damage {
         let file = file.to_owned();
         match cause.kind() {
             io::ErrorKind::NotFound => Self::FileMissing(file),
-            // So says whoever opens files of a trunk.
+            // This kind comes from our own code that opens files of a trunk.
             io::ErrorKind::InvalidInput => Self::NotAPlainFile(file),
             io::ErrorKind::UnexpectedEof => Self::ContentChanged(file),
-            // So says whoever opens recovery data.
+            // This kind comes from our own code that opens recovery data.
             io::ErrorKind::Unsupported => Self::SpareTooLate(file),
             _ => Self::FileUnreadable(file, cause.to_string()),
         }
@@ -211,7 +211,8 @@ impl TrunkError {
     pub(crate) fn io(doing: &'static str, path: &std::path::Path, cause: io::Error) -> Self {
         match cause.kind() {
             io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => Self::Full,
-            // So says whoever opens files of a trunk. What the system says has a number.
+            // This kind without a number comes from our own code that opens files of a trunk. The system's
+            // errors have a number.
             io::ErrorKind::InvalidInput if cause.raw_os_error().is_none() => {
                 let name = path.file_name().map(|name| name.to_string_lossy().into_owned());
                 Self::Damaged(Damage::NotAPlainFile(name.unwrap_or_default()))

@@ -1,4 +1,4 @@
-//! What every form of trunk can do, for those who fill it and those who use it.
+//! The duties of every form of trunk, towards those who fill it and those who use it.
 
 use crate::{
     ContentHash, Damage, Entry, EntryAddress, EntryRefused, Extents, Label, LeftBehind, StoreError,
@@ -43,8 +43,8 @@ pub trait TrunkWriter: Sync {
         None
     }
 
-    /// What an earlier run, or an earlier capture of the same machine, stored at this address, if the file is
-    /// still the same by size and time. Such a file need not be read again.
+    /// The entry that an earlier run, or an earlier capture of the same machine, stored at this address, if
+    /// the file is still the same by size and time. Such a file need not be read again.
     fn already(
         &self,
         _address: &EntryAddress,
@@ -54,14 +54,14 @@ pub trait TrunkWriter: Sync {
         None
     }
 
-    /// What the trunk holds at this address from an earlier run or capture, if all of its content is safe.
-    /// For what cannot be read now.
+    /// The trunk's entry at this address from an earlier run or capture, if all of its content is safe. It
+    /// serves files that cannot be read now.
     fn earlier(&self, _address: &EntryAddress) -> Option<Entry> {
         None
     }
 
-    /// Gives each entry of an item that the trunk holds below a folder from an earlier run or capture, and
-    /// whose content is safe. For a folder that cannot be listed now.
+    /// Passes on each entry of an item that the trunk holds below a folder from an earlier run or capture,
+    /// and whose content is safe. It serves folders that cannot be listed now.
     fn each_earlier(
         &self,
         _item: &str,
@@ -76,7 +76,8 @@ pub trait TrunkWriter: Sync {
         false
     }
 
-    /// Tells beforehand what will be captured, so that even a part of the trunk can say what it is part of.
+    /// Announces beforehand what will be captured, so that even a part of the trunk can say what it is part
+    /// of.
     fn announce(&self, _inventory: &Inventory<'_>) -> Result<(), TrunkError> {
         Ok(())
     }
@@ -89,8 +90,8 @@ pub trait TrunkWriter: Sync {
     /// Ends a run that cannot go on, so that the next one finds all that was stored.
     fn pause(&self) {}
 
-    /// Bytes written to the medium so far, with the spare data that is due to them, where that says how much
-    /// a trunk will need. Of a closed trunk, all that this run has written of packs and lists.
+    /// Bytes written to the medium so far, including the spare data due to them, where that says how much a
+    /// trunk will need. For a closed trunk, all packs and lists that this run has written.
     fn written_in_bytes(&self) -> Option<u64> {
         None
     }
@@ -107,20 +108,20 @@ pub trait TrunkWriter: Sync {
     /// The closed trunk, to be read back from the medium. It is not published yet.
     fn read_back(&self) -> Result<Box<dyn Trunk>, TrunkError>;
 
-    /// True if an entry's content is a file that the machine still uses, and somebody has written to that
-    /// since: what is in the trunk is not hurt, but changed.
+    /// True if an entry's content is a file that the machine still uses, and that somebody has written to
+    /// since: the trunk's content is not damaged, but changed.
     fn was_written_to(&self, _entry: &Entry) -> bool {
         false
     }
 
-    /// What was read back is not what was written: hurt files on which no finished trunk counts get other
-    /// names, so that the next run captures anew what was in them. Gives the names that they had.
+    /// Renames files that read back differently and that no finished trunk counts on, so that the next run
+    /// captures their contents again. Returns the names that they had.
     fn distrust(&self) -> Result<Vec<String>, TrunkError> {
         Ok(Vec::new())
     }
 
-    /// Packs that were to have spare data and have none, because there is no room for it beside them. Asked
-    /// for after closing.
+    /// Packs that were to have spare data and have none, because they left no room for it. Asked for after
+    /// closing.
     fn packs_without_spare(&self) -> Vec<String> {
         Vec::new()
     }
@@ -129,7 +130,7 @@ pub trait TrunkWriter: Sync {
     fn publish(&self) -> Result<(), TrunkError>;
 }
 
-/// What a trunk holds beside entries.
+/// A trunk's contents beside entries.
 #[derive(Debug, Clone, Copy)]
 pub struct Inventory<'a> {
     /// The items.
@@ -141,7 +142,7 @@ pub struct Inventory<'a> {
 /// Content that is in the trunk.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Stored {
-    /// What was read and written.
+    /// The bytes that were read and written.
     pub size_in_bytes: u64,
     /// Its proof.
     pub hash: ContentHash,
@@ -149,7 +150,7 @@ pub struct Stored {
     pub extents: Extents,
 }
 
-/// Rows of a list, each of which may be unusable on its own.
+/// Rows of a list, any of which may be unusable.
 pub type Rows<'a, T, E> = Box<dyn Iterator<Item = Result<T, E>> + Send + 'a>;
 
 /// A trunk that can be looked into, taken from, restored and checked.
@@ -173,7 +174,7 @@ pub trait Trunk: Sync {
     /// All that was left behind.
     fn left(&self) -> Result<Rows<'_, LeftBehind, EntryRefused>, TrunkError>;
 
-    /// Reads a file's content. Not proved: whoever uses it compares its hash.
+    /// Reads a file's content. Not proved: the caller compares its hash.
     fn open_content(&self, entry: &Entry) -> Result<Box<dyn BufRead + Send + '_>, Damage>;
 
     /// The file that is an entry's content, where the trunk keeps it as one on the machine's own volume: a
@@ -182,27 +183,26 @@ pub trait Trunk: Sync {
         None
     }
 
-    /// Tells that an entry's content will be read soon, so that it may be fetched meanwhile.
+    /// Announces that an entry's content will be read soon, so that it may be fetched ahead.
     fn will_read(&self, _entry: &Entry) {}
 
-    /// Tells how much of its contents will be read from now on, from first to last. Where that is no more
-    /// than is kept, each is read once, and what the system would remember of it is better used for what is
-    /// written.
+    /// Announces how much of its contents will be read from now on, from first to last. If that is at most
+    /// what is kept, each is read once, and the system's memory is better used for what is written.
     fn will_read_in_all(&self, _size_in_bytes: u64) {}
 
-    /// True if something of a later capture is there that the list does not tell of: it was cut off, or its
-    /// list was lost.
+    /// True if something of a later capture is there that the list does not name: it was cut off, or its list
+    /// was lost.
     fn holds_more(&self) -> bool {
         false
     }
 
-    /// What is wrong with it, and does not keep it from being used. A check names it too.
+    /// Flaws that do not keep it from being used. A check names them too.
     fn flaws(&self) -> &[Damage] {
         &[]
     }
 
     /// Makes spare data for those of its files that have none of use, where others have some. `told` hears
-    /// what became of it, file by file.
+    /// the result, file by file.
     fn complete_spare(&self, _told: &mut dyn FnMut(&str, io::Result<()>)) -> Result<(), TrunkError> {
         Ok(())
     }
@@ -218,8 +218,8 @@ pub trait Trunk: Sync {
     fn audit(&self, depth: Depth) -> Result<Box<dyn Audit + '_>, TrunkError>;
 }
 
-/// Which state of a trunk something is about: a later receipt tells by it whether the trunk was put back to
-/// an earlier one.
+/// The state of a trunk that something is about: a later receipt knows by it whether the trunk was put back
+/// to an earlier one.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub struct CaptureProof {
     /// The number of the capture, from 1.
@@ -241,9 +241,9 @@ pub enum Depth {
     Full,
 }
 
-/// A comparison of a trunk's lists, fed with its entries by whoever reads them anyway.
+/// A comparison of a trunk's lists, fed with its entries by a caller who reads them anyway.
 pub trait Audit {
-    /// Takes the next entry, and whether its content was read and is whole; gives what else is wrong with it.
+    /// Takes the next entry, and whether its content was read and is whole; returns any other damage of it.
     fn see(&mut self, entry: &Entry, is_whole: bool) -> Option<Damage>;
 
     /// After the last entry: all that was not found entry by entry.

@@ -39,9 +39,9 @@ pub(crate) fn array_from_hex<const N: usize>(text: &str) -> Option<[u8; N]> {
     (text.len() == 2 * N && fill(&mut bytes, text)).then_some(bytes)
 }
 
-/// False if one is no such digit.
+/// False if one is not such a digit.
 fn fill(bytes: &mut [u8], text: &str) -> bool {
-    // What stands for no digit leaves its mark above the low four bits.
+    // A character that is not a digit leaves its mark above the low four bits.
     let value = |digit: u8| match digit {
         b'0'..=b'9' => digit - b'0',
         b'a'..=b'f' => digit - b'a' + 10,

@@ -1,4 +1,4 @@
-//! What the trunk asks of the system that holds it.
+//! Calls to the system that holds the trunk.
 
 #[cfg(unix)]
 #[path = "host/unix.rs"]
@@ -16,8 +16,8 @@ use crate::TrunkError;
 use std::io::{self, Read, Write};
 use std::path::Path;
 
-/// What may still be written to the volume that holds `path`, or will hold it: the nearest folder
-/// above that is there already is asked.
+/// The free space of the volume that holds `path`, or will hold it: the nearest folder above it that exists
+/// is asked.
 pub fn free_space_in_bytes(path: &Path) -> io::Result<u64> {
     let path = std::path::absolute(path)?;
     let there = path.ancestors().find(|folder| folder.exists()).unwrap_or(&path);
@@ -75,12 +75,12 @@ pub(crate) fn flush_folder_of(path: &Path) -> io::Result<()> {
     system::flush_folder(path.parent().unwrap_or(path))
 }
 
-/// What systems put at the root of a stick by themselves, and what does not keep it from becoming a trunk.
+/// The files that systems put at the root of a stick: they do not keep it from becoming a trunk.
 pub(crate) const NOT_A_PERSONS: [&str; 5] =
     ["System Volume Information", "$RECYCLE.BIN", "lost+found", ".Spotlight-V100", ".fseventsd"];
 
-/// What a trunk has beside its label before it holds anything that counts; also as a run leaves it that was
-/// killed then.
+/// A trunk's files beside its label before it holds anything that counts; also after a run that was killed
+/// then.
 pub(crate) const BEGUN: [&str; 6] =
     ["lock", "label.new", "seal.new", "seal.json", "seal-copy.new", "seal-copy.json"];
 

@@ -17,11 +17,11 @@ pub struct TrunkItem {
     pub title: String,
     /// False when it was on the machine but was not to be captured.
     pub chosen: bool,
-    /// What was on the machine.
+    /// The files that were on the machine.
     pub seen: Tally,
-    /// What is in the trunk.
+    /// The files in the trunk.
     pub captured: Tally,
-    /// What is not. `seen = captured + left` always holds.
+    /// The files that are not. `seen = captured + left` always holds.
     pub left: Tally,
     /// The carry rule that it was found by.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -29,16 +29,16 @@ pub struct TrunkItem {
     /// Where its files were: what finds the same data on another system.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub parts: Vec<TrunkPart>,
-    /// What it is made of beside files: a setting's values.
+    /// Its facts beside files: a setting's values.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub facts: BTreeMap<String, String>,
-    /// What it has in its owner's registry.
+    /// Its keys in the owner's registry.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub registry: Vec<RegistryKey>,
     /// Without a file that fits one of these patterns it is not whole.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub needs: Vec<String>,
-    /// What was counted in it.
+    /// Its counts.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub counts: Vec<MeaningCount>,
 }
@@ -54,10 +54,10 @@ pub struct TrunkPart {
     pub path: String,
 }
 
-/// What an item means to its owner, as a number: so many drawings.
+/// An item's meaning to its owner, as a number of things: drawings, bookmarks.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct MeaningCount {
-    /// What was counted.
+    /// The thing that was counted.
     pub name: String,
     /// The files that count as one each: patterns below the parts.
     pub files: Vec<String>,

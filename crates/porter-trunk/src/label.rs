@@ -11,14 +11,14 @@ pub const MAJOR: u32 = 1;
 /// A reader accepts any minor version: minor versions only add fields that may be ignored.
 pub const MINOR: u32 = 2;
 
-/// What stands on the outside of a trunk: whose it is, where it comes from, and what to do if it is found.
+/// The outside of a trunk: whose it is, where it comes from, and how to return it.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Label {
     /// Always [`FORMAT`].
     pub format: String,
     /// Version of the format.
     pub version: FormatVersion,
-    /// Told apart from all other trunks by this.
+    /// The trunk's identity among all trunks.
     pub trunk_id: TrunkId,
     /// The program that made it.
     pub made_by: String,
@@ -29,15 +29,15 @@ pub struct Label {
     pub machine: MachineLabel,
     /// The people on that machine whose things may be in here.
     pub accounts: Vec<AccountLabel>,
-    /// What people wrote on it.
+    /// The texts that people wrote on it.
     #[serde(flatten)]
     pub words: LabelWords,
 }
 
-/// What people write on a label.
+/// The texts that people write on a label.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct LabelWords {
-    /// What the workshop calls the job.
+    /// The workshop's name for the job.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub job: Option<String>,
     /// Who made the capture.
@@ -52,7 +52,7 @@ pub struct LabelWords {
     /// How to reach them if the trunk is found.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub return_to: Option<String>,
-    /// What brings the passphrase of a sealed trunk back to mind.
+    /// A hint that brings the passphrase of a sealed trunk back to mind.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub reminder: Option<String>,
 }
@@ -71,13 +71,12 @@ pub struct FormatVersion {
 pub struct MachineLabel {
     /// Its name.
     pub name: String,
-    /// What ran on it.
+    /// Its system.
     pub system: SystemLabel,
 }
 
 impl MachineLabel {
-    /// True if both are one machine, as far as labels tell: its name, and the family of its system. Versions
-    /// change.
+    /// True if both are one machine by their labels: its name, and the family of its system. Versions change.
     pub fn is_same(&self, other: &Self) -> bool {
         self.name == other.name && self.system.family == other.system.family
     }
@@ -90,9 +89,9 @@ pub struct SystemLabel {
     pub family: String,
     /// As a person calls it.
     pub product: String,
-    /// As it numbers itself, as far as known.
+    /// In its own numbering, if known.
     pub version: Option<String>,
-    /// The processor, as the system describes it, as far as known.
+    /// The processor, as the system describes it, if known.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub processor: Option<String>,
 }
@@ -122,7 +121,7 @@ impl TrunkId {
         Ok(Self(bytes.iter().map(|byte| format!("{byte:02x}")).collect()))
     }
 
-    /// The first eight digits: enough to tell a workshop's trunks apart.
+    /// The first eight digits: enough to identify one of a workshop's trunks.
     pub fn short(&self) -> String {
         self.0.chars().filter(char::is_ascii_alphanumeric).take(8).collect()
     }

@@ -1,4 +1,4 @@
-//! What was on the old machine and is not in the trunk, and why.
+//! Files of the old machine that are not in the trunk, and why.
 
 use crate::Tally;
 use crate::hex::{from_hex, to_hex};
@@ -17,12 +17,12 @@ pub struct LeftBehind {
     pub reason: LeftReason,
     /// How much it is; none if that was not counted.
     pub tally: Option<Tally>,
-    /// What the trunk keeps of it from an earlier capture, as it was then.
+    /// The trunk's state of it from an earlier capture.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub kept: Option<KeptState>,
 }
 
-/// What a trunk keeps of something that could not be read this time.
+/// A trunk's earlier state of a file that could not be read this time.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct KeptState {
     /// When the capture began that read it; the latest of them if there were several.
@@ -36,7 +36,7 @@ pub struct KeptState {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "code", rename_all = "kebab-case")]
 pub enum LeftReason {
-    /// A carry rule leaves it: a cache, or something the new system makes by itself.
+    /// A carry rule leaves it: a cache, or something that the new system makes.
     Rule {
         /// In plain words.
         why: String,
@@ -82,7 +82,7 @@ pub enum LeftReason {
     Incomplete {
         /// So much is missing.
         missing_in_bytes: u64,
-        /// Of so much.
+        /// Its full size.
         size_in_bytes: u64,
     },
     /// Somebody wrote to it while it was read, each time that it was tried: what is in the trunk may never
@@ -166,7 +166,7 @@ pub mod written_path {
         Written { path, path_hex }.serialize(serializer)
     }
 
-    /// For `#[serde(with = …)]`. Refuses what is no path below a folder.
+    /// For `#[serde(with = …)]`. Refuses a text that is not a path below a folder.
     pub fn deserialize<'de, D: Deserializer<'de>>(deserializer: D) -> Result<RelativePath, D::Error> {
         let written = Written::deserialize(deserializer)?;
         let bytes = super::exact_bytes(written.path, written.path_hex.as_deref())

@@ -1,9 +1,9 @@
-//! What a capture makes: a trunk, holding a label, a list of items, and entries with proof of their content.
+//! Trunks, the product of a capture: a label, a list of items, and entries with proof of their content.
 //!
 //! - [`label`]: the outside, readable by anyone who finds it;
-//! - [`item`], [`entry`], [`registry`], [`left`], [`program`]: what it holds, what was left behind and why,
-//!   what to install again;
-//! - [`form`]: what every form of trunk can do;
+//! - [`item`], [`entry`], [`registry`], [`left`], [`program`]: its contents, the files left behind and why,
+//!   the programs to install again;
+//! - [`form`]: the duties of every form of trunk;
 //! - [`packed_form`]: the usual form: compressed, each content once, sealed if wanted;
 //! - [`parked_form`]: on the machine's own volume, sharing the data that is there;
 //! - [`open_form`]: the form that anyone can browse, a BagIt bag;

@@ -20,9 +20,9 @@ impl Lock {
         folders.into_iter().map(Self::take).collect()
     }
 
-    /// The system gives the lock, so one that a killed program left behind holds nobody up. Where a file
-    /// system knows no locks, as on some servers, the file alone has to do, and one left behind is told by
-    /// its program being gone.
+    /// The system keeps the lock, so one that a killed program left behind blocks nobody. Where a file system
+    /// knows no locks, as on some servers, the file alone has to do, and one left behind is recognised by its
+    /// program being gone.
     pub fn take(folder: &Path) -> Result<Self, TrunkError> {
         let failed = |cause| TrunkError::io("locking", folder, cause);
         let held = |holder: &str| TrunkError::InUse {
@@ -43,14 +43,14 @@ impl Lock {
             }
             Err(TryLockError::Error(cause)) => return Err(failed(cause)),
         }
-        // Whoever held it took the file away meanwhile: a lock on that would keep nobody out.
+        // Its holder removed the file in between: a lock on that would keep nobody out.
         if !host::is_named(&file, &path) {
             return Err(held(""));
         }
         let written = file.set_len(0).and_then(|()| file.rewind()).and_then(|()| {
             file.write_all(format!("porter {} is at work here\n", std::process::id()).as_bytes())
         });
-        // On a full stick the lock holds all the same.
+        // On a full stick the lock still holds.
         let _ = written;
         Ok(Self { file, path })
     }

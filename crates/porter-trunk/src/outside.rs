@@ -1,4 +1,4 @@
-//! What anyone can read on a packed or parked trunk, without a passphrase and without porter.
+//! The facts that anyone can read on a packed or parked trunk, without a passphrase and without porter.
 
 use crate::label::{FormatVersion, LabelWords};
 use crate::packed_form::layout::LABEL;
@@ -45,7 +45,7 @@ pub struct Outside {
     /// The machine it was captured from; on a sealed trunk that is inside.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub machine: Option<MachineLabel>,
-    /// What people wrote on it.
+    /// The texts that people wrote on it.
     #[serde(flatten)]
     pub words: LabelWords,
     /// How many captures there were.
@@ -53,11 +53,11 @@ pub struct Outside {
     captures: Option<Captures>,
 }
 
-/// The number of the latest capture into a trunk: whoever loses its list learns of it.
+/// The number of the latest capture into a trunk: it shows if the list is lost.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 struct Captures {
     number: u32,
-    /// Of the number, so that another one is noticed.
+    /// A mark of the number, so that a changed number is noticed.
     mark: String,
 }
 
@@ -86,7 +86,7 @@ impl Outside {
         }
     }
 
-    /// The number of the latest capture that it tells of.
+    /// The number of the latest capture that it names.
     pub(crate) fn captures(&self) -> Option<u32> {
         self.captures.as_ref().map(|captures| captures.number)
     }
@@ -96,8 +96,8 @@ impl Outside {
         Self { captures: Some(Captures::new(number, &self.trunk_id)), ..self.clone() }
     }
 
-    /// What a list pins down of it: all but the number of captures, which every later one changes. `bytes` is
-    /// how it is written; whatever is not as we write it is pinned down as it is.
+    /// The hash of its fields that a list pins down: all but the number of captures, which every later one
+    /// changes. `bytes` is its written form; text that is not as we write it is pinned down as it is.
     pub(crate) fn pinned(&self, bytes: &[u8]) -> ContentHash {
         let is_ours = self
             .captures

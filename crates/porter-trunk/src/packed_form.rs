@@ -1,12 +1,12 @@
 //! The packed form: the usual one, small and fast, sealed if wanted.
 //!
-//! A trunk is a folder with a plain label, packs, and a list. Contents are cut by what is in them, each is
-//! kept once, and blocks of some megabytes of them are compressed together. Packs hold the entries of their
-//! contents too, so that without the list most of the trunk can be told from its packs alone.
+//! A trunk is a folder with a plain label, packs, and a list. Contents are cut by their bytes, each is kept
+//! once, and blocks of some megabytes of them are compressed together. Packs hold the entries of their
+//! contents too, so that without the list most of the trunk can be rebuilt from its packs alone.
 //!
 //! A folder becomes a trunk, or a trunk a newer one, in one step: a list gets its final name after everything
-//! it names was written, flushed and read back. Packs of which no list tells are what a run that was cut off
-//! has left; the next run adopts them.
+//! it names was written, flushed and read back. Packs that no list names were left by a run that was cut off;
+//! the next run adopts them.
 //!
 //! The format is described in `docs/trunk-format.md`.
 

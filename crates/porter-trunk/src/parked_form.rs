@@ -1,4 +1,4 @@
-//! The parked form: for installing a system anew on the volume where the old one is. Nothing is copied: each
+//! The parked form: for installing a new system on the volume of the old one. Nothing is copied: each
 //! file is kept alive in the trunk's folder by a clone (where the file system shares data between files) or
 //! by a hard link. The old tree can then be deleted.
 //!
@@ -62,8 +62,8 @@ pub struct ParkedTrunkWriter {
 }
 
 impl ParkedTrunkWriter {
-    /// Begins a parked trunk, goes on with one that was cut off, or tops up a finished one of the same
-    /// machine. What is parked already is never taken away: it may be the only name a file has left.
+    /// Begins a parked trunk, continues one that was cut off, or tops up a finished one of the same machine.
+    /// Parked files are never taken away: a parked name may be the only one that a file has left.
     pub fn begin(folder: &Path, mut label: Label) -> Result<Self, TrunkError> {
         let failed = |cause| TrunkError::io("making the folder", folder, cause);
         let before = match Outside::load(folder) {
@@ -263,7 +263,7 @@ impl TrunkWriter for ParkedTrunkWriter {
         Ok(Box::new(ParkedTrunk { folder, list, list_number, flaws: Vec::new() }))
     }
 
-    /// A second name of a file follows whatever is done with the first. Its time tells.
+    /// A second name of a file follows every change of the first. Its time shows it.
     fn was_written_to(&self, entry: &Entry) -> bool {
         let Content::File { size_in_bytes, .. } = entry.content else { return false };
         let kept =
@@ -308,7 +308,7 @@ impl ParkedTrunkWriter {
             io::ErrorKind::StorageFull => StoreError::Trunk(TrunkError::io("parking in", &kept, cause)),
             _ => StoreError::Source(cause),
         })?;
-        // What is parked is what is proved, whatever becomes of the name it had.
+        // The parked file itself is proved, whatever happens to the name it had.
         let mut hasher = ContentHasher::default();
         let mut size_in_bytes = 0;
         let state = |file: &fs::File| file.metadata().map(|found| (found.len(), found.modified().ok()));

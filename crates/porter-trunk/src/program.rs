@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 /// A program, as its system lists it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct TrunkProgram {
-    /// What people call it.
+    /// The name that people use.
     pub name: String,
     /// Its version, in its own words.
     pub version: Option<String>,

@@ -1,4 +1,4 @@
-//! What an item has in its owner's registry: keys with their values, exact.
+//! An item's keys in its owner's registry, with their values, exact.
 
 use crate::hex::{from_hex, to_hex};
 use serde::{Deserialize, Serialize};
@@ -22,7 +22,7 @@ pub struct RegistryKey {
 pub struct RegistryValue {
     /// Its name; empty for the key's default value.
     pub name: String,
-    /// What its data is meant to be: the number of `winnt.h`'s `REG_…`.
+    /// The type of its data: the number of `winnt.h`'s `REG_…`.
     pub kind: u32,
     /// Its data.
     pub data: Vec<u8>,

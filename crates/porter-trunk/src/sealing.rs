@@ -11,10 +11,10 @@ use ring::aead::{Aad, CHACHA20_POLY1305, LessSafeKey, NONCE_LEN, Nonce, UnboundK
 use std::io;
 use zeroize::Zeroizing;
 
-/// What AEAD adds to a text.
+/// The bytes that AEAD adds to a text.
 pub(crate) const TAG_LENGTH_IN_BYTES: usize = 16;
 
-/// The key of a trunk: whoever has it can read everything. Wiped from memory when it is dropped.
+/// The key of a trunk: its holder can read everything. Wiped from memory when it is dropped.
 pub struct TrunkKey(Zeroizing<[u8; 32]>);
 
 impl TrunkKey {
@@ -33,7 +33,7 @@ impl TrunkKey {
         &self.0
     }
 
-    /// The key of one file, told apart by the first bytes of the file, a random salt among them: no file is
+    /// The key of one file, derived from the first bytes of the file, a random salt among them: no file is
     /// ever written with the key of another.
     pub(crate) fn file_key(&self, file_header: &[u8]) -> FileKey {
         let mut material = Zeroizing::new(self.0.to_vec());
@@ -57,7 +57,7 @@ pub(crate) struct FileKey(Option<LessSafeKey>);
 pub(crate) struct NotSealedByThis;
 
 impl FileKey {
-    /// Locks `text` in place, bound to `outside`. Gives the nonce and the tag.
+    /// Locks `text` in place, bound to `outside`. Returns the nonce and the tag.
     pub(crate) fn seal(
         &self,
         outside: &[u8],

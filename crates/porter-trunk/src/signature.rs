@@ -40,7 +40,7 @@ pub struct Signature {
     pub by: String,
     /// The public half of its key, in hexadecimal digits.
     pub key: String,
-    /// When, by the clock of whoever signed.
+    /// When, by the signer's clock.
     #[serde(with = "time::serde::rfc3339")]
     pub signed_utc: OffsetDateTime,
     signature: String,
@@ -49,7 +49,7 @@ pub struct Signature {
 /// Whether something is what its signer signed.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Authenticity {
-    /// There is no signature.
+    /// It has no signature.
     NotSigned,
     /// It is, to the byte.
     Signed(Signature),
@@ -92,8 +92,8 @@ impl SigningKey {
         to_hex(self.pair.public_key().as_ref())
     }
 
-    /// Signs the content that has this digest; `what` says which it is, in one line: a signature of one thing
-    /// is none of another.
+    /// Signs the content with this digest; `what` says which it is, in one line: a signature of one thing
+    /// does not fit another.
     pub fn sign(&self, what: &str, digest: &[u8; 32], signed_utc: OffsetDateTime) -> Signature {
         let mut signature = Signature {
             format: FORMAT.to_owned(),
@@ -138,7 +138,7 @@ impl Signature {
         text
     }
 
-    /// The first digits of its key: enough to tell the workshops of a town apart.
+    /// The first digits of its key: enough to distinguish the workshops of a town.
     pub fn key_short(&self) -> String {
         self.key.chars().take(16).collect()
     }
@@ -160,7 +160,7 @@ struct Pinned {
     what: String,
 }
 
-/// Of the newest finished state of the trunk in these folders.
+/// The hash to sign: of the newest finished state of the trunk in these folders.
 fn pinned(folders: &[PathBuf]) -> Result<Pinned, TrunkError> {
     let first = folders.first().map(PathBuf::as_path).unwrap_or(Path::new(""));
     let what = |id: &TrunkId, name: &str| format!("trunk {id} {name}");
@@ -178,7 +178,7 @@ fn pinned(folders: &[PathBuf]) -> Result<Pinned, TrunkError> {
     Ok(Pinned { signature: file.with_file_name(format!("{name}{ENDING}")), file, what })
 }
 
-/// What the signature of a list is called, behind the list's own name.
+/// The ending of a list's signature, behind the list's own name.
 pub(crate) const ENDING: &str = ".sig";
 
 fn digest_of(file: &Path) -> Result<[u8; 32], TrunkError> {

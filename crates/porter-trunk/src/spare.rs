@@ -1,8 +1,7 @@
 //! Spare data: Reed–Solomon parity beside a file, enough to repair a share of it wherever the damage is.
 //!
 //! A file is cut into shards, which are dealt out to groups in turn, so that one long scratch hits every
-//! group a little. Each group has spare shards; as many damaged or missing ones of the group can be made
-//! anew.
+//! group a little. Each group has spare shards; as many damaged or missing ones of the group can be rebuilt.
 //!
 //! Layout, integers little-endian: head; table (8 bytes of BLAKE3 of each shard, then of each spare shard);
 //! the spare shards, group after group; the table again; the head again. Described in `docs/trunk-format.md`.

@@ -66,7 +66,7 @@ fn a_changed_line_is_refused_or_stays_inside_its_place() {
                 let single =
                     |name: &str| !name.is_empty() && name != ".." && !name.contains(['/', '\\', ':']);
                 assert!(single(&address.place) && address.owner.as_deref().is_none_or(single), "{address:?}");
-                // What was accepted can be written again, and means the same.
+                // An accepted entry can be written again, and means the same.
                 assert_eq!(Entry::from_line(entry.to_line().unwrap().as_bytes(), 1).as_ref(), Ok(&entry));
                 assert!(
                     !matches!(entry.content, Content::Link { target } if target.is_empty() && line.is_empty())

@@ -1,4 +1,4 @@
-//! What every form of trunk has to do, whatever it is made of. A new form runs the same suite.
+//! The duties of every form of trunk, whatever it is made of. A new form runs the same suite.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 use porter_names::{NameRules, RelativePath};
@@ -306,7 +306,7 @@ fn it_is_no_trunk_before_it_is_published(form: &Form) {
     assert!(is_unfinished());
     close(&*trunk, &[item(Tally::file(1))]).unwrap();
     assert!(is_unfinished());
-    // Whoever made it may look into it, to prove it.
+    // The maker may look into it, to prove it.
     assert_eq!(trunk.read_back().unwrap().entries().unwrap().count(), 1);
     trunk.publish().unwrap();
     assert_eq!((form.load)(&path).unwrap().items().len(), 1);

@@ -78,7 +78,7 @@ fn files(path: &Path) -> Vec<PathBuf> {
     files
 }
 
-/// Flips one bit of each of so many places, spread over all files, and sees that each is noticed.
+/// Flips one bit in each of this many places, spread over all files, and sees that each is noticed.
 fn every_flip_is_noticed(path: &Path, opener: Option<&Opener>, places: usize) {
     assert_eq!(damage(path, opener), 0);
     let files = files(path);

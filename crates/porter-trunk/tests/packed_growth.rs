@@ -40,7 +40,7 @@ fn announced(trunk: PackedTrunkWriter) -> PackedTrunkWriter {
     trunk
 }
 
-/// Stores files as a capture does. Gives what had to be read.
+/// Stores files as a capture does. Returns the paths that had to be read.
 fn store(trunk: &PackedTrunkWriter, files: &Files) -> (Vec<String>, Tally) {
     let mut read = Vec::new();
     let mut tally = Tally::default();
@@ -217,7 +217,7 @@ fn a_trunk_in_two_parts_is_whole_only_with_both() {
         Err(TrunkError::PartMissing { part: 1, .. })
     ));
     assert!(matches!(PackedTrunk::load(std::slice::from_ref(&first), None), Err(TrunkError::Unfinished(_))));
-    // A part of another trunk is no part of this one.
+    // A part of another trunk does not belong to this one.
     let other = folder.path().join("other");
     drop(begin(&other));
     assert!(PackedTrunk::load(&[second, other], None).is_err());
@@ -273,14 +273,14 @@ fn lines_that_lie_about_their_contents_are_found_and_cost_nothing() {
         let trunk = PackedTrunk::load(std::slice::from_ref(&path), None).unwrap();
         let found = trunk.entries().unwrap().map(Result::unwrap).find(|e| e.address == liar.address).unwrap();
         let mut content = Vec::new();
-        // What is longer than it claims is not even begun.
+        // A content that is longer than it claims is not even begun.
         let read = trunk.open_content(&found).map(|mut from| from.read_to_end(&mut content).is_ok());
         assert!(content.len() <= 1_000, "no more than it claims: {lie:?}");
         assert!(!matches!(read, Ok(true)) || ContentHash::of(&content) != ContentHash::of(b"what it claims"));
     }
 }
 
-/// Gives so many bytes and then breaks off, as a drive does.
+/// Yields this many bytes and then breaks off, as a drive does.
 struct BreaksOff<'a> {
     content: &'a [u8],
 }
@@ -322,7 +322,7 @@ fn what_a_trunk_takes_is_told_with_its_spare_data_while_it_is_written_and_after(
 fn films_share_what_they_have_in_common_and_one_that_breaks_off_harms_no_other() {
     let mut dice = Dice(2012);
     let film: Vec<u8> = (0..30_000_000).map(|_| dice.below(256) as u8).collect();
-    // Cut anew: something put in near the beginning, a scene exchanged, the end left out.
+    // Cut again: something inserted near the beginning, a scene exchanged, the end left out.
     let mut cut_anew = film[..3_000_000].to_vec();
     cut_anew.extend_from_slice(b"a title");
     cut_anew.extend_from_slice(&film[3_000_000..29_000_000]);
@@ -357,8 +357,8 @@ fn films_share_what_they_have_in_common_and_one_that_breaks_off_harms_no_other()
         "{size}: what was read before it broke off is used, and what is alike is kept once"
     );
 
-    // Of what lies in one block, only what is hurt is lost: the block has many contents, and each has its
-    // proof.
+    // If a block is damaged, only the damaged contents in it are lost: the block has many contents, and each
+    // has its proof.
     let pack = rows.iter().find(|path| path.to_string_lossy().contains("pack-00001")).unwrap();
     let mut bytes = fs::read(pack).unwrap();
     let at = bytes.len() / 2;

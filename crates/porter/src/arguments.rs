@@ -22,7 +22,7 @@ pub(crate) struct ConductArguments {
     pub(crate) events: Option<PathBuf>,
 }
 
-/// What opens a sealed trunk, or seals a new one.
+/// Options that open a sealed trunk, or seal a new one.
 #[derive(Debug, Clone, Default, Args)]
 pub(crate) struct KeyArguments {
     /// File whose first line is the passphrase; or the environment variable PORTER_PASSPHRASE
@@ -84,7 +84,7 @@ pub(crate) struct SelectionArguments {
     pub(crate) skip: Vec<String>,
 }
 
-/// What of a machine, beyond the ids of its items.
+/// Options that choose parts of a machine beyond the ids of its items.
 #[derive(Debug, Clone, Default, Args)]
 pub(crate) struct ChoiceArguments {
     /// A folder or file of the machine to carry, too, such as 'D:\Jobs' or 'Program Files/Kites/data' (may be

@@ -15,7 +15,7 @@ mod system;
 /// command.
 const BEFORE_ASKING: Duration = Duration::from_secs(5);
 
-/// As long as it lives, the machine does not fall asleep by itself. Where the system cannot promise that, it
+/// As long as it lives, the machine does not fall asleep when idle. Where the system cannot promise that, it
 /// may.
 pub(crate) struct Awake {
     done: Option<Sender<()>>,

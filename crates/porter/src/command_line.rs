@@ -1,4 +1,4 @@
-//! What can be said on the command line: the commands, and which of them was given.
+//! The command line: all commands, and which of them was given.
 
 use crate::commands::{
     capture, check, demo, look, passphrase, receipt, restore, rules, survey, take, undo, workshop_key,

@@ -1,4 +1,4 @@
-//! What went wrong, in words, with what to do about it and the exit status.
+//! Failures in words, each with advice and the exit status.
 
 use crate::paths;
 use crate::screen::{BAD, BOLD, styled, tell};
@@ -60,7 +60,7 @@ impl Failure {
         Self { status: WRONG_USE, ..Self::new(what, advice) }
     }
 
-    /// About a file or folder that was named: one that is not there is a mistake of whoever named it.
+    /// A failure about a file or folder that was named: a missing one is a mistake in the name.
     pub(crate) fn about_name(cause: &std::io::Error, what: String, advice: &str) -> Self {
         match cause.kind() {
             std::io::ErrorKind::NotFound | std::io::ErrorKind::NotADirectory => Self::wrong_use(what, advice),
@@ -137,12 +137,12 @@ pub(crate) const LABEL: &str = "label.json";
 const SEAL: &str = "seal.json";
 const WITHOUT_SEAL: &str =
     "Without `seal.json` nothing can open the trunk. Is there another copy of that file?";
-/// What helps where a trunk has lost its label.
-const MAKES_ANEW: &str = "`porter look TRUNK --mend` rebuilds its label and the list: of a packed trunk from the packs, of a parked one from its second copy.";
-/// What helps where its list is damaged. Spare data holds also what no pack tells.
+/// Advice for a trunk that has lost its label.
+const REBUILDS: &str = "`porter look TRUNK --mend` rebuilds its label and the list: of a packed trunk from the packs, of a parked one from its second copy.";
+/// Advice for a damaged list. Spare data also covers the parts of a list that no pack repeats.
 pub(crate) const MENDS_THE_LIST: &str = "Made with --recovery, `porter check TRUNK --mend` repairs it as it was. If not, `porter look TRUNK --mend` rebuilds it:\nof a packed trunk from the packs, of a parked one from its second copy.";
-const RECORDS_REFUSED: &str = "Nothing was changed. Whoever can write there decides what an undo does. Look at what is in it, and who put it there;\n\
-     if it is nothing that porter wrote, move it away. Porter makes the folder anew.";
+const RECORDS_REFUSED: &str = "Nothing was changed. A person who can write there decides what an undo does. Look at its contents, and at who put them there;\n\
+     if porter wrote none of them, move the folder away. Porter makes a new one.";
 const MACHINE_IN_USE: &str = "Nothing was changed. Wait until it is done, and run the same command again.";
 const STOPPED: &str = "stopped before it was done";
 
@@ -150,8 +150,8 @@ impl From<TrunkError> for Failure {
     fn from(error: TrunkError) -> Self {
         let advice = match &error {
             TrunkError::HoldsSomethingElse(folder) if lacks_label(folder).is_some() => {
-                "Nothing was changed. The rest of a trunk is there. `porter look TRUNK --mend` makes its label anew, and the\n\
-                 same capture goes on with it then."
+                "Nothing was changed. The rest of a trunk is there. `porter look TRUNK --mend` rebuilds its label, and the\n\
+                 same capture then continues."
                     .to_owned()
             }
             TrunkError::HoldsSomethingElse(_) => {
@@ -167,20 +167,20 @@ impl From<TrunkError> for Failure {
                  If it was finished once and its list was lost, `porter look TRUNK --mend` rebuilds it."
                 .to_owned(),
             TrunkError::NotATrunk { folder, .. } if lacks_label(folder).is_some() => {
-                format!("The rest of one is there. {MAKES_ANEW}")
+                format!("The rest of one is there. {REBUILDS}")
             }
             TrunkError::NotATrunk { .. } => "Name the folder that a capture made.".to_owned(),
             TrunkError::Unsupported { .. } => "Use the porter that made it, or a later one.".to_owned(),
             TrunkError::Damaged(damage) => match damage {
                 _ if damage.file() == SEAL => WITHOUT_SEAL.to_owned(),
                 _ if damage.file().ends_with(".pack") => {
-                    "Nothing was changed. `porter check TRUNK` names the files that are hurt, and with --mend repairs what its recovery data can.".to_owned()
+                    "Nothing was changed. `porter check TRUNK` names the damaged files, and with --mend repairs those that its recovery data can.".to_owned()
                 }
                 Damage::FileMissing(_) | Damage::FileUnreadable(..) => {
                     "Nothing was changed. If there is another copy of the trunk, use that one.".to_owned()
                 }
-                // What a packed trunk has beside its packs can be told from these.
-                _ if damage.file() == LABEL => format!("Nothing was changed. {MAKES_ANEW}"),
+                // A packed trunk's other files can be rebuilt from its packs.
+                _ if damage.file() == LABEL => format!("Nothing was changed. {REBUILDS}"),
                 _ if damage.file().ends_with(".list") => {
                     format!("Nothing was changed. {MENDS_THE_LIST}")
                 }
@@ -221,7 +221,7 @@ impl From<TrunkError> for Failure {
             }
             TrunkError::Io { .. } => "Is the drive still connected, and may you write to it?".to_owned(),
         };
-        // One that has lost its label is hurt; where nothing of one is, another folder was meant.
+        // A trunk that has lost its label is damaged; where no part of one exists, another folder was meant.
         let is_none = |folder: &Path| lacks_label(folder).is_none() && !folder.join("bagit.txt").exists();
         if matches!(&error, TrunkError::NotATrunk { folder, .. } if is_none(folder)) {
             return Self::wrong_use(error.to_string(), advice);
@@ -380,7 +380,7 @@ impl From<BadPattern> for Failure {
 }
 
 impl Failure {
-    /// The result did not get to whoever reads it.
+    /// The result did not reach its reader.
     pub(crate) fn of_output(cause: &std::io::Error) -> Self {
         Self::new(
             format!("standard output did not take all of the result: {cause}"),
@@ -445,7 +445,7 @@ impl Failure {
         Self::new(format!("`{shown}` {what}"), advice)
     }
 
-    /// A folder that is no machine.
+    /// A folder that is not a machine.
     pub(crate) fn not_recognised(folder: &str, error: &NotRecognised) -> Self {
         match error {
             NotRecognised::Unreadable(cause) => Self::new(

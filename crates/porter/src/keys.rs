@@ -1,5 +1,5 @@
-//! What opens a sealed trunk: passphrases and the workshop's recovery key. Never on the command line: a file,
-//! an environment variable, or a question where somebody is there to be asked.
+//! Keys of a sealed trunk: passphrases and the workshop's recovery key. They are never on the command line,
+//! but come from a file, from an environment variable, or from a question if somebody is there to be asked.
 
 use crate::arguments::KeyArguments;
 use crate::failure::Failure;
@@ -15,12 +15,12 @@ use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 use zeroize::Zeroizing;
 
-/// Holds the passphrase, where no file and no person gives it.
+/// Holds the passphrase, where no file and no person supplies it.
 const VARIABLE: &str = "PORTER_PASSPHRASE";
 /// Holds the new one, when it is changed.
 const NEW_VARIABLE: &str = "PORTER_NEW_PASSPHRASE";
 
-/// What opens the trunk with this outside. None if nothing was given and nobody is there to be asked.
+/// The key for a trunk with this outside. None if no key was given and nobody is there to be asked.
 pub(crate) fn opener(given: &KeyArguments, outside: &Outside) -> Result<Option<Opener>, Failure> {
     let ask = || {
         let reminder = outside.words.reminder.as_deref();
@@ -32,7 +32,7 @@ pub(crate) fn opener(given: &KeyArguments, outside: &Outside) -> Result<Option<O
     given_or_asked(given, ask)
 }
 
-/// What opens a sealed trunk whose label is lost.
+/// The key for a sealed trunk whose label is lost.
 pub(crate) fn opener_without_label(given: &KeyArguments) -> Result<Opener, Failure> {
     given_or_asked(given, || asked("Passphrase of the trunk: "))?.ok_or_else(nobody_there)
 }
@@ -75,7 +75,7 @@ pub(crate) fn other_passphrase(file: Option<&Path>) -> Result<Zeroizing<String>,
     strong(passphrase(file, NEW_VARIABLE, asked_twice)?)
 }
 
-/// Whoever finds a trunk tries fewer by hand.
+/// A finder of the trunk tries fewer by hand.
 const FEWEST_LETTERS: usize = 4;
 
 fn strong(passphrase: Option<Zeroizing<String>>) -> Result<Zeroizing<String>, Failure> {
@@ -144,7 +144,7 @@ fn asked_twice() -> Result<Zeroizing<String>, Failure> {
     }
 }
 
-/// What makes a passphrase easy to guess. A hint, no judge: it counts letters and words, and knows no
+/// Why a passphrase is easy to guess. It is a hint, not a verdict: it counts letters and words, and knows no
 /// dictionaries.
 fn weakness(passphrase: &str) -> Option<&'static str> {
     let letters = passphrase.chars().count();
@@ -218,8 +218,8 @@ pub(crate) fn signing_key() -> Result<Option<SigningKey>, Failure> {
     SigningKey::from_text(&text).map(Some).ok_or_else(|| unusable("is none".to_owned()))
 }
 
-/// Whose key a signature is of, as far as that is known here: the name that this workshop gave it, not the
-/// one that the signature claims.
+/// The owner of a signature's key, if the key is known here: the name that this workshop gave it, not the one
+/// that the signature claims.
 pub(crate) fn known_signer(signature: &Signature) -> Option<String> {
     if let Ok(Some(own)) = signing_key()
         && own.public() == signature.key

@@ -94,7 +94,7 @@ pub(crate) fn machine(folder: &Path, drives: &DriveArguments) -> Result<Machine,
     found.map_err(|error| Failure::not_recognised(&shown, &error))
 }
 
-/// Adds what was named to what is found by itself.
+/// Adds the paths that were named to the items that are found.
 pub(crate) fn add_by_name<'n>(
     machine: &mut Machine,
     named: impl Iterator<Item = &'n String>,
@@ -111,7 +111,7 @@ pub(crate) fn add_by_name<'n>(
     Ok(())
 }
 
-/// What to name instead of a folder that is no machine.
+/// The path to name instead of a folder that is not a machine.
 fn advice_for(folder: &Path) -> Option<String> {
     let folder = std::fs::canonicalize(folder).ok()?;
     let is_there = |name: &str| folder.join(name).symlink_metadata().is_ok();
@@ -136,8 +136,7 @@ fn advice_for(folder: &Path) -> Option<String> {
     None
 }
 
-/// Fails if the folder for the trunk holds none and the one for the machine does: whoever typed that has
-/// taken one for the other.
+/// Fails if the folder for the trunk holds none and the one for the machine does: the two were swapped.
 pub(crate) fn refuse_swapped(trunk: &Path, machine: &Path, command: &str) -> Result<(), Failure> {
     if is_trunk(trunk) || !is_trunk(machine) {
         return Ok(());
@@ -152,7 +151,7 @@ pub(crate) fn refuse_swapped(trunk: &Path, machine: &Path, command: &str) -> Res
     ))
 }
 
-/// Fails for a folder that is no trunk, before anybody is asked for a passphrase.
+/// Fails for a folder that is not a trunk, before anybody is asked for a passphrase.
 pub(crate) fn refuse_no_trunk(given: &TrunkArguments) -> Result<(), Failure> {
     if is_open_trunk(&given.trunk) {
         return Ok(());
@@ -214,7 +213,7 @@ pub(crate) fn trunk(given: &TrunkArguments) -> Result<Box<dyn Trunk>, Failure> {
     trunk_if_it_opens(given)?.map_err(|_| TrunkError::Sealed(given.trunk.clone()).into())
 }
 
-/// The same without a word about what is wrong with it, for whoever mends that.
+/// The same without a word about the trunk's flaws, for commands that mend them.
 pub(crate) fn trunk_to_mend(given: &TrunkArguments) -> Result<Box<dyn Trunk>, Failure> {
     open_or_outside(given)?.map_err(|_| TrunkError::Sealed(given.trunk.clone()).into())
 }
@@ -248,7 +247,7 @@ pub(crate) fn trunk_if_it_opens(given: &TrunkArguments) -> Result<Result<Box<dyn
     Ok(trunk)
 }
 
-/// True for what tells of less than there was; what is there is as it was written.
+/// True for a flaw that only means that less is there than before; the rest is as it was written.
 fn is_less(flaw: &Damage) -> bool {
     match flaw {
         Damage::HoldsMore | Damage::CapturesMissing { .. } | Damage::SpareMissing(_) => true,
@@ -263,7 +262,7 @@ fn open_or_outside(given: &TrunkArguments) -> Result<Result<Box<dyn Trunk>, Outs
     }
     let folders = given.folders();
     let outside = Outside::load(&given.trunk)?;
-    // A label of which no list or pack is, is the one that is hurt.
+    // A label that agrees with no list or pack is the damaged one.
     let hurt = |cause| match cause {
         TrunkError::Damaged(_) if lacks_label(&given.trunk).is_some() => {
             TrunkError::Damaged(Damage::ContentChanged(LABEL.to_owned()))
@@ -307,7 +306,7 @@ pub(crate) fn fault(error: &CatalogueError) -> Failure {
     Failure::new(format!("the built-in rules: {error}"), "This is a fault of porter.")
 }
 
-/// What of the chosen items is left out: by the list, and by what was said on the command line.
+/// The parts of the chosen items that are left out: by the list, and on the command line.
 pub(crate) fn unchosen(given: &ChoiceArguments, list: Option<&PackingList>) -> Result<Unchosen, Failure> {
     let mut unchosen = list.map(PackingList::unchosen).unwrap_or_default();
     if !given.leave_files.is_empty() {
@@ -325,7 +324,7 @@ pub(crate) fn now_utc() -> OffsetDateTime {
     OffsetDateTime::now_utc()
 }
 
-/// What was chosen on a machine, with every account by its id.
+/// The selection on a machine, with every account by its id.
 pub(crate) fn selection_on(
     machine: &Machine,
     accounts: &[String],
@@ -394,7 +393,7 @@ pub(crate) fn packing_list(given: &ListArguments) -> Result<Option<PackingList>,
     Ok(Some(list))
 }
 
-/// What was chosen, and of that what the list carries.
+/// The selection, narrowed to the rows that the list carries.
 pub(crate) fn narrowed(selection: Selection, list: Option<&PackingList>) -> Selection {
     match list {
         Some(list) => selection.with_list(list.carried()),
@@ -402,8 +401,8 @@ pub(crate) fn narrowed(selection: Selection, list: Option<&PackingList>) -> Sele
     }
 }
 
-/// An id or account that is not there is a mistake, and stops everything. A pattern is a wish: one list of
-/// them serves forty PCs, so one that fits nothing is told of, and stops nothing.
+/// An id or account that does not exist is a mistake, and stops everything. A pattern is a wish: one list of
+/// them serves forty PCs, so one that fits nothing is named, and stops nothing.
 pub(crate) fn refuse_unmatched<'i>(
     selection: &Selection,
     items: impl Iterator<Item = (&'i str, Option<&'i str>)> + Clone,
@@ -426,7 +425,7 @@ pub(crate) fn refuse_unmatched<'i>(
     Ok(())
 }
 
-/// The trunk that is worked on, as soon as it is known: events tell it.
+/// The trunk that is worked on, as soon as it is known: events name it.
 static TRUNK_ID: OnceLock<String> = OnceLock::new();
 
 /// Notes which trunk is worked on.
@@ -434,7 +433,7 @@ pub(crate) fn note_trunk(id: &TrunkId) {
     let _ = TRUNK_ID.set(id.to_string());
 }
 
-/// The same for all events of this program, so that a file with those of many can be told apart.
+/// The same for all events of this program, so that a file with events of several runs can be split.
 fn run_id() -> String {
     static RUN: OnceLock<String> = OnceLock::new();
     let made = || {

@@ -22,7 +22,7 @@ pub(crate) struct HiddenQuote {
 }
 
 /// `D:` alone means the drive, not where somebody last was on it; either slash will do; and `"C:\Old PC\"`,
-/// which the command line makes `C:\Old PC"`, is understood as far as nothing was swallowed.
+/// which the command line makes `C:\Old PC"`, is understood if nothing was swallowed.
 fn as_meant_on_windows(typed: OsString) -> Result<PathBuf, HiddenQuote> {
     let Some(text) = typed.to_str() else { return Ok(typed.into()) };
     let text = text.strip_suffix('"').unwrap_or(text);

@@ -15,7 +15,7 @@ use std::sync::Once;
 enum Power {
     /// The wall, or nobody knows.
     Mains,
-    /// The battery, and how full it is as far as that is known.
+    /// The battery, and how full it is if that is known.
     Battery { percent: Option<u8> },
 }
 

@@ -111,7 +111,7 @@ impl Progress {
     }
 
     fn show(&self) {
-        // Whoever comes while another shows does not wait: the next event shows it anyway.
+        // A thread that comes while another shows does not wait: the next event shows it anyway.
         let Ok(mut running) = self.stage.try_lock() else { return };
         let size_in_bytes = self.size_in_bytes.load(Ordering::Relaxed);
         match &running.bar {

@@ -8,7 +8,7 @@ use std::fs::File;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
-/// Refuses beforehand what could not be written afterwards: nobody waits for an hour to be told.
+/// Refuses beforehand the files that could not be written afterwards: nobody waits for an hour to learn it.
 pub(crate) fn will_publish<'p>(paths: impl IntoIterator<Item = &'p PathBuf>) -> Result<(), Failure> {
     for path in paths.into_iter().filter(|path| path.as_os_str() != "-") {
         refuse_in_a_trunk(path)?;
@@ -24,7 +24,7 @@ pub(crate) fn will_publish<'p>(paths: impl IntoIterator<Item = &'p PathBuf>) -> 
     Ok(())
 }
 
-/// What is not the trunk's does not go into one: there it would be damage, or be lost with it.
+/// Refuses to write other files into a trunk: there they would count as damage, or be lost with it.
 pub(crate) fn refuse_in_a_trunk(path: &Path) -> Result<(), Failure> {
     match trunk_around(path) {
         None => Ok(()),
@@ -39,8 +39,8 @@ fn cannot_be_written(path: &Path, why: impl Display) -> Failure {
     Failure::new(format!("`{}` cannot be written: {why}", paths::shown(path)), "Name another file.")
 }
 
-/// Written aside and renamed, so that nothing half-written ever has the name of a whole file. What a link
-/// leads to is written, and the link stays.
+/// Writes aside and renames, so that no half-written file ever has its final name. If `path` is a link, its
+/// target is written and the link stays.
 pub(crate) fn publish(path: &Path, content: &[u8]) -> Result<(), Failure> {
     let path =
         &if path.is_symlink() { path.canonicalize().unwrap_or(path.to_owned()) } else { path.to_owned() };

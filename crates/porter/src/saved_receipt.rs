@@ -14,7 +14,7 @@ const FORMAT: &str = "porter-receipt/2";
 /// The one before: it counts by five verdicts.
 const FIRST_FORMAT: &str = "porter-receipt/1";
 
-/// Why a file is no receipt.
+/// Why a file is not a receipt.
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum NoReceipt {
     /// No JSON, or JSON of another shape.

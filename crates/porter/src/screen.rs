@@ -56,7 +56,7 @@ pub(crate) fn tell(line: impl Display) {
 }
 
 /// Why standard output did not take all of the result. A reader that went away (`| head`) had enough, and
-/// that is no error.
+/// that is not an error.
 pub(crate) fn output_failed() -> Option<io::Error> {
     note(io::stdout().flush());
     FAILED.lock().unwrap_or_else(PoisonError::into_inner).take()
@@ -74,7 +74,7 @@ fn note(written: io::Result<()>) {
 
 fn write_line(to: To, line: &str) {
     let written = system::write_line(to, line);
-    // Where standard error is lost nobody can be told.
+    // If standard error is lost, there is no place for a message.
     if to == To::Output {
         note(written);
     }
@@ -151,7 +151,7 @@ pub(crate) fn say_json(document: &serde_json::Value) {
     write_line(To::Output, &format!("{document:#}"));
 }
 
-/// Asks a question on a terminal, and gives the answer without the spaces around it.
+/// Asks a question on a terminal, and returns the answer without the spaces around it.
 pub(crate) fn ask(question: &str) -> String {
     let _ = write!(std::io::stderr(), "{question}");
     let mut answer = String::new();

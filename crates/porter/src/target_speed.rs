@@ -1,4 +1,4 @@
-//! How fast a drive takes what is written to it: tried out, because no system tells.
+//! The speed at which a drive takes data: measured, because no system reports it.
 
 use std::fs::{self, File};
 use std::io::Write;
@@ -20,7 +20,7 @@ pub(crate) fn measured(folder: &Path) -> Option<u64> {
     }
     let file = tempfile::Builder::new().prefix(".porter-speed-").tempfile_in(folder).ok()?;
     let taken = written(file.as_file());
-    // Dropped, it is deleted; a drive that fails just then must not be told of here.
+    // Dropped, it is deleted; a drive that fails just then must not be reported here.
     let _ = fs::remove_file(file.path());
     let (in_bytes, took) = taken?;
     Some((in_bytes as f64 / took.as_secs_f64().max(1e-6)) as u64)

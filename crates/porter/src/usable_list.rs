@@ -7,7 +7,7 @@ use porter_names::RelativePath;
 use porter_trunk::{Entry, Trunk, TrunkError, TrunkItem};
 use std::cell::Cell;
 
-/// A trunk's list as far as it can be used, and whether that is less than all of it.
+/// The usable part of a trunk's list, and whether that is less than all of it.
 pub(crate) struct UsableList<'t> {
     trunk: &'t dyn Trunk,
     is_damaged: Cell<bool>,
@@ -43,7 +43,7 @@ impl<'t> UsableList<'t> {
         Err(nothing_there(item, below))
     }
 
-    /// What was shown of it is all there is, or else needs attention.
+    /// Whether the rows that were shown are all there are.
     pub(crate) fn outcome(&self) -> Outcome {
         if self.is_damaged.get() {
             let what = "! Part of the trunk's list is damaged: what that tells of is not shown.";

@@ -1,4 +1,4 @@
-//! What the commands show: in the terminal, as JSON, and as a page.
+//! Views of the commands: in the terminal, as JSON, and as a page.
 
 pub(crate) mod capture;
 pub(crate) mod choose;

@@ -1,6 +1,6 @@
 //! The life of a workshop in short: the old machine is used on, captured again, restored again, people work
-//! on the new one, and restores are taken back. Whatever the order, nobody's work is lost, and what was taken
-//! back is as if it had never been.
+//! on the new one, and restores are taken back. No order of these loses a person's work, and a restore that
+//! was taken back leaves no trace.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -29,7 +29,7 @@ struct Life {
     dice: Dice,
     /// Numbers every content, so that no two are alike.
     written: usize,
-    /// What people wrote on the new machine, and did not change themselves.
+    /// Files that people wrote on the new machine and left alone.
     theirs: BTreeMap<PathBuf, String>,
 }
 
@@ -43,7 +43,7 @@ impl Life {
         Self { bench, dice: Dice::named(&format!("life {seed}")), written: 0, theirs: BTreeMap::new() }
     }
 
-    /// Somebody saves a file. Gives where, and what was there before; nothing if a folder or a file is in the
+    /// Somebody saves a file. Returns its path and its content before; none if a folder or a file is in the
     /// way.
     fn save(&mut self, machine: &str) -> Option<(PathBuf, String)> {
         let path = self.bench.path(&format!("{machine}/Users/odile/Documents/{}", self.dice.pick(&NAMES)));

@@ -1,5 +1,5 @@
 //! The drive of a failed machine may hold anything: files cut short, stretches of noise where a registry was,
-//! lists that lie. Whatever it is, a survey tells what it can, and a capture carries every byte as it is.
+//! lists that lie. A survey still reports the readable part, and a capture carries every byte as it is.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -12,7 +12,8 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use workbench::Workbench;
 
-/// What porter reads to understand a machine, or a person's programs; all else is only carried.
+/// True for files that porter reads to understand a machine or a person's programs; all others are only
+/// carried.
 fn is_understood(path: &Path) -> bool {
     let name = path.file_name().unwrap_or_default().to_string_lossy().to_lowercase();
     let ending = name.rsplit('.').next().unwrap_or_default();
@@ -80,8 +81,8 @@ fn files_below(root: &Path) -> Vec<PathBuf> {
     files
 }
 
-/// On the old machine = carried + not needed + not chosen + not read; carried = what became of it; and every
-/// file is in one of them.
+/// On the old machine = carried + not needed + not chosen + not read; carried = the sum of its fates; and
+/// every file is in one of them.
 fn adds_up(capture: &Value, receipt: &Value) {
     for (count, total) in [("files", "files"), ("bytes", "bytes")] {
         let row = |name: &str| receipt["balance"][name][count].as_u64().unwrap();

@@ -61,7 +61,7 @@ impl Terminal {
         self.screen.lock().unwrap().screen().contents()
     }
 
-    /// Waits until something is on the screen, and gives all that is.
+    /// Waits until something is on the screen, and returns the whole screen.
     #[track_caller]
     fn shows(&self, text: &str) -> String {
         let began = Instant::now();
@@ -75,8 +75,8 @@ impl Terminal {
         }
     }
 
-    /// Waits for a question and answers it. What was on the screen is wiped, so that the same question can be
-    /// waited for again.
+    /// Waits for a question and answers it. The screen is wiped before, so that the same question can be
+    /// waited for twice.
     #[track_caller]
     fn answer(&mut self, question: &str, answer: &str) -> String {
         let seen = self.shows(question);
@@ -89,7 +89,7 @@ impl Terminal {
         self.keyboard.write_all(keys.as_bytes()).unwrap();
     }
 
-    /// What is on the screen when it has ended as expected, with the terminal as it should be left.
+    /// The screen after the expected end, with the terminal as it should be left.
     #[track_caller]
     fn ends(mut self, status: i32) -> String {
         let code = self.child.wait().unwrap().code();
@@ -290,7 +290,7 @@ fn the_tree_is_ticked_key_by_key_and_left_without_a_trace() {
         "{found}"
     );
 
-    // Smaller than anybody's: what does not fit is not drawn, and the keys are heard all the same.
+    // Smaller than any real screen: lines that do not fit are not drawn, and the keys still work.
     let mut terminal =
         Terminal::with(&bench, &["survey", "OLD", "--choose", "--list", "second.json"], (5, 20));
     terminal.shows("What is carried");

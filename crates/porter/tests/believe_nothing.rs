@@ -1,5 +1,5 @@
-//! What a trunk, a journal or a folder says is no reason to write anywhere: the rules here decide, and one
-//! porter at a time.
+//! A trunk, a journal or a folder cannot make porter write where the rules here do not allow it; and only one
+//! porter runs at a time.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -240,7 +240,7 @@ fn a_restore_that_was_cut_off_is_gone_on_with_and_one_undo_takes_back_all_of_it(
     assert_eq!(bench.snapshot("NEW/Users"), before);
 }
 
-/// What is planned by its name is written to by its open folder.
+/// A path that was planned by name is written through its open folder.
 #[cfg(target_os = "linux")]
 #[test]
 fn a_folder_that_is_exchanged_for_a_link_leads_nobody_outside() {

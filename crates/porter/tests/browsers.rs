@@ -114,8 +114,8 @@ fn profiles_are_entered_beside_those_of_the_new_machine_and_proved_there() {
         "{by_hand}"
     );
 
-    // What somebody takes off the browser's list is noticed, and put back by the same restore; what opens by
-    // itself is changed only if asked.
+    // A profile that somebody takes off the browser's list is noticed, and entered again by the same restore;
+    // the profile that opens by default changes only on request.
     let without = list.replace("Path=Profiles/p0w4yt9c.work", "Path=Profiles/elsewhere");
     bench.write(&format!("TIDEWATER/{FIREFOX}/profiles.ini"), without);
     let checked = bench.porter(&["check", "trunk", "TIDEWATER", "--json", "-"]).with_status(3).json();
@@ -363,7 +363,7 @@ fn safaris_history_becomes_a_page_with_the_latest_visit_of_each_address_first() 
     assert!(cloth < tides, "not the latest first: {page}");
     assert!(page.contains("&lt;Sail&gt; cloth") && !page.contains("Old title"), "{page}");
     assert!(page.contains("2012-03-18") && page.contains("2012-03-17"), "{page}");
-    // What Safari does not keep there gives an empty list and no error.
+    // Forms that Safari does not keep there yield an empty list and no error.
     let feeds = bench
         .porter(&["take", "trunk", "tamsin/browser/safari", "feeds.opml", "--as", "feeds"])
         .with_status(0)
@@ -371,7 +371,7 @@ fn safaris_history_becomes_a_page_with_the_latest_visit_of_each_address_first() 
     assert!(feeds.contains("0 feeds"), "{feeds}");
     assert!(bench.read("feeds.opml").contains("<opml"), "{}", bench.read("feeds.opml"));
 
-    // A history that is damaged is told in the survey, carried as it is, and gives no page.
+    // A damaged history is named in the survey, carried as it is, and yields no page.
     let mut content = fs::read(&at).unwrap();
     content.truncate(content.len() / 2);
     fs::write(&at, content).unwrap();

@@ -1,4 +1,4 @@
-//! What a capture puts into a trunk, and what it refuses.
+//! The contents that a capture puts into a trunk, and the captures that are refused.
 
 mod workbench;
 
@@ -195,7 +195,7 @@ fn names_that_are_no_text_and_names_that_differ_by_case_go_there_and_back() {
             assert_eq!(fs::read(back).unwrap(), name, "{name:?}");
         }
     }
-    // A Windows volume cannot hold most of them: they land under safe names, and the receipt tells which.
+    // A Windows volume cannot hold most of them: they land under safe names, and the receipt names them.
     bench.porter(&["restore", "trunk", "NEW", "--yes"]).with_status(0);
     let receipt = bench.porter(&["check", "trunk", "NEW", "--json", "-"]).with_status(0).json();
     let documents =
@@ -221,7 +221,7 @@ fn settings_are_in_the_trunk_as_values_and_a_trunk_of_the_first_version_is_read(
     let restored = bench.porter(&restored).with_status(0);
     assert!(restored.out.contains("`porter check` says which of them to set by hand"), "{}", restored.out);
 
-    // Before 1.1 there was no list of programs, and items told less.
+    // Before 1.1 there was no list of programs, and items had fewer fields.
     fs::remove_file(bench.path("trunk/porter/programs.json")).unwrap();
     let proofs = bench.read("trunk/tagmanifest-sha512.txt");
     let proofs: String =

@@ -257,7 +257,7 @@ fn only_the_document_is_on_standard_output_and_a_closed_pipe_is_no_trouble() {
     assert!(!coloured.contains('\u{1b}'), "colour without a terminal");
 }
 
-/// What is given out as it is read cannot be taken back: the exit status has to tell.
+/// Output that was sent while it was read cannot be taken back: the exit status reports the damage.
 #[test]
 fn a_file_that_is_given_out_damaged_is_told_of() {
     let bench = small_bench();

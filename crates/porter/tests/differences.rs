@@ -26,8 +26,7 @@ fn set_day(path: &Path, day: u64) {
     File::options().append(true).open(path).unwrap().set_modified(at).unwrap();
 }
 
-/// What the receipt says of each path of the documents: verdict, code, and whether somebody has to look at
-/// it.
+/// The receipt's row for each path of the documents: verdict, code, and whether it needs attention.
 fn found(bench: &Workbench, status: i32) -> BTreeMap<String, String> {
     let receipt =
         bench.porter(&["check", "trunk", "NEW", "--json", "-", "--quiet"]).with_status(status).json();
@@ -82,7 +81,7 @@ fn each_difference_is_called_by_its_name_and_only_what_is_lost_needs_attention()
         fs::remove_file(new.join(name)).unwrap();
         new.join(name)
     };
-    // Of the same length and with its old date: nobody's work, but damage.
+    // A content of the same length with its old date is damage, not somebody's work.
     fs::write(new.join("content"), "the fool content").unwrap();
     set_day(&new.join("content"), 15_000);
     fs::write(new.join("longer"), "the file longer than it was").unwrap();

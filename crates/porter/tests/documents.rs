@@ -1,5 +1,5 @@
-//! What programs read of porter: every field of every document is told in `docs/json.md`, and events and
-//! documents agree.
+//! Documents for programs: `docs/json.md` describes every field of every document, and events and documents
+//! agree.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -194,7 +194,7 @@ fn the_numbers_of_every_document_add_up_and_agree_with_each_other() {
         assert_eq!(captured, sum(&capture["items"], &["captured", name]), "{name}");
         assert!(captured <= capture["seen"][name].as_u64().unwrap());
     }
-    // What a survey promised is what a capture took.
+    // A capture takes what the survey promised.
     for item in capture["items"].as_array().unwrap() {
         let promised =
             survey["items"].as_array().unwrap().iter().find(|row| row["id"] == item["id"]).unwrap();
@@ -290,7 +290,7 @@ fn every_option_is_told_in_the_guides() {
         .skip_while(|line| !line.starts_with("Commands:"))
         .skip(1)
         .take_while(|line| line.starts_with("  "))
-        // What is set in further goes on with the line above.
+        // An indented line continues the line above.
         .filter(|line| !line.starts_with("   "))
         .filter_map(|line| line.split_whitespace().next())
         .filter(|name| *name != "help")

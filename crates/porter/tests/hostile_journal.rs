@@ -1,5 +1,5 @@
-//! Journals that somebody has tampered with, or that were never ours: an undo believes a line only as far as
-//! what it finds bears it out.
+//! Journals that somebody has tampered with, or that were never ours: an undo believes a line only if the
+//! machine bears it out.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -115,8 +115,7 @@ fn what_is_no_journal_is_passed_by_and_one_that_cannot_be_undone_is_refused_with
     assert_eq!(list["restores"].as_array().unwrap().len(), 1, "{list}");
     assert_eq!(list["unreadable"].as_array().unwrap().len(), 3, "{list}");
     bench.porter(&["check", "trunk", "NEW", "--quiet"]).with_status(0);
-    // What was restored last, and to which trunk it belongs, nobody knows: the one before is not taken back
-    // in its stead.
+    // The latest restore and its trunk are unknown: the restore before it is not taken back in its stead.
     let said = bench.porter(&["undo", "NEW", "--yes"]).with_status(1);
     assert!(
         said.err.contains("restore-2030-01-04") && said.err.contains("of the latest restore"),
@@ -130,7 +129,7 @@ fn what_is_no_journal_is_passed_by_and_one_that_cannot_be_undone_is_refused_with
     }
     bench.porter(&["undo", "NEW", "--list"]).with_status(0);
 
-    // Of the first version, and of none that there ever was.
+    // Once of the first version, and once of a version that never existed.
     let early = text.replacen("porter-journal/3", "porter-journal/1", 1);
     fs::write(&journal, &early).unwrap();
     let said = bench.porter(&["undo", "NEW", "--yes"]).with_status(1);

@@ -202,7 +202,8 @@ fn any_damage_is_found_and_named() {
     fs::remove_file(bench.path("trunk/data/odile/stowaway.txt")).unwrap();
     bench.porter(&["check", "trunk"]).with_status(0);
 
-    // Of its lists some are needed to understand it. Without the others it is used, and everybody is told.
+    // Some of its lists are needed to understand it. Without the others the trunk is used, and the damage is
+    // named.
     for (list, if_hurt, if_lost) in [
         ("porter/entries.jsonl", 3, 1),
         ("porter/label.json", 1, 1),
@@ -236,7 +237,7 @@ fn any_damage_is_found_and_named() {
         }
         fs::write(&path, whole).unwrap();
     }
-    // What does not tell of entries keeps none of them from landing; it is told there, too.
+    // A damaged list that describes no entries keeps none from landing; its damage is named there, too.
     let left = bench.path("trunk/porter/left.jsonl");
     fs::rename(&left, bench.path("left.jsonl")).unwrap();
     let report = bench.porter(&words).with_status(3).json();
@@ -308,7 +309,7 @@ fn what_a_damaged_list_tells_no_more_of_is_missed_by_every_command() {
     assert_eq!((&row["verdict"], &row["files"]["missing"]), (&"missing".into(), &60.into()), "{row}");
     assert_eq!(row["files"]["landed"], 0, "{row}");
 
-    // What is on the machine may be right; nobody can tell.
+    // The files on the machine may be right, but nothing proves it.
     let receipt =
         bench.porter(&["check", "trunk", "RESTORED", "--json", "-", "--quiet"]).with_status(3).json();
     assert_eq!(documents(&receipt)["verdict"], "missing");
@@ -328,7 +329,7 @@ fn what_a_damaged_list_tells_no_more_of_is_missed_by_every_command() {
     }
     assert!(!bench.path("out").exists());
 
-    // Made anew from the packs, it tells of everything.
+    // Rebuilt from the packs, it names everything.
     bench.porter(&["look", "trunk", "--mend"]).with_status(0);
     bench.porter(&["take", "trunk", "odile/folder/documents/Kites/7.txt", "out"]).with_status(0);
     bench.porter(&["check", "trunk", "RESTORED", "--quiet"]).with_status(0);

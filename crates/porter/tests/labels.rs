@@ -1,4 +1,4 @@
-//! What a trunk tells by itself: on its label, by the size of its files, before anybody has proved it.
+//! Facts that a trunk shows before anybody has proved it: its label, and the size of its files.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -56,7 +56,7 @@ fn whoever_finds_a_trunk_learns_whose_it_is_and_nothing_on_its_label_draws_on_th
     let said = bench.porter(&check).with_status(0).out;
     assert!(harmless(&said), "{said:?}");
     assert!(harmless(&bench.read("receipt.html")), "a page with control characters");
-    // What is told to whoever finds it is all that can be read of it.
+    // The words for a finder are all that can be read of it.
     let everything: Vec<u8> = fs::read_dir(bench.path("trunk"))
         .unwrap()
         .flat_map(|row| fs::read(row.unwrap().path()).unwrap())

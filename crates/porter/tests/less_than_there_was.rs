@@ -1,4 +1,4 @@
-//! A trunk that is less than it was, or another than it was, is never told as all well.
+//! A trunk that has lost something, or was exchanged, is never reported as all well.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -78,7 +78,7 @@ fn a_trunk_that_was_put_back_is_found_out_by_an_earlier_receipt() {
     bench.porter(&["check", "trunk", "--since", "first.json", "--quiet"]).with_status(0);
     let said = bench.porter(&["check", "trunk", "--since", "second.json", "--quiet"]).with_status(3).out;
     assert!(said.contains("an earlier receipt tells of capture 2"), "{said}");
-    // Captured anew over that, it is another capture of the same number.
+    // Captured again over that, it is another capture of the same number.
     bench.write("OLD/Users/odile/Documents/third.txt", "third");
     bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
     let said = bench.porter(&["check", "trunk", "--since", "second.json", "--quiet"]).with_status(3).out;

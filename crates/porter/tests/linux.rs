@@ -76,7 +76,7 @@ fn a_linux_home_lands_on_another_linux_with_its_permissions_and_any_name() {
     );
     // Whose rights a program lends is for the new machine's owner to say.
     assert_eq!(mode(&bench, &format!("{there}/bin/fly.sh")), 0o755);
-    // A permission that was changed since is told, and is nobody's emergency.
+    // A permission that was changed since is named, and needs no attention.
     set_mode(&bench, &format!("{there}/.ssh/key"), 0o644);
     let checked = bench.porter(&["check", "trunk", "loft", "--json", "-", "--quiet"]).with_status(0);
     assert!(checked.out.contains("attributes-differ"), "{}", checked.out);
@@ -106,7 +106,7 @@ fn windows_and_linux_meet_by_place() {
         .map(|row| row.unwrap().file_name().into_string().unwrap())
         .collect();
     assert!(names.iter().any(|name| name.starts_with("aux~") && name.ends_with(".txt")), "{names:?}");
-    // Permissions of a Linux mean nothing there, so nobody is told that they differ.
+    // Permissions of a Linux mean nothing there, so differences are not reported.
     let checked = bench.porter(&["check", "back", "NEW", "--json", "-", "--quiet"]).with_status(0);
     assert!(!checked.out.contains("attributes-differ"), "{}", checked.out);
 }
@@ -117,7 +117,7 @@ fn what_is_only_in_a_cloud_is_left_and_named() {
     bench.empty_machine("PC", "odile");
     bench.write("PC/Users/odile/Documents/here.txt", "here");
     bench.write("PC/Users/odile/Documents/in the cloud.docx", [0; 4096]);
-    // Whoever tests on a file system that keeps no extended attributes has to say so.
+    // A file system that keeps no extended attributes has to be declared.
     if std::env::var_os("PORTER_TESTS_WITHOUT_XATTRS").is_some() {
         return;
     }
@@ -190,7 +190,7 @@ fn profiles_whose_folders_have_odd_names_are_told_apart_in_an_open_trunk() {
     }
     bench.write(&format!("sailroom/{browser}/profiles.ini"), list);
     bench.porter(&["capture", "sailroom", "open", "--form", "open", "--quiet"]).with_status(0);
-    // What Windows and FAT cannot hold is nowhere in the bag.
+    // Names that Windows and FAT cannot hold are nowhere in the bag.
     for (path, _) in bench.snapshot("open/data") {
         let path = path.to_string_lossy().into_owned();
         assert!(!path.contains([':', '?', '|']), "{path}");
@@ -256,7 +256,7 @@ fn what_somebody_asked_for_is_installed_again_with_one_command_and_nothing_of_wi
     bench.porter(&["restore", "trunk", "loft", "--yes", "--quiet"]).with_status(0);
     let receipt = bench.porter(&["check", "trunk", "loft", "--quiet", "--json"]).with_status(0).json();
     let install = &receipt["to_do"][0];
-    // A name that is no package's name is told, and not typed.
+    // A name that is not a package's name is shown, and not in the command.
     assert_eq!(install["type"], serde_json::json!(["sudo apt install kitecad"]), "{install}");
     assert!(install["how"].as_str().unwrap().contains("$(rm)"), "{install}");
     let said = bench.porter(&["check", "trunk", "loft", "--quiet"]).with_status(0).out;

@@ -80,7 +80,7 @@ fn a_mac_tells_its_people_and_its_documents_are_documents_on_windows() {
 #[test]
 fn a_drive_that_is_not_mounted_is_told_by_its_first_bytes() {
     let bench = Workbench::new();
-    // Where the published formats have their marks, and what somebody needs to be told.
+    // The marks of the published formats, and the words that somebody needs.
     let marks: [(usize, &[u8], [&str; 2]); 9] = [
         (3, b"-FVE-FS-", ["is encrypted by BitLocker", "recovery key"]),
         (0, b"LUKS\xba\xbe\x00\x02", ["is encrypted by LUKS", "cryptsetup open --readonly"]),

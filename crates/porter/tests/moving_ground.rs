@@ -1,5 +1,5 @@
 //! Machines on which somebody goes on working: while they are captured, and while something is restored onto
-//! them. (On Windows whoever writes a file keeps others out of it.)
+//! them. (On Windows a program that writes a file keeps others out of it.)
 #![cfg(unix)]
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
@@ -18,7 +18,7 @@ fn path_of(documents: &Path, number: usize) -> PathBuf {
     documents.join(format!("folder {}/note {number:03}.txt", number % 8))
 }
 
-/// What stands in a file says which file it is, and which state of it.
+/// Each file's content names the file and its state.
 fn content_of(number: usize, state: usize) -> String {
     format!("note {number} state {state} {}", "the wind turns at four ".repeat(1 + number % 90))
 }
@@ -149,8 +149,8 @@ fn what_somebody_writes_during_a_restore_is_never_lost() {
         for content in &written {
             assert_eq!(there.get(content.as_bytes()), Some(&1), "round {round}: {content} is gone");
         }
-        // What did not get its name is named; once nobody writes, it lands, and what stood there is set
-        // aside.
+        // A file that did not get its name is named; once nobody writes, it lands, and the file in its place
+        // is set aside.
         let refused = restored.json()["refused"]
             .as_array()
             .unwrap()

@@ -1,5 +1,5 @@
-//! New folders and the files in them: all of it lands, or each file by itself, and of a restore that was cut
-//! off nothing half-written stays.
+//! New folders and the files in them: all of them land, or each file on its own, and a restore that was cut
+//! off leaves no half-written file.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -31,7 +31,7 @@ fn bench() -> Workbench {
     bench
 }
 
-/// What was restored, without times.
+/// The restored files, without times.
 fn contents(bench: &Workbench, machine: &str) -> BTreeMap<PathBuf, Vec<u8>> {
     let found = bench.snapshot(&format!("{machine}/Users"));
     found.into_iter().map(|(path, (_, content, _))| (path, content)).collect()
@@ -79,7 +79,7 @@ fn what_a_restore_that_was_cut_off_left_waiting_is_gone_after_the_next_one_and_a
         fs::write(documents.join(format!("Kites/.porter-{mark}-3.part/002 plan.txt")), "Kites/Sa").unwrap();
         fs::rename(documents.join("Winds"), documents.join(format!(".porter-{mark}-4.part"))).unwrap();
         fs::rename(documents.join("list.txt"), documents.join(format!(".porter-{mark}-9.part"))).unwrap();
-        // Nobody's of ours, whatever its name looks like.
+        // Not one of ours, whatever its name looks like.
         bench.write(&format!("NEW/{DOCUMENTS}/.porter-00000000-4.part"), "somebody's");
         let theirs = PathBuf::from("odile/Documents/.porter-00000000-4.part");
         let words: &[&str] =

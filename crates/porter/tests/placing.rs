@@ -1,4 +1,4 @@
-//! Where things go that are nowhere by themselves on the new machine, and what the plan says of it.
+//! The targets of items without a place on the new machine, and the plan's words about them.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
 
 mod workbench;

@@ -1,4 +1,4 @@
-//! What a check tells beside bytes: what lies in the wrong place, and what is not done.
+//! Findings of a check beyond bytes: files in the wrong place, and work that is not done.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
 
 mod workbench;

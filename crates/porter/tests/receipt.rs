@@ -120,8 +120,8 @@ fn a_document_goes_where_it_can_be_kept_and_what_could_not_be_written_is_told_be
     }
 }
 
-/// A receipt comes by mail, and says what its sender likes. Each code that the guide names has words, and
-/// none of them steers a terminal.
+/// A receipt comes by mail, and says what its sender likes. Each code of the guide has words, and none of
+/// them steers a terminal.
 #[test]
 fn each_code_of_a_receipt_has_words_and_nothing_in_it_steers_a_terminal() {
     let guide = include_str!("../../../docs/json.md");

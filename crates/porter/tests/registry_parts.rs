@@ -1,4 +1,4 @@
-//! What programs have in a person's registry: captured, entered on the new machine, proved, taken back.
+//! Programs' keys in a person's registry: captured, entered on the new machine, proved, taken back.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
 
 mod workbench;

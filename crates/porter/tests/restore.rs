@@ -99,10 +99,10 @@ fn looking_and_taking_reach_every_file() {
         .with_status(0);
     let source = bench.read("LOFT-PC/Users/odile/Documents/Kites/2014/Job 001 - notes.txt");
     assert_eq!(bench.read("desk/Job 001 - notes.txt"), source);
-    // What is kept in the trunk is given to whoever asks for it.
+    // A file that is kept in the trunk can be taken by anybody who asks for it.
     bench.porter(&["take", "trunk", "odile/folder/home/NTUSER.DAT", "desk"]).with_status(0);
     assert!(bench.path("desk/NTUSER.DAT").exists());
-    // What differs there is set aside, and the same thing taken twice is no trouble.
+    // A file that differs there is set aside, and taking the same file twice changes nothing.
     bench.write("desk/Job 001 - notes.txt", "scribbled over");
     bench.porter(&["take", "trunk", "odile/folder/documents/Kites/2014", "desk"]).with_status(0);
     assert_eq!(bench.read("desk/2014/Job 001 - notes.txt"), source);

@@ -84,7 +84,7 @@ fn from_each_system_to_each_other_everything_lands_or_is_named_and_can_be_taken_
         assert_eq!(again["written"]["files"], 0, "{what}: {:?}", again["set_aside"]);
         assert_eq!(again["written"]["links"], 0, "{what}");
 
-        // What did not land at the restore is what the check names, and nothing else.
+        // The check names exactly the files that the restore could not land.
         let receipt = bench.porter(&["check", "trunk", new, "--json", "-"]).json();
         let mut named: Vec<String> = receipt["items"]
             .as_array()

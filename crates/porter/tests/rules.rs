@@ -38,7 +38,7 @@ fn a_rule_from_the_guide_carries_its_data_and_proves_it() {
 
     let only = ["--rules", "ledger.toml", "--only", "machine/accounts", "--quiet"];
     bench.porter(&[&["capture", "LOFT-PC", "trunk"], &only[..]].concat()).with_status(0);
-    // What a trunk says of a place outside of people's folders is no reason to write there: the rule is.
+    // A trunk cannot choose a place outside of people's folders: the rule does.
     let said = bench.porter(&["restore", "trunk", "TIDEWATER", "--yes", "--quiet"]).with_status(3).out;
     assert!(said.contains("name its file with --rules"), "{said}");
     let own = ["--rules", "ledger.toml", "--quiet", "--yes"];

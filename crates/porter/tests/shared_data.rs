@@ -1,5 +1,5 @@
-//! What programs keep for everybody, what somebody adds by name, and what lands although the rules hold it
-//! back.
+//! Programs' data for everybody, folders that were added by name, and files that land on request although the
+//! rules hold them back.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod workbench;

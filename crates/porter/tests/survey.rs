@@ -1,4 +1,4 @@
-//! What a survey sees.
+//! The findings of a survey.
 
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
 
@@ -74,7 +74,7 @@ fn a_registry_tells_whom_no_folder_shows_and_its_logs_the_newest() {
         ]
     );
 
-    // What an old machine calls its programs is not run by the spreadsheet that shows the table.
+    // A program's name from an old machine is not run by the spreadsheet that shows the table.
     bench.write("CALM/etc/passwd", "tamsin:x:1000:1000::/home/tamsin:/bin/sh\n");
     bench.write("CALM/etc/os-release", "NAME=Calm\n");
     bench.write(
@@ -94,7 +94,7 @@ fn a_registry_tells_whom_no_folder_shows_and_its_logs_the_newest() {
     let codes: Vec<&Value> = cautions.as_array().unwrap().iter().map(|caution| &caution["code"]).collect();
     assert_eq!(codes, ["registry-not-newest"; 3]);
 
-    // Without the list of profiles, folders and accounts still tell the people.
+    // Without the list of profiles, folders and accounts still show the people.
     bench.write(&config("SOFTWARE"), "no hive at all");
     let (people, cautions) = accounts();
     assert_eq!(
@@ -217,7 +217,7 @@ fn the_sheet_for_the_job_tells_people_cautions_settings_and_programs() {
     assert!(!sheet.contains("src=") && !sheet.contains("href="), "nothing from outside");
 }
 
-/// What is rare on a drive, all on one; each is told with what helps.
+/// Rare states of a drive, all on one; each is named with advice.
 #[cfg(unix)]
 #[test]
 fn what_is_rare_on_a_drive_is_told_with_what_helps() {
@@ -255,7 +255,7 @@ fn what_is_rare_on_a_drive_is_told_with_what_helps() {
     ] {
         assert!(said.contains(words), "{words} in {said}");
     }
-    // What a link led to is carried where it lies, and nowhere else.
+    // The target of a link is carried where it lies, and nowhere else.
     let found = bench.porter(&["look", "trunk", "--find", "*.txt"]).with_status(0).out;
     assert!(found.contains("desktop/a|b.txt") && found.contains("in 3 entries"), "{found}");
     assert!(found.contains("machine/folder/drive/elsewhere/elsewhere/song.txt"), "{found}");

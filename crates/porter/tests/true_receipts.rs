@@ -1,4 +1,4 @@
-//! What a receipt claims is true on the new machine, and all of it adds up.
+//! Claims of a receipt are true on the new machine, and its numbers add up.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -88,7 +88,7 @@ fn what_no_program_reads_on_the_new_system_stays_in_the_trunk() {
     assert!(!bench.path("TIDEWATER/Users/tamsin.okafor/Library/Mail").exists());
     let to_do = receipt["to_do"].to_string();
     assert!(to_do.contains("porter take TRUNK tamsin/mail/apple-mail FOLDER"), "{to_do}");
-    // Who wants its files all the same, gets them.
+    // A person who wants its files in spite of that gets them.
     bench.porter(&[&RESTORE[..], &["--land-held", "tamsin/mail/apple-mail"]].concat()).with_status(0);
     let receipt = bench.porter(&CHECK).with_status(0).json();
     let letters = item(&receipt, "tamsin/mail/apple-mail");
@@ -107,7 +107,7 @@ fn a_second_trunk_and_the_machine_itself_find_the_profile_that_is_there() {
         |machine: &str| fs::read_dir(bench.path(&format!("{machine}/{FIREFOX}/Profiles"))).unwrap().count();
     bench.porter(&RESTORE).with_status(0);
     let landed = profiles("TIDEWATER");
-    // Of another day, and into the same account.
+    // From another day, and into the same account.
     bench.porter(&["capture", "LOFT-PC", "later", "--quiet"]).with_status(0);
     let again = [&["restore", "later"], &RESTORE[2..]].concat();
     bench.porter(&again).with_status(0);

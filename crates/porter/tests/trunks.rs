@@ -1,5 +1,4 @@
-//! What one can do with trunks from the command line: seal, top up, continue on another stick, mend, park,
-//! look and take.
+//! Commands for trunks: seal, top up, continue on another stick, mend, park, look and take.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod workbench;
@@ -92,7 +91,7 @@ fn what_does_not_open_a_sealed_trunk_says_why_and_what_opens_it_need_not_be_type
     typed("forty kites at five").with_status(1);
     typed("").with_status(2);
 
-    // Another workshop's key, files that are no keys, and none at all.
+    // Another workshop's key, files that are not keys, and no key.
     fs::rename(bench.path("config"), bench.path("other workshop")).unwrap();
     bench.porter(&["workshop-key", "new", "elsewhere.txt"]).with_status(0);
     let other = bench.porter(&["workshop-key", "show"]).with_status(0).out;
@@ -107,11 +106,11 @@ fn what_does_not_open_a_sealed_trunk_says_why_and_what_opens_it_need_not_be_type
         assert!(said.err.contains(words), "{key}: {}", said.err);
     }
 
-    // Both copies of the wrapped key have to be hurt before nothing opens the trunk.
+    // Both copies of the wrapped key have to be damaged before nothing opens the trunk.
     let files = ["trunk/seal.json", "trunk/seal-copy.json"];
     let seal = bench.read(files[0]);
     assert_eq!(bench.read(files[1]), seal);
-    // What every wrapped key begins with names its way of wrapping.
+    // The beginning of every wrapped key names the way of wrapping.
     let hurt = seal.replacen("IHNjcnlwdC", "IHNjcnlwdD", 1);
     assert_ne!(hurt, seal);
     for file in files {
@@ -148,7 +147,7 @@ fn what_does_not_open_a_sealed_trunk_says_why_and_what_opens_it_need_not_be_type
     fs::remove_file(bench.path(files[1])).unwrap();
     assert!(typed("fifty kites at five").with_status(1).err.contains("Without `seal.json` nothing"));
 
-    // What was begun open stays open, and nobody believes otherwise.
+    // A trunk that was begun open stays open, and says so.
     bench.porter(&["capture", "PC", "plain", "--quiet"]).with_status(0);
     let late = ["capture", "PC", "plain", "--seal", "--quiet", "--passphrase-file", "passphrase.txt"];
     assert!(bench.porter(&late).with_status(2).err.contains("begun without --seal"));
@@ -204,7 +203,7 @@ fn one_porter_at_a_time_writes_to_a_trunk_and_the_others_may_read_it() {
         porter(&["check", "trunk", "--quiet"]).with_status(0);
         porter(&["take", "trunk", "odile/folder/documents/Kites/plan 8.txt", "-"]).with_status(0);
     }
-    // What a killed one left behind holds nobody up.
+    // A lock left by a killed process blocks nobody.
     for (lock, words) in &writers {
         bench.write(lock, "porter 4000000 writes to this trunk\n");
         porter(words).with_status(0);
@@ -242,7 +241,7 @@ fn a_later_capture_of_less_takes_nothing_out_of_a_trunk_unless_it_may() {
         capture(&["--only", "*/documents", "--only", "*/music", "--only", "*/pictures"]).with_status(0);
         assert!(holds("  folder/documents") && holds("  folder/pictures"));
 
-        // A drive that is not there this time, or a folder that somebody has deleted meanwhile.
+        // A drive that is not connected this time, or a folder that somebody has deleted since.
         fs::rename(bench.path("PC/Users/odile/Music"), bench.path("away")).unwrap();
         let said = capture(&[]).with_status(2);
         assert!(said.err.contains("leaves out: odile/folder/music\n"), "{}", said.err);
@@ -329,20 +328,20 @@ fn of_each_damage_it_is_told_whether_it_could_be_mended() {
     assert!(mended.err.contains("Mended pack-00001.pack"), "{}", mended.err);
     assert!(mended.err.contains("1 of 2 files had no damage."), "{}", mended.err);
 
-    // The recovery data is hurt, and the file is not.
+    // The recovery data is damaged, and the file is not.
     let middle = whole[2].len() / 2;
     hurt(names[2], middle..middle + 9);
     let said = bench.porter(&["check", "trunk", "--mend", "--quiet"]).with_status(0);
     assert!(said.err.contains("Renewed the recovery data of list-00001.list"), "{}", said.err);
 
-    // More is hurt than there is recovery data: nothing is made worse.
+    // More is damaged than there is recovery data: nothing is made worse.
     hurt(names[0], 1000..whole[0].len() - 1000);
     let worse = fs::read(bench.path("trunk/pack-00001.pack")).unwrap();
     let said = bench.porter(&["check", "trunk", "--mend", "--quiet"]).with_status(3);
     assert!(said.err.contains("Not mended pack-00001.pack"), "{}", said.err);
     assert_eq!(fs::read(bench.path("trunk/pack-00001.pack")).unwrap(), worse);
 
-    // A list made anew from such a pack names what is lost.
+    // A list rebuilt from such a pack names the lost files.
     put_back();
     let first = whole[0].windows(4).position(|four| four == b"spar").unwrap_or(whole[0].len() / 4);
     hurt(names[0], first..first + 2000);
@@ -376,7 +375,7 @@ fn spare_data_that_was_cut_off_or_lost_is_made_of_what_is_whole() {
         fs::write(at("list-00009.part.spare"), &whole[..whole.len() / 3]).unwrap();
     };
 
-    // Killed while it was written. What is left of it is nobody's damage, and the next run takes it away.
+    // Killed while it was written. The rest is not reported as damage, and the next run removes it.
     cut_off();
     bench.porter(&["check", "trunk", "--quiet"]).with_status(0);
     fs::rename(&pack, at("pack-00001.part")).unwrap();
@@ -387,7 +386,7 @@ fn spare_data_that_was_cut_off_or_lost_is_made_of_what_is_whole() {
     assert_eq!(names(), finished);
     assert!(fs::read(&spare).unwrap() == whole);
 
-    // Lost, of one that is whole and one that is hurt: damage must not be made to last.
+    // Lost, beside one that is whole and one that is damaged: damage must not be made to last.
     fs::remove_file(&spare).unwrap();
     fs::write(at("list-00001.list.spare"), "").unwrap();
     let mend = ["check", "trunk", "--mend", "--quiet"];
@@ -408,7 +407,7 @@ fn spare_data_that_was_cut_off_or_lost_is_made_of_what_is_whole() {
     bench.porter(&mend).with_status(0);
     assert!(fs::read(&spare).unwrap().len() >= whole.len());
 
-    // Beside a pack of the stick before it cannot be written: it is told, and the rest has it.
+    // Beside a pack of the first stick it cannot be written: that is said, and the other packs have it.
     bench.porter(&["capture", "PC", "first", "--quiet"]).with_status(0);
     bench.write("first/pack-00001.pack.spare-part/in the way", "");
     bench.write("PC/Users/odile/Documents/later.txt", "later");
@@ -436,7 +435,7 @@ fn a_pack_whose_beginning_is_hurt_gives_out_its_files_all_the_same() {
         hurt[..64].fill(0);
         fs::write(&pack, hurt).unwrap();
         let topped_up = porter(1, &["capture", "PC", trunk, "--quiet"]);
-        assert!(topped_up.err.contains("`porter check TRUNK` names the files"), "{}", topped_up.err);
+        assert!(topped_up.err.contains("`porter check TRUNK` names the damaged files"), "{}", topped_up.err);
         let said = porter(3, &["check", trunk, "--quiet"]);
         assert!(said.out.contains("`pack-00001.pack` is not what was written"), "{}", said.out);
         assert!(said.out.contains("42 files whole."), "{trunk}: {}", said.out);
@@ -454,7 +453,7 @@ fn a_pack_whose_beginning_is_hurt_gives_out_its_files_all_the_same() {
         fs::remove_file(bench.path(trunk).join("list-00001.list")).unwrap();
         bench.porter(&[&["look", trunk, "--mend"][..], key].concat()).with_status(status);
     }
-    // A wrapped key that is gone is told from a cable that was pulled.
+    // A missing wrapped key is distinguished from a pulled cable.
     for name in ["seal.json", "seal-copy.json"] {
         fs::remove_file(bench.path("sealed").join(name)).unwrap();
     }
@@ -640,7 +639,7 @@ fn the_list_of_a_parked_trunk_outlives_its_loss() {
     fs::remove_file(bench.path("PC/parked/label.json")).unwrap();
     mend(0);
     assert!(fs::read(&list).unwrap() == whole && bench.read("PC/parked/label.json") == label);
-    // With both hurt, what is left is used, and said to be all.
+    // With both damaged, the rest is used, and called the whole.
     fs::write(&list, &hurt).unwrap();
     fs::remove_file(&second).unwrap();
     mend(1);
@@ -676,8 +675,8 @@ fn names_of_one_file_and_holes_come_back_as_such() {
     bench.porter(&["check", "PC/parked", "--quiet"]).with_status(0);
 }
 
-/// What happens to sticks: the first is full, both are carried about and hurt, one is left at home, and the
-/// passphrase is asked for at every turn.
+/// Sticks in use: the first is full, both are carried about and damaged, one is left at home, and the
+/// passphrase is asked for every time.
 #[test]
 #[cfg_attr(windows, ignore = "nothing in it is Windows' own, and it takes a minute under Wine")]
 fn a_sealed_trunk_on_two_sticks_with_spare_data_survives_what_happens_to_sticks() {
@@ -693,7 +692,7 @@ fn a_sealed_trunk_on_two_sticks_with_spare_data_survives_what_happens_to_sticks(
         [&[command, "second", "--with", "first"][..], more].concat()
     };
 
-    // Each tells what it is a part of; alone it is not enough, and the message names the other.
+    // Each says which part it is; alone it is not enough, and the message names the other.
     for part in ["first", "second"] {
         let label = bench.porter(&["look", part]).with_status(0).out;
         assert!(!label.contains("late.txt") && !label.contains("documents"), "{label}");
@@ -702,7 +701,7 @@ fn a_sealed_trunk_on_two_sticks_with_spare_data_survives_what_happens_to_sticks(
     assert!(alone.err.contains("part 1") && alone.err.contains("--with"), "{}", alone.err);
     porter(0, &both("check", &["--quiet"]));
 
-    // Less is hurt than there is recovery data, on each of them.
+    // Less is damaged than there is recovery data, on each of them.
     let packs = |part: &str| -> Vec<std::path::PathBuf> {
         let rows = fs::read_dir(bench.path(part)).unwrap().map(|row| row.unwrap().path());
         let mut packs: Vec<_> =
@@ -731,8 +730,8 @@ fn a_sealed_trunk_on_two_sticks_with_spare_data_survives_what_happens_to_sticks(
     porter(0, &both("look", &["--mend"]));
     assert!(labels.each_ref().map(|label| fs::read(label).unwrap()) == written);
 
-    // So does the list. Made anew without the other stick it tells of this one only, and says so; with both,
-    // of all.
+    // So does the list. Rebuilt without the other stick it names this one only, and says so; rebuilt with
+    // both, it names all.
     let lists: Vec<_> = fs::read_dir(bench.path("second")).unwrap().map(|row| row.unwrap().path()).collect();
     let lists = lists.iter().filter(|path| path.extension().is_some_and(|ending| ending == "list"));
     lists.for_each(|list| fs::remove_file(list).unwrap());
@@ -778,7 +777,7 @@ fn a_parked_trunk_is_topped_up_by_what_changed_alone() {
     let plan = ["take", "PC/parked", "odile/folder/documents/Kites/plan 2.txt", "-"];
     assert_eq!(bench.porter(&plan).with_status(0).out, "another plan");
 
-    // What was lost is parked anew, from the machine.
+    // A parked content that was lost is parked again, from the machine.
     let rows = bench.snapshot("PC/parked/kept");
     let one = rows.iter().find(|(_, (_, content, _))| content.starts_with(b"spar 8")).unwrap().0;
     fs::remove_file(bench.path("PC/parked/kept").join(one)).unwrap();

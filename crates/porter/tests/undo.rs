@@ -136,8 +136,8 @@ fn each_restore_in_the_list_says_what_became_of_it_and_what_stays_says_why() {
     assert!(list().contains("  was cut off\n"), "{}", list());
     fs::write(&journal, &text).unwrap();
 
-    // What was set aside for one letter is thrown away, the other letter itself is, and a folder gets a
-    // guest.
+    // The file that was set aside for one letter is removed, the other letter itself is removed, and a folder
+    // gets a stranger's file.
     let aside = |name: &str| {
         let stem = name.strip_suffix(".txt").unwrap();
         let rows = fs::read_dir(&documents).unwrap().flatten().map(|row| row.path());
@@ -158,7 +158,7 @@ fn each_restore_in_the_list_says_what_became_of_it_and_what_stays_says_why() {
     assert_eq!(bench.read("NEW/Users/odile/Documents/letter.txt"), "from the old machine");
     assert_eq!(bench.read("NEW/Users/odile/Documents/rota.txt"), "from the new one");
     assert!(!documents.join("Kites/plan.txt").exists());
-    // With the guest and the letter gone, nothing tells this machine from what it was.
+    // With the guest and the letter gone, the machine is as it was.
     fs::remove_dir_all(documents.join("Kites")).unwrap();
     let mut expected = before;
     expected.retain(|path, _| !path.ends_with("letter.txt"));

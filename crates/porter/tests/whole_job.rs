@@ -95,7 +95,7 @@ fn check_names_exactly_what_was_changed_deleted_and_replaced() {
     let letter = bench.path("TIDEWATER/Users/tamsin.okafor/Documents/Letters/Letter 003.rtf");
     let mut content = fs::read(&letter).unwrap();
     content[20] ^= 1;
-    // As a failing drive does it: whoever works on a file leaves a later time.
+    // As a failing drive does it: a person's work leaves a later time.
     let modified = fs::metadata(&letter).unwrap().modified().unwrap();
     fs::write(&letter, content).unwrap();
     fs::File::options().write(true).open(&letter).unwrap().set_modified(modified).unwrap();

@@ -1,5 +1,5 @@
-//! What only a Windows has: files that others hold open, marks, paths of more than 260 characters, its own
-//! paths.
+//! Facts that only a Windows has: files that others hold open, attributes, paths of more than 260 characters,
+//! its own spelling of paths.
 #![cfg(windows)]
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 

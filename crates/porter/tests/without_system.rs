@@ -100,7 +100,7 @@ fn one_persons_folder_is_captured_alone_and_lands_in_an_account() {
         assert_eq!(bench.read(&format!("{home}/{at}")), content, "{at}");
     }
     bench.porter(&["check", "trunk", "NEW", "--quiet"]).with_status(0);
-    // Of a folder of a machine, the machine is named.
+    // If a folder of a machine is named, the message names the machine.
     let above = bench.porter(&["survey", "NEW/Users"]).with_status(2);
     assert!(above.err.contains("Name the machine:") && above.err.contains("NEW`"), "{}", above.err);
 }

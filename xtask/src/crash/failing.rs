@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
-/// What fails: a part of a file that changed, and a folder in which files came to be.
+/// The failing places: a part of a file that changed, and a folder with new files.
 const FAULTS: &str = r#"{"sectors": {"Users/odile/Documents/scan 05.bin": [[4000000, 4004096]]},
     "unlistable": ["Users/odile/Documents/folder 03"]}"#;
 const HURT_FILE: &str = "scan 05.bin";
@@ -116,7 +116,7 @@ impl Crash {
     }
 }
 
-/// What is to be in the trunk: the later state, and the earlier one of what could not be read.
+/// The expected contents of the trunk: the later state, and the earlier one of files that could not be read.
 fn in_part(earlier: &Contents, later: &Contents) -> Contents {
     let is_hurt = |path: &Path| path == Path::new(HURT_FILE) || path.starts_with(HURT_FOLDER);
     let of = |state: &Contents, hurt: bool| {

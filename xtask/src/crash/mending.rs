@@ -7,7 +7,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-/// What is done to a sealed trunk with spare data.
+/// The harm done to a sealed trunk with spare data.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Harm {
     /// A stretch of a pack is lost, and the spare data of another.
@@ -68,7 +68,7 @@ impl Crash {
         Ok(())
     }
 
-    /// What helps against it. Passphrases are those before and after.
+    /// The remedy against it. Passphrases are those before and after.
     fn remedy(&self, harm: Harm, trunk: &Path, passphrases: &[PathBuf; 2]) -> Vec<String> {
         let porter = self.shown();
         match harm {

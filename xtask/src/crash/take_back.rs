@@ -13,7 +13,7 @@ use std::time::SystemTime;
 type State = BTreeMap<PathBuf, (Option<Vec<u8>>, SystemTime)>;
 
 impl Crash {
-    /// So many restores, each killed.
+    /// A number of restores, each killed.
     pub(super) fn take_back(&self, trunk: &Path, count: usize, dice: &mut Dice) -> Result<(), String> {
         let to = self.bench.join("NEW");
         let whole = self.taken(trunk)?;

@@ -13,12 +13,13 @@ use porter_trunk::{
 };
 use time::OffsetDateTime;
 
-/// What became of the entries of one item, counted where they arrive: apart from the count of what was seen.
+/// The fate of an item's entries, counted where they arrive: apart from the count of entries that were seen.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Account {
     captured: Tally,
     left: Tally,
-    /// What the trunk keeps from earlier, of what could not be seen this time: it counts as seen, too.
+    /// Entries that could not be seen this time and that the trunk keeps from earlier: they count as seen,
+    /// too.
     kept: Tally,
     /// Files may grow or shrink between being listed and being read.
     grown_in_bytes: i128,
@@ -43,7 +44,7 @@ impl Rows<'_> {
 }
 
 impl Account {
-    /// Records what became of one thing, and counts it.
+    /// Records the fate of one thing, and counts it.
     pub(super) fn enter(&mut self, listed: Tally, done: Done, mut rows: Rows<'_>) -> Result<(), TrunkError> {
         if let Some(entry) = &done.entry {
             rows.record(entry)?;
@@ -201,7 +202,7 @@ mod tests {
                     let [kites, old] = &items[..] else { panic!("{what}") };
                     assert_eq!(kites.seen, kites.captured + kites.left, "{what}");
                     assert_eq!((kites.counts[0].name.as_str(), kites.counts[0].captured), ("plans", 7));
-                    // What was not chosen is left, all of it.
+                    // Entries that were not chosen are left, all of them.
                     assert_eq!((old.captured, old.left, old.chosen), (Tally::default(), files(5, 50), false));
                 }
                 Err(CaptureError::NotAccountedFor { item }) => {

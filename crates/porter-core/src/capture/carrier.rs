@@ -24,11 +24,11 @@ use std::sync::{Mutex, PoisonError};
 /// A file that somebody writes to is read so often before it is taken as it is.
 const MOST_READINGS: u32 = 3;
 
-/// What became of one thing that was seen.
+/// The fate of one thing that was seen.
 #[derive(Default)]
 pub(super) struct Done {
     pub(super) entry: Option<Entry>,
-    /// What the trunk had at its address, and keeps beside that or in place of it.
+    /// The trunk's earlier entry at this address, which stays beside the new one or in place of it.
     pub(super) earlier: Option<Entry>,
     /// A folder that could not be looked into: what the trunk had below it stays.
     pub(super) keep_below: Option<EntryAddress>,
@@ -39,7 +39,7 @@ pub(super) struct Done {
     pub(super) again: Option<Box<Again>>,
 }
 
-/// What is tried again.
+/// A file to be tried again.
 pub(super) struct Again {
     thing: Thing,
     /// Empty if nothing could be read at all.
@@ -83,7 +83,7 @@ pub(super) struct Carrier<'a> {
     trunk: &'a dyn TrunkWriter,
     /// Files with several names that were stored already, by their numbers.
     linked: Mutex<HashMap<u64, Stored>>,
-    /// What was read until now, also of files that are not done.
+    /// Bytes read until now, those of unfinished files included.
     pub(super) read_in_bytes: AtomicU64,
     conduct: Conduct<'a>,
 }
@@ -129,7 +129,7 @@ impl<'a> Carrier<'a> {
                     return Ok(Done { left: vec![row], keep_below, ..Done::default() });
                 }
                 let mut done = self.not_carried(row, &address, tally);
-                // What could not even be looked at may be a folder.
+                // A thing that could not even be looked at may be a folder.
                 done.keep_below = says_nothing.then_some(address);
                 Ok(done)
             }
@@ -293,8 +293,8 @@ impl<'a> Carrier<'a> {
         self.trunk.earlier(address).filter(|entry| entry.item == item.id)
     }
 
-    /// A thing that is not carried now. What the trunk had of it stays, unless the reason tells that it is
-    /// not there any more.
+    /// The row of a thing that is not carried now. The trunk keeps its earlier entry, unless the reason says
+    /// that the thing no longer exists.
     fn not_carried(&self, mut row: LeftBehind, address: &EntryAddress, listed: Tally) -> Done {
         let earlier = self.trunk.earlier(address).filter(|entry| Some(&entry.item) == row.item.as_ref());
         let Some(earlier) = earlier.filter(|_| row.reason.says_nothing_of_the_content()) else {
@@ -346,7 +346,7 @@ impl<'a> Carrier<'a> {
         Ok(taken)
     }
 
-    /// Reads a file round what cannot be read, and again if somebody wrote to it meanwhile.
+    /// Reads a file round its unreadable stretches, and again if somebody wrote to it at the same time.
     fn read(
         &self,
         thing: &Thing,
@@ -396,7 +396,7 @@ impl<'a> Carrier<'a> {
         }
     }
 
-    /// Tells what concerns one file from what ends the capture.
+    /// Separates errors of one file from those that end the capture.
     fn sorted(&self, at: &RelativePath, failed: StoreError) -> NotCarried {
         match failed {
             StoreError::Source(_) if self.conduct.is_stopped() => NotCarried::Ends(CaptureError::Cancelled),
@@ -413,7 +413,7 @@ impl<'a> Carrier<'a> {
         }
     }
 
-    /// Fails if there is no drive any more: then nothing else can be read either.
+    /// Fails if the drive is gone: then nothing else can be read either.
     fn reason_for(&self, at: &RelativePath, trouble: ReadTrouble) -> Result<LeftReason, CaptureError> {
         match trouble {
             ReadTrouble::DriveGone(_) => Err(CaptureError::DriveGone),

@@ -1,4 +1,4 @@
-//! What a capture will take, before its first byte.
+//! An estimate of a capture, before its first byte.
 
 use super::CaptureError;
 use crate::survey::Survey;
@@ -17,14 +17,14 @@ const LINES_PER_ENTRY_IN_BYTES: u64 = 1024;
 /// Heads, indexes and labels of a trunk with hardly anything in it.
 const PACKS_ALONE_IN_BYTES: u64 = 256 * 1024;
 
-/// What a capture will take.
+/// An estimate of a capture.
 #[derive(Debug, Clone, Copy)]
 pub struct Forecast {
-    /// What will be captured.
+    /// The files that will be captured.
     pub to_capture: Tally,
-    /// What the trunk may take on its volume.
+    /// The space that the trunk may take on its volume.
     pub needed_in_bytes: u64,
-    /// What its volume has.
+    /// The free space of its volume.
     pub free_in_bytes: u64,
     /// Files that are too large for its file system, and will be left.
     pub too_large: u64,
@@ -39,7 +39,7 @@ pub enum Shape {
     Links,
     /// Packs of contents.
     Packs {
-        /// What is safe in there already, and will not be written again.
+        /// Contents that are already safe in the trunk and will not be written again.
         already_in_bytes: u64,
         /// Spare data beside it, as a share.
         spare_in_percent: f64,
@@ -115,8 +115,8 @@ fn is_trunk(folder: &Path) -> bool {
 }
 
 impl Shape {
-    /// What a trunk may take on its volume for so much. Packs mostly take less: this is for contents that are
-    /// neither compressible nor alike.
+    /// The space that a trunk may take on its volume for this many files. Packs mostly take less: the
+    /// estimate assumes contents that are neither compressible nor alike.
     pub fn needed_in_bytes(self, to_capture: Tally) -> u64 {
         let lines_in_bytes = to_capture.entries().saturating_mul(LINES_PER_ENTRY_IN_BYTES);
         match self {

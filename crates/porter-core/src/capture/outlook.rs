@@ -2,7 +2,7 @@
 
 /// Whether the trunk will fit, by how much room what was read so far took.
 pub(super) struct Outlook {
-    /// What is to be read.
+    /// Bytes still to be read.
     expected_in_bytes: u64,
     free_in_bytes: u64,
     told: bool,
@@ -13,13 +13,13 @@ impl Outlook {
         Self { expected_in_bytes, free_in_bytes, told: false }
     }
 
-    /// What the trunk has already is not read, and says nothing of the rest.
+    /// Contents that the trunk already holds are not read, and predict nothing about the rest.
     pub(super) fn pass_over(&mut self, size_in_bytes: u64) {
         self.expected_in_bytes = self.expected_in_bytes.saturating_sub(size_in_bytes);
     }
 
-    /// How much room will be missing, told once, as soon as that is likely. Both counts are of what was read
-    /// and written until now, also of files that are not done: several are read at one time.
+    /// How much room will be missing, reported once, as soon as that is likely. Both counts are of bytes read
+    /// and written until now, those of unfinished files included: several are read at one time.
     pub(super) fn after(&mut self, read_in_bytes: u64, written_in_bytes: Option<u64>) -> Option<u64> {
         /// Less says nothing of the rest.
         const ENOUGH_IN_BYTES: u64 = 64 << 20;
@@ -29,7 +29,7 @@ impl Outlook {
         }
         let ratio = written_in_bytes as f64 / read_in_bytes as f64;
         let whole_in_bytes = (ratio * self.expected_in_bytes as f64) as u64;
-        // A little beyond is still within what cannot be told beforehand.
+        // A little beyond is within the error of the estimate.
         let short_in_bytes = whole_in_bytes.checked_sub(self.free_in_bytes / 50 * 51)?;
         self.told = true;
         Some(short_in_bytes)

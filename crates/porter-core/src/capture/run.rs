@@ -22,39 +22,40 @@ use std::sync::atomic::Ordering;
 use std::sync::{Mutex, PoisonError};
 use time::OffsetDateTime;
 
-/// What a capture did.
+/// The outcome of a capture.
 #[derive(Debug)]
 pub struct CaptureReport {
     /// Every item that was on the machine.
     pub items: Vec<TrunkItem>,
-    /// What was seen in the chosen items.
+    /// All entries seen in the chosen items.
     pub seen: Tally,
-    /// What of that is in the trunk.
+    /// The entries among them that are in the trunk.
     pub captured: Tally,
-    /// What of that is not.
+    /// The entries among them that are not.
     pub left: Tally,
-    /// What was left behind, each with its reason; also what no item covers.
+    /// Entries left behind, each with its reason; also places that no item covers.
     pub left_behind: Vec<LeftBehind>,
     /// Packs that were to have spare data, and for which there was no room.
     pub packs_without_spare: Vec<String>,
 }
 
-/// What is to be captured.
+/// The choice of what to capture.
 #[derive(Clone, Copy)]
 pub struct Job<'a> {
     /// From this machine.
     pub machine: &'a Machine,
     /// By these rules.
     pub kinds: &'a Kinds,
-    /// These items, as far as they are chosen.
+    /// The chosen ones of these items.
     pub survey: &'a Survey,
     /// Without these files.
     pub unchosen: &'a Unchosen,
-    /// Publish the trunk without reading it back: whoever asks for that checks it before relying on it.
+    /// Publishes the trunk without reading it back: the person who asks for that checks it before relying on
+    /// it.
     pub prove_later: bool,
-    /// What a trunk that is topped up holds may be in it no more.
+    /// A top-up may drop entries that the trunk holds.
     pub may_leave_out: bool,
-    /// What may still be written to the trunk's volume.
+    /// Bytes that may still be written to the trunk's volume.
     pub free_in_bytes: u64,
 }
 
@@ -97,7 +98,7 @@ pub fn capture(
         let written_to = written_to.into_iter().filter_map(|(entry, _)| entry);
         report.left_behind.extend(written_to.map(|entry| changed_while_read(job, entry)));
         if !damage.is_empty() {
-            // That a hurt file cannot be renamed is no more than that it is hurt.
+            // If a damaged file cannot be renamed, it stays a damaged file.
             let set_aside = trunk.distrust().unwrap_or_default();
             let damage = damage.into_iter().map(|(_, damage)| damage).collect();
             return Err(CaptureError::ReadBack { damage, set_aside });
@@ -139,8 +140,8 @@ fn fill(
     survey.items.iter().filter(|row| row.chosen).for_each(|row| expected += row.to_capture);
     conduct.send(&Event::StageBegan { stage: Stage::Capture, expected });
     let programs: Vec<TrunkProgram> = machine.programs.iter().map(TrunkProgram::from).collect();
-    // What is to be captured stands in every pack: whoever makes a list from packs alone can tell how much is
-    // not in them.
+    // Every pack names all items to be captured: a list rebuilt from packs alone can then report how much is
+    // missing from them.
     let beforehand = survey.items.iter().map(|row| {
         let expected = if row.chosen { row.to_capture } else { Tally::default() };
         TrunkItem { seen: expected, captured: expected, ..listed(&row.item, row.chosen) }
@@ -194,7 +195,7 @@ fn fill(
             failed.is_none()
         },
     );
-    // What the drive could not read is tried again when all else is safe.
+    // Files that the drive could not read are tried again when all others are safe.
     for (at, part, listed, done) in late {
         if failed.is_none() && !conduct.is_stopped() {
             let done = carrier.carry_again(chosen[at], part, done, listed);

@@ -1,5 +1,6 @@
-//! What became of one entry on the machine.
+//! The fate of one entry on the machine.
 
+use super::fate::{Beforehand, Fate, Sight, fate_by_sight};
 use super::finder::{Finder, Found};
 use super::same_content::difference;
 use crate::attributes::attributes_of;
@@ -10,6 +11,7 @@ use porter_kinds::crossing::links::leads_out;
 use porter_kinds::ground::{Earlier, Ground};
 use porter_kinds::receipt::{Finding, Reason, Verdict};
 use porter_names::RelativePath;
+use porter_names::screen::on_screen;
 use porter_source::{Metadata, ReadError, ReadTrouble, VolumeFile};
 use porter_trunk::{Content, Entry, TrunkItem};
 use std::collections::HashMap;
@@ -17,17 +19,25 @@ use time::OffsetDateTime;
 
 /// Permissions of a Unix, without those that lend the owner's rights to others.
 const PERMISSIONS: u32 = 0o777;
-/// Times that differ by no more count as the same: FAT keeps them to 2 s.
+/// Times that differ by at most this count as the same: FAT keeps them to 2 s.
 const TIME_TOLERANCE_IN_SECONDS: i64 = 2;
 
-/// What became of one entry.
+/// The fate of one entry.
 pub(super) struct Outcome {
     pub verdict: Verdict,
     pub findings: Vec<Finding>,
-    /// Told once for an item: some drives keep no such times at all.
+    /// Reported once for an item: some drives keep no creation times at all.
     pub creation_time_differs: bool,
     /// True for a file that is there because a restore put it there.
     pub is_ours: bool,
+}
+
+/// The place of an entry, as it was seen.
+struct Seen {
+    /// The place that a receipt names.
+    at: Option<RelativePath>,
+    /// The thing that stands there.
+    seen: Option<(RelativePath, Metadata)>,
 }
 
 /// Looks for each entry where it belongs, and compares.
@@ -65,7 +75,7 @@ impl<'a> EntryCheck<'a> {
         }
     }
 
-    /// What became of one entry.
+    /// Compares one entry with the machine.
     pub fn check(&self, entry: &Entry) -> Outcome {
         let outcome = self.look(entry);
         let is_there = matches!(outcome.verdict, Verdict::Landed | Verdict::Changed);
@@ -74,92 +84,20 @@ impl<'a> EntryCheck<'a> {
     }
 
     fn look(&self, entry: &Entry) -> Outcome {
-        if self.ground.relocation.is_of_old_layout(entry) {
-            return Outcome {
-                verdict: Verdict::Landed,
-                findings: Vec::new(),
-                creation_time_differs: false,
-                is_ours: false,
-            };
+        if let Some(fate) = self.beforehand(entry).fate() {
+            return self.outcome(entry, fate, None);
         }
-        if let Some(why) = &entry.held
-            && !self.history.lands_held(entry)
-        {
-            return self.outcome(entry, Verdict::KeptInTrunk, Reason::Held { why: why.clone() }, false, None);
-        }
-        if let Some(reason) = self
-            .foreign
-            .get(&entry.item)
-            .filter(|_| !self.history.put(entry) && !self.history.lands_held(entry))
-        {
-            return self.outcome(entry, reason.verdict(), reason.clone(), reason.needs_attention(), None);
-        }
-        // A file that is the same by chance does not make a profile that was refused one that is here.
-        if let Some(reason) = self.history.refused(entry).filter(|reason| reason.is_of_whole_item()) {
-            return self.outcome(entry, reason.verdict(), reason.clone(), reason.needs_attention(), None);
-        }
-        if let Content::Link { target } = &entry.content
-            && leads_out(&entry.address.path, target)
-        {
-            let target = porter_names::screen::on_screen(target);
-            let reason = Reason::LinkLeadsOut { target };
-            return self.outcome(entry, Verdict::LeftBehind, reason, true, None);
-        }
-        let expected_at = match self.expected_at(entry) {
-            Ok(path) => path,
-            Err(reason) => return self.outcome(entry, reason.verdict(), reason, true, None),
+        let (sight, found) = self.sight(entry);
+        let is_whole = matches!(sight, Sight::Same);
+        // Nearly all entries are whole, and their history need not be asked.
+        let (refused, landed_utc) = match is_whole {
+            true => (None, None),
+            false => (self.history.refused(entry), self.history.landed_utc(entry)),
         };
-        let is_file = matches!(entry.content, Content::File { .. });
-        let found = match self.finder.find(&expected_at, is_file) {
-            Ok(found) => found,
-            Err(error) => {
-                let (verdict, reason) = match (self.history.refused(entry), error.trouble) {
-                    (Some(reason), _) => (reason.verdict(), reason.clone()),
-                    (None, ReadTrouble::Gone) => {
-                        let reason = match self.history.landed_utc(entry) {
-                            Some(landed_utc) => Reason::GoneSince { landed_utc },
-                            None => match self.one_folder_too_deep(entry, &expected_at) {
-                                Some(folder) => Reason::OneFolderTooDeep { folder: folder.to_string() },
-                                None => Reason::NotThere,
-                            },
-                        };
-                        (Verdict::Missing, reason)
-                    }
-                    (None, trouble) => {
-                        (Verdict::Missing, Reason::CannotBeRead { detail: trouble.to_string() })
-                    }
-                };
-                let needs_attention = reason.needs_attention();
-                return self.outcome(entry, verdict, reason, needs_attention, Some(expected_at));
-            }
+        let fate = fate_by_sight(sight, refused, landed_utc);
+        let Some((path, metadata)) = found.seen.filter(|_| is_whole) else {
+            return self.outcome(entry, fate, found.at);
         };
-        let Found { path, metadata, opened } = found;
-        if let Some(adapted) = self.history.adapted(entry)
-            && let Content::File { .. } = entry.content
-        {
-            let followed = Content::File { size_in_bytes: metadata.size_in_bytes, hash: adapted };
-            if let Ok(None) = self.difference(&followed, &path, &metadata, None) {
-                return self.outcome(entry, Verdict::Landed, Reason::PathsFollow, false, Some(path));
-            }
-        }
-        let reason = match self.difference(&entry.content, &path, &metadata, opened) {
-            Ok(reason) => reason,
-            Err(error) => Some(Reason::CannotBeRead { detail: error.trouble.to_string() }),
-        };
-        if let Some(reason) = reason {
-            // What was refused at the restore is told as that, not as somebody's change.
-            return match self.history.refused(entry) {
-                Some(known) => {
-                    let needs_attention = known.needs_attention();
-                    self.outcome(entry, known.verdict(), known.clone(), needs_attention, Some(path))
-                }
-                None => {
-                    let reason = self.since_it_landed(entry, &metadata, reason);
-                    let needs_attention = reason.needs_attention();
-                    self.outcome(entry, Verdict::Changed, reason, needs_attention, Some(path))
-                }
-            };
-        }
         let (mut findings, creation_time_differs) = self.remarks(entry, &path, &metadata);
         if let Some(landed_as) = self.history.landed_as(entry) {
             let path = landed_as.to_string();
@@ -179,16 +117,65 @@ impl<'a> EntryCheck<'a> {
         Outcome { verdict: Verdict::Landed, findings, creation_time_differs, is_ours: false }
     }
 
-    /// What had landed whole, and has changed after that, is somebody's work and no fault.
-    fn since_it_landed(&self, entry: &Entry, metadata: &Metadata, reason: Reason) -> Reason {
-        match (self.history.landed_utc(entry), metadata.modified_utc, &reason) {
-            (Some(landed_utc), Some(changed_utc), Reason::ContentDiffers { .. })
-                if changed_utc > landed_utc =>
-            {
-                Reason::ChangedSince { landed_utc, changed_utc }
-            }
-            _ => reason,
+    /// The facts that can settle an entry before it is looked for.
+    fn beforehand(&self, entry: &Entry) -> Beforehand<'_> {
+        let (held, foreign) = (entry.held.clone(), self.foreign.get(&entry.item));
+        // Nearly all entries are neither, and need not be asked about.
+        let is_asked_about = held.is_some() || foreign.is_some();
+        let leads_out_to = match &entry.content {
+            Content::Link { target } if leads_out(&entry.address.path, target) => Some(on_screen(target)),
+            _ => None,
+        };
+        Beforehand {
+            is_of_old_layout: self.ground.relocation.is_of_old_layout(entry),
+            held,
+            lands_held: is_asked_about && self.history.lands_held(entry),
+            foreign,
+            put: is_asked_about && self.history.put(entry),
+            refused: self.history.refused(entry),
+            leads_out_to,
         }
+    }
+
+    /// Looks for an entry, and returns the machine's answer with its place.
+    fn sight(&self, entry: &Entry) -> (Sight, Seen) {
+        let expected_at = match self.expected_at(entry) {
+            Ok(path) => path,
+            Err(reason) => return (Sight::NoPlace(reason), Seen { at: None, seen: None }),
+        };
+        let is_file = matches!(entry.content, Content::File { .. });
+        let Found { path, metadata, opened } = match self.finder.find(&expected_at, is_file) {
+            Ok(found) => found,
+            Err(error) => {
+                let sight = match error.trouble {
+                    ReadTrouble::Gone => {
+                        let folder = self.one_folder_too_deep(entry, &expected_at);
+                        Sight::Gone { one_folder_too_deep: folder.map(|folder| folder.to_string()) }
+                    }
+                    trouble => Sight::Unreadable { detail: trouble.to_string() },
+                };
+                return (sight, Seen { at: Some(expected_at), seen: None });
+            }
+        };
+        let seen =
+            |path: RelativePath, metadata| Seen { at: Some(path.clone()), seen: Some((path, metadata)) };
+        if let Some(adapted) = self.history.adapted(entry)
+            && is_file
+        {
+            let followed = Content::File { size_in_bytes: metadata.size_in_bytes, hash: adapted };
+            if let Ok(None) = self.difference(&followed, &path, &metadata, None) {
+                return (Sight::Adapted, seen(path, metadata));
+            }
+        }
+        let reason = match self.difference(&entry.content, &path, &metadata, opened) {
+            Ok(reason) => reason,
+            Err(error) => Some(Reason::CannotBeRead { detail: error.trouble.to_string() }),
+        };
+        let sight = match reason {
+            Some(reason) => Sight::Differs { reason, modified_utc: metadata.modified_utc },
+            None => Sight::Same,
+        };
+        (sight, seen(path, metadata))
     }
 
     /// Where an entry belongs on this machine.
@@ -225,7 +212,8 @@ impl<'a> EntryCheck<'a> {
         difference(&*self.ground.machine.volume, path, metadata, opened, captured, self.conduct)
     }
 
-    /// What is not as it was, though the content is; and whether the time of creation is another.
+    /// Facts about the entry that differ although its content is the same; and whether its creation time
+    /// differs.
     fn remarks(&self, entry: &Entry, path: &RelativePath, metadata: &Metadata) -> (Vec<Finding>, bool) {
         let mut reasons = Vec::new();
         let mut creation_time_differs = false;
@@ -233,7 +221,7 @@ impl<'a> EntryCheck<'a> {
         let differ = |captured: OffsetDateTime, now: OffsetDateTime| {
             (captured - now).whole_seconds().abs() > TIME_TOLERANCE_IN_SECONDS
         };
-        // Whoever works in a folder changes its time.
+        // A person's work in a folder changes its time.
         let is_as_made = || {
             let landed_utc = self.history.finished_utc(&entry.item);
             let since = landed_utc.zip(metadata.modified_utc).is_some_and(|(landed, now)| now > landed);
@@ -276,15 +264,10 @@ impl<'a> EntryCheck<'a> {
         (reasons.into_iter().map(finding).collect(), creation_time_differs)
     }
 
-    fn outcome(
-        &self,
-        entry: &Entry,
-        verdict: Verdict,
-        reason: Reason,
-        needs_attention: bool,
-        at: Option<RelativePath>,
-    ) -> Outcome {
-        let findings = vec![self.finding(entry, verdict, reason, needs_attention, at)];
+    fn outcome(&self, entry: &Entry, fate: Fate, at: Option<RelativePath>) -> Outcome {
+        let Fate { verdict, reason, needs_attention } = fate;
+        let finding = |reason| self.finding(entry, verdict, reason, needs_attention, at);
+        let findings = reason.map(finding).into_iter().collect();
         Outcome { verdict, findings, creation_time_differs: false, is_ours: false }
     }
 

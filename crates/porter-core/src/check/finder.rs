@@ -15,7 +15,7 @@ pub(super) struct Finder<'v> {
     names: Mutex<HashMap<RelativePath, Arc<Names>>>,
 }
 
-/// What was found, and where.
+/// The thing that was found, and its path.
 pub(super) struct Found {
     pub(super) path: RelativePath,
     pub(super) metadata: Metadata,
@@ -31,7 +31,7 @@ impl<'v> Finder<'v> {
         Self { volume, rules, folders: Mutex::default(), names: Mutex::default() }
     }
 
-    /// Where it is, and what. What lies behind a link is not there: links are not followed.
+    /// Looks for an entry. A path behind a link counts as absent: links are not followed.
     pub(super) fn find(&self, path: &RelativePath, is_file: bool) -> Result<Found, ReadError> {
         let gone = || ReadError { path: path.clone(), trouble: ReadTrouble::Gone };
         let folder = self.actual_folder(&path.parent().unwrap_or_default())?.ok_or_else(gone)?;
@@ -97,7 +97,7 @@ impl<'v> Finder<'v> {
         }
         let rows = match self.volume.list(folder) {
             Ok(rows) => rows,
-            // What is no folder holds nothing.
+            // A file holds no entries.
             Err(ReadError { trouble: ReadTrouble::Gone | ReadTrouble::Other(_), .. }) => Vec::new(),
             Err(error) => return Err(error),
         };

@@ -1,11 +1,11 @@
-//! What an item means, such as how many bookmarks it holds, by what of it landed.
+//! An item's meaning, such as its number of bookmarks, counted in the files that landed.
 
 use crate::meaning::Meaning;
 use porter_kinds::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Verdict};
 use porter_names::RelativePath;
 use porter_trunk::{Entry, TrunkItem};
 
-/// What landed of an item's meaning.
+/// The part of an item's meaning that landed.
 pub(super) struct LandedMeaning {
     in_trunk: Meaning,
     on_machine: Meaning,

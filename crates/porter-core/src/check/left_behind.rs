@@ -1,4 +1,4 @@
-//! What is not on a machine on purpose: left at the capture, not chosen, or for a person to set up.
+//! Entries that are missing on purpose: left at the capture, not chosen, or for a person to set up.
 
 use crate::proof::refused_entry;
 use porter_kinds::receipt::{Finding, ItemReceipt, Reason, Verdict};
@@ -6,8 +6,8 @@ use porter_names::RelativePath;
 use porter_trunk::{LeftReason, Trunk, TrunkError, TrunkItem};
 use std::collections::HashMap;
 
-/// What a program keeps, and all of which stays in the trunk on purpose, has not landed. Of a person's folder
-/// in which there is nothing but an old registry nobody misses anything.
+/// Calls an item *kept* if all of it stays in the trunk on purpose: then it has not landed. A person's folder
+/// that holds nothing but an old registry is not missed.
 pub(super) fn call_kept_if_nothing_landed(row: &mut ItemReceipt) {
     let is_held = row.counts.iter().all(|count| count.landed == 0)
         && row
@@ -38,8 +38,9 @@ pub(super) fn leave_out(row: &mut ItemReceipt, item: &TrunkItem) {
     });
 }
 
-/// Adds what the capture left behind: it is part of the truth, whichever way the trunk is checked.
-/// `told_by_entries`: each entry was looked for by itself, and incomplete ones are told of with it.
+/// Adds the entries that the capture left behind: they are part of the truth, whichever way the trunk is
+/// checked. `told_by_entries`: each entry was looked for on its own, and incomplete ones are reported with
+/// it.
 pub(super) fn note_left_behind(
     trunk: &dyn Trunk,
     items: &mut [ItemReceipt],

@@ -118,8 +118,8 @@ pub fn check_machine(
     })
 }
 
-/// What is true of the trunk, or of the last restore, as a whole: whatever the rest says, that is to be
-/// looked at.
+/// Findings about the trunk, or about the last restore, as a whole: they need attention whatever the rows
+/// say.
 fn said_of_the_whole(trunk: &dyn Trunk, history: &History) -> Vec<Finding> {
     let cut_off = history.cut_off_utc.map(|started_utc| Reason::RestoreCutOff { started_utc });
     let damaged = history.damaged_journal.clone().map(|journal| Reason::JournalDamaged { journal });
@@ -158,7 +158,7 @@ impl MeaningProof<'_> {
     }
 }
 
-/// What an item's kind has counted, and none of which is here.
+/// Counts of an item's kind if none of its entries landed.
 fn count_nothing(item: &TrunkItem, row: &mut ItemReceipt) {
     let learned = item.counts.iter().filter(|then| then.files.is_empty());
     row.counts.extend(learned.map(|then| CountReceipt {
@@ -218,14 +218,14 @@ impl Whose {
         }
     }
 
-    /// False for what was there before, and is none of the trunk's business: a profile of the same name, for
-    /// one.
+    /// False for a thing that was there before and does not come from the trunk: a profile of the same name,
+    /// for one.
     fn is_the_trunks(self) -> bool {
         self.ours || (self.same && !self.other)
     }
 }
 
-/// What was seen so far of each item, and of none.
+/// Progress so far, for each item and for entries without one.
 struct Seen {
     items: Vec<ItemReceipt>,
     whose: Vec<Whose>,
@@ -279,7 +279,8 @@ impl Seen {
         }
     }
 
-    /// The rows of the receipt, with what only the sum of all entries tells, and the findings of no item.
+    /// The rows of the receipt, with the facts that only the sum of all entries shows, and the findings
+    /// without an item.
     fn into_rows(self, items: &[TrunkItem], chosen: &Chosen<'_>) -> (Vec<ItemReceipt>, Vec<Finding>) {
         let mut rows = self.items;
         let by_item = items.iter().zip(self.meanings).zip(self.without_creation_time);

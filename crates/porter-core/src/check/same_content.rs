@@ -47,7 +47,7 @@ pub(super) fn difference(
             };
             match found {
                 Ok(found) => Ok((found != *hash).then_some(differs)),
-                // It became shorter meanwhile.
+                // It became shorter in between.
                 Err(cause) if cause.kind() == io::ErrorKind::UnexpectedEof => Ok(Some(differs)),
                 Err(cause) => Err(ReadError::new(path, cause)),
             }
@@ -78,7 +78,7 @@ impl LongContent for Opened<'_> {
     }
 }
 
-/// Tells of every piece that is read.
+/// Reports every piece that is read.
 struct Counted<'a, R> {
     from: R,
     conduct: Conduct<'a>,

@@ -15,12 +15,12 @@ use std::collections::HashMap;
 use std::io::{self, BufRead};
 use time::OffsetDateTime;
 
-/// What was found in a trunk.
+/// Findings of a check of a trunk.
 #[derive(Debug, Default)]
 pub struct Proved {
-    /// Each damaged place, with the entry whose content is hurt where there is one.
+    /// Each damaged place, with the entry whose content is damaged, if there is one.
     pub damage: Vec<(Option<Entry>, Damage)>,
-    /// Of so many files no content was read.
+    /// The number of files whose content was not read.
     pub files_not_read: u64,
     listed: Listed,
 }
@@ -82,7 +82,7 @@ pub fn prove_trunk(
                         proved.damage.push((Some(entry), wrong));
                     }
                 }
-                // A finding of the whole; what it was to tell of is missing from its item.
+                // A finding of the whole; the entry of this line is missing from its item.
                 Err(EntryRefused { line, problem, .. }) => {
                     let file = trunk.list_name();
                     proved.damage.push((None, Damage::BadLine { file, line, problem }));
@@ -101,7 +101,7 @@ pub fn prove_trunk(
 /// True if a check of this depth reads the entry's content. A sample is the same each time, and spread over
 /// all folders.
 fn is_looked_into(entry: &Entry, depth: Depth) -> bool {
-    /// One file of so many.
+    /// One file in this many.
     const SAMPLE: u64 = 20;
     match depth {
         Depth::Listing => false,

@@ -1,5 +1,5 @@
-//! Unix, writing its own file systems and NTFS through ntfs-3g. How Windows' metadata is kept in extended
-//! attributes is told where it is read, in porter-source.
+//! Unix, writing its own file systems and NTFS through ntfs-3g. porter-source, which reads them, describes
+//! how Windows' metadata is kept in extended attributes.
 
 use porter_trunk::Entry;
 use rustix::fd::AsFd;
@@ -59,8 +59,8 @@ pub(crate) fn rename_without_replacing(from: &Path, to: &Path) -> io::Result<()>
     fs::rename(from, to)
 }
 
-/// An open folder: what is made in it is reached without going through all the folders above again, and
-/// nobody can exchange them meanwhile.
+/// An open folder: entries made in it are reached without going through all the folders above again, and
+/// nobody can exchange these in between.
 pub(crate) struct Folder {
     folder: rustix::fd::OwnedFd,
     /// Closing a file changes its times nowhere but on volumes that somebody else writes, such as
@@ -153,8 +153,8 @@ pub(crate) fn make_link(target: &[u8], at: &Path) -> io::Result<()> {
     std::os::unix::fs::symlink(OsStr::from_bytes(target), at)
 }
 
-/// Owner, streams, attributes and times, in an order in which none undoes another. What the volume cannot
-/// keep is found by the check.
+/// Sets owner, streams, attributes and times, in an order in which none undoes another. The check finds facts
+/// that the volume cannot keep.
 pub(crate) fn set_file_metadata(
     file: File,
     folder: &Folder,
@@ -263,7 +263,7 @@ fn samba_mark(entry: &Entry) -> Option<String> {
     (bits & !0x01 != 0).then(|| format!("{bits:#x}"))
 }
 
-/// Gives a file the marks of another one, and on NTFS its rights, as far as the volume has them.
+/// Copies the marks of another file, and on NTFS its rights, if the volume keeps them.
 pub(crate) fn copy_marks(from: &Path, to: &Path) {
     /// No list of rights is longer.
     const LONGEST_IN_BYTES: usize = 64 << 10;

@@ -138,7 +138,7 @@ pub(crate) fn set_folder_time(path: &Path, modified: SystemTime) -> io::Result<(
     folder.set_times(FileTimes::new().set_modified(modified))
 }
 
-/// Removes a file or link. What is marked read-only Windows would keep.
+/// Removes a file or link. Windows would keep a read-only one.
 pub(crate) fn remove_file(path: &Path) -> io::Result<()> {
     let found = fs::symlink_metadata(path)?;
     if found.is_dir() {
@@ -172,7 +172,7 @@ fn times(entry: &Entry) -> FileTimes {
     times
 }
 
-/// Gives a file the marks of another one. Its rights are those that its folder gives.
+/// Copies the marks of another file. Its rights are those that its folder grants.
 pub(crate) fn copy_marks(from: &Path, to: &Path) {
     /// Read-only, hidden, system, archive.
     const MARKS: u32 = 0x27;
@@ -191,7 +191,7 @@ fn set_bits(path: &Path, bits: u32) {
         return;
     }
     let wide: Vec<u16> = path.as_os_str().encode_wide().chain([0]).collect();
-    // SAFETY: the path ends with a NUL. What could not be set is found by the check.
+    // SAFETY: the path ends with a NUL. The check finds attributes that could not be set.
     unsafe {
         windows_sys::Win32::Storage::FileSystem::SetFileAttributesW(wide.as_ptr(), bits);
     }

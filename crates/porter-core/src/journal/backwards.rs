@@ -5,7 +5,7 @@ use std::fs::File;
 use std::io::{self, BufReader, Read, Seek, SeekFrom};
 use std::path::Path;
 
-/// So many lines are read at once, or so many bytes.
+/// The number of lines, or of bytes, read at once.
 const STRETCH: usize = 4096;
 const STRETCH_IN_BYTES: u64 = 4 << 20;
 
@@ -18,7 +18,7 @@ pub(crate) struct Backwards {
 }
 
 impl Backwards {
-    /// Reads the file once for where its lines are. One that is longer than any is a stretch by itself.
+    /// Reads the file once to find its lines. A line longer than the limit is a stretch of its own.
     pub(crate) fn open(path: &Path) -> io::Result<Self> {
         let mut lines = BufReader::new(File::open(path)?);
         let (mut begins, mut at, mut begin, mut number) = (vec![0], 0_u64, 0_u64, 0_usize);

@@ -1,4 +1,4 @@
-//! What earlier restores of a trunk on a machine tell.
+//! Facts about earlier restores of a trunk on a machine.
 
 use super::line::{EntryKey, FIRST_FORMAT, FORMAT, JournalLine, SECOND_FORMAT};
 use super::lines::next_line;
@@ -18,7 +18,7 @@ use std::io::BufReader;
 use std::path::Path;
 use time::OffsetDateTime;
 
-/// What was done before, later restores before earlier ones.
+/// Earlier restores' steps, later restores before earlier ones.
 #[derive(Debug, Default)]
 pub struct History {
     /// Which account of the trunk went into which of the machine.
@@ -28,15 +28,15 @@ pub struct History {
     /// Hashes of what a restore put where it belongs: of the entry's key, as a journal spells it.
     put: HashSet<u64>,
     refused: HashMap<EntryKey, Reason>,
-    /// What went to another place, by item.
+    /// Places that were moved elsewhere, by item.
     moved: HashMap<String, Vec<Moved>>,
     /// The same by restores of other trunks from the same machine.
     moved_before: HashMap<String, Moved>,
     /// The content of what landed with its paths changed.
     adapted: HashMap<EntryKey, ContentHash>,
-    /// What landed beside a file that stayed.
+    /// Entries that landed beside a file that stayed.
     kept_existing: HashSet<EntryKey>,
-    /// What was asked for although the rules hold it back.
+    /// Patterns that were asked for although the rules hold them back.
     land_held: LandHeld,
     /// Items whose differing values in the registry were to stay.
     registry_kept: HashSet<String>,
@@ -61,7 +61,7 @@ impl History {
         for record in records_in(&folder) {
             let name_of = |path: &Path| path.file_name().unwrap_or_default().to_string_lossy().into_owned();
             let damaged = match record {
-                // What was taken back tells nothing any more.
+                // A restore that was taken back no longer counts.
                 Record::Run(run) if run.undone.is_some() => continue,
                 Record::Run(run) if run.trunk_id != *trunk_id => {
                     history.moved_before.extend(moved_by(&run.journal, from).unwrap_or_default());
@@ -79,7 +79,7 @@ impl History {
         history
     }
 
-    /// None if not all of it can be read. What can be counts.
+    /// Returns none if a part cannot be read. The readable part counts.
     fn read(&mut self, journal: &Path) -> Option<()> {
         let mut from = BufReader::new(File::open(journal).ok()?);
         let mut line = Vec::new();
@@ -272,8 +272,8 @@ pub(crate) fn hash_of(at: &RelativePath) -> u64 {
     FixedState::default().hash_one(at.as_bytes())
 }
 
-/// The entry of a line that tells of one that landed, as it is spelled there: a million of them are not
-/// parsed. A quote within a path is escaped, so the end that is found is the entry's own.
+/// The entry of a line about a landing, as it is spelled there: a million of them are not parsed. A quote
+/// within a path is escaped, so the end that is found is the entry's own.
 fn key_of_landed(line: &[u8]) -> Option<&[u8]> {
     let rest = line.strip_prefix(br#"{"step":"land","entry":"#)?;
     let end = memchr::memmem::find(rest, br#"},"at":"#)?;

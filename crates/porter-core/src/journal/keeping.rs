@@ -1,7 +1,7 @@
-//! What a restore does, written down before it does it.
+//! The steps of a restore, written down before they are done.
 //!
 //! JSON Lines in the machine's records folder, one file per restore, named by when it began. Described in
-//! `docs/journal-format.md`. What is written here is all that an undo has.
+//! `docs/journal-format.md`. An undo has nothing but these lines.
 
 use super::line::JournalLine;
 use super::name::JournalName;
@@ -65,7 +65,7 @@ impl Journal {
         &self.path
     }
 
-    /// Writes lines and hands them to the system, before the steps they tell of are taken.
+    /// Writes lines and hands them to the system, before their steps are taken.
     pub fn write(&self, lines: impl IntoIterator<Item = impl Borrow<JournalLine>>) -> io::Result<()> {
         let mut to = self.to.lock().unwrap_or_else(PoisonError::into_inner);
         let mut text = Vec::new();

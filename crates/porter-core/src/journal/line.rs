@@ -1,4 +1,4 @@
-//! What a journal is made of: one JSON object a line. Described in `docs/journal-format.md`.
+//! The lines of a journal: one JSON object each. Described in `docs/journal-format.md`.
 
 use porter_kinds::receipt::Reason;
 use porter_machine::control::Control;
@@ -14,7 +14,7 @@ use time::OffsetDateTime;
 pub const FORMAT: &str = "porter-journal/3";
 /// The one before: values of registries have lines of their own there.
 pub const SECOND_FORMAT: &str = "porter-journal/2";
-/// The first: it tells a check all it needs, and an undo too little.
+/// The first: it holds all that a check needs, and too little for an undo.
 pub const FIRST_FORMAT: &str = "porter-journal/1";
 /// A path as a JSON object: readable, and exact where that differs.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -63,7 +63,7 @@ pub enum JournalLine {
         accounts: BTreeMap<String, String>,
         /// Ids of the chosen items.
         items: BTreeSet<String>,
-        /// What lands although the rules hold it back: patterns.
+        /// Patterns of entries that land although the rules hold them back.
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
         land_held: Vec<String>,
     },
@@ -76,11 +76,11 @@ pub enum JournalLine {
         accounts: BTreeMap<String, String>,
         /// Ids of the chosen items.
         items: BTreeSet<String>,
-        /// What lands although the rules hold it back: patterns.
+        /// Patterns of entries that land although the rules hold them back.
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
         land_held: Vec<String>,
     },
-    /// What was at an address of the trunk goes to another place.
+    /// Entries of an address of the trunk go to another place.
     Moved {
         /// Whose part it is.
         item: String,
@@ -99,7 +99,7 @@ pub enum JournalLine {
         item: String,
         /// Below the machine's root.
         at: PathField,
-        /// What is there gets this name before.
+        /// The present file gets this name first.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         aside: Option<PathField>,
         /// Proof of the new content.
@@ -114,10 +114,10 @@ pub enum JournalLine {
         control: String,
         /// Whose it is.
         owner: String,
-        /// What it was; none if there was no such thing.
+        /// Its value before; none if it did not exist.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         was: Option<Facts>,
-        /// What it becomes.
+        /// Its value after.
         becomes: Facts,
     },
     /// Until the second version: a key of the running system's registry is about to be made.
@@ -135,10 +135,10 @@ pub enum JournalLine {
         sid: String,
         /// Which key of it.
         key: String,
-        /// What it was; none if there was none.
+        /// Its value before; none if it did not exist.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         was: Option<RegistryValue>,
-        /// What it becomes.
+        /// Its value after.
         becomes: RegistryValue,
     },
     /// Values in the registry that differ from an item's stay as they are.
@@ -159,9 +159,9 @@ pub enum JournalLine {
         /// Below the machine's root.
         at: PathField,
     },
-    /// What is there is about to be renamed.
+    /// The present file is about to be renamed.
     SetAside {
-        /// What was there.
+        /// The path of the present file.
         at: PathField,
         /// Its dated name.
         to: PathField,
@@ -172,7 +172,7 @@ pub enum JournalLine {
         entry: EntryKey,
         /// Below the machine's root.
         at: PathField,
-        /// What is there gets this name before.
+        /// The present file gets this name first.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         aside: Option<PathField>,
         /// True if it gets another name than its own.
@@ -221,7 +221,7 @@ pub enum JournalLine {
 }
 
 impl JournalLine {
-    /// The same step as journals of this version tell it.
+    /// The same step as this version of journals writes it.
     #[must_use]
     pub fn of_today(self) -> Self {
         match self {

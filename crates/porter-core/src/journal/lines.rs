@@ -2,8 +2,8 @@
 
 use std::io::{self, BufRead, Read};
 
-/// No line that porter writes is longer. Of a longer one nobody can make anything, so no more of it is kept
-/// in memory.
+/// The longest line that porter writes. A longer one has no meaning to us, so only this much of it is kept in
+/// memory.
 pub(crate) const LONGEST_IN_BYTES: u64 = 16 << 20;
 
 /// Reads the next line into `line`, without its end, and says how long it is with it. None after the last

@@ -1,4 +1,4 @@
-//! What journals are called, and their order: `restore-TIME-NUMBER-TRUNK.jsonl`.
+//! The names of journals, and their order: `restore-TIME-NUMBER-TRUNK.jsonl`.
 //!
 //! The time is that of the machine's clock, which can be set back between two restores, and a second is long
 //! enough for several. So a new journal comes after all that are there: at the latest time among them if the
@@ -17,7 +17,7 @@ pub(crate) struct JournalName {
 }
 
 impl JournalName {
-    /// None for what is no journal.
+    /// None for a file that is not a journal.
     pub(crate) fn of(path: &Path) -> Option<Self> {
         const SHAPE: &[u8] = b"0000-00-00T000000Z";
         let name = path.file_name()?.to_str()?.strip_prefix("restore-")?.strip_suffix(".jsonl")?;

@@ -55,7 +55,7 @@ impl Records {
     }
 }
 
-/// Fails for a folder that a stranger may have put there, or may write to. One that is not there is nobody's.
+/// Fails for a folder that a stranger may have put there, or may write to. A missing folder passes.
 pub fn refuse_strangers(folder: &Path, root: &Path) -> Result<(), RecordsRefused> {
     refuse_links(folder, root)?;
     match fs::symlink_metadata(folder) {
@@ -75,7 +75,7 @@ fn refuse_links(folder: &Path, root: &Path) -> Result<(), RecordsRefused> {
     Ok(())
 }
 
-/// Leaves the time of the folder above as it was: porter's own records are nobody's change.
+/// Leaves the time of the folder above as it was: porter's own records change nothing of a person's.
 fn make(folder: &Path, root: &Path) -> Result<(), NotTaken> {
     refuse_links(folder, root).map_err(NotTaken::Refused)?;
     let failed = |cause| NotTaken::Io(folder.to_path_buf(), cause);

@@ -1,4 +1,4 @@
-//! Which restores a machine has seen, and what became of them.
+//! The restores that a machine has seen, and their fates.
 
 use super::line::{FORMAT, JournalLine};
 use crate::journal::lines::next_line;
@@ -34,7 +34,7 @@ pub struct Run {
     pub undone: Option<Undone>,
     /// Stands in the names of files that waited for theirs.
     pub(crate) mark: String,
-    /// Of the journal.
+    /// The journal's format.
     format: String,
 }
 
@@ -58,11 +58,11 @@ pub struct Undone {
     pub kept: u64,
 }
 
-/// What a folder for records tells of restores, the earliest first. What is no journal is left out, and so is
-/// one with nothing in it: the power failed before anything was done.
+/// The restores recorded in a folder, the earliest first. Files that are no journals are left out, and so are
+/// empty ones: the power failed before the first step.
 pub fn records_in(folder: &Path) -> Vec<Record> {
     let rows = std::fs::read_dir(folder).into_iter().flatten().flatten();
-    // Of a pipe that somebody calls like a journal nothing would ever come.
+    // A pipe with the name of a journal would block its reader for ever.
     let is_journal =
         |path: &PathBuf| path.extension().is_some_and(|extension| extension == "jsonl") && path.is_file();
     let mut journals: Vec<PathBuf> = rows.map(|row| row.path()).filter(is_journal).collect();
@@ -149,7 +149,7 @@ impl Run {
         &self.mark
     }
 
-    /// Of the journal.
+    /// The journal's format.
     pub(crate) fn format(&self) -> &str {
         &self.format
     }

@@ -1,5 +1,5 @@
-//! Files and folders that wait for their names: a restore makes them aside, and what a run that was cut off
-//! leaves waiting is nobody's.
+//! Files and folders that wait for their names: a restore makes them aside, and those that a run left waiting
+//! when it was cut off belong to nobody.
 
 use super::backwards::Backwards;
 use super::line::JournalLine;
@@ -12,7 +12,7 @@ use std::io;
 use std::path::Path;
 use std::sync::atomic::{AtomicU64, Ordering};
 
-/// How the names of a run's waiting files begin: whoever finds one after a power failure knows whose it was.
+/// The beginning of the names of a run's waiting files: after a power failure it shows whose they were.
 pub(crate) fn waiting_prefix(mark: &str) -> String {
     format!(".porter-{mark}-")
 }

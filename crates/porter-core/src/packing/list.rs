@@ -20,7 +20,7 @@ pub struct PackingList {
     items: BTreeMap<String, Listed>,
     leave_files: Patterns,
     leave_files_over_in_bytes: Option<u64>,
-    /// What is added by name, as paths of the machine.
+    /// Additions by name, as paths of the machine.
     pub also: Vec<String>,
 }
 
@@ -34,7 +34,7 @@ struct Listed {
 /// A file that is not a packing list. The text names line and column where that helps.
 #[derive(Debug, thiserror::Error)]
 pub enum ListError {
-    /// It is no TOML, or not of the shape of a list.
+    /// It is not TOML, or does not have the shape of a list.
     #[error("{0}")]
     Malformed(#[from] toml::de::Error),
     /// It is of a format that we do not know.
@@ -45,7 +45,7 @@ pub enum ListError {
     Twice(String),
 }
 
-/// What is not as it was when the list was written.
+/// Differences from the machine at the time of the list.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Changes {
     /// Items of the machine that the list does not name, and that are so left out.
@@ -101,7 +101,7 @@ impl PackingList {
         Ok(Self { machine: file.machine, items, leave_files, leave_files_over_in_bytes, also: file.also })
     }
 
-    /// What of the items to carry is left out.
+    /// The parts of the carried items that are left out.
     pub fn unchosen(&self) -> Unchosen {
         let rows = self.items.iter().filter(|(_, listed)| !listed.leave_folders.is_empty());
         Unchosen {
@@ -116,7 +116,7 @@ impl PackingList {
         self.items.iter().filter(|(_, listed)| listed.carry).map(|(id, _)| id.clone()).collect()
     }
 
-    /// What a survey finds otherwise than the list has it.
+    /// Differences between the list and a survey.
     pub fn changes_in(&self, survey: &Survey) -> Changes {
         let mut changes = Changes::default();
         let mut missing = self.carried();
@@ -138,7 +138,7 @@ impl PackingList {
     }
 }
 
-/// A list of what a survey found, what it chose to be carried. `remark` gives the words behind an item;
+/// A list of a survey's items and of the choice among them. `remark` returns the words behind an item;
 /// `heading` the lines at the top. Both become comments.
 pub fn to_toml(
     machine: &Machine,

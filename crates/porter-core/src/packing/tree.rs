@@ -17,11 +17,11 @@ const DEEPEST: usize = 3;
 /// A row of the tree, with the rows below it.
 #[derive(Debug, Clone)]
 pub struct Node {
-    /// What it is called.
+    /// Its title.
     pub title: String,
-    /// What it stands for.
+    /// The thing that it stands for.
     pub stands_for: StandsFor,
-    /// What would be carried of it if all of it were ticked.
+    /// The files that would be carried if all of it were ticked.
     pub tally: Tally,
     /// For items and folders: whether it is ticked. Others are ticked as those below them.
     ticked: bool,
@@ -33,7 +33,7 @@ pub struct Node {
     number: usize,
 }
 
-/// What a row stands for.
+/// The thing that a row stands for.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum StandsFor {
     /// A person, by id; none for everybody.
@@ -68,7 +68,7 @@ pub struct Tree {
 pub type Spot = Vec<usize>;
 
 impl Tree {
-    /// What a survey found, ticked as it was chosen. Folders are counted when an item is [looked
+    /// The items of a survey, ticked as they were chosen. Folders are counted when an item is [looked
     /// into](Self::look_into).
     pub fn of(survey: &Survey) -> Self {
         let mut rows: Vec<Node> = Vec::new();
@@ -130,7 +130,7 @@ impl Tree {
         }
     }
 
-    /// What tells a row from all others, however they are ordered.
+    /// A number for each row, the same in any order of rows.
     pub fn numbers(&self, spot: &Spot) -> Vec<usize> {
         let mut rows = &self.rows;
         let mut numbers = Vec::with_capacity(spot.len());
@@ -181,14 +181,14 @@ impl Tree {
         }
     }
 
-    /// What is ticked.
+    /// The ticked files.
     pub fn total(&self) -> Tally {
         let mut total = Tally::default();
         self.rows.iter().for_each(|row| total += row.chosen());
         total
     }
 
-    /// Gives the row of an item the rows of its folders, counted as a capture would.
+    /// Adds the rows of its folders to the row of an item, counted as a capture would.
     pub fn look_into(
         &mut self,
         spot: &Spot,

@@ -1,12 +1,12 @@
-//! Whether a trunk's list tells of all that was captured. Of what stood in a damaged stretch of it no line is
-//! left that could be found wanting.
+//! Whether a trunk's list names every captured entry; lines lost in a damaged block leave no trace, so totals
+//! are compared.
 
 use porter_kinds::receipt::{Finding, ItemReceipt, Reason, Verdict};
 use porter_names::RelativePath;
 use porter_trunk::{Entry, EntryRefused, Tally, TrunkItem};
 use std::collections::HashMap;
 
-/// What a trunk's list tells of each item.
+/// The entries that a trunk's list names, counted by item.
 #[derive(Debug, Default)]
 pub struct Listed {
     by_item: HashMap<String, Told>,
@@ -15,7 +15,7 @@ pub struct Listed {
 #[derive(Debug, Default)]
 struct Told {
     entries: Tally,
-    /// Lines that must not be used, and say which item they are of: each is a finding by itself.
+    /// Lines that must not be used, and that name their item: each is a finding of its own.
     refused: u64,
 }
 

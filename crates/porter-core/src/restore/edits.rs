@@ -11,8 +11,8 @@ use porter_names::RelativePath;
 use porter_trunk::{ContentHash, Tally};
 
 impl Runner<'_> {
-    /// Writes the files of the machine that get another content: what they were is set aside. One that cannot
-    /// be written is told, and keeps what it has.
+    /// Writes the files of the machine that get other content: the old files are set aside. One that cannot
+    /// be written is reported, and keeps its content.
     pub(super) fn edit(&self, plan: &Plan, report: &mut RestoreReport) -> Result<(), RestoreError> {
         let mut lines = Vec::new();
         for (at, to) in &plan.beside_edits {

@@ -10,8 +10,8 @@ use std::time::{Duration, Instant};
 /// Short enough for little to be left at the end; long enough for small files to be written in one go.
 const EVERY: Duration = Duration::from_millis(400);
 
-/// Flushes the drives again and again as long as `work` goes on, no longer than it waits between: each flush
-/// writes a slow stick's tables anew. That it failed shows in the flush at the end.
+/// Flushes the drives again and again while `work` runs, and waits between as long as a flush took: each
+/// flush rewrites a slow stick's tables. A failure shows in the flush at the end.
 pub(super) fn flush_meanwhile<R>(drives: &BTreeSet<PathBuf>, work: impl FnOnce() -> R) -> R {
     std::thread::scope(|scope| {
         let (done, is_done) = channel::<()>();

@@ -1,4 +1,4 @@
-//! What of a trunk lands, decided by whoever reads it: the rules here, not what the trunk says of itself.
+//! Which entries of a trunk land: the rules here decide, not the trunk.
 //!
 //! A trunk may have been written by anybody. Its entries land only within what their item's rule names, in
 //! its owner's places, and what the rules hold back is held back, whatever the entry says.
@@ -23,7 +23,7 @@ pub(crate) struct Judge<'a> {
     places: LandingPlaces<'a>,
     items: HashMap<&'a str, Judged<'a>>,
     land_held: Option<&'a LandHeld>,
-    /// What was decided of the folder that was asked for last: what is in one folder comes together.
+    /// The decision about the folder that was asked for last: entries of one folder come together.
     last: Mutex<Option<Folder<'a>>>,
 }
 
@@ -77,7 +77,7 @@ impl<'a> Judge<'a> {
         }
         let is_in = |part: &&TrunkPart| is_of_part(&entry.address, part);
         let parts = item.parts.iter().enumerate().filter(|(_, part)| is_in(part));
-        // The innermost tells most of it.
+        // The innermost part is the most exact.
         let part = parts.max_by_key(|(_, part)| part.path.len());
         // The first trunks did not say where the parts of their items were.
         if part.is_none() && !item.parts.is_empty() {

@@ -1,13 +1,13 @@
-//! The entries that a plan has steps for: kept while they are few, so that the list is read once. Of many
-//! nothing is kept; they are read again when their turn comes.
+//! The entries that a plan has steps for. A few are kept, so that the list is read once; many are not kept,
+//! but read again when their turn comes.
 
 use porter_trunk::Entry;
 
 /// As much memory as entries may take. A million of them would take ten times that.
 const MOST_IN_BYTES: usize = 40 << 20;
 
-/// Entries lie in shelves of so many: one long row would be copied again and again while it grows, into
-/// memory that is dear to touch first.
+/// The number of entries on a shelf: one long row would be copied again and again while it grows, into memory
+/// that is dear to touch first.
 const ON_A_SHELF: usize = 1024;
 
 /// See the module.

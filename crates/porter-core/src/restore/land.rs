@@ -29,7 +29,7 @@ pub(super) enum NotLanded {
 /// A folder that things land in, as the running system has it. Finding out about it costs more than making a
 /// file in it.
 pub(super) struct Home {
-    /// Leads to the open folder, whatever becomes of its name.
+    /// Leads to the open folder, even if its name changes.
     pub(super) path: Reached,
     /// Whose the things in it are to be.
     pub(super) owner: Option<host::Owner>,
@@ -69,15 +69,12 @@ pub(super) fn land(
         Some(content) => write_adapted_aside(entry, content, place, mark),
         None => write_aside(trunk, entry, place, mark, nameless, conduct),
     };
-    match give_name(write(NAMES_ARE_GIVEN.load(Ordering::Relaxed))?, place)? {
-        Name::Given => Ok(()),
-        Name::NotForNameless => {
-            give_name(write(false)?, place)?;
-            // So it was for that reason alone.
-            NAMES_ARE_GIVEN.store(false, Ordering::Relaxed);
-            Ok(())
-        }
+    if !give_name(write(NAMES_ARE_GIVEN.load(Ordering::Relaxed))?, place)? {
+        give_name(write(false)?, place)?;
+        // So it was for that reason alone.
+        NAMES_ARE_GIVEN.store(false, Ordering::Relaxed);
     }
+    Ok(())
 }
 
 /// Makes a file at `path` in its folder: under a name that waits, or in a folder that does. One that fails
@@ -220,16 +217,31 @@ fn bytes_aside(content: &[u8], home: &Home, mark: &str) -> Result<(Waiting, Path
     Ok((waiting, path, file))
 }
 
-/// What became of a waiting file.
-enum Name {
+/// The result of giving a waiting file its name.
+#[derive(Debug)]
+enum Naming {
     Given,
-    /// The volume makes files without names, and gives them none.
+    /// The volume makes files without names, and cannot name them.
     NotForNameless,
+    Failed(NotLanded),
 }
 
-/// Gives the waiting file its name. What stands there is first set aside; if anything else came to stand
-/// there meanwhile, it is left alone.
-fn give_name(mut waiting: Waiting, place: &Place<'_>) -> Result<Name, NotLanded> {
+impl Naming {
+    /// Sorts the system's answer. If the name is taken, no other way of naming
+    /// helps; any other refusal of a file without a name may be for its having none.
+    fn by_answer(answer: io::Result<()>, is_nameless: bool) -> Self {
+        let Err(cause) = answer else { return Self::Given };
+        let is_taken = cause.kind() == io::ErrorKind::AlreadyExists;
+        match not_written(cause) {
+            NotLanded::Refused(_) if is_nameless && !is_taken => Self::NotForNameless,
+            failed => Self::Failed(failed),
+        }
+    }
+}
+
+/// Gives the waiting file its name. The file that has the name is first set aside; if a third file takes the
+/// name in between, it is left alone. False if the volume cannot name files that have no name.
+fn give_name(mut waiting: Waiting, place: &Place<'_>) -> Result<bool, NotLanded> {
     // All names are in one folder.
     let at = &place.home.path;
     let name = |path: &Path| path.file_name().unwrap_or_default().to_owned();
@@ -237,28 +249,28 @@ fn give_name(mut waiting: Waiting, place: &Place<'_>) -> Result<Name, NotLanded>
     if let Some(aside) = place.set_aside {
         rename(place.target, aside).map_err(not_written)?;
     }
-    let named = match &waiting.held {
+    let answer = match &waiting.held {
         Held::Path(path) => rename(path, place.target),
         Held::Nameless(file) => waiting.folder.give_name(file, &name(place.target)),
         Held::Named => Ok(()),
     };
-    let Err(cause) = named else {
-        waiting.held = Held::Named;
-        return Ok(Name::Given);
-    };
-    if let Some(aside) = place.set_aside {
-        // Nothing landed, so what was there gets its name back.
+    let naming = Naming::by_answer(answer, matches!(waiting.held, Held::Nameless(_)));
+    if let (false, Some(aside)) = (matches!(naming, Naming::Given), place.set_aside) {
+        // Nothing landed, so the file that was set aside gets its name back.
         let _ = rename(aside, place.target);
     }
-    let is_taken = cause.kind() == io::ErrorKind::AlreadyExists;
-    match (not_written(cause), &waiting.held) {
-        (NotLanded::Refused(_), Held::Nameless(_)) if !is_taken => Ok(Name::NotForNameless),
-        (failed, _) => Err(failed),
+    match naming {
+        Naming::Given => {
+            waiting.held = Held::Named;
+            Ok(true)
+        }
+        Naming::NotForNameless => Ok(false),
+        Naming::Failed(cause) => Err(cause),
     }
 }
 
-/// Gives a file that the trunk keeps on this volume a name here, and proves it. Fails outside if the volume
-/// cannot, or if it is another one.
+/// Gives a file that the trunk keeps on this volume a name here, and proves it. The outer error means that
+/// the volume cannot, or is another one.
 fn link_proved(
     trunk: &dyn Trunk,
     entry: &Entry,
@@ -327,5 +339,41 @@ pub(super) fn not_written(cause: io::Error) -> NotLanded {
             NotLanded::VolumeFailed(cause)
         }
         _ => NotLanded::Refused(Reason::NotWritten { detail: cause.to_string() }),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use io::ErrorKind::{
+        AlreadyExists, NotFound, PermissionDenied, QuotaExceeded, ReadOnlyFilesystem, StorageFull,
+    };
+
+    #[test]
+    fn a_name_that_is_not_given_is_tried_otherwise_refused_or_ends_the_restore() {
+        for (answer, is_nameless, expected) in [
+            (Ok(()), false, "given"),
+            (Ok(()), true, "given"),
+            // A third file took the name: it is left alone, and another way of naming would not help.
+            (Err(AlreadyExists), false, "refused"),
+            (Err(AlreadyExists), true, "refused"),
+            (Err(PermissionDenied), false, "refused"),
+            (Err(PermissionDenied), true, "tried with a name"),
+            (Err(NotFound), true, "tried with a name"),
+            (Err(StorageFull), false, "ends"),
+            (Err(StorageFull), true, "ends"),
+            (Err(QuotaExceeded), true, "ends"),
+            (Err(ReadOnlyFilesystem), true, "ends"),
+        ] {
+            let naming = Naming::by_answer(answer.map_err(io::Error::from), is_nameless);
+            let is = match naming {
+                Naming::Given => "given",
+                Naming::NotForNameless => "tried with a name",
+                Naming::Failed(NotLanded::Refused(_)) => "refused",
+                Naming::Failed(NotLanded::VolumeFailed(_)) => "ends",
+                Naming::Failed(NotLanded::Stopped) => "stopped",
+            };
+            assert_eq!(is, expected, "{answer:?}, without a name: {is_nameless}");
+        }
     }
 }

@@ -6,8 +6,8 @@ use porter_trunk::{Content, Trunk};
 use std::collections::HashSet;
 use std::ops::RangeInclusive;
 
-/// For fewer files the folder costs more than their names. What is lost of many if the power fails meanwhile
-/// is written again.
+/// For fewer files the folder costs more than their names. If the power fails, the files of at most one lot
+/// are written again.
 const FILES: RangeInclusive<usize> = 4..=512;
 const MOST_IN_BYTES: u64 = 8 << 20;
 
@@ -57,8 +57,8 @@ impl<'p> WholeFolders<'p> {
         self.paths.contains(folder)
     }
 
-    /// Puts steps together that belong together, and hands them over; the others go by themselves. False as
-    /// soon as `hand_over` says so.
+    /// Puts steps together that belong together, and hands them over; the others go singly. False as soon as
+    /// `hand_over` says so.
     pub(super) fn in_lots<'d>(
         &self,
         trunk: &dyn Trunk,

@@ -18,7 +18,7 @@ pub enum NotMade {
     /// Only the machine's own system makes accounts that work: an account is more than a folder there.
     #[error("only its own system makes accounts of this machine")]
     OnlyThere,
-    /// The machine is no folder of the running system.
+    /// The machine is not a folder of the running system.
     #[error("this machine can only be read")]
     ReadOnlyMachine,
     /// The system's program said no, or is not there.
@@ -33,10 +33,10 @@ pub enum NotMade {
 
 /// The longest name that `useradd` takes (`useradd(8)`, *CAVEATS*).
 const LONGEST_ON_LINUX: usize = 32;
-/// The longest name of a Windows account (`UNLEN` is longer, but a sign-in takes no more).
+/// The longest name of a Windows account (`UNLEN` is longer, but a sign-in takes at most this).
 const LONGEST_ON_WINDOWS: usize = 20;
 
-/// What the account of a person can be called on a system: Linux takes lower-case letters, digits, `.`, `_`
+/// A name for a person's account that the system accepts: Linux takes lower-case letters, digits, `.`, `_`
 /// and `-`, and a letter first; Windows all but a few marks.
 pub fn possible_name(name: &str, family: Family) -> String {
     let possible: String = if family == Family::Windows {
@@ -68,8 +68,8 @@ pub fn make_account(machine: &Machine, name: &str) -> Result<(), NotMade> {
     system::make(mounted_at, name)
 }
 
-/// Whether accounts of this machine can be made from here, as far as it can be told beforehand. Gives the
-/// folder that it is mounted at, unless it is the running one.
+/// Whether accounts of this machine can be made from here, if it can be known beforehand. Returns the folder
+/// that it is mounted at, unless it is the running one.
 pub fn can_make_accounts(machine: &Machine) -> Result<Option<&Path>, NotMade> {
     let root = machine.volume.host_tree().ok_or(NotMade::ReadOnlyMachine)?.root();
     let mounted_at = if machine.here.is_some() { None } else { Some(root) };

@@ -1,4 +1,4 @@
-//! What becomes of each entry, decided before anything is written.
+//! The fate of each entry, decided before anything is written.
 
 use super::kept::Kept;
 use crate::journal::EntryKey;
@@ -19,30 +19,30 @@ use time::OffsetDateTime;
 
 /// A whole restore, not yet begun.
 ///
-/// Of an entry among many no more is kept than what was decided about it: a million of them fit into memory,
-/// and each is read from the trunk again when its turn comes.
+/// Only the decision about an entry is kept: a million of them fit into memory, and each entry is read from
+/// the trunk again when its turn comes.
 pub struct Plan {
     /// Everything is written below this.
     pub target: HostTree,
     /// When the plan was made; set-aside things are named by this date.
     pub planned_utc: OffsetDateTime,
-    /// What is said of the restore as a whole.
+    /// Facts about the restore as a whole.
     pub outline: Outline,
-    /// What was asked for although the rules hold it back: patterns.
+    /// Patterns that were asked for although the rules hold them back.
     pub land_held: Vec<String>,
     /// Folders to make, those above before those in them.
     pub folders: Vec<NewFolder>,
-    /// What lands under another name than its own, in the trunk's order.
+    /// Entries that land under another name than their own, in the trunk's order.
     pub renamed: Vec<Renamed>,
     /// Entries that will not land, and why.
     pub refused: Vec<Refused>,
-    /// What will be written.
+    /// The files that will be written.
     pub to_write: Tally,
-    /// What is there already, byte for byte.
+    /// The files that are already present, byte for byte.
     pub identical: Tally,
-    /// What the kinds have decided, beside files that are copied.
+    /// The kinds' decisions, beside the files that are copied.
     pub changes: Changes,
-    /// What the volume of the machine's root has.
+    /// The free space on the volume of the machine's root.
     pub free_in_bytes: u64,
     /// The folders of all drives that something goes to.
     pub(super) drives: BTreeSet<PathBuf>,
@@ -52,7 +52,7 @@ pub struct Plan {
     pub(super) adapted: HashMap<u32, Vec<u8>>,
     /// Files of the machine that get another content, and the dated name of what they are.
     pub(super) edits: Vec<(Edit, Option<RelativePath>)>,
-    /// What stands beside them and belongs to what they are, and its dated name.
+    /// Files that stand beside them and belong to the old content, and their dated names.
     pub(super) beside_edits: Vec<(RelativePath, RelativePath)>,
     /// Entries, in the trunk's order.
     pub(super) steps: Vec<Step>,
@@ -62,7 +62,7 @@ pub struct Plan {
     pub(super) homes: Vec<RelativePath>,
 }
 
-/// What is said of a restore as a whole.
+/// Facts about a restore as a whole.
 #[derive(Debug, Clone, Default)]
 pub struct Outline {
     /// Which account of the trunk goes into which of the machine, by id.
@@ -80,14 +80,14 @@ pub struct Outline {
     pub older_system: Option<(SystemLabel, SystemLabel)>,
 }
 
-/// What becomes of one item.
+/// The fate of one item.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ItemPlan {
     /// Its id.
     pub id: String,
     /// Where its parts go, below the root.
     pub to: Vec<RelativePath>,
-    /// What of it will be written.
+    /// Its files that will be written.
     pub to_write: Tally,
     /// How many values of its owner's registry will be set.
     pub registry_values: u64,
@@ -114,7 +114,7 @@ pub struct Renamed {
     pub(super) number: u32,
 }
 
-/// What becomes of one entry.
+/// The fate of one entry.
 #[derive(Debug)]
 pub struct Step {
     /// Which row of the trunk's list it is, counted from zero.
@@ -127,18 +127,18 @@ pub struct Step {
     pub(super) name: Option<Box<[u8]>>,
     /// True if that is another than its own, and not only another spelling.
     pub renamed: bool,
-    /// What is done.
+    /// The action.
     pub action: Action,
 }
 
-/// What is done with an entry.
+/// The action on an entry.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Action {
     /// It is new.
     Create,
-    /// What is there gets this dated name, and the entry its own.
+    /// The present file gets this dated name, and the entry its own.
     SetAside(Box<[u8]>),
-    /// What is there stays, and the entry gets a dated name beside it.
+    /// The present file stays, and the entry gets a dated name beside it.
     Beside,
     /// It is there already.
     Identical,
@@ -149,7 +149,7 @@ pub enum Action {
 /// A step whose turn has come.
 #[derive(Debug)]
 pub struct Due<'p> {
-    /// What was decided.
+    /// The decision.
     pub step: &'p Step,
     /// Its entry.
     pub entry: DueEntry<'p>,
@@ -159,7 +159,7 @@ pub struct Due<'p> {
     pub(super) adapted: Option<&'p [u8]>,
 }
 
-/// An entry whose turn has come. It is handed from thread to thread, so it is no longer than where it lies.
+/// An entry whose turn has come. It is handed from thread to thread, so it is kept short.
 #[derive(Debug)]
 pub enum DueEntry<'p> {
     /// The plan kept it.
@@ -190,7 +190,7 @@ impl DueEntry<'_> {
     }
 }
 
-/// What an entry says of a content.
+/// The content as an entry describes it.
 pub(super) fn content_of(content: &[u8]) -> Content {
     Content::File { size_in_bytes: content.len() as u64, hash: ContentHash::of(content) }
 }
@@ -198,7 +198,7 @@ pub(super) fn content_of(content: &[u8]) -> Content {
 /// An entry that will not land.
 #[derive(Debug, Clone)]
 pub struct Refused {
-    /// Its item, as far as known.
+    /// Its item, if known.
     pub item: Option<String>,
     /// Which entry; none if its line in the trunk cannot be used.
     pub key: Option<EntryKey>,
@@ -211,7 +211,7 @@ pub struct Refused {
 }
 
 impl Plan {
-    /// What is set aside, and the dated name it gets.
+    /// The files that are set aside, with their dated names.
     pub fn set_aside(&self) -> impl Iterator<Item = (RelativePath, RelativePath)> {
         let by_folders = self.folders.iter().filter_map(|f| Some((f.at.clone(), f.set_aside.clone()?)));
         let by_steps = self.steps.iter().filter_map(|step| {
@@ -251,7 +251,7 @@ impl Plan {
             let row = rows.find(|(number, _)| *number == step.number);
             match row {
                 Some((_, Ok(mut entry))) if mark_of(&entry) == step.mark => {
-                    // Those that are kept have none then: this is no copy of each.
+                    // The kept ones have none then: the struct is not a copy of each.
                     if entry.unix_mode.is_some() && !self.keeps_modes {
                         entry = entry.changed(|entry| entry.unix_mode = None);
                     }
@@ -297,7 +297,7 @@ pub(super) fn is_older(new: &SystemLabel, old: &SystemLabel) -> bool {
     }
 }
 
-/// Tells one entry from another, well enough to notice that a list was exchanged.
+/// Identifies an entry well enough to notice that a list was exchanged.
 #[expect(clippy::cast_possible_truncation, reason = "half of the hash is enough")]
 pub(super) fn mark_of(entry: &Entry) -> u32 {
     let address = &entry.address;

@@ -43,15 +43,15 @@ struct LastFolder {
     at: RelativePath,
 }
 
-/// Gives that for an entry and its path as far as it is taken.
+/// Returns that for an entry and the part of its path that is taken.
 pub(super) type ToSpot<'a> = dyn Fn(&Entry, &RelativePath) -> Result<Spot, Reason> + Sync + 'a;
 
-/// What of one item is taken out of the trunk.
+/// The part of one item that is taken out of the trunk.
 pub(super) struct Taken<'a> {
     pub(super) below: RelativePath,
     /// So much of its path is left out.
     pub(super) cut: RelativePath,
-    /// Tells by a path whether it is wanted.
+    /// True for a path that is wanted.
     pub(super) wanted: &'a (dyn Fn(&RelativePath) -> bool + Sync),
 }
 
@@ -64,9 +64,9 @@ pub(super) struct Planner<'a> {
     /// Folders by what counts as one name in one folder, with the item that came first.
     shared: HashMap<(RelativePath, Vec<u8>), (RelativePath, String)>,
     pub(super) taken: Option<Taken<'a>>,
-    /// What lands although the rules hold it back, if anything was asked for.
+    /// Patterns of entries that land although the rules hold them back, if any were asked for.
     pub(super) land_held: Option<&'a LandHeld>,
-    /// Tells the folders that only the old system needs.
+    /// Knows the folders that only the old system needs.
     pub(super) relocation: Option<&'a Relocation>,
     /// Whether the trunk's permissions mean anything on the machine.
     pub(super) keeps_modes: bool,
@@ -87,7 +87,7 @@ pub(super) struct Planner<'a> {
     to_write: Tally,
     pub(super) to_write_by_item: HashMap<String, Tally>,
     identical: Tally,
-    /// What will be written, by the folder of the drive.
+    /// Bytes to be written, by the folder of the drive.
     needed_on: BTreeMap<PathBuf, u64>,
 }
 
@@ -136,7 +136,7 @@ impl<'a> Planner<'a> {
         }
     }
 
-    /// Plans all entries of the chosen items. What is there already is compared meanwhile.
+    /// Plans all entries of the chosen items. Files that already exist are compared at the same time.
     pub(super) fn plan_entries(
         &mut self,
         trunk: &dyn Trunk,
@@ -335,7 +335,7 @@ impl<'a> Planner<'a> {
             if !is_asked_for || !wanted(&path) {
                 return None;
             }
-            // What is held is not restored by itself, but whoever takes it asks for it.
+            // A held entry is not restored by default, but a person who takes it asks for it.
             entry.held = None;
             let tail: Vec<&[u8]> = path.steps().skip(cut.steps().count()).collect();
             path = RelativePath::from_bytes(&tail.join(&b'/')).unwrap_or(path);
@@ -397,7 +397,8 @@ impl<'a> Planner<'a> {
         Some(ToCompare { step, entry, at })
     }
 
-    /// Plans a step, and gives its number and where it goes. What may be identical is planned as if it was.
+    /// Plans a step, and returns its number and its path. A file that may be identical is planned as if it
+    /// were.
     fn plan_step(
         &mut self,
         entry: &Entry,
@@ -453,7 +454,7 @@ impl<'a> Planner<'a> {
         let own_path = base.join_path(path).map_err(too_long)?;
         let Some(name) = path.name() else { return Err(Reason::Twice) };
         let folder = self.folder_of(&entry.item, &entry.address.owner, &place, &base, path)?;
-        // What landed under another name before is compared with that.
+        // An entry that landed under another name before is compared with that file.
         let before = self.history.landed_as(entry).filter(|at| at.parent().as_ref() == Some(&folder));
         let before = before.and_then(|at| Some(at.name()?.to_vec()));
         if entry.content == Content::Folder {
@@ -496,7 +497,7 @@ impl<'a> Planner<'a> {
         })
     }
 
-    /// Refuses a restore for which a drive has too little room. Gives what the machine's root has.
+    /// Refuses a restore for which a drive has too little room. Returns the free space of the machine's root.
     fn require_room(&self) -> Result<u64, RestoreError> {
         let mut at_root = 0;
         for (drive, needed_in_bytes) in &self.needed_on {
@@ -513,7 +514,7 @@ impl<'a> Planner<'a> {
     }
 }
 
-/// What is planned for an entry, by what stands in its place.
+/// The plan for an entry, by the file in its place.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Planned {
     /// Nothing is there.

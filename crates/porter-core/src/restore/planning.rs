@@ -1,4 +1,5 @@
-//! What is to be restored, and where to: decided for whole items, before the planner looks at their entries.
+//! Which items are restored, and where to: decided for whole items, before the planner looks at their
+//! entries.
 
 use super::RestoreError;
 use super::judge::Judge;
@@ -24,7 +25,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use time::OffsetDateTime;
 
-/// What a person decides about a restore.
+/// A person's decisions about a restore.
 #[derive(Debug)]
 pub struct Wishes<'a> {
     /// Accounts that are called otherwise on the new machine, old to new.
@@ -33,7 +34,7 @@ pub struct Wishes<'a> {
     pub selection: &'a Selection,
     /// About the items of each kind.
     pub kinds: &'a KindWishes,
-    /// What lands although the rules hold it back.
+    /// Patterns of entries that land although the rules hold them back.
     pub land_held: &'a LandHeld,
     /// When.
     pub now_utc: OffsetDateTime,
@@ -127,8 +128,8 @@ pub fn plan_restore(
     })
 }
 
-/// Plans taking part of one item into a folder: `below` is a path below the item's place, and `wanted` tells
-/// by the path of each thing there whether it is taken.
+/// Plans taking part of one item into a folder: `below` is a path below the item's place, and `wanted`
+/// decides by the path of each thing there whether it is taken.
 pub fn plan_take(
     trunk: &dyn Trunk,
     item: &str,
@@ -145,7 +146,7 @@ pub fn plan_take(
     let items = BTreeSet::from([item.to_owned()]);
     // A single file or folder is taken by its own name, not with the folders above it.
     planner.taken = Some(Taken { below: below.clone(), cut, wanted });
-    // What comes from several places would meet in one folder: each place gets its own.
+    // Parts from several places would mix in one folder: each place gets its own.
     let parts = trunk.items().iter().find(|known| known.id == item).map(|item| item.parts.as_slice());
     let places: BTreeSet<&str> = parts.unwrap_or_default().iter().map(|part| part.place.as_str()).collect();
     let target = |entry: &Entry, path: &RelativePath| {
@@ -185,7 +186,7 @@ pub fn homeless(
     Ok(without.cloned().collect())
 }
 
-/// Nobody's things are put into somebody else's account, and nobody's are dropped in silence.
+/// No account's things are put into another account or dropped in silence.
 fn refuse_homeless(
     trunk: &dyn Trunk,
     items: &BTreeSet<String>,

@@ -1,4 +1,4 @@
-//! What a restore tells when it is done.
+//! The report of a finished restore.
 
 use super::plan::{Action, Due, Refused};
 use crate::events::{Conduct, Event};
@@ -6,18 +6,18 @@ use porter_names::RelativePath;
 use porter_trunk::{Content, Tally};
 use std::path::PathBuf;
 
-/// What a restore did.
+/// The outcome of a restore.
 #[derive(Debug)]
 pub struct RestoreReport {
-    /// What was written.
+    /// The files that were written.
     pub written: Tally,
-    /// What was there already, byte for byte.
+    /// The files that were already present, byte for byte.
     pub identical: Tally,
-    /// What was set aside, and its dated name.
+    /// The files that were set aside, with their dated names.
     pub set_aside: Vec<(RelativePath, RelativePath)>,
-    /// What landed under another name than its own.
+    /// Entries that landed under another name than their own.
     pub renamed: Vec<(RelativePath, RelativePath)>,
-    /// What did not land.
+    /// Entries that did not land.
     pub refused: Vec<Refused>,
     /// How many values of people's registries were set.
     pub registry_values: u64,

@@ -34,7 +34,7 @@ pub fn run_plan(
     conduct.send(&Event::StageBegan { stage: Stage::Restore, expected: plan.to_write });
     let _records = records.map(|records| Records::take(records, plan.target.root())).transpose()?;
     if let Some(records) = records {
-        // What a restore that was cut off left half-written is nobody's.
+        // Half-written files of a restore that was cut off belong to nobody.
         for run in runs_in(records).iter().filter(|run| run.undone.is_none()) {
             sweep(run, &plan.target).map_err(|cause| journal_failed(&run.journal, cause))?;
         }
@@ -117,8 +117,8 @@ pub fn run_plan(
     Ok(report)
 }
 
-/// So many steps are written to the journal and seen onto the medium at once: one by one, the medium would be
-/// all that is waited for. The first of them begin soon.
+/// The number of steps written to the journal and flushed at once: one by one, the flushes would take all the
+/// time. The first stretch is short, so that work begins soon.
 const FIRST_STRETCH: usize = 256;
 const LONGEST_STRETCH: usize = 4096;
 

@@ -26,7 +26,7 @@ pub(super) enum StepFailed {
     Ends(RestoreError),
 }
 
-/// What all steps of a run have in common.
+/// The values that all steps of a run share.
 pub(super) struct Runner<'a> {
     pub(super) trunk: &'a dyn Trunk,
     pub(super) whole_folders: WholeFolders<'a>,
@@ -41,8 +41,8 @@ pub(super) struct Runner<'a> {
 }
 
 impl Runner<'_> {
-    /// Gets at what is at a path on the machine. What was planned by its name is reached by open folders,
-    /// none of them through a link.
+    /// Opens a path on the machine. A path that was planned by its name is reached by open folders, none of
+    /// them through a link.
     pub(super) fn reach(&self, path: &RelativePath) -> Result<Reached, Reason> {
         self.target.reach(path).map_err(|cause| Reason::NotWritten { detail: cause.to_string() })
     }

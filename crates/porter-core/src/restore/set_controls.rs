@@ -1,4 +1,4 @@
-//! What of the running system a plan sets.
+//! Sets the controls of a plan.
 
 use super::RestoreError;
 use super::plan::{Plan, Refused};
@@ -8,8 +8,8 @@ use porter_machine::control::shown_as_path;
 use porter_names::Facts;
 use std::io;
 
-/// Sets what a plan wants, after `write_ahead` has seen it written down. What cannot be set is told, and the
-/// rest goes on.
+/// Sets the controls of a plan, after `write_ahead` has written them down. A control that cannot be set is
+/// reported, and the rest goes on.
 pub(super) fn set_controls(
     plan: &Plan,
     write_ahead: &dyn Fn(&[JournalLine]) -> Result<(), RestoreError>,
@@ -19,7 +19,7 @@ pub(super) fn set_controls(
     report.registry_values = plan.outline.destinations.iter().map(|item| item.registry_values).sum();
     let mut lines: Vec<JournalLine> =
         changes.registry_kept().map(|item| JournalLine::RegistryKept { item: item.to_owned() }).collect();
-    // What it was is asked of each before any of it is set.
+    // All values before are read first, before any of them is set.
     let before: Vec<io::Result<Option<Facts>>> =
         changes.controls().iter().map(|change| change.control.read(&change.owner, &change.becomes)).collect();
     lines.extend(changes.controls().iter().zip(&before).filter_map(|(change, was)| {

@@ -17,9 +17,8 @@ use time::Date;
 
 /// A tree that things are to be put into, and all that was decided about it so far.
 ///
-/// Of a name that is only planned no more than two hashes are kept, so that a million of them fit into
-/// memory. Names that meet by chance only in their hashes are treated as alike: one of them gets a safe name,
-/// or is refused.
+/// A name that is only planned is kept as two hashes, so that a million of them fit into memory. Names that
+/// meet by chance only in their hashes are treated as alike: one of them gets a safe name, or is refused.
 pub struct TargetTree {
     host: HostTree,
     rules: NameRules,
@@ -63,7 +62,7 @@ impl FolderView {
 pub struct Destination {
     /// Below the tree's root.
     pub path: RelativePath,
-    /// What is there now.
+    /// The kind of the present entry.
     pub is_there: Option<EntryKind>,
 }
 
@@ -142,7 +141,7 @@ impl TargetTree {
         }
     }
 
-    /// What counts as the same name.
+    /// The key under which two names count as the same.
     pub fn key_of(&self, name: &[u8]) -> Vec<u8> {
         self.rules.key(name)
     }
@@ -198,7 +197,7 @@ impl TargetTree {
         Ok(&mut self.folders[number])
     }
 
-    /// What is in a folder; nothing if it is not there yet.
+    /// The entries of a folder; none if it does not exist yet.
     fn look(&self, folder: &RelativePath) -> Result<FolderView, Reason> {
         let mut view = FolderView::default();
         let unreadable = |cause: std::io::Error| Reason::CannotBeRead { detail: cause.to_string() };

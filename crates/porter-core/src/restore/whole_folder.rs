@@ -1,6 +1,6 @@
 //! A new folder with nothing but new files in it lands whole: its files are made under their own names in a
-//! folder that waits for its own, and with that one all of them get theirs at once. Given to each by itself,
-//! names are a quarter of what a small file costs.
+//! folder that waits for its own, and when that is named all of them have theirs. Naming each file singly
+//! takes a quarter of its time.
 
 use super::land::{Home, NotLanded, land_directly, not_written};
 use super::lots::Lot;
@@ -17,7 +17,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 static NAMES_ARE_GIVEN: AtomicBool = AtomicBool::new(true);
 
 impl Runner<'_> {
-    /// Takes all steps of a lot, and says of each what became of it.
+    /// Takes all steps of a lot, and returns the result of each.
     pub(super) fn take_all(&self, lot: &Lot<'_>) -> Vec<Result<(), StepFailed>> {
         let whole = if lot.is_whole { land_whole(self, lot) } else { None };
         let dues = lot.dues.iter();
@@ -31,15 +31,15 @@ impl Runner<'_> {
     }
 }
 
-/// Lands all of a whole lot, and says of each step what became of it. None if it has to be taken step by
-/// step: nothing was done then.
+/// Lands all of a whole lot, and returns the result of each step. None if it has to be taken step by step:
+/// nothing was done then.
 fn land_whole(runner: &Runner<'_>, lot: &Lot<'_>) -> Option<Vec<Result<(), NotLanded>>> {
     if !NAMES_ARE_GIVEN.load(Ordering::Relaxed) {
         return None;
     }
     let folder = lot.dues.first()?.at.parent()?;
     let above = folder.parent()?;
-    // What is made in a folder is its owner's.
+    // Files made in a folder belong to its owner.
     let owner = runner.owner_in(&above);
     let waiting_at = above.join(waiting_name(runner.mark).as_bytes()).ok()?;
     let waiting = WaitingFolder::make(runner.reach(&waiting_at).ok()?, owner)?;
@@ -64,7 +64,7 @@ fn land_whole(runner: &Runner<'_>, lot: &Lot<'_>) -> Option<Vec<Result<(), NotLa
     #[cfg(windows)]
     drop(home);
     if let Err(cause) = host::rename_without_replacing(&waiting.0, &target) {
-        // Somebody made it meanwhile, or somebody looks into ours: then each by itself.
+        // Somebody made it in between, or somebody looks into ours: then each step is taken singly.
         if cause.kind() != io::ErrorKind::AlreadyExists {
             NAMES_ARE_GIVEN.store(false, Ordering::Relaxed);
         }

@@ -1,4 +1,4 @@
-//! What the journal tells before anything happens: a step that it does not tell of is not taken.
+//! Lines written to the journal before their steps: a step without its line is not taken.
 
 use super::RestoreError;
 use super::lots::Lot;
@@ -15,8 +15,8 @@ use std::fs;
 use std::io;
 use std::path::Path;
 
-/// Begins the journal of a restore, or goes on with that of the latest one if it is of this trunk and was cut
-/// off: then an undo takes back both. Gives the mark of its waiting files, too.
+/// Begins the journal of a restore, or continues that of the latest one if it is of this trunk and was cut
+/// off: then an undo takes back both. Returns the mark of its waiting files, too.
 pub(super) fn begin_journal(
     records: &Path,
     trunk: &dyn Trunk,
@@ -53,7 +53,7 @@ pub(super) fn journal_failed(path: &Path, cause: io::Error) -> RestoreError {
     RestoreError::Journal { path: path.to_path_buf(), cause }
 }
 
-/// What is about to be done for an entry, if anything is.
+/// The journal's line for an entry's step, if there is a step.
 fn line_of(due: &Due<'_>) -> Option<JournalLine> {
     let entry = EntryKey::of(&due.entry.address);
     let at = PathField(due.at.clone());
@@ -128,8 +128,8 @@ impl Runner<'_> {
         }))
     }
 
-    /// Writes ahead what happens to folders: those that change and those that are made. What a check has to
-    /// know of those that stand for another comes with them.
+    /// Writes down the changes of folders before they happen: those that change and those that are made. The
+    /// folders that stand for another are named with them, for the check.
     pub(super) fn note_folders(&self, plan: &Plan) -> Result<(), RestoreError> {
         let Some(journal) = self.journal else { return Ok(()) };
         let mut lines: Vec<JournalLine> = plan

@@ -10,7 +10,7 @@ use time::{Duration, OffsetDateTime};
 /// At the root of the drive, in the languages of Windows 2000 and XP too.
 const FOLDERS: [&str; 6] =
     ["Program Files", "Program Files (x86)", "Programme", "Archivos de programa", "Programmi", "Programas"];
-/// What comes with the system, and changes by itself.
+/// Programs that come with the system and that it changes on its own.
 const OF_THE_SYSTEM: [&str; 8] = [
     "Common Files",
     "Internet Explorer",
@@ -27,8 +27,8 @@ const WORK: [&str; 30] = [
     "mdf", "ldf", "fdb", "gdb", "dbf", "db3", "sqlite", "sqlite3", "sdf", "btr", "edb", "myd", "ibd", "qbw",
     "frm", "ledger",
 ];
-/// So many folders of each program are looked at, the upper ones first, and so many in all: it is a caution,
-/// not a capture, and a drive may be slow.
+/// The number of folders looked at in each program, the upper ones first. It is limited because this is a
+/// caution, not a capture, and a drive may be slow.
 const MOST_FOLDERS_EACH: usize = 40;
 const MOST_FOLDERS: usize = 1500;
 const DEEPEST: usize = 5;

@@ -1,4 +1,4 @@
-//! What is found to beware of: of an item, of an account, of the machine.
+//! Cautions: about an item, an account, or the machine.
 
 use super::among_programs::folders_with_work;
 use super::count::Count;
@@ -76,8 +76,8 @@ pub(super) fn not_read(machine: &Machine, account: &Account) -> Option<String> {
     })
 }
 
-/// What an encrypted home leaves to be seen: eCryptfs the file that says how to open it
-/// (`ecryptfs-setup-private(1)`), the first FileVault an image of the disk that the home is in.
+/// The visible sign of an encrypted home: eCryptfs leaves the file that says how to open it
+/// (`ecryptfs-setup-private(1)`), the first FileVault an image of the disk that holds the home.
 fn encrypted_home(machine: &Machine, account: &Account) -> Option<&'static str> {
     let rows: Vec<_> = machine.volume.list(&account.home).ok()?.into_iter().flatten().collect();
     let has = |fits: &dyn Fn(&[u8]) -> bool| rows.iter().any(|row| fits(&row.name));

@@ -19,7 +19,7 @@ const LARGEST_ON_FAT32_IN_BYTES: u64 = u32::MAX as u64;
 /// Windows' old limit of 260 counts the drive, the colon, the backslash and the end.
 const LONGEST_FOR_MOST_PROGRAMS: usize = 260 - 4;
 
-/// What was found in one item.
+/// The files found in one item.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Count {
     pub(super) to_capture: Tally,

@@ -3,8 +3,8 @@
 use super::UndoError;
 use crate::journal::{FIRST_FORMAT, FORMAT, Record, Run, SECOND_FORMAT};
 
-/// The latest restore that was not taken back. None is given that came before one of which nothing can be
-/// read: what they set aside would be mixed up.
+/// The latest restore that was not taken back. None before one whose record cannot be read: their files that
+/// were set aside would be mixed up.
 pub fn last_standing(records: Vec<Record>) -> Result<Run, UndoError> {
     let standing = |record: &Record| match record {
         Record::Run(run) => run.undone.is_none(),

@@ -25,16 +25,16 @@ use std::io;
 use std::path::Path;
 use time::OffsetDateTime;
 
-/// What an undo did.
+/// The outcome of an undo.
 #[derive(Debug, Default)]
 pub struct UndoReport {
-    /// What was removed: files and links that had landed, and folders that had been made.
+    /// Removed entries: files and links that had landed, and folders that had been made.
     pub removed: Tally,
     /// How many things got back the name that they had.
     pub put_back: u64,
-    /// What stayed.
+    /// Entries that stayed.
     pub kept: Vec<Kept>,
-    /// Lines of the journal that cannot be understood: what they tell of stayed too, and nobody knows where.
+    /// Lines of the journal that cannot be understood: their files stayed too, and nobody knows where.
     pub unreadable_lines: u64,
 }
 
@@ -61,7 +61,7 @@ pub enum WhyKept {
     Changed,
     /// Something that was not restored is in the folder.
     NotEmpty,
-    /// What was there before, and had been set aside under this name, is there no more.
+    /// The original that had been set aside under this name no longer exists.
     OriginalGone(RelativePath),
     /// Nothing is restored there, so the journal was not written by porter, or not by porter alone.
     NoLandingPlace(String),
@@ -69,7 +69,7 @@ pub enum WhyKept {
     NotDone(String),
 }
 
-/// What stands at a path, against what was restored there.
+/// The present state of a path, against the file that was restored there.
 #[derive(Debug, PartialEq, Eq)]
 enum There {
     Nothing,
@@ -78,7 +78,7 @@ enum There {
     Unreadable(String),
 }
 
-/// A line of the journal, with what is there now if it tells of a landing.
+/// A line of the journal; for a landing, with the present state of its path.
 struct Seen {
     /// None if it cannot be understood.
     line: Option<JournalLine>,
@@ -203,7 +203,7 @@ fn what_is_at(
     } else {
         conduct.send(&Event::Bytes { size_in_bytes: found.len() });
         File::open(&path).and_then(|mut file| {
-            // A pipe that was exchanged for it just now is no file.
+            // A pipe may have been exchanged for it just now.
             if !file.metadata()?.is_file() {
                 return Err(io::ErrorKind::InvalidInput.into());
             }
@@ -221,13 +221,13 @@ fn is_not_there(cause: &io::Error) -> bool {
     matches!(cause.kind(), io::ErrorKind::NotFound | io::ErrorKind::NotADirectory)
 }
 
-/// What of a machine a journal may have a say about.
+/// The parts of a machine that a journal may act on.
 pub struct UndoGrounds<'a> {
     /// Where things are restored to.
     pub places: LandingPlaces<'a>,
     /// The rules, which name the keys of registries.
     pub catalogue: &'a Catalogue,
-    /// What of it can be set.
+    /// Its controls.
     pub machine: &'a Machine,
 }
 
@@ -255,7 +255,7 @@ struct Undoing<'a> {
     /// Hashes of the paths at which something else is than was restored.
     changed: HashSet<u64>,
     try_only: bool,
-    /// What did not land though its step was written down.
+    /// Entries that did not land though their step was written down.
     refused: HashSet<EntryKey>,
     /// Which folders are reached without going through a link.
     straight: HashMap<RelativePath, bool>,
@@ -273,7 +273,7 @@ impl Undoing<'_> {
                 self.refused.insert(entry);
                 Ok(())
             }
-            // What is told of before was told by the run that this one went on with.
+            // Steps from before were already listed by the run that this one continued.
             JournalLine::GoOn { .. } => {
                 self.refused.clear();
                 Ok(())
@@ -327,7 +327,8 @@ impl Undoing<'_> {
         }
     }
 
-    /// True if a restore may have been at a path. What it set aside got another name in the same folder.
+    /// True if a restore may have been at a path. A file that it set aside got another name in the same
+    /// folder.
     fn may_be(&mut self, at: &RelativePath, aside: Option<&RelativePath>) -> bool {
         let refused = self.grounds.places.refuse(at).err().map(|why| why.to_string());
         let is_beside = aside.is_none_or(|aside| aside.parent() == at.parent());
@@ -341,7 +342,7 @@ impl Undoing<'_> {
         self.grounds.places.leads_to_one(folder)
     }
 
-    /// What is at a path, where this undo has changed something since it was looked at.
+    /// The present state of a path, if this undo has changed something since it was looked at.
     fn as_it_is_now(
         &self,
         at: &RelativePath,
@@ -445,7 +446,7 @@ impl Undoing<'_> {
     }
 
     fn remove_folder(&mut self, at: &RelativePath) -> Result<(), UndoError> {
-        // What stands there may be a link, which then is no work of ours.
+        // A link may stand there, which is not our work.
         if !self.is_straight(at) {
             return Ok(());
         }
@@ -466,7 +467,7 @@ impl Undoing<'_> {
         Ok(())
     }
 
-    /// Gives what was set aside its name again, unless something else has that now.
+    /// Gives a file that was set aside its name again, unless something else has that now.
     fn put_back(&mut self, aside: &RelativePath, at: &RelativePath) -> Result<(), UndoError> {
         if !self.is_straight(&at.parent().unwrap_or_default()) {
             return Ok(());
@@ -492,7 +493,7 @@ impl Undoing<'_> {
         Ok(())
     }
 
-    /// Gives something of the running system back what it was, if it still is what it became.
+    /// Gives a control its value before again, if it still has its value after.
     fn undo_set(&mut self, name: &str, owner: &str, was: Option<&Facts>, becomes: &Facts) {
         let here = controls::named(self.grounds.machine.controls, name);
         let Some(control) = here.or_else(|| controls::named(controls::BUILT_IN, name)) else {

@@ -45,7 +45,7 @@ pub fn undisturbed(run: &mut dyn FnMut(Conduct<'_>)) {
     run(Conduct { events: &|_: &Event<'_>| {}, stop: &AtomicBool::new(false) });
 }
 
-/// Somebody stops it after so many events.
+/// Somebody stops it after this many events.
 pub fn stopped_after(events: u64, run: &mut dyn FnMut(Conduct<'_>)) {
     let stop = AtomicBool::new(false);
     let heard = AtomicU64::new(0);
@@ -62,11 +62,11 @@ pub fn stopped_after(events: u64, run: &mut dyn FnMut(Conduct<'_>)) {
 pub enum Script {
     /// A file with that content.
     File(Vec<u8>),
-    /// A file of which the drive can read only so many bytes.
+    /// A file with only this many readable bytes.
     BadSectorAfter(usize, Vec<u8>),
     /// A file with bad sectors in these places.
     BadSectors(Vec<std::ops::Range<usize>>, Vec<u8>),
-    /// A file of which so many readings fail before one succeeds.
+    /// A file that fails to read this many times before it succeeds.
     Wavering(Arc<Mutex<u32>>, Vec<u8>),
     /// A file that somebody writes to while it is opened the first times.
     WrittenTo(u32, Vec<u8>),
@@ -78,7 +78,7 @@ pub enum Script {
     Vanishes,
     /// A file that another program holds.
     InUse,
-    /// A file with named streams, one of which cannot be read.
+    /// A file with named streams, one of them unreadable.
     WithStreams(Vec<u8>),
     /// A file with a stream so long that a list of some hundreds of such files is a long one.
     WithLongNote(Vec<u8>),
@@ -281,7 +281,7 @@ impl ScriptedFile {
 
 impl VolumeFile for ScriptedFile {
     fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize> {
-        // EIO, as a bad sector gives it.
+        // EIO, as for a bad sector.
         let failed = || Err(io::Error::from_raw_os_error(if cfg!(windows) { 23 } else { 5 }));
         let start = usize::try_from(offset_in_bytes).unwrap().min(self.content.len());
         let mut end = (start + buffer.len()).min(self.content.len());
@@ -294,7 +294,7 @@ impl VolumeFile for ScriptedFile {
             if bad.contains(&start) {
                 return failed();
             }
-            // Linux gives what stands before it.
+            // Linux returns the bytes before it.
             if start < bad.start {
                 end = end.min(bad.start);
             }
@@ -317,11 +317,11 @@ impl VolumeFile for ScriptedFile {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum TrunkFailure {
     Never,
-    /// The volume is full after so many files.
+    /// The volume is full after this many files.
     FullAfter(u64),
     /// It holds no file larger than that.
     NothingLargerThan(u64),
-    /// It keeps other bytes than it was given, and tells nobody.
+    /// It keeps other bytes than it was given, and reports nothing.
     Lies,
 }
 

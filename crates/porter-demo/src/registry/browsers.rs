@@ -1,4 +1,4 @@
-//! What browsers note in the demo's registries.
+//! Browsers' entries in the demo's registries.
 
 use super::settings::OwnSettings;
 use crate::writing;

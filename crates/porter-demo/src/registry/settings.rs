@@ -16,13 +16,13 @@ pub struct Printer {
 /// Where a printer is connected.
 #[derive(Debug, Clone, Copy)]
 pub enum Port {
-    /// By itself on the network, at an address.
+    /// On the network without a server, at an address.
     Network(&'static str),
     /// Anything else, by the name of the port.
     Other(&'static str),
 }
 
-/// What a person set.
+/// A person's own settings.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct OwnSettings {
     /// A letter and a folder on a server.

@@ -165,7 +165,7 @@ pub fn from_html(html: &str) -> Result<Bookmarks, FormatError> {
     Ok(bookmarks)
 }
 
-/// What a folder stands for.
+/// The purpose of a folder.
 #[derive(Clone, Copy)]
 enum Root {
     None,

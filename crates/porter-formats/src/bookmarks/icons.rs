@@ -6,10 +6,10 @@ use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use rusqlite::{CachedStatement, Connection, OptionalExtension};
 
-/// Larger pictures are no icons.
+/// Larger pictures are not icons.
 const LARGEST_IN_BYTES: usize = 64 << 10;
 
-/// Gives each bookmark the picture that a question finds for its address (`?1`), as a `data:` address.
+/// Adds to each bookmark the picture that a question finds for its address (`?1`), as a `data:` address.
 pub(crate) fn add_to(
     bookmarks: &mut Bookmarks,
     database: &Connection,

@@ -2,7 +2,7 @@
 
 use super::{Bookmark, Bookmarks, Folder, Node};
 
-/// What a merge added.
+/// The bookmarks that a merge added.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Added {
     /// Bookmarks.
@@ -20,8 +20,8 @@ impl Added {
     }
 }
 
-/// Adds what is not there, behind what is. A bookmark is there if its folder has one with the same address; a
-/// folder, if its own has one of the same title. What is new has no number.
+/// Adds the bookmarks that are missing, behind those that are present. A bookmark is present if its folder
+/// has one with the same address; a folder, if its own has one of the same title. Added ones have no number.
 pub fn merge(into: &mut Bookmarks, from: &Bookmarks) -> Added {
     let mut added = Added::default();
     for (into, from) in [

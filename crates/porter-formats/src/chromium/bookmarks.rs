@@ -56,7 +56,7 @@ impl BookmarksFile {
             None => Ok(Folder::default()),
         };
         let mut other = root("other")?;
-        // What a merge put there for want of a menu.
+        // A merge put it there for want of a menu.
         let menu = other
             .children
             .iter()
@@ -143,7 +143,7 @@ fn folder(node: &Value, depth: usize) -> Result<Folder, FormatError> {
     })
 }
 
-/// A node whose number cannot be read is known all the same.
+/// A node whose number cannot be read is still known.
 fn number(node: &Value) -> Option<i64> {
     Some(text(node, "id").parse().unwrap_or(0))
 }

@@ -18,7 +18,7 @@ pub fn last_visit_utc(database: &Connection) -> Result<Option<OffsetDateTime>, F
     Ok(newest.and_then(from_microseconds))
 }
 
-/// Gives all addresses, the newest first.
+/// Passes on all addresses, the newest first.
 pub fn each_visited(
     database: &Connection,
     give: impl FnMut(Link) -> std::io::Result<()>,

@@ -39,7 +39,7 @@ impl LocalState {
         cache.into_iter().flatten().map(|(folder, row)| (folder.clone(), name(folder, row))).collect()
     }
 
-    /// The folder of the profile that opens by itself.
+    /// The folder of the profile that opens by default.
     pub fn last_used(&self) -> Option<&str> {
         self.json.pointer("/profile/last_used")?.as_str()
     }
@@ -49,8 +49,8 @@ impl LocalState {
         self.json.pointer("/os_crypt/encrypted_key").is_some()
     }
 
-    /// Enters a profile; one of that folder that is known is left as it is. With `opens`, it opens by itself
-    /// from now on.
+    /// Enters a profile; a known one of that folder is left as it is. With `opens`, it opens by default from
+    /// now on.
     pub fn enter(&mut self, folder: &str, name: &str, opens: bool) -> Result<(), FormatError> {
         let damaged = || FormatError::damaged(FORMAT, "its list of profiles is not an object");
         let profile = object(&mut self.json, "profile").ok_or_else(damaged)?;

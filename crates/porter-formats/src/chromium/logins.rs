@@ -13,7 +13,7 @@ use rusqlite::Connection;
 pub struct Logins {
     /// All of them; addresses for which none is to be kept do not count.
     pub count: u64,
-    /// Of these, how many begin with `v10`.
+    /// How many of these begin with `v10`.
     pub marked_v10: u64,
 }
 

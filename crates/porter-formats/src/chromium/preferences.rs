@@ -5,10 +5,10 @@ use serde_json::Value;
 
 const FORMAT: &str = "Preferences";
 
-/// What is of interest to us.
+/// The preferences that matter to us.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Preferences {
-    /// What the person calls the profile.
+    /// The person's name for the profile.
     pub name: Option<String>,
     /// The version that made it.
     pub created_by: Option<String>,
@@ -46,7 +46,7 @@ pub fn read(preferences: Option<&[u8]>, secure: Option<&[u8]>) -> Result<Prefere
     let mut extensions: Vec<String> = Vec::new();
     for settings in both.iter().filter_map(|json| json.pointer("/extensions/settings")?.as_object()) {
         for (id, extension) in settings {
-            // Locations 5 and 10 are parts of the browser; a theme is no extension.
+            // Locations 5 and 10 are parts of the browser; a theme does not count as an extension.
             let location = extension.get("location").and_then(Value::as_i64);
             let is_own = !matches!(location, Some(5 | 10))
                 && extension.get("was_installed_by_default") != Some(&Value::Bool(true));

@@ -1,6 +1,6 @@
 //! The tabs that were open: the newest `Session_…` file in `Sessions`.
 //!
-//! `SNSS`, a version (1 or 3), then commands: a length of 2 bytes, a number, and its data. 6 tells where a
+//! `SNSS`, a version (1 or 3), then commands: a length of 2 bytes, a number, and its data. 6 records where a
 //! tab went (a length of 4 bytes, tab, index, address, title as UTF-16, each length 4 bytes and padded to 4),
 //! 7 which of these it shows, 16 that a tab was closed (Chromium's
 //! `components/sessions/core/session_service_commands.cc`).
@@ -17,7 +17,7 @@ struct Tab {
     shown: Option<u32>,
 }
 
-/// The page that each tab shows. What is cut off at the end is left out: the browser appends as it goes.
+/// The page that each tab shows. A command cut off at the end is left out: the browser appends as it goes.
 pub fn tabs(file: &[u8]) -> Result<Vec<Link>, FormatError> {
     if file.get(..4) != Some(b"SNSS") {
         return Err(FormatError::damaged(FORMAT, "it does not begin with SNSS"));

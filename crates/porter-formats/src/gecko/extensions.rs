@@ -1,4 +1,4 @@
-//! What was added to the browser: `extensions.json`.
+//! Extensions of the browser: `extensions.json`.
 
 use crate::FormatError;
 use serde_json::Value;

@@ -4,7 +4,7 @@ use crate::FormatError;
 use crate::bookmarks::{Bookmarks, icons};
 use rusqlite::Connection;
 
-/// Gives each bookmark the smallest picture that is known of its page, as a `data:` address.
+/// Adds to each bookmark the smallest picture that is known of its page, as a `data:` address.
 pub fn add_to(bookmarks: &mut Bookmarks, database: &Connection) -> Result<(), FormatError> {
     icons::add_to(
         bookmarks,

@@ -140,8 +140,8 @@ mod tests {
 
     #[test]
     fn installations_are_named_as_the_browser_names_them() {
-        // What Firefox writes where it is usually installed, and what Debian's writes; the others are from
-        // the Python package `clickhouse-cityhash` 1.0.2, one for each length that the hash treats in its own
+        // The first are from Firefox itself, in its usual folder and in Debian's; the others are from the
+        // Python package `clickhouse-cityhash` 1.0.2, one for each length that the hash treats in its own
         // way.
         for (folder, name) in [
             ("/", "2349085C622C3043"),

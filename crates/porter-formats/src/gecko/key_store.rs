@@ -12,7 +12,7 @@ use rusqlite::{Connection, OptionalExtension};
 use sha1::{Digest, Sha1};
 use sha2::Sha256;
 
-/// Whether the saved passwords open by themselves.
+/// Whether the saved passwords open without a question.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum PrimaryPassword {
     /// Nobody set one.
@@ -28,7 +28,7 @@ const PBES2: &[u8] = &[0x2a, 0x86, 0x48, 0x86, 0xf7, 0x0d, 0x01, 0x05, 0x0d];
 const PBKDF2: &[u8] = &[0x2a, 0x86, 0x48, 0x86, 0xf7, 0x0d, 0x01, 0x05, 0x0c];
 const HMAC_SHA_256: &[u8] = &[0x2a, 0x86, 0x48, 0x86, 0xf7, 0x0d, 0x02, 0x09];
 const AES_256_CBC: &[u8] = &[0x60, 0x86, 0x48, 0x01, 0x65, 0x03, 0x04, 0x01, 0x2a];
-/// Firefox takes 10,000. What claims to need more than this is no real store, and would take minutes.
+/// Firefox takes 10,000. A store that claims to need more than this is not real, and would take minutes.
 const MOST_ROUNDS: u32 = 1_000_000;
 
 /// Tries the store with an empty primary password.
@@ -52,16 +52,16 @@ fn opens_with(password: &[u8], global_salt: &[u8], check: &[u8]) -> PrimaryPassw
     let mut content = encrypted.content.to_vec();
     match cipher.decrypt_padded_mut::<Pkcs7>(&mut content) {
         Ok(plain) if plain == CHECK => PrimaryPassword::NotSet,
-        // With another key the end is no padding, or the text another one.
+        // With another key the end is not padding, or the text differs.
         Ok(_) | Err(_) => PrimaryPassword::Set,
     }
 }
 
-/// What is encrypted, and how.
+/// An encrypted value, and its method.
 struct Encrypted<'b> {
     salt: &'b [u8],
     rounds: u32,
-    /// What the first block is mixed with.
+    /// The bytes that the first block is mixed with.
     start: [u8; 16],
     content: &'b [u8],
 }
@@ -95,7 +95,7 @@ const OCTETS: u8 = 0x04;
 const OBJECT: u8 = 0x06;
 const SEQUENCE: u8 = 0x30;
 
-/// The rest of something in DER (X.690), as far as it is needed here.
+/// The rest of something in DER (X.690), the part that is needed here.
 struct Der<'b>(&'b [u8]);
 
 impl<'b> Der<'b> {
@@ -131,7 +131,7 @@ impl<'b> Der<'b> {
         is_short.then(|| bytes.iter().fold(0, |number, byte| number << 8 | u32::from(*byte)))
     }
 
-    /// What stands in the sequence behind the name of a method.
+    /// The value in the sequence behind the name of a method.
     fn named(&mut self, name: &[u8]) -> Option<&'b [u8]> {
         self.next(OBJECT).filter(|found| *found == name)?;
         self.sequence()

@@ -8,7 +8,7 @@ const FORMAT: &str = "mozLz4 file";
 /// No session is larger; a file that says so lies.
 const LARGEST_IN_BYTES: usize = 512 << 20;
 
-/// What was compressed.
+/// Decompresses the file.
 pub fn unpacked(file: &[u8]) -> Result<Vec<u8>, FormatError> {
     let (Some(magic), Some(length), Some(block)) = (file.get(..8), file.get(8..12), file.get(12..)) else {
         return Err(FormatError::damaged(FORMAT, format!("{} bytes, too short for its head", file.len())));

@@ -1,9 +1,9 @@
 //! Bookmarks and history: `places.sqlite`.
 //!
 //! `moz_bookmarks` holds the tree (type 1 a bookmark, 2 a folder, 3 a line) below roots that are known by
-//! their `guid`; `moz_places` every address. Times are microseconds since 1970. What the browser computes by
-//! triggers of its own connection (the count of bookmarks per address, the number of each site) is written
-//! here as it would write it.
+//! their `guid`; `moz_places` every address. Times are microseconds since 1970. The browser computes some
+//! columns by triggers of its own connection (the count of bookmarks per address, the number of each site);
+//! they are written here as it would write them.
 
 use crate::FormatError;
 use crate::bookmarks::{Bookmark, Bookmarks, DEEPEST, Folder, Node};
@@ -198,7 +198,7 @@ pub fn last_visit_utc(database: &Connection) -> Result<Option<OffsetDateTime>, F
     Ok(from_microseconds(newest))
 }
 
-/// Gives the history, the newest first.
+/// Passes on the history, the newest first.
 pub fn each_visited(
     database: &Connection,
     give: impl FnMut(Link) -> std::io::Result<()>,
@@ -302,7 +302,7 @@ impl Writer<'_> {
     ) -> Result<i64, FormatError> {
         let now = microseconds(self.now_utc);
         let added = added_utc.map_or(now, microseconds);
-        // Sync status 1: new, and to be told to other devices.
+        // Sync status 1: new, and to be sent to other devices.
         self.database.execute(
             "INSERT INTO moz_bookmarks (type, fk, parent, position, title, dateAdded, lastModified, guid) \
              VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)",
@@ -429,7 +429,7 @@ mod tests {
     use super::*;
     use crate::bookmarks::merge;
 
-    /// The tables as the browser makes them, as far as they matter.
+    /// The tables as the browser makes them, those that matter.
     pub(crate) const SCHEMA: &str = "
         CREATE TABLE moz_origins (id INTEGER PRIMARY KEY, prefix TEXT NOT NULL, host TEXT NOT NULL, frecency INTEGER NOT NULL, UNIQUE (prefix, host));
         CREATE TABLE moz_places (id INTEGER PRIMARY KEY, url LONGVARCHAR, title LONGVARCHAR, rev_host LONGVARCHAR, visit_count INTEGER DEFAULT 0,

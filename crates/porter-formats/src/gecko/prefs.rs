@@ -13,7 +13,7 @@ pub fn get_text(text: &str, name: &str) -> Option<String> {
     unquoted(get(text, name)?)
 }
 
-/// Gives every text of a setting to `change`, and writes what that gives instead. All else stays to the byte.
+/// Passes every text of a setting to `change`, and writes the result instead. All else stays to the byte.
 pub fn with_texts(text: &str, mut change: impl FnMut(&str, &str) -> Option<String>) -> String {
     let mut out = String::with_capacity(text.len());
     for line in text.split_inclusive('\n') {
@@ -34,7 +34,7 @@ fn parts(line: &str) -> Option<(&str, &str)> {
     Some((name, value.trim_start().strip_prefix(',')?.trim()))
 }
 
-/// Without its quotes and escapes; none for what is no text.
+/// Without its quotes and escapes; none for a value that is not text.
 fn unquoted(value: &str) -> Option<String> {
     let inner = value.strip_prefix('"')?.strip_suffix('"')?;
     let mut plain = String::with_capacity(inner.len());

@@ -22,7 +22,7 @@ fn seeded_hash(seed: u64, bytes: &[u8]) -> u64 {
     for word in &mut words {
         take(u32::from_le_bytes([word[0], word[1], word[2], word[3]]));
     }
-    // What is left, and a mark after it.
+    // The rest, and a mark after it.
     take(match *words.remainder() {
         [a] => u32::from_le_bytes([a, 0x80, 0, 0]),
         [a, b] => u32::from_le_bytes([a, b, 0x80, 0]),

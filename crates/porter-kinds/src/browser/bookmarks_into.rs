@@ -1,4 +1,4 @@
-//! One browser's bookmarks, added to another's on the new machine: to the profile that opens by itself,
+//! One browser's bookmarks, added to another's on the new machine: to the profile that opens by default,
 //! without duplicates.
 
 use crate::browser::engines::engine_of;
@@ -75,7 +75,7 @@ fn add(into: &Adding<'_>, items: &[&TrunkItem], changes: &mut Changes) {
 }
 
 impl Adding<'_> {
-    /// Into the profile that opens by itself.
+    /// Into the profile that opens by default.
     fn profile(
         &self,
         account: &Account,
@@ -136,7 +136,7 @@ fn into_favourites(
     Ok(("Favourites".to_owned(), added))
 }
 
-/// What a file system holds in a folder of addresses: bookmarks, and folders; the bar is a folder as well.
+/// A folder of addresses as a file system holds it: bookmarks, and folders; the bar is a folder as well.
 fn as_favourites(bookmarks: &Bookmarks, bar: &str) -> Folder {
     let mut all = with_safe_titles(&bookmarks.menu);
     for (title, root) in [

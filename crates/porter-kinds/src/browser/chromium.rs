@@ -120,7 +120,7 @@ impl Engine for Chromium {
         let before: Value = serde_json::from_slice(content).ok()?;
         let mut json = before.clone();
         for pointer in PATHS {
-            // Print settings are JSON in a text; what is no path stays.
+            // Print settings are JSON in a text; a text that is not a path stays.
             if let Some(value) = json.pointer_mut(pointer) {
                 follow_all(value, paths);
             }

@@ -1,4 +1,4 @@
-//! What an engine has to know of its profiles. Browsers that are built on one engine keep theirs alike.
+//! The duties of an engine towards its profiles. Browsers that are built on one engine keep theirs alike.
 
 use crate::crossing::old_paths::OldPaths;
 use crate::profiles::{Learned, NewContent, ProfileFolder, ProfileList};
@@ -10,7 +10,7 @@ use porter_names::RelativePath;
 use porter_source::Volume;
 use time::OffsetDateTime;
 
-/// See the module. What an engine does not have, it does not implement.
+/// See the module. An engine implements the facilities that it has.
 pub trait Engine: Sync {
     /// How its browsers keep the list of their profiles.
     fn list(&self) -> &'static dyn ProfileList;
@@ -54,7 +54,7 @@ pub trait Engine: Sync {
         Ok(Vec::new())
     }
 
-    /// Gives the history, the newest first.
+    /// Passes on the history, the newest first.
     fn each_visited(
         &self,
         profile: &ProfileFolder<'_>,

@@ -1,5 +1,5 @@
-//! Where profiles go on the new machine, and what its browsers are told of them. Decided before anything is
-//! written.
+//! Targets of profiles on the new machine, and their entries in its browsers' lists. Decided before anything
+//! is written.
 
 use super::engine::Engine;
 use super::engines::engine_of;
@@ -85,7 +85,7 @@ fn adapt(
     }
 }
 
-/// The version of a browser on a machine, as far as it can be known.
+/// The version of a browser on a machine, if it can be known.
 pub(super) fn installed_version(
     machine: &Machine,
     rule: &CarryRule,

@@ -35,7 +35,7 @@ pub(super) fn prove(item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt
         row.counts.push(CountReceipt {
             name: then.name.clone(),
             captured: then.captured,
-            // What somebody added since is theirs.
+            // Bookmarks added since the restore are the person's.
             landed: if opens { now.min(then.captured) } else { 0 },
         });
     }

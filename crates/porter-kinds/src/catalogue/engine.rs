@@ -1,4 +1,4 @@
-//! What all browsers of an engine have in common, in files of their own below `catalogue/engine/`.
+//! Rules that all browsers of an engine share, in files of their own below `catalogue/engine/`.
 
 use super::CatalogueError;
 use super::registry::RegistryPart;
@@ -11,10 +11,10 @@ use serde::Deserialize;
 pub(super) struct EngineTables {
     /// Why what lies beside the profiles stays in the trunk.
     pub(super) beside: String,
-    /// What is not captured of any of its browsers.
+    /// Files that are not captured of any of its browsers.
     #[serde(default)]
     pub(super) leave: Vec<Within>,
-    /// What its browsers have in a person's registry, below the key that is the browser's own.
+    /// Its browsers' keys in a person's registry, below the key that is the browser's own.
     #[serde(default)]
     pub(super) registry: Vec<RegistryPart>,
 }

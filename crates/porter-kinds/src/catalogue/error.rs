@@ -11,7 +11,7 @@ pub enum CatalogueError {
     Contradiction {
         /// Where in the file, from 1.
         line: usize,
-        /// What, in words.
+        /// The mistake, in words.
         what: String,
     },
 }

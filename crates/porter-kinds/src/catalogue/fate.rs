@@ -1,6 +1,6 @@
-//! What the rules say about an entry.
+//! The rules' verdict on an entry.
 
-/// What becomes of an entry.
+/// The fate of an entry.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Fate<'c> {
     /// Captured and restored.

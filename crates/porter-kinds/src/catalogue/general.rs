@@ -1,4 +1,4 @@
-//! What holds for a whole family of systems, whatever item an entry is in: `catalogue/system/*.toml`.
+//! Rules for a whole family of systems, whatever item an entry is in: `catalogue/system/*.toml`.
 
 use super::patterns::{Candidate, Patterns, in_lower_case, of_kind};
 use super::rule::places_by_name;
@@ -19,7 +19,7 @@ pub(super) struct General {
     rule: Vec<Rule>,
 }
 
-/// What at the root of the system's drive is no person's.
+/// Entries at the root of the system's drive that are not a person's.
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RootRule {

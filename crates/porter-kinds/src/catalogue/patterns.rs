@@ -7,7 +7,7 @@ use porter_names::{PathRefused, RelativePath, fold};
 use porter_source::EntryKind;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
-/// Patterns of which one is enough.
+/// Patterns; a path fits if one of them fits.
 #[derive(Debug, Clone, Default)]
 pub struct Patterns {
     texts: Vec<String>,
@@ -15,7 +15,7 @@ pub struct Patterns {
 }
 
 impl Patterns {
-    /// Fails for what is no pattern.
+    /// Fails for a text that is not a pattern.
     pub fn new(texts: Vec<String>) -> Result<Self, PatternRefused> {
         let mut set = GlobSetBuilder::new();
         for text in &texts {
@@ -55,12 +55,12 @@ pub fn of_kind<'p>(
 }
 
 /// A path to be held against patterns, made once for many of them: in lower case, as the patterns are. Bytes
-/// that are no Unicode match no pattern but `*`.
+/// that are not Unicode match no pattern but `*`.
 pub fn in_lower_case(path: &RelativePath) -> String {
     String::from_utf8_lossy(&path.as_bytes().to_ascii_lowercase()).into_owned()
 }
 
-/// Why a text is no pattern.
+/// Why a text is not a pattern.
 #[derive(Debug, thiserror::Error)]
 pub enum PatternRefused {
     /// It holds more `{` than anybody writes.
@@ -76,7 +76,7 @@ pub enum PatternRefused {
 /// `[…]`.
 const MOST_BRACES: usize = 64;
 
-/// Fails for what is no pattern.
+/// Fails for a text that is not a pattern.
 pub fn glob(text: &str, configure: impl FnOnce(&mut GlobBuilder<'_>)) -> Result<Glob, PatternRefused> {
     if text.bytes().filter(|sign| *sign == b'{').count() > MOST_BRACES {
         return Err(PatternRefused::TooDeep);
@@ -127,7 +127,7 @@ impl PathPattern {
         &self.text
     }
 
-    /// The path, if there is no pattern in it.
+    /// The path, if it holds no pattern.
     pub fn literal(&self) -> Option<RelativePath> {
         let is_name = |step: &Step| matches!(step, Step::Name(_));
         if self.steps.iter().all(is_name) { path_in(&self.text).ok() } else { None }

@@ -86,11 +86,11 @@ mod tests {
         // A key that only begins alike is another one.
         assert_eq!(hold("Software\\Planner\\ViewsOfOthers"), Some("its own"));
         assert_eq!(hold("Software\\PlannerPlus"), None);
-        // Of a key with chosen values nothing below it belongs to the rule.
+        // Keys below a key with chosen values do not belong to the rule.
         assert_eq!((hold("Software\\Other"), hold("Software\\Other\\Below")), (Some("lands"), None));
         let other = part("Software\\Other").unwrap();
         assert!(other.has_value("SAIL") && !other.has_value("Spar"));
-        // What its engine brings is below the program's own key.
+        // Keys from its engine lie below the program's own key.
         assert!(part("Software\\Browser\\PreferenceMACs\\Default").is_some_and(|part| part.by_profile));
         assert!(hold("Software\\Browser\\BLBeacon").is_some_and(|why| why != "lands"));
     }

@@ -16,11 +16,11 @@ use toml::Spanned;
 /// Which of a program's data is carried, on each system.
 #[derive(Debug)]
 pub struct CarryRule {
-    /// What stands behind the owner in the ids of its items: `mail/thunderbird`. The first step is the kind.
+    /// The part behind the owner in the ids of its items: `mail/thunderbird`. The first step is the kind.
     pub id: String,
-    /// What its items are called.
+    /// The title of its items.
     pub title: String,
-    /// What a technician should know, if anything.
+    /// Advice for the technician, if any.
     pub about: Option<String>,
     /// Where its data lives.
     pub find: Vec<Find>,
@@ -36,9 +36,9 @@ pub struct CarryRule {
     pub must_be_closed: Vec<String>,
     /// How it is proved beside its bytes.
     pub proof: Proof,
-    /// What its items have in their owner's registry, on Windows.
+    /// The keys of its items in their owner's registry, on Windows.
     pub registry: Vec<RegistryPart>,
-    /// Set if the program keeps profiles, each of which is an item of its own.
+    /// Set if the program keeps profiles, each an item of its own.
     pub profiles: Option<Profiles>,
     /// Why what lies beside the profiles stays in the trunk.
     beside: Option<String>,
@@ -53,8 +53,8 @@ pub const PROFILE_PART: &str = "profile";
 pub struct Profiles {
     /// Whose way of keeping them it is.
     pub engine: EngineName,
-    /// The program's own key of a person's registry, on Windows. What is the same for all programs of the
-    /// engine is below it.
+    /// The program's own key of a person's registry, on Windows. Keys that all programs of the engine share
+    /// lie below it.
     #[serde(default, deserialize_with = "some_key_path")]
     pub registry: Option<String>,
 }
@@ -102,7 +102,7 @@ pub struct Proof {
     /// An item without a file that fits one of these is not whole.
     #[serde(default)]
     pub needs: Patterns,
-    /// What is counted at the capture and again on the new machine: its name, and the files that count as one
+    /// Numbers counted at the capture and again on the new machine: a name, and the files that count as one
     /// each.
     #[serde(default)]
     pub counts: BTreeMap<String, Patterns>,
@@ -274,7 +274,7 @@ impl CarryRule {
         })
     }
 
-    /// A rule that finds nothing by itself, and whose items stay in the trunk.
+    /// A rule that finds nothing, and whose items stay in the trunk.
     pub fn by_hand(id: &str, title: &str, why: &str) -> Self {
         Self {
             id: id.to_owned(),
@@ -311,8 +311,8 @@ impl CarryRule {
         self.find.iter().filter(move |find| is_everywhere(find) || find.systems.contains(&family))
     }
 
-    /// What it says of an entry at `path` below the place of a part; none if it says nothing. Patterns fit
-    /// the path below the folder that was found; for a file that was found itself, its name.
+    /// Its verdict on an entry at `path` below the place of a part; none if it has none. Patterns fit the
+    /// path below the folder that was found; for a file that was found itself, its name.
     pub fn fate(&self, part: &Part, path: &RelativePath, kind: EntryKind) -> Option<Fate<'_>> {
         // Most rules say nothing, and most of a machine is asked of them.
         if self.keep.is_empty() && self.hold.is_empty() && self.leave.is_empty() {
@@ -331,7 +331,7 @@ impl CarryRule {
         held.or_else(|| find(&self.leave).map(|at| Fate::Leave(&self.leave[at].why)))
     }
 
-    /// What all of a part begins with.
+    /// The fate that every entry of a part begins with.
     pub fn first_fate(&self, part: &Part) -> Fate<'_> {
         let beside = self.beside.as_deref().filter(|_| part.name != PROFILE_PART);
         let held = beside.or(self.restore_by_hand.as_deref());

@@ -1,4 +1,4 @@
-//! What stays in the trunk by the rules, and lands all the same because somebody asked for it.
+//! Entries that stay in the trunk by the rules, and land because somebody asked for it.
 
 use crate::choice::{BadPattern, Selection};
 use porter_names::screen::on_screen;
@@ -25,7 +25,7 @@ impl LandHeld {
         &self.texts
     }
 
-    /// Takes what another run was asked for. What is no pattern fits nothing.
+    /// Takes the patterns of another run. A text that is not a pattern fits nothing.
     pub fn add(&mut self, texts: Vec<String>) {
         let texts = [std::mem::take(&mut self.texts), texts].concat();
         *self = Self::new(&texts).unwrap_or_default();

@@ -6,7 +6,7 @@ use porter_machine::{Account, Machine};
 use std::collections::BTreeSet;
 use time::Duration;
 
-/// What was asked for. Nothing asked for is everything.
+/// The items that were asked for. An empty selection is everything.
 #[derive(Debug, Clone, Default)]
 pub struct Selection {
     accounts: Vec<String>,
@@ -37,7 +37,8 @@ pub struct BadPattern {
 impl Selection {
     /// `accounts` are ids of accounts: with any, only their items are chosen. A pattern in `only` or `skip`
     /// fits an id as a whole (`*` stands for any text, slashes too) or a beginning of it that ends before a
-    /// slash: `odile`, `*/folder/music`, `odile/*`. What fits `skip` is never chosen. Case does not matter.
+    /// slash: `odile`, `*/folder/music`, `odile/*`. An id that fits `skip` is never chosen. Case does not
+    /// matter.
     pub fn new(accounts: &[String], only: &[String], skip: &[String]) -> Result<Self, BadPattern> {
         Ok(Self {
             accounts: accounts.to_vec(),

@@ -1,4 +1,5 @@
-//! What of the chosen items is not chosen: folders that were left out by hand, and files by name or by size.
+//! Parts of the chosen items that are not chosen: folders that were left out by hand, and files by name or by
+//! size.
 
 use crate::catalogue::patterns::{Candidate, Patterns, in_lower_case};
 use crate::item::Item;
@@ -7,7 +8,7 @@ use porter_names::RelativePath;
 use porter_source::{EntryKind, Metadata};
 use std::collections::{BTreeMap, BTreeSet};
 
-/// What is left out of items that are carried.
+/// The parts left out of items that are carried.
 #[derive(Debug, Clone, Default)]
 pub struct Unchosen {
     /// By id of the item, folders by [`folder_key`].

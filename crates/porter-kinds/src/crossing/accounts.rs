@@ -15,17 +15,17 @@ pub enum AccountsError {
     /// Not in the trunk.
     #[error("the trunk has no account `{name}`; it has {}", has.join(", "))]
     NotInTrunk {
-        /// What was asked for.
+        /// The name asked for.
         name: String,
-        /// What there is.
+        /// The accounts that exist.
         has: Vec<String>,
     },
     /// Not on the machine.
     #[error("the new machine has no account `{name}`; it has {}", has.join(", "))]
     NotOnMachine {
-        /// What was asked for.
+        /// The name asked for.
         name: String,
-        /// What there is.
+        /// The accounts that exist.
         has: Vec<String>,
     },
     /// Two accounts of the trunk would land in one of the machine.
@@ -43,7 +43,7 @@ pub enum AccountsError {
     NoneFor {
         /// Ids of the accounts.
         without: Vec<String>,
-        /// What there is.
+        /// The accounts that exist.
         has: Vec<String>,
     },
 }

@@ -1,5 +1,4 @@
-//! Where on a machine restored things may be: what a trunk or a journal says is no reason to touch anything
-//! else.
+//! Where on a machine restored things may be: a trunk or a journal is no reason to touch anything else.
 
 use crate::catalogue::Catalogue;
 use porter_machine::{Machine, Place};
@@ -15,7 +14,7 @@ pub struct LandingPlaces<'m> {
 /// Why nothing is put at a path, or taken from it.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum NoLandingPlace {
-    /// The journals are there: whoever writes them decides what an undo does.
+    /// The journals are there: their lines decide what an undo does.
     #[error("porter keeps its own records there")]
     OwnRecords,
     /// No person's and no rule's.

@@ -5,7 +5,7 @@ use porter_names::RelativePath;
 /// True if a link at `link` (below its place), leading to `target`, leads out of the place, or may.
 ///
 /// Judged by the words alone, with both kinds of slash taken as such. `..` after a name counts as going up
-/// from that name, so a target that goes up only as far as it went down stays inside.
+/// from that name, so a target that goes up at most as many steps as it went down stays inside.
 pub fn leads_out(link: &RelativePath, target: &[u8]) -> bool {
     let is_slash = |b: &u8| matches!(b, b'/' | b'\\');
     let is_absolute = target.first().is_none_or(is_slash) || target.contains(&b':') || target.contains(&0);

@@ -1,8 +1,8 @@
 //! Paths that programs wrote down on the old machine, as they read on the new one.
 //!
-//! What lies in a place that was carried is followed to the same place of the new machine, in whichever
-//! spelling it was written: with either slash, in any case (where the old system ignores case), with 8.3
-//! names, with variables, as a `file:///` address. What leads anywhere else is left as it is.
+//! A path into a place that was carried is followed to the same place of the new machine, in any spelling:
+//! with either slash, in any case (where the old system ignores case), with 8.3 names, with variables, as a
+//! `file:///` address. A path to anywhere else is left as it is.
 
 use porter_machine::layout::Family;
 use porter_machine::registry::windows_path::folder_of_drive;
@@ -53,7 +53,7 @@ pub fn as_written(family: Family, path: &RelativePath) -> String {
     drive + &steps.map(step).collect::<Vec<_>>().join("\\")
 }
 
-/// What a label keeps of where an account's places were.
+/// An account's places as a label keeps them.
 pub fn places_as_written(machine: &Machine, account: &Account) -> std::collections::BTreeMap<String, String> {
     let written = |(place, found): (&Place, &porter_machine::FoundPlace)| {
         (place.name().to_owned(), as_written(machine.layout.family, &found.path))
@@ -87,7 +87,7 @@ impl OldPaths {
     /// Where a path leads now; none if that is where it led before, or if it never led to anything carried.
     pub fn follow(&self, written: &str) -> Option<String> {
         if let Some(inner) = written.strip_prefix("jar:") {
-            // What stands behind the mark is inside the archive.
+            // The text behind the mark is a path inside the archive.
             let (archive, within) = inner.split_once('!').unwrap_or((inner, ""));
             let mark = &inner[archive.len()..inner.len() - within.len()];
             return self.follow(archive).map(|archive| format!("jar:{archive}{mark}{within}"));

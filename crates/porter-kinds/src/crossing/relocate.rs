@@ -48,7 +48,7 @@ impl Relocation {
         relocation
     }
 
-    /// What was decided for one restore comes before what holds for every one.
+    /// A decision for one restore comes before those for every restore.
     #[must_use]
     pub fn with<'m>(mut self, moved: impl IntoIterator<Item = &'m Moved>) -> Self {
         for moved in moved {
@@ -121,7 +121,7 @@ fn move_of(part: &TrunkPart, there: &[&Find]) -> Option<Move> {
     let from = RelativePath::from_bytes(part.path.as_bytes()).ok()?;
     let (to_place, to) = there.iter().filter(|find| find.part == part.name).find_map(|find| {
         let path = find.path.as_ref()?;
-        // Of several files found by a pattern, each keeps its name.
+        // Each of several files found by a pattern keeps its name.
         let to = path.literal().or_else(|| path.parent_if_last_is_pattern()?.join(from.name()?).ok())?;
         Some((find.place.name(), to))
     })?;

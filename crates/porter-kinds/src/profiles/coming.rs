@@ -1,4 +1,4 @@
-//! A profile that comes: where it goes, and how its program is told of it.
+//! A profile that comes: its target, and its entry in its program's list.
 
 use super::folder::ProfileFolder;
 use super::in_use::in_use;
@@ -17,7 +17,7 @@ use std::collections::BTreeSet;
 
 /// See the module.
 pub struct Coming<'a> {
-    /// What is known.
+    /// The facts that are known.
     pub ground: &'a Ground<'a>,
     /// The profile.
     pub item: &'a TrunkItem,

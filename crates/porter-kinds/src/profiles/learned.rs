@@ -1,4 +1,4 @@
-//! What a profile means to its owner.
+//! A profile's meaning to its owner.
 
 use crate::caution::Caution;
 use porter_formats::FormatError;
@@ -6,19 +6,19 @@ use porter_machine::database::DatabaseCopy;
 use porter_names::Facts;
 use rusqlite::Connection;
 
-/// What a profile means to its owner.
+/// A profile's meaning to its owner.
 #[derive(Debug, Default)]
 pub struct Learned {
-    /// What is told of it.
+    /// Its facts.
     pub facts: Facts,
-    /// What there is of it, in the order in which people ask: bookmarks, passwords.
+    /// Its numbers, in the order in which people ask: bookmarks, passwords.
     pub counts: Vec<(String, u64)>,
-    /// What to beware of.
+    /// Its cautions.
     pub cautions: Vec<Caution>,
 }
 
 impl Learned {
-    /// Counts something, or says why it cannot be counted. What is not there counts nothing.
+    /// Counts something, or says why it cannot be counted. A missing file counts nothing.
     pub fn count(&mut self, what: &str, file: &str, counted: Result<Option<u64>, FormatError>) {
         match counted {
             Ok(Some(number)) => self.counts.push((what.to_owned(), number)),
@@ -48,7 +48,7 @@ impl Learned {
         self.count(what, file, counted);
     }
 
-    /// Tells something.
+    /// Adds a fact.
     pub fn fact(&mut self, name: &str, value: impl Into<String>) {
         self.facts.insert(name.to_owned(), value.into());
     }

@@ -8,22 +8,22 @@ use porter_names::RelativePath;
 /// A profile that a program knows of, or that lies where it keeps them.
 #[derive(Debug, Clone)]
 pub struct Registered {
-    /// What the person calls it.
+    /// The person's name for it.
     pub name: String,
     /// Below the volume's root; as it is written, if it leads nowhere.
     pub folder: Result<RelativePath, String>,
-    /// True if it opens by itself.
+    /// True if it opens by default.
     pub is_default: bool,
 }
 
-/// How a program is told of a profile that came.
+/// How a profile that came is entered in its program's list.
 #[derive(Debug, Clone, Copy)]
 pub struct Entering<'a> {
     /// The folder, below the root that the program keeps its profiles in.
     pub folder: &'a RelativePath,
-    /// What it is called.
+    /// Its name.
     pub name: &'a str,
-    /// True if it is to open by itself, whatever does now.
+    /// True if it is to open by default, whatever does now.
     pub opens: bool,
     /// The folders in which the program is installed, as its system writes them.
     pub installed_in: &'a [String],
@@ -38,7 +38,7 @@ pub trait ProfileList: Sync {
     fn profiles(&self, machine: &Machine, root: &RelativePath) -> Vec<Registered>;
 
     /// A free folder for a profile that comes from a folder called `wanted`, below the root; the root itself
-    /// if it holds one profile and no more.
+    /// if it holds only one profile.
     fn free_folder(
         &self,
         _wanted: &str,
@@ -53,8 +53,8 @@ pub trait ProfileList: Sync {
         true
     }
 
-    /// What the program's own list becomes when a profile is entered; `read` gives the files of the root.
-    /// Nothing for one that is entered already.
+    /// The program's own list with a profile entered; `read` reads the files of the root. None if the profile
+    /// is entered already.
     fn enter(
         &self,
         _read: &dyn Fn(&str) -> Option<Vec<u8>>,

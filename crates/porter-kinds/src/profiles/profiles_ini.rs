@@ -66,7 +66,7 @@ impl ProfileList for ProfilesIni {
                 is_default,
             });
         }
-        // What somebody copied by hand, or a list lost, is a person's all the same.
+        // A profile that somebody copied by hand, or that its list has lost, is still a person's.
         for folder in [root.join(b"Profiles").ok(), Some(root.clone())].into_iter().flatten() {
             for row in volume.list(&folder).into_iter().flatten().flatten() {
                 let Ok(at) = folder.join(&row.name) else { continue };

@@ -1,6 +1,6 @@
 //! Versions of programs, and which of two is the newer.
 
-/// `128.5.0` before `131.0`: numbers between dots, as far as there are any.
+/// `128.5.0` before `131.0`: the numbers between dots.
 pub fn version_numbers(version: &str) -> Vec<u64> {
     let numbers =
         version.split(['.', '_', '-', '+']).map_while(|number| number.trim_end_matches("esr").parse().ok());

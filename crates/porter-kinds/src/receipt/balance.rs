@@ -1,4 +1,4 @@
-//! What was on the old machine, and what became of all of it: numbers that add up.
+//! The balance: the old machine's files by their fate, in numbers that add up.
 
 use super::{ByVerdict, Receipt};
 use std::ops::{Add, AddAssign};
@@ -13,12 +13,12 @@ pub struct Amount {
 }
 
 impl Amount {
-    /// So many files of so many bytes.
+    /// An amount of this many files and bytes.
     pub const fn new(files: u64, size_in_bytes: u64) -> Self {
         Self { files, size_in_bytes }
     }
 
-    /// Of a part that is taken away, at most all is.
+    /// Subtracts, but never below zero.
     fn less(self, other: Self) -> Self {
         Self::new(
             self.files.saturating_sub(other.files),
@@ -43,7 +43,7 @@ impl AddAssign for Amount {
     }
 }
 
-/// What became of a person's files, each of which is in exactly one row.
+/// A person's files by fate; each file is in exactly one row.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Balance {
     /// They are where they belong, and a restore put them there; of a trunk alone: they are whole in it.
@@ -65,7 +65,7 @@ pub struct Balance {
 }
 
 impl Balance {
-    /// Of all items of a receipt.
+    /// The balance of all items of a receipt.
     pub fn of(receipt: &Receipt) -> Self {
         let (mut files, mut bytes) = <(ByVerdict, ByVerdict)>::default();
         let (mut there_already, mut worked_on) = <(Amount, Amount)>::default();
@@ -95,8 +95,8 @@ impl Balance {
         }
     }
 
-    /// What the trunk was to take: `landed + there already + worked on since + kept in the trunk + left
-    /// behind`.
+    /// The files that the trunk was to take: `landed + there already + worked on since + kept in the trunk +
+    /// left behind`.
     pub fn carried(&self) -> Amount {
         self.landed + self.there_already + self.worked_on + self.kept_in_trunk + self.left_behind
     }
@@ -126,7 +126,7 @@ mod tests {
     fn each_file_is_in_one_row_and_the_rows_add_up() {
         let all: Vec<(Verdict, u64)> = Verdict::ALL.into_iter().zip(1..).collect();
         let sum: u64 = all.iter().map(|(_, number)| number).sum();
-        // Of one file that landed and two that changed one was there already, and one was worked on.
+        // One of the two changed files was worked on, and the landed one was there already.
         let balance = balance(&all, 1, 1);
         assert_eq!(balance.on_old_machine(), Amount::new(sum, sum * 10));
         assert_eq!((balance.landed.files, balance.there_already.files, balance.worked_on.files), (0, 1, 1));

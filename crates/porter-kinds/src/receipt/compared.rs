@@ -3,16 +3,16 @@
 use super::{Finding, ItemReceipt, Receipt, Verdict};
 use std::collections::{BTreeMap, BTreeSet};
 
-/// What differs between an earlier receipt and a later one.
+/// Differences between an earlier receipt and a later one.
 #[derive(Debug, Default, PartialEq, Eq)]
 pub struct Compared {
     /// Items whose verdict is another one: the id, then and now. None where an item is not on that receipt.
     pub items: Vec<(String, Option<Verdict>, Option<Verdict>)>,
-    /// What needed attention and does so no more.
+    /// Rows that needed attention and no longer do.
     pub settled: Vec<Row>,
-    /// What needs attention that did not before.
+    /// Rows that need attention only on the later one.
     pub new: Vec<Row>,
-    /// What needs attention on both.
+    /// Rows that need attention on both.
     pub open: Vec<Row>,
 }
 

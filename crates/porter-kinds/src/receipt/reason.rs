@@ -31,7 +31,7 @@ pub enum Reason {
         #[serde(with = "time::serde::rfc3339")]
         started_utc: OffsetDateTime,
     },
-    /// What the journal of an earlier restore tells cannot be read, or not all of it.
+    /// The journal of an earlier restore cannot be read, or only in part.
     JournalDamaged {
         /// Its file name.
         journal: String,
@@ -58,7 +58,7 @@ pub enum Reason {
     },
     /// Something of another kind is there: `a folder`, `a file`, `a link`.
     OtherKindThere {
-        /// What.
+        /// The thing that is missing.
         what: String,
     },
     /// A link leads elsewhere than it did.
@@ -73,19 +73,19 @@ pub enum Reason {
         /// The account of the old machine.
         account: String,
     },
-    /// The new machine has no such place, or something that is no folder stands there.
+    /// The new machine has no such place, or a file stands there.
     NoPlace {
         /// The place.
         place: String,
     },
     /// A setting or printer that a person sets up on the new machine.
     SetByHand {
-        /// What the new machine has instead; empty if nothing.
+        /// The new machine's facts; empty if it has none.
         now: BTreeMap<String, String>,
     },
     /// It landed, and without a file that it cannot do without.
     LacksWhatItNeeds {
-        /// Patterns, one of which should fit something.
+        /// Patterns; one of them should fit something.
         needs: Vec<String>,
         /// True if it was so on the old machine.
         was_so: bool,
@@ -104,7 +104,7 @@ pub enum Reason {
         /// The version on the new machine.
         installed: String,
     },
-    /// A program could not be told of it.
+    /// It could not be entered in its program's list.
     NotEntered {
         /// The program.
         title: String,
@@ -116,14 +116,15 @@ pub enum Reason {
         /// By this name.
         name: String,
     },
-    /// Its program opens it by itself.
+    /// Its program opens it by default.
     OpensByItself,
     /// It is there, and its program does not know of it.
     NotRegistered {
         /// The program.
         title: String,
     },
-    /// What it has in its owner's registry could not be entered, or looked for, on the new machine.
+    /// The item's keys could not be entered into its owner's registry on the new machine, or not looked for
+    /// there.
     RegistryNotEntered {
         /// In words.
         detail: String,
@@ -135,7 +136,7 @@ pub enum Reason {
         /// The first of them.
         names: Vec<String>,
     },
-    /// What it had in its owner's registry stays in the trunk: the new machine has none.
+    /// The item's registry keys stay in the trunk: the new machine has no registry.
     RegistryStays {
         /// How many values.
         values: u64,
@@ -144,7 +145,7 @@ pub enum Reason {
     DatabaseDamaged {
         /// Which.
         file: String,
-        /// What SQLite says.
+        /// SQLite's words.
         detail: String,
     },
     /// The item was not to be captured.
@@ -155,7 +156,7 @@ pub enum Reason {
     LeftAtCapture {
         /// Why then.
         left: LeftReason,
-        /// What the trunk keeps of it from an earlier capture.
+        /// The trunk's state of it from an earlier capture.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         kept: Option<KeptState>,
     },
@@ -163,7 +164,7 @@ pub enum Reason {
     Incomplete {
         /// So much is missing.
         missing_in_bytes: u64,
-        /// Of so much.
+        /// Its full size.
         size_in_bytes: u64,
     },
     /// Kept in the trunk on purpose.
@@ -180,7 +181,7 @@ pub enum Reason {
     TimeDiffers,
     /// It landed, but attributes such as *hidden* did not.
     AttributesDiffer,
-    /// Files landed, but the dates when they were made did not: told once for an item.
+    /// Files landed, but their creation dates did not: reported once for an item.
     CreationTimesDiffer {
         /// How many files.
         files: u64,
@@ -191,7 +192,7 @@ pub enum Reason {
     EntryRefused {
         /// Line in the list of entries.
         line: u64,
-        /// What is wrong with it.
+        /// The problem.
         problem: String,
     },
     /// A link that would lead out of its place is not made.
@@ -199,14 +200,14 @@ pub enum Reason {
         /// Where it would lead.
         target: String,
     },
-    /// The system did not let a link be made. What it leads to is an entry of its own.
+    /// The system did not let a link be made. Its target is an entry of its own.
     LinkNotMade {
         /// Where it would lead.
         target: String,
     },
     /// Something that must not be replaced stands in its way.
     InTheWay {
-        /// What: `a link`.
+        /// The thing that is missing: `a link`.
         what: String,
         /// Where.
         path: String,
@@ -218,21 +219,21 @@ pub enum Reason {
     },
     /// The trunk has two entries for the same thing.
     Twice,
-    /// The trunk's list does not tell of all that was captured: it is damaged.
+    /// The trunk's list does not name all captured entries: it is damaged.
     NotListed {
-        /// Entries that it does not tell of.
+        /// The number of entries that it does not name.
         missing: u64,
         /// Entries that were captured.
         captured: u64,
     },
-    /// An earlier receipt tells of a later capture: the trunk was put back to what it was before.
+    /// An earlier receipt names a later capture: the trunk was put back to an earlier state.
     RolledBack {
-        /// The number of the capture that the receipt tells of.
+        /// The number of the capture that the receipt names.
         said: u32,
         /// The number of the latest that is there.
         there: u32,
     },
-    /// An earlier receipt tells of another list of the same capture.
+    /// An earlier receipt names another list of the same capture.
     OtherList {
         /// The number of the capture.
         capture: u32,

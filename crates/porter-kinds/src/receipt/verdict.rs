@@ -1,10 +1,10 @@
-//! What became of a thing.
+//! The fate of a thing.
 
 use porter_trunk::LeftReason;
 use serde::{Deserialize, Serialize};
 use std::ops::AddAssign;
 
-/// What became of a thing, from the best to the gravest.
+/// The fate of a thing, from the best to the gravest.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Verdict {

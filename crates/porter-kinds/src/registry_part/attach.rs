@@ -1,4 +1,4 @@
-//! What of its owner's registry an item has.
+//! An item's keys in its owner's registry.
 
 use super::source::{self, WithKey};
 use crate::catalogue::registry::part_of;
@@ -11,13 +11,13 @@ use porter_machine::{Account, Machine};
 use porter_trunk::RegistryValue;
 use std::collections::HashSet;
 
-/// No program has keys inside each other deeper than this; who has is left out, and told.
+/// No program has keys inside each other deeper than this; deeper ones are left out, and reported.
 const MOST_LEVELS: usize = 32;
-/// The fact that tells how much could not be read.
+/// The fact that names the number of unreadable values.
 pub const UNREADABLE: &str = "registry values that cannot be read";
 
-/// Gives items on a Windows what is theirs. What several items of a rule share goes to the first of them. A
-/// registry that cannot be read gives nothing: the survey of the machine tells of it.
+/// Attaches registry keys to the items of a Windows. Keys that several items of a rule share go to the first
+/// of them. A registry that cannot be read attaches nothing: the survey of the machine reports it.
 pub fn attach_registry(machine: &Machine, items: &mut [Item]) {
     if machine.layout.family != Family::Windows {
         return;
@@ -98,8 +98,7 @@ struct Reader<'r> {
 }
 
 impl Reader<'_> {
-    /// Reads a key and those below it, as far as they belong to a part that is by profile or to one that is
-    /// not.
+    /// Reads a key and those below it that belong to a part: one that is by profile, or one that is not.
     fn read(&mut self, key: &impl RegistryKey, path: &str, by_profile: bool, level: usize) {
         let Some(part) = part_of(self.parts, path).filter(|part| part.by_profile == by_profile) else {
             return;

@@ -1,4 +1,4 @@
-//! What of a trunk's registry keys goes where on the new machine.
+//! The new machine's places for a trunk's registry keys.
 
 use crate::catalogue::registry::part_of;
 use crate::catalogue::{CarryRule, PROFILE_PART};
@@ -16,8 +16,8 @@ pub(super) struct ComingKey {
     pub(super) values: Vec<RegistryValue>,
 }
 
-/// The keys of an item, as far as the rule says that they land. What a trunk has beside them is nobody's, and
-/// stays where it is: a key that starts programs must not come in by a trunk.
+/// The keys of an item that land by its rule. A trunk's other keys stay in it: a key that starts programs
+/// must not come in by a trunk.
 ///
 /// `moved_to` is where the item's profile went or goes, if elsewhere.
 pub(super) fn coming(

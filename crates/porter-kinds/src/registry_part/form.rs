@@ -5,8 +5,9 @@ use crate::catalogue::registry::part_of;
 use porter_formats::registration::{RegistrationKey, to_bytes};
 use porter_trunk::{RegistryKey, TrunkItem};
 
-/// The file, how many values are in it, and the keys that are not: those that no rule names, and those by
-/// which programs start. What a restore leaves in the trunk for another reason is in it, with that.
+/// The file, its number of values, and the keys that are not in it: those that no rule names, and those by
+/// which programs start. Keys that a restore leaves in the trunk for another reason are in it, with that
+/// reason.
 pub fn registration_of<'i>(item: &'i TrunkItem, rule: Option<&CarryRule>) -> (Vec<u8>, u64, Vec<&'i str>) {
     // A line break would end the line that it is in.
     let is_one_line = |name: &str| !name.contains(['\r', '\n', ']']);

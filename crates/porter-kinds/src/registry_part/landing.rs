@@ -21,7 +21,7 @@ use porter_trunk::{RegistryValue, TrunkItem};
 use std::collections::{BTreeMap, HashSet};
 use time::OffsetDateTime;
 
-/// What of one item comes into one person's registry.
+/// The part of one item that comes into one person's registry.
 struct Part<'i> {
     item: &'i TrunkItem,
     keys: Vec<ComingKey>,
@@ -67,7 +67,7 @@ fn keys_of(ground: &Ground<'_>, item: &TrunkItem, account: &Account, changes: &C
     coming(ground.label(), item, rule, ground.machine, account, moved_to)
 }
 
-/// What of each part has to be written: what is there already, as it comes, has not.
+/// The values of each part that have to be written: all that differ from those present.
 fn wanted<'p>(
     registry: &PersonRegistry,
     account: &Account,
@@ -114,7 +114,7 @@ struct Compared {
     missing: Vec<ComingKey>,
     /// Values that are there and are others.
     different: Vec<ComingKey>,
-    /// What is there instead.
+    /// The present value, if another.
     differs: Option<Differs>,
 }
 

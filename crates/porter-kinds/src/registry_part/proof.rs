@@ -14,14 +14,14 @@ use porter_trunk::TrunkItem;
 use std::collections::{BTreeSet, HashMap};
 use time::OffsetDateTime;
 
-/// What is counted.
+/// The name of the count.
 pub const COUNT: &str = "registry values";
-/// No more values are named one by one.
+/// At most this many values are named one by one.
 const MOST_NAMED: usize = 5;
 
 /// Proves the items of one machine.
 pub struct RegistryProof<'a> {
-    /// What is known.
+    /// The facts that are known.
     pub ground: &'a Ground<'a>,
     /// The registries that were looked into, by account: several items of a person are in one, and it is read
     /// once.
@@ -29,8 +29,8 @@ pub struct RegistryProof<'a> {
 }
 
 impl RegistryProof<'_> {
-    /// Reads the item's keys on the machine and compares each value. What a program has written since the
-    /// restore is its work.
+    /// Reads the item's keys on the machine and compares each value. A value that the program has written
+    /// since the restore is its work.
     pub fn prove(&mut self, item: &TrunkItem, rule: &CarryRule, account: &Account, row: &mut ItemReceipt) {
         if item.registry.is_empty() {
             return;

@@ -66,7 +66,7 @@ pub fn open(machine: &Machine, account: &Account) -> Result<PersonRegistry, Regi
 
 /// Something to do with a key, whichever way it is read.
 pub(super) trait WithKey {
-    /// What comes of it.
+    /// The result of the work.
     type Gives;
 
     /// Does it, with the key that holds all of the person's.
@@ -84,8 +84,7 @@ impl PersonRegistry {
 }
 
 impl HiveFile {
-    /// Refuses one that may not be written anew: what is missing from it, or damaged in it, would be lost for
-    /// good.
+    /// Refuses a registry that may not be rewritten: its missing or damaged parts would be lost for good.
     pub(super) fn require_whole(&self) -> Result<(), RegistryTrouble> {
         if self.hive.replayed() == Replayed::NothingFits {
             Err(RegistryTrouble::NewestMissing)

@@ -59,7 +59,7 @@ impl Control for RegistryValues {
         format!("HKEY_USERS/{owner}/{}/{}", text("key").replace('\\', "/"), text("name"))
     }
 
-    /// The case of a name is nobody's change.
+    /// The case of a name is not a change.
     fn is_same(&self, one: &Facts, other: &Facts) -> bool {
         ["type", "data"].iter().all(|name| one.get(*name) == other.get(*name))
     }

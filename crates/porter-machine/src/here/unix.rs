@@ -1,4 +1,4 @@
-//! A running Linux: its files tell nearly everything.
+//! A running Linux: its files show nearly everything.
 
 use super::{HereError, Opened};
 use crate::linux;
@@ -23,7 +23,7 @@ pub(super) fn is_administrator() -> bool {
     rustix::process::geteuid().is_root()
 }
 
-/// What `/proc/cpuinfo` calls the first processor.
+/// The name of the first processor in `/proc/cpuinfo`.
 fn model_in(text: &str) -> Option<String> {
     let line = text.lines().find(|line| line.starts_with("model name"))?;
     Some(line.split_once(':')?.1.trim().to_owned()).filter(|model| !model.is_empty())

@@ -21,7 +21,7 @@ pub(super) fn open() -> Result<Opened, HereError> {
         .map_err(|cause| HereError::Unreadable { path: root.into(), cause })?;
     let facts = registry::facts(&drive);
     for name in drives_of(&facts.accounts) {
-        // A drive that is not there now is told of by the survey.
+        // The survey names a drive that is not connected now.
         if let Some(folder) = folder_of_drive(&name)
             && Path::new(&folder).is_dir()
         {

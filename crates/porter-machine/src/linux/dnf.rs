@@ -1,9 +1,9 @@
-//! Which of RPM's packages somebody asked for, by the marks that dnf keeps: the others came along, or with
-//! the system.
+//! Which of RPM's packages somebody asked for, by the marks that dnf keeps: the others came with these, or
+//! with the system.
 //!
 //! dnf 5 keeps a table in TOML (`packages.toml`, *libdnf5, system state*): `[packages."kitecad.x86_64"]` with
 //! `reason = "User"`. dnf 4 keeps a history in SQLite: the latest row of `trans_item` for a package has its
-//! reason, of which 2 is *user* (libdnf, `TransactionItemReason.hpp`).
+//! reason, and 2 is *user* (libdnf, `TransactionItemReason.hpp`).
 
 use super::rpm::in_memory;
 use crate::small_file::read_at;

@@ -1,5 +1,5 @@
-//! The programs that somebody installed on a Linux: Debian's packages, RPM's, Flatpaks and snaps. What came
-//! along with others or with the system comes along again.
+//! The programs that somebody installed on a Linux: Debian's packages, RPM's, Flatpaks and snaps. Packages
+//! that came with others or with the system are left out: they come with them again.
 
 use super::{dnf, rpm};
 use crate::program::Program;

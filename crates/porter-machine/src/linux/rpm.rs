@@ -25,7 +25,7 @@ const TEXT: u32 = 6;
 /// has not.
 const FORMAT_VERSIONS: std::ops::Range<usize> = 18..20;
 
-/// All packages; none if there is no such database, or it is damaged.
+/// All packages; none if the database is missing or damaged.
 pub(super) fn packages(volume: &dyn Volume) -> Vec<Program> {
     let database = DATABASES.iter().find_map(|path| read_at(volume, path));
     database.and_then(|database| in_database(database).ok()).unwrap_or_default()
@@ -55,7 +55,7 @@ fn in_database(file: Vec<u8>) -> rusqlite::Result<Vec<Program>> {
     Ok(packages)
 }
 
-/// None for what is no header, and for the keys that RPM keeps as packages.
+/// None for bytes that are not a header, and for the keys that RPM keeps as packages.
 fn package_in(header: &[u8]) -> Option<Program> {
     let entries = usize::try_from(word(header, 0)?).ok()?;
     let data = header.get(8_usize.checked_add(entries.checked_mul(16)?)?..)?;

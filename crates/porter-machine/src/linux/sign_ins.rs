@@ -13,7 +13,7 @@ const WTMP_RECORD_IN_BYTES: usize = 384;
 /// The kind of record for somebody who signed in.
 const USER_PROCESS: i16 = 7;
 
-/// What is known of all sign-ins.
+/// The records of all sign-ins.
 pub(super) struct SignIns<'v> {
     volume: &'v dyn Volume,
     wtmp: Vec<u8>,

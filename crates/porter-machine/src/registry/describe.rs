@@ -39,14 +39,14 @@ pub fn processor(control_set: &impl RegistryKey) -> Option<String> {
     (!words.is_empty()).then(|| words.join(", "))
 }
 
-/// What the system keeps its own drive encrypted with, of the control set in force.
+/// The encryption of the system's own drive, by the control set in force.
 pub fn encrypted_with(control_set: &impl RegistryKey) -> Option<String> {
     // 1 while the drive is protected.
     let status = control_set.subkey("Control\\BitlockerStatus")?.number("BootStatus")?;
     (status == 1).then(|| "BitLocker".to_owned())
 }
 
-/// What is told of an account beside its profile.
+/// Facts about an account beside its profile.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Told {
     /// The name to sign in with.
@@ -61,7 +61,7 @@ pub struct Told {
     pub last_signed_in_utc: Option<OffsetDateTime>,
 }
 
-/// What a person's own registry tells.
+/// Facts from a person's own registry.
 #[derive(Debug, Default)]
 pub struct Own {
     /// Names and texts of its `User Shell Folders`.
@@ -73,8 +73,8 @@ pub struct Own {
 /// Looks into the registry of the person with that SID and home.
 pub type LookIntoOwn<'a> = dyn Fn(&str, &RelativePath) -> Own + 'a;
 
-/// The people of a machine, of `SOFTWARE`. `told` gives what else is known of a SID; `own` what a person's
-/// own registry tells.
+/// The people of a machine, by `SOFTWARE`. `told` returns the other facts about a SID; `own` those of a
+/// person's own registry.
 pub fn people(
     software: &impl RegistryKey,
     system_drive: &str,
@@ -133,7 +133,7 @@ fn person(
     })
 }
 
-/// The person of that home, where no list of profiles tells of them. The drive is taken for `C:`, as almost
+/// The person of that home, where no list of profiles names them. The drive is taken for `C:`, as almost
 /// always.
 pub fn person_by_folder(sid: &str, home: &RelativePath, told: Told, own: Own) -> AccountFacts {
     const DRIVE: &str = "C:";
@@ -215,8 +215,8 @@ fn places_in(
     rows.collect()
 }
 
-/// What a person's own registry tells, where their folder is all there is: it is the root. `profiles` is what
-/// the folder was in.
+/// Facts from a person's own registry, where their folder is all there is: it is the root. `profiles` is the
+/// folder's parent on the old machine.
 pub fn person_alone(own: Own, profiles: &str) -> AccountFacts {
     const DRIVE: &str = "C:";
     let variables = |name: &str| (name == "USERPROFILE").then(|| DRIVE.to_owned());

@@ -19,7 +19,7 @@ const LARGEST_HIVE_IN_BYTES: u64 = 1 << 30;
 /// Beside a hive; each generation has some of them.
 const LOGS: [&str; 3] = [".LOG", ".LOG1", ".LOG2"];
 
-/// What is wrong with a hive.
+/// The trouble with a hive.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum HiveTrouble {
     /// It was being written when the system stopped, and no log fits it: its newest changes may be missing.
@@ -30,7 +30,7 @@ pub enum HiveTrouble {
     Unreadable(String),
 }
 
-/// Reads what the hives tell. What is wrong with them is given by their paths.
+/// Reads the hives' facts. Their troubles are returned by their paths.
 pub fn facts_of(
     volume: &dyn Volume,
     looker: &mut Looker<'_>,
@@ -112,7 +112,7 @@ fn people_by_folders(
     people
 }
 
-/// Asks the hive `SOFTWARE`. Nothing is told if it cannot be read; [`facts_of`] tells why.
+/// Asks the hive `SOFTWARE`. Returns nothing if it cannot be read; [`facts_of`] reports why.
 pub fn shared_folders(volume: &dyn Volume, looker: &mut Looker<'_>) -> SharedFolders {
     let root = RelativePath::root();
     let at = CONFIG.iter().map(|folder| looker.find(&root, &format!("{folder}/SOFTWARE")));
@@ -170,7 +170,7 @@ impl Reader<'_> {
     }
 }
 
-/// Reads a hive with what its logs add. Gives the logs that are beside it, too; fails in words.
+/// Reads a hive with its logs replayed. Returns the logs that are beside it, too; fails in words.
 pub fn open_with_logs(
     volume: &dyn Volume,
     path: &RelativePath,

@@ -13,7 +13,7 @@ use std::io;
 
 pub use system::{is_loaded, make_key, open, remove_key, remove_value, set};
 
-/// A value of a key as it is now; none if there is no such value or key.
+/// The present value of a key; none if the value or the key does not exist.
 pub fn value(sid: &str, key: &str, name: &str) -> Option<RegistryValue> {
     let rows = open(sid)?.subkey(key)?.rows();
     let row = rows.into_iter().flatten().find(|row| row.name.to_lowercase() == name.to_lowercase());

@@ -1,9 +1,9 @@
 //! The local accounts: the hive `SAM`.
 //!
-//! Its layout is not published. Of each account's values `V` and `F` we use what has been the same since
-//! Windows 2000 and what independent readers agree on (`samusrgrp(8)` of chntpw, the plugins of regipy): `V`
-//! begins with rows of offset (from 0xCC), length and a number, the second row is the name and the third the
-//! full name; `F` holds the last sign-in at 8 and flags at 56.
+//! Its layout is not published. We use the fields of each account's values `V` and `F` that have been the
+//! same since Windows 2000 and that independent readers agree on (`samusrgrp(8)` of chntpw, the plugins of
+//! regipy): `V` begins with rows of offset (from 0xCC), length and a number, the second row is the name and
+//! the third the full name; `F` holds the last sign-in at 8 and flags at 56.
 
 use super::RegistryKey;
 use super::describe::Told;
@@ -16,7 +16,7 @@ const DISABLED: u16 = 0x0001;
 /// The group of those who may change the system (S-1-5-32-544).
 const ADMINISTRATORS: &str = "SAM\\Domains\\Builtin\\Aliases\\00000220";
 
-/// What `SAM` tells, by SID.
+/// The accounts in `SAM`, by SID.
 pub(super) fn told(sam: &impl RegistryKey) -> BTreeMap<String, Told> {
     let mut told = BTreeMap::new();
     let Some(domain) = sam.subkey("SAM\\Domains\\Account") else { return told };
@@ -48,7 +48,7 @@ pub(super) fn told(sam: &impl RegistryKey) -> BTreeMap<String, Told> {
     told
 }
 
-/// False for accounts that every Windows has by itself: their numbers are below 1000.
+/// False for accounts that come with every Windows: their numbers are below 1000.
 pub(super) fn is_made_by_people(sid: &str) -> bool {
     sid.rsplit('-').next().and_then(|number| number.parse::<u32>().ok()).is_some_and(|number| number >= 1000)
 }

@@ -1,11 +1,11 @@
-//! Settings and printers in a Windows registry. Where each stands is told beside it.
+//! Settings and printers in a Windows registry. The place of each is named beside it.
 
 use super::RegistryKey;
 use crate::account::id_from_name;
 use crate::setting::Setting;
 use crate::time_zone;
 
-/// What every Windows sets by itself, or a program when it is installed.
+/// The variables that every Windows sets, or a program when it is installed.
 const NOT_A_PERSONS_VARIABLES: [&str; 20] = [
     "COMSPEC",
     "DRIVERDATA",
@@ -28,11 +28,11 @@ const NOT_A_PERSONS_VARIABLES: [&str; 20] = [
     "ONEDRIVECOMMERCIAL",
     "ASL.LOG",
 ];
-/// Ports of what is no printer: fax, files, other programs.
+/// Ports that are not printers: fax, files, other programs.
 const NOT_PRINTERS: [&str; 6] =
     ["SHRFAX:", "XPSPORT:", "PORTPROMPT:", "NUL:", "FILE:", "MICROSOFT DOCUMENT IMAGING WRITER PORT:"];
 
-/// Of the machine: its hives `SOFTWARE` and the control set in force.
+/// The settings of the machine: from its hive `SOFTWARE` and the control set in force.
 pub fn of_machine<K: RegistryKey>(software: Option<&K>, control_set: Option<&K>) -> Vec<Setting> {
     let mut settings = Vec::new();
     if let Some(set) = control_set {
@@ -87,7 +87,7 @@ pub fn of_machine<K: RegistryKey>(software: Option<&K>, control_set: Option<&K>)
     settings
 }
 
-/// Of a person: that person's own registry.
+/// The settings of a person, from that person's own registry.
 pub fn of_person(own: &impl RegistryKey) -> Vec<Setting> {
     let text = |path: &str, name: &str| own.subkey(path)?.text(name);
     let number = |path: &str, name: &str| own.subkey(path)?.number(name).map(|number| number.to_string());

@@ -1,9 +1,9 @@
-//! What a Windows calls itself: the values of `SOFTWARE\Microsoft\Windows NT\CurrentVersion`.
+//! A Windows' name and version: the values of `SOFTWARE\Microsoft\Windows NT\CurrentVersion`.
 
 /// The first build of Windows 11, which goes on calling itself Windows 10.
 const FIRST_BUILD_OF_WINDOWS_11: u32 = 22_000;
 
-/// Product and version, from the values that a name gives.
+/// Product and version, from the values of the given names.
 pub fn product_and_version(value: &dyn Fn(&str) -> Option<String>) -> (Option<String>, Option<String>) {
     let build = value("CurrentBuild").or_else(|| value("CurrentBuildNumber"));
     let number = build.as_deref().and_then(|build| build.parse::<u32>().ok());

@@ -1,14 +1,14 @@
 //! Paths as Windows writes them, as paths below the root of a machine.
 //!
-//! What is on the system's drive begins at the root. Another drive or a server's share is a first step that
-//! no file can have: `D:` or `\\server\share`.
+//! A path on the system's drive begins at the root. Another drive or a server's share is a first step that no
+//! file can have: `D:` or `\\server\share`.
 
 use porter_names::RelativePath;
 
 /// Takes `%USERPROFILE%\Documents`, `D:\Kites`, `\\server\share\odile`, `\\?\C:\Users`, with either slash.
 ///
-/// `variables` gives the values of `%NAME%`, in capitals; `system_drive` is `C:`. None for what is not
-/// absolute, holds an unknown variable, or climbs with `..`.
+/// `variables` returns the values of `%NAME%`, in capitals; `system_drive` is `C:`. None for a path that is
+/// not absolute, holds an unknown variable, or climbs with `..`.
 pub fn below_root(
     text: &str,
     variables: &dyn Fn(&str) -> Option<String>,

@@ -1,4 +1,4 @@
-//! Windows gives a picture of its processes.
+//! Windows lists its processes in one call.
 
 use windows_sys::Win32::Foundation::{CloseHandle, INVALID_HANDLE_VALUE};
 use windows_sys::Win32::System::Diagnostics::ToolHelp::{

@@ -9,7 +9,7 @@ use std::path::{Component, Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, OnceLock};
 
-/// What keeps a folder open; none for what is spelled by its path.
+/// Keeps a folder open; none for a folder that is reached by its path.
 pub(super) type Held = Option<Arc<OwnedFd>>;
 
 /// The most that the system is asked for at once, with room for a name.
@@ -23,7 +23,7 @@ pub struct Root {
 }
 
 impl Root {
-    /// Takes the folder at `path`, through links if there are any: it was named by whoever runs us.
+    /// Takes the folder at `path`, through links if there are any: the person who runs us has named it.
     pub fn new(path: impl Into<PathBuf>) -> Self {
         Self { path: path.into(), folder: OnceLock::new() }
     }
@@ -109,7 +109,7 @@ fn open_folder(root: &OwnedFd, below: &Path) -> io::Result<OwnedFd> {
 fn open_beneath(root: &OwnedFd, below: &Path, flags: OFlags) -> io::Result<OwnedFd> {
     /// Older systems do not know the call, and some jails forbid it.
     static KNOWN: AtomicBool = AtomicBool::new(true);
-    /// It gives up where somebody renames folders just then.
+    /// It fails if somebody keeps renaming folders at the same time.
     const TRIES: u32 = 100;
     let flags = flags | OFlags::NOFOLLOW | OFlags::CLOEXEC;
     let within = ResolveFlags::BENEATH | ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS;

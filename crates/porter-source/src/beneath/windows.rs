@@ -23,7 +23,7 @@ use windows_sys::Win32::Storage::FileSystem::{
     VOLUME_NAME_NT,
 };
 
-/// What keeps a folder where it is; nothing for the root itself, which was named by whoever runs us.
+/// Keeps a folder where it is; nothing for the root itself, which the person who runs us has named.
 pub(super) type Held = Vec<File>;
 
 /// A folder below which things are reached. It is asked where it truly is when the first of them is.
@@ -34,7 +34,7 @@ pub struct Root {
 }
 
 impl Root {
-    /// Takes the folder at `path`, through links if there are any: it was named by whoever runs us.
+    /// Takes the folder at `path`, through links if there are any: the person who runs us has named it.
     pub fn new(path: impl Into<PathBuf>) -> Self {
         Self { path: path.into(), true_path: OnceLock::new() }
     }
@@ -69,7 +69,7 @@ impl Root {
             return Ok(Vec::new());
         }
         let folder = held(&self.path.join(below), 0)?;
-        // Where the system does not tell, as of very long paths under Wine, each step is looked at.
+        // If the system does not answer, as for very long paths under Wine, each step is looked at.
         let is_there = match (self.true_path(), true_path(&folder)) {
             (Ok(root), Ok(found)) => leads_to(root, below.as_os_str(), &found),
             _ => false,
@@ -110,7 +110,7 @@ fn held(folder: &Path, flags: u32) -> io::Result<File> {
 /// Where an open folder is, by the name of its volume: drives that are mounted in folders or without a letter
 /// have one, too.
 fn true_path(folder: &File) -> io::Result<Vec<u16>> {
-    // Some file servers do not tell the long form of a short name.
+    // Some file servers do not know the long form of a short name.
     final_path(folder, FILE_NAME_NORMALIZED).or_else(|_| final_path(folder, FILE_NAME_OPENED))
 }
 
@@ -119,13 +119,13 @@ fn final_path(folder: &File, form: u32) -> io::Result<Vec<u16>> {
     let mut path = vec![0_u16; 300];
     loop {
         let room = u32::try_from(path.len()).map_err(io::Error::other)?;
-        // SAFETY: the handle is open, and the room is what is told.
+        // SAFETY: the handle is open, and the room is as long as is passed.
         let length = unsafe {
             GetFinalPathNameByHandleW(folder.as_raw_handle(), path.as_mut_ptr(), room, form | VOLUME_NAME_NT)
         };
         match length as usize {
             0 => return Err(io::Error::last_os_error()),
-            // It fitted: what is told then counts no NUL.
+            // It fitted: the returned length then does not count the NUL.
             length if length < path.len() => {
                 path.truncate(length);
                 return Ok(path);
@@ -150,7 +150,7 @@ fn same_name(one: &[u16], other: &[u16]) -> bool {
     let (Ok(length), Ok(other_length)) = (i32::try_from(one.len()), i32::try_from(other.len())) else {
         return false;
     };
-    // SAFETY: both texts are as long as is told.
+    // SAFETY: both texts are as long as is passed.
     let told = unsafe { CompareStringOrdinal(one.as_ptr(), length, other.as_ptr(), other_length, 1) };
     told == CSTR_EQUAL
 }

@@ -1,10 +1,10 @@
 //! A stretch of a file in the place where Linux keeps it anyway, instead of a copy of it: half of what
 //! reading costs.
 //!
-//! A file that becomes shorter, or a stick that is pulled, takes the memory away under whoever looks at it,
-//! and Linux answers the next look with the signal SIGBUS, which ends a program. So nobody looks without a
-//! [`Place`]: what the signal handler finds in one of them it replaces by empty memory, and notes that.
-//! Whoever looked gets told afterwards, and reads instead (mmap(2), sigaction(2)).
+//! A file that becomes shorter, or a stick that is pulled, takes the memory away under its reader, and Linux
+//! answers the next look with the signal SIGBUS, which ends a program. So nobody looks without a [`Place`]:
+//! the signal handler replaces the memory of such a place by empty memory, and notes that. The reader learns
+//! it afterwards, and reads instead (mmap(2), sigaction(2)).
 
 use rustix::fs::Advice;
 use rustix::io::{ReadWriteFlags, preadv2};
@@ -21,7 +21,7 @@ use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 const PLACES: usize = 64;
 static IN_USE: [Place; PLACES] = [const { Place::free() }; PLACES];
 
-/// What the signal meant before; none if our handler could not be set.
+/// The signal's earlier handler; none if ours could not be set.
 static BEFORE: OnceLock<Option<libc::sigaction>> = OnceLock::new();
 
 /// Memory that somebody looks at. The signal handler may read it at any moment, so it consists of nothing but
@@ -120,7 +120,7 @@ pub(super) fn look_at(
         let _ = rustix::fs::fadvise(file, offset_in_bytes, length, Advice::WillNeed);
     }
     let Ok(mapping) = Mapping::of(file, offset_in_bytes, length_in_bytes) else { return false };
-    // SAFETY: the memory stays mapped until `mapping` goes, whatever becomes of the file. Somebody may write
+    // SAFETY: the memory stays mapped until `mapping` goes, even if the file is removed. Somebody may write
     // to the file while `look` looks: it takes bytes for what they are just then, as the hashing of mapped
     // files does everywhere, and builds nothing on them.
     look(unsafe { std::slice::from_raw_parts(mapping.memory.cast(), length_in_bytes) });
@@ -134,7 +134,7 @@ fn is_at_hand(file: &File, end_in_bytes: u64) -> bool {
     matches!(preadv2(file, wanted, end_in_bytes.saturating_sub(1), ReadWriteFlags::NOWAIT), Ok(1))
 }
 
-/// Sets the handler, and gives what was there before.
+/// Sets the handler, and returns the earlier one.
 #[allow(unsafe_code, reason = "calls of the system's interface")]
 fn guard() -> io::Result<libc::sigaction> {
     let mut before = MaybeUninit::<libc::sigaction>::zeroed();
@@ -153,7 +153,7 @@ fn guard() -> io::Result<libc::sigaction> {
 /// Does nothing that a signal handler must not do: it reads atomics and makes system calls.
 #[allow(unsafe_code, reason = "a signal handler")]
 extern "C" fn on_lost_memory(signal: c_int, information: *mut libc::siginfo_t, context: *mut c_void) {
-    // SAFETY: the system gives a filled structure to handlers that ask for it, and for this signal it holds
+    // SAFETY: the system passes a filled structure to handlers that ask for it, and for this signal it holds
     // an address.
     let address = unsafe { (*information).si_addr() } as usize;
     for place in IN_USE.iter().filter(|place| place.holds(address)) {
@@ -167,12 +167,12 @@ extern "C" fn on_lost_memory(signal: c_int, information: *mut libc::siginfo_t, c
             return;
         }
     }
-    // Not ours: it goes to whoever was asked before, or ends the program as it would have.
+    // Not ours: it goes to the earlier handler, or ends the program as it would have.
     match BEFORE.get() {
         Some(Some(before))
             if before.sa_sigaction != libc::SIG_DFL && before.sa_sigaction != libc::SIG_IGN =>
         {
-            // SAFETY: the flag tells which of the two kinds of handler it is (sigaction(2)).
+            // SAFETY: the flag says which of the two kinds of handler it is (sigaction(2)).
             unsafe {
                 if before.sa_flags & libc::SA_SIGINFO == 0 {
                     let handler: extern "C" fn(c_int) = std::mem::transmute(before.sa_sigaction);

@@ -1,7 +1,7 @@
 //! Unix, reading its own file systems and NTFS through ntfs-3g.
 //!
 //! Windows' attributes and named streams come as extended attributes:
-//! - ntfs-3g gives `system.ntfs_attrib_be` (4 bytes, big endian) and `system.ntfs_crtime_be` (a FILETIME, 8
+//! - ntfs-3g shows `system.ntfs_attrib_be` (4 bytes, big endian) and `system.ntfs_crtime_be` (a FILETIME, 8
 //!   bytes, big endian), what stands in place of content as `system.ntfs_reparse_data`, and each named stream
 //!   as `user.NAME` (ntfs-3g(8) and its page on extended attributes);
 //! - elsewhere Samba and Wine keep the attribute bits in `user.DOSATTRIB`, as text such as `0x22`
@@ -25,7 +25,7 @@ const NTFS_REPARSE_POINT: &str = "system.ntfs_reparse_data";
 const NTFS_CREATED: &str = "system.ntfs_crtime_be";
 const SAMBA_ATTRIBUTES: &str = "user.DOSATTRIB";
 
-/// What the file system of a folder keeps beside content, found out once.
+/// The facts that the file system of a folder keeps beside content, found out once.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Keeps {
     ntfs_metadata: bool,
@@ -199,7 +199,7 @@ pub(super) fn unix_mode(found: &fs::Metadata) -> Option<u32> {
     Some(found.mode() & 0o7777)
 }
 
-/// Only NTFS keeps more, and tells it one by one.
+/// Only NTFS keeps more, and shows it one by one.
 pub(super) fn beyond<P: AsRef<Path>>(
     found: &fs::Metadata,
     keeps: &Keeps,
@@ -213,7 +213,7 @@ pub(super) fn beyond<P: AsRef<Path>>(
     }
 }
 
-/// What ntfs-3g shows as a link may be anything that it has no reader for.
+/// A link shown by ntfs-3g may be a reparse point that it has no reader for.
 pub(super) fn reparse_point(path: &Path) -> Option<ReparsePoint> {
     // Windows lets none be longer.
     let mut data = vec![0; 16_384];
@@ -231,7 +231,7 @@ pub(super) fn volume_id(found: &fs::Metadata) -> Option<u64> {
     Some(found.dev())
 }
 
-/// Told apart from the files of other volumes too, as far as a number can.
+/// Distinguished from the files of other volumes too, as well as a number can.
 pub(super) fn same_file(found: &fs::Metadata) -> Option<u64> {
     (found.nlink() > 1).then(|| found.ino() ^ found.dev().rotate_left(32))
 }
@@ -243,7 +243,7 @@ pub(super) fn is_sparse(found: &fs::Metadata) -> bool {
     found.len() >= LONG_IN_BYTES && found.blocks().saturating_mul(512) < found.len() / 8 * 7
 }
 
-/// Unix gives a person all their rights at once.
+/// Unix grants a person all their rights at once.
 pub(super) fn use_rights() {}
 
 #[cfg(test)]

@@ -29,7 +29,8 @@ use windows_sys::Win32::Storage::FileSystem::{
 use windows_sys::Win32::System::IO::DeviceIoControl;
 use windows_sys::Win32::System::Ioctl::{FILE_ALLOCATED_RANGE_BUFFER, FSCTL_QUERY_ALLOCATED_RANGES};
 
-/// What the file system of a folder keeps beside content: on Windows the same calls serve all of them.
+/// The facts that the file system of a folder keeps beside content: on Windows the same calls serve all of
+/// them.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Keeps;
 
@@ -101,7 +102,7 @@ pub(super) fn next_data(file: &fs::File, offset_in_bytes: u64) -> Option<u64> {
     let mut first = FILE_ALLOCATED_RANGE_BUFFER::default();
     let mut given_in_bytes = 0;
     let size = size_of::<FILE_ALLOCATED_RANGE_BUFFER>() as u32;
-    // SAFETY: both buffers are of the length that is told, and outlive the call.
+    // SAFETY: both buffers are of the length that is passed, and outlive the call.
     let ok = unsafe {
         DeviceIoControl(
             file.as_raw_handle(),
@@ -174,7 +175,7 @@ pub(super) fn volume_id(_found: &fs::Metadata) -> Option<u64> {
     None
 }
 
-/// Windows tells only of an opened file.
+/// Windows knows it only of an opened file.
 pub(super) fn same_file(_found: &fs::Metadata) -> Option<u64> {
     None
 }

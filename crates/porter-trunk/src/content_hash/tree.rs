@@ -1,6 +1,6 @@
-//! BLAKE3 of a long content by several threads. Each takes the next branch of the tree and gives its chaining
-//! value; at the end these are joined (section 2.1 of the BLAKE3 paper, by the `hazmat` functions of the
-//! crate).
+//! BLAKE3 of a long content by several threads. Each takes the next branch of the tree and returns its
+//! chaining value; at the end these are joined (section 2.1 of the BLAKE3 paper, by the `hazmat` functions of
+//! the crate).
 
 use super::long_content::LongContent;
 use blake3::hazmat::{
@@ -16,7 +16,7 @@ const BRANCH_IN_BYTES: u64 = 8 << 20;
 const LONG_BRANCH_IN_BYTES: u64 = 32 << 20;
 /// From this length on.
 const VERY_LONG_IN_BYTES: u64 = 512 << 20;
-/// What is read at once: it is still in the processor's second cache when it is hashed.
+/// The bytes read at once: they are still in the processor's second cache when they are hashed.
 const PIECE_IN_BYTES: usize = 128 << 10;
 
 pub(super) fn hash(
@@ -146,7 +146,7 @@ mod tests {
     use super::*;
     use crate::sealing::fill_random;
 
-    /// Gives its bytes in two ways. What is seen of it can turn out not to count.
+    /// Returns its bytes in two ways. The bytes seen of it can turn out not to count.
     struct Either<'a> {
         content: &'a [u8],
         can_be_seen: bool,

@@ -62,11 +62,12 @@ pub(crate) fn forget_cached_stretch(file: &File, offset_in_bytes: u64, length_in
     let _ = (file, offset_in_bytes, length_in_bytes);
 }
 
-/// Asks the system to begin reading a file: whoever opens several before reading the first waits only once.
+/// Asks the system to begin reading a file: a caller who opens several before reading the first waits only
+/// once.
 pub(crate) fn will_be_read(file: &File) {
     #[cfg(any(target_os = "linux", target_os = "android"))]
     {
-        // Of a large file the beginning is enough; the system reads ahead by itself from there.
+        // The beginning of a large file is enough; from there the system reads ahead.
         const BEGINNING: Option<std::num::NonZeroU64> = std::num::NonZeroU64::new(512 * 1024);
         let _ = rustix::fs::fadvise(file, 0, BEGINNING, rustix::fs::Advice::WillNeed);
     }

@@ -51,8 +51,8 @@ pub(super) fn largest_file_in_bytes(folder: &Path) -> Option<u64> {
     (known && system.starts_with("FAT")).then_some(u64::from(u32::MAX))
 }
 
-/// Windows flushes a whole volume only for an administrator, so every file below `folder` is flushed by
-/// itself. All of them are ours: nothing in a trunk is marked read-only.
+/// Windows flushes a whole volume only for an administrator, so every file below `folder` is flushed singly.
+/// All of them are ours: nothing in a trunk is marked read-only.
 pub(super) fn flush_volume(folder: &Path) -> io::Result<()> {
     let mut folders = vec![folder.to_path_buf()];
     while let Some(folder) = folders.pop() {
@@ -120,13 +120,13 @@ pub(crate) fn create_new(path: &Path, _private: bool) -> io::Result<File> {
     File::options().read(true).write(true).create_new(true).open(path)
 }
 
-/// True unless the name is gone: as long as one that was deleted is open, Windows mostly gives its name to no
+/// True unless the name is gone: as long as a deleted file is open, Windows mostly gives its name to no
 /// other.
 pub(crate) fn is_named(_file: &File, path: &Path) -> bool {
     std::fs::symlink_metadata(path).is_ok()
 }
 
-/// Windows sees names onto the medium by itself.
+/// Windows brings names onto the medium without being asked.
 pub(super) fn flush_folder(_folder: &Path) -> io::Result<()> {
     Ok(())
 }

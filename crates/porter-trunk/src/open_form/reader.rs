@@ -44,9 +44,8 @@ pub struct OpenTrunk {
 }
 
 impl OpenTrunk {
-    /// Opens a trunk; its tag files are proved against the tag manifest, its payload is not. One that is hurt
-    /// is a flaw, unless nothing can be understood without it: there may be no other copy of what the trunk
-    /// holds.
+    /// Opens a trunk; its tag files are proved against the tag manifest, its payload is not. A damaged one is
+    /// a flaw, unless nothing can be understood without it: the trunk may be the only copy of its contents.
     pub fn load(folder: &Path) -> Result<Self, TrunkError> {
         let not_a_trunk = |missing: &str| TrunkError::NotATrunk {
             folder: folder.to_path_buf(),
@@ -121,7 +120,7 @@ impl OpenTrunk {
         Ok(Lines { from: BufReader::with_capacity(256 * 1024, file), number: 0, ended: false })
     }
 
-    /// The same; none of a list that is gone, which is a flaw.
+    /// The same; none for a list that is gone, which is a flaw.
     fn lines_if_there(&self, name: &'static str) -> Result<Option<Lines>, TrunkError> {
         match self.lines(name) {
             Err(_) if is_named(&self.flaws, name) => Ok(None),
@@ -241,10 +240,10 @@ impl Trunk for OpenTrunk {
 /// The manifest, against the list of entries and against the payload that is there.
 struct OpenAudit<'t> {
     trunk: &'t OpenTrunk,
-    /// What the manifest lists, and whether an entry was seen for it.
+    /// The files in the manifest, and whether an entry was seen for each.
     listed: HashMap<RelativePath, bool>,
     damage: Vec<Damage>,
-    /// The manifest is gone: nothing is told by what it does not list.
+    /// The manifest is gone: then a missing line proves nothing.
     is_blind: bool,
 }
 

@@ -127,12 +127,12 @@ impl TrunkWriter for OpenTrunkWriter {
                 stored.insert(payload, *sha512);
                 drop(stored);
                 if let Some(modified_utc) = modified_utc {
-                    // For whoever browses the trunk; the true time stands in the list of entries.
+                    // For a person who browses the trunk; the true time stands in the list of entries.
                     let _ = file.set_modified(modified_utc.into());
                 }
             }
             Err(_) => {
-                // What was half-written is not in the lists, so it must not stay.
+                // A half-written file is not in the lists, so it must not stay.
                 drop(file);
                 let _ = fs::remove_file(&path);
             }

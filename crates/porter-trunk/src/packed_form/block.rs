@@ -13,9 +13,9 @@ use std::io;
 pub(super) const MAGIC: [u8; 4] = *b"PBLK";
 /// Length of the head.
 pub(super) const HEAD_IN_BYTES: usize = 72;
-/// What of the head is proved: all before the proof.
+/// The proved part of the head: all before the proof.
 const PROVED_HEAD_IN_BYTES: usize = 40;
-/// No part of a block is longer. What says more is damaged, and is not believed.
+/// The longest part of a block. A block that claims more is damaged, and is not believed.
 const LONGEST_PART_IN_BYTES: u32 = 64 << 20;
 /// Length of one row of a directory: an id, and the length of its content.
 const ROW_IN_BYTES: usize = 20;
@@ -33,14 +33,14 @@ impl From<ContentHash> for ContentId {
     }
 }
 
-/// What a block holds.
+/// The kind of content in a block.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Kind {
     /// Contents of files.
     Contents = 1,
     /// Entries, a JSON line each.
     Entries = 2,
-    /// What was left behind, a JSON line each.
+    /// The entries left behind, a JSON line each.
     Left = 3,
     /// Label, items, programs and packs, as one JSON document.
     Inventory = 4,
@@ -65,7 +65,7 @@ pub(super) enum Codec {
     Zstd = 1,
 }
 
-/// What stands in the head.
+/// The fields of the head.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct Head {
     pub(super) kind: Kind,
@@ -82,7 +82,7 @@ pub(super) struct Head {
     pub(super) proof: [u8; 32],
 }
 
-/// Why bytes are no block.
+/// Why bytes are not a block.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub(super) enum BadBlock {
     #[error("there is no block")]
@@ -269,8 +269,8 @@ impl Head {
 pub(super) enum Proving {
     /// Nothing.
     Nothing,
-    /// All but the bodies of contents that are stored as they are: these are proved by whoever uses the
-    /// contents.
+    /// All but the bodies of contents that are stored as they are: the caller who uses the contents proves
+    /// these.
     AllButPlainContents,
     /// Every byte.
     Everything,
@@ -321,8 +321,8 @@ impl Unpacked {
 
 /// Opens what follows a head. `payload` is directory and body.
 ///
-/// A sealed block is always proved; an unsealed one as far as asked: whoever proves the contents themselves
-/// need not do it twice.
+/// A sealed block is always proved, an unsealed one on request: a caller who proves the contents need not do
+/// it twice.
 pub(super) fn open(
     head: Head,
     mut payload: Buffer,

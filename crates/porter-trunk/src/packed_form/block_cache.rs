@@ -10,7 +10,7 @@ use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 /// small files of many kinds need 48 MiB; with less, blocks are read again and again. Attachments that come
 /// again in later mails gain by the rest.
 const KEPT_IN_BYTES: u64 = 96 << 20;
-/// So many are read before they are asked for.
+/// The number of blocks read before they are asked for.
 const BLOCKS_AHEAD: usize = 6;
 
 /// An unpacked block, with the beginning of each content in it.
@@ -31,7 +31,7 @@ impl Ready {
         Self { unpacked, begins }
     }
 
-    /// Where some consecutive contents lie in the body; none if there are not so many.
+    /// The range of some consecutive contents in the body; none if it has fewer.
     pub(super) fn range(&self, first: u32, count: u32) -> Option<std::ops::Range<usize>> {
         let begin = *self.begins.get(first as usize)? as usize;
         let end = *self.begins.get(first.checked_add(count)? as usize)? as usize;
@@ -43,7 +43,7 @@ impl Ready {
     }
 }
 
-/// A block that is wanted: whoever claims it reads it, and the others wait.
+/// A block that is wanted: the thread that claims it reads it, and the others wait.
 #[derive(Default)]
 struct Slot {
     claimed: AtomicBool,

@@ -18,7 +18,7 @@ pub(super) const INDEX_ROW_IN_BYTES: usize = 8 + HEAD_IN_BYTES;
 
 /// A whole file, to be read.
 ///
-/// It is opened anew for each block: a trunk of a terabyte has more packs than a program may hold open.
+/// It is opened again for each block: a trunk of a terabyte has more packs than a program may hold open.
 pub(super) struct BlockFile {
     path: PathBuf,
     /// Its name, for people.
@@ -55,8 +55,7 @@ impl BlockFile {
         &self.path
     }
 
-    /// Opens a file and reads its index, proved by itself. What a list says of it is for the caller to
-    /// compare.
+    /// Opens a file and reads its index, which proves itself. The caller compares it with the list.
     pub(super) fn open(
         path: &Path,
         role: Role,
@@ -104,11 +103,11 @@ impl BlockFile {
         Ok(Self { path: path.to_path_buf(), name, head, key, length_in_bytes, rows, proof })
     }
 
-    /// Opens a file whose beginning, index or end is hurt, by the heads of its blocks. Nothing of it is
+    /// Opens a file whose beginning, index or end is damaged, by the heads of its blocks. Nothing of it is
     /// proved yet, and without a trunk's id not even that it is of that trunk.
     ///
-    /// `like` are the beginnings of other files of the trunk: what is written in one run begins alike, and is
-    /// sealed alike.
+    /// `like` are the beginnings of other files of the trunk: files of one run begin alike, and are sealed
+    /// alike.
     pub(super) fn salvage(
         path: &Path,
         role: Role,
@@ -131,8 +130,8 @@ impl BlockFile {
             salt: [0; 16],
         });
         let likely = like.iter().map(|head| FileHead { role, number, ..*head }).chain(unsealed);
-        // One block that comes out shows that it was the right one. That none of so many does has other
-        // reasons.
+        // One block that comes out shows that it was the right one. If all of these fail, there is another
+        // reason.
         const TRIED: usize = 8;
         let fits = |found: &Self| {
             (0..found.rows.len().min(TRIED)).any(|row| found.read(row, Proving::Everything).is_ok())
@@ -182,7 +181,7 @@ impl BlockFile {
         (0..self.rows.len()).filter_map(|row| self.read(row, Proving::Everything).err()).collect()
     }
 
-    /// Reads a block's directory, without its body where they can be told apart.
+    /// Reads a block's directory, without its body if the two can be separated.
     pub(super) fn read_directory(&self, row: usize) -> Result<Directory, Damage> {
         let changed = || Damage::ContentChanged(self.name.clone());
         let (offset_in_bytes, head) = self.rows.get(row).ok_or_else(changed)?;
@@ -215,7 +214,7 @@ pub(super) fn name_of(path: &Path) -> String {
     path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default()
 }
 
-/// The beginnings of files, one of those that a run wrote; those that are hurt are left out.
+/// The beginnings of files, one of each run; damaged ones are left out.
 pub(super) fn heads_of<'p>(paths: impl IntoIterator<Item = &'p Path>) -> Vec<FileHead> {
     let mut heads: Vec<FileHead> = Vec::new();
     for path in paths {

@@ -11,7 +11,7 @@ use std::fs::File;
 use std::io::{self, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
-/// What all files that one run writes have in common.
+/// The values that all files of one run share.
 pub(crate) struct Run {
     trunk: [u8; 16],
     salt: [u8; 16],
@@ -85,7 +85,7 @@ impl BlockFileWriter {
                 Ok(())
             }
             Err(cause) => {
-                // What was half-written goes, so that the index still fits on a full stick.
+                // A half-written block is cut off, so that the index still fits on a full stick.
                 let _ = self.file.set_len(self.length_in_bytes);
                 let _ = self.file.seek(SeekFrom::Start(self.length_in_bytes));
                 Err(cause)
@@ -93,7 +93,7 @@ impl BlockFileWriter {
         }
     }
 
-    /// Writes index and tail and sees the file onto the medium. Gives what a list says of the file.
+    /// Writes index and tail and brings the file onto the medium. Returns the file's row for a list.
     pub(super) fn finish(mut self, key: Option<&FileKey>) -> io::Result<Finished> {
         let mut rows = Vec::with_capacity(self.rows.len() * INDEX_ROW_IN_BYTES);
         for (offset_in_bytes, head) in &self.rows {

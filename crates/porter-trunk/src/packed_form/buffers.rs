@@ -30,15 +30,14 @@ fn waiting(length_in_bytes: usize) -> Option<Vec<u8>> {
 pub(super) struct Buffer(Vec<u8>);
 
 impl Buffer {
-    /// With room for so many bytes. What is in it is left over from earlier.
+    /// A buffer with room for this many bytes. Its bytes are left over from earlier.
     pub(super) fn with_room(length_in_bytes: usize) -> Self {
         let is_long = length_in_bytes > STEP_IN_BYTES / 2;
         let room = if is_long { length_in_bytes.next_multiple_of(STEP_IN_BYTES) } else { length_in_bytes };
         Self(waiting(length_in_bytes).unwrap_or_else(|| Vec::with_capacity(room)))
     }
 
-    /// Of this length. What is in it is left over from earlier, or zeros in memory that nobody has touched
-    /// yet.
+    /// A buffer of this length. Its bytes are left over from earlier, or zeros in fresh memory.
     pub(super) fn with_length(length_in_bytes: usize) -> Self {
         let mut bytes = waiting(length_in_bytes).unwrap_or_else(|| vec![0; length_in_bytes]);
         bytes.resize(length_in_bytes, 0);

@@ -21,7 +21,7 @@ pub(super) struct ContentWriter {
     /// For people: where it is written.
     folder: PathBuf,
     run: Arc<Run>,
-    /// For the ids of contents, of which there are many.
+    /// The key for the ids of contents.
     id_key: Option<Zeroizing<[u8; 32]>>,
     index: ContentIndex,
     pub(super) packs: PackWriter,
@@ -154,8 +154,8 @@ impl ContentWriter {
         Ok(at)
     }
 
-    /// The same with the blocks of one long file. What stands together in it is mostly wanted together, and
-    /// several files are stored at one time.
+    /// The same with the blocks of one long file. Bytes that stand together in it are mostly wanted together,
+    /// and several files are stored at one time.
     fn append_to_own(
         &self,
         own: &mut OwnBlocks,
@@ -169,7 +169,7 @@ impl ContentWriter {
         Ok(at)
     }
 
-    /// Gives the block back that was closed for it.
+    /// Returns the block that was closed for it.
     fn put(
         &self,
         open: &mut OpenBlock,

@@ -10,7 +10,7 @@ use std::fs::File;
 use std::io;
 use std::path::Path;
 
-/// Gives a file that was cut off an end, after the last of its whole blocks.
+/// Ends a file that was cut off, after the last of its whole blocks.
 pub(super) fn close_cut_off(
     path: &Path,
     role: Role,
@@ -25,7 +25,7 @@ pub(super) fn close_cut_off(
     Ok(BlockFileWriter::go_on(path, rows, length_in_bytes).and_then(|file| file.finish(key.as_ref())))
 }
 
-/// The blocks of a file as far as they are whole, each of them proved, and where the last of them ends.
+/// The whole blocks of a file, each of them proved, and the end of the last.
 fn whole_blocks(file: &File, key: Option<&FileKey>, name: &str) -> (Vec<(u64, Head)>, u64) {
     let mut rows = Vec::new();
     let mut length_in_bytes = FILE_HEAD_IN_BYTES as u64;

@@ -38,7 +38,7 @@ thread_local! {
 /// another would take longer than writing them.
 pub(super) struct Piece<'b> {
     pub(super) bytes: &'b [u8],
-    /// Of a file that is longer than what is read at once.
+    /// True for a part of a file that is longer than one read.
     pub(super) of_long_file: bool,
     shared: Option<(&'b Arc<Buffer>, usize)>,
 }
@@ -55,7 +55,7 @@ impl<'b> Piece<'b> {
     }
 }
 
-/// Reads all of `content`, of a file of this name, and gives it away cut into contents; the second argument
+/// Reads all of `content`, of a file of this name, and hands it on cut into contents; the second argument
 /// says whether it is all there is. `use_content` must not call this again.
 pub(super) fn cut<E>(
     content: &mut dyn Read,
@@ -122,7 +122,7 @@ fn cut_coarsely<E>(
     mut at_end: bool,
     mut use_content: impl FnMut(Piece<'_>, bool) -> Result<(), E>,
 ) -> Result<(), PieceFailed<E>> {
-    // What is there whole is one content: nothing of it is hashed twice.
+    // A file that fits into one content is not hashed twice.
     let is_all = at_end;
     loop {
         let full = Arc::new(buffer);
@@ -169,7 +169,7 @@ pub(super) fn is_zeros(bytes: &[u8]) -> bool {
         && bytes.chunks(4096).all(|stride| stride.iter().fold(0, |all, byte| all | byte) == 0)
 }
 
-/// Fills the buffer from `end` on. True if there is no more to read.
+/// Fills the buffer from `end` on. True at the end of the content.
 fn fill(content: &mut dyn Read, buffer: &mut [u8], end: &mut usize) -> io::Result<bool> {
     while *end < buffer.len() {
         match content.read(&mut buffer[*end..]) {

@@ -1,4 +1,4 @@
-//! What every file of blocks begins and ends with.
+//! The beginning and the end of every file of blocks.
 
 use crate::TrunkId;
 
@@ -9,7 +9,7 @@ pub(super) const FILE_HEAD_IN_BYTES: usize = 64;
 /// Version of the format of files and blocks. A reader refuses another one.
 pub(super) const VERSION: u16 = 1;
 
-/// What a file is.
+/// The kind of a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Role {
     /// Contents, and the entries they belong to.
@@ -32,15 +32,15 @@ impl Role {
 pub(super) struct FileHead {
     pub(super) role: Role,
     pub(super) sealed: bool,
-    /// The beginning of the BLAKE3 of the trunk's id: a file of another trunk is told from our own.
+    /// The beginning of the BLAKE3 of the trunk's id: it distinguishes a file of another trunk from our own.
     pub(super) trunk: [u8; 16],
     /// Its number among the files of its role, from 1.
     pub(super) number: u32,
-    /// Drawn anew for every run that writes: no two runs seal with one key.
+    /// Drawn for every run that writes: no two runs seal with one key.
     pub(super) salt: [u8; 16],
 }
 
-/// Why bytes are no beginning of a file.
+/// Why bytes are not the beginning of a file.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) enum BadFileHead {
     Changed,
@@ -100,7 +100,7 @@ pub(super) fn mark_of(trunk: &TrunkId) -> [u8; 16] {
     mark
 }
 
-/// The end of a file: it leads to the index, and tells a file that was cut off from a whole one.
+/// The end of a file: it leads to the index, and distinguishes a whole file from one that was cut off.
 pub(super) fn tail(index_at: u64, length_in_bytes: u64) -> [u8; TAIL_IN_BYTES] {
     let mut bytes = [0; TAIL_IN_BYTES];
     bytes[..8].copy_from_slice(&TAIL_MAGIC);

@@ -14,7 +14,7 @@ pub(crate) const SEAL_COPY: &str = "seal-copy.json";
 /// Held by the porter that writes to the trunk.
 pub(crate) const LOCK: &str = "lock";
 
-/// What a file of a trunk is, by its name.
+/// The kind of a trunk's file, by its name.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum FileName {
     Pack(u32),

@@ -49,7 +49,7 @@ impl UnpackedLines {
         let mut lines = Vec::new();
         let mut begin = 0;
         let text = block.body();
-        // A block of a list is never longer than its length in 32 bits can tell.
+        // A block of a list is never longer than 32 bits can say.
         for end in memchr::memchr_iter(b'\n', text).chain([text.len()]) {
             if begin < end {
                 lines

@@ -20,7 +20,7 @@ use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
 use time::OffsetDateTime;
 
-/// What a list, and the beginning of every pack, says of the whole trunk.
+/// The facts about the whole trunk in a list, and at the beginning of every pack.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub(crate) struct Contents {
     pub(crate) label: Label,
@@ -55,7 +55,7 @@ impl PackRow {
         Self { number, part, size_in_bytes: length_in_bytes, proof: to_hex(&proof) }
     }
 
-    /// Of a file that was read. One that was salvaged has no proof, and fits nothing.
+    /// Describes a file that was read. One that was salvaged has no proof, and fits nothing.
     pub(super) fn of(file: &BlockFile, part: u32) -> Self {
         let BlockFile { length_in_bytes, proof, .. } = *file;
         Self::new(file.head.number, part, Finished { length_in_bytes, proof })
@@ -186,7 +186,7 @@ impl List {
         rows.map(|(row, _)| row).collect()
     }
 
-    /// What the lines of a kind tell, by `read`, which gets a line and its number.
+    /// The lines of a kind, decoded by `read`, which gets a line and its number.
     fn lines<T>(&self, kind: Kind, read: ReadLine<T>) -> ListLines<'_, T> {
         ListLines { file: &self.file, rows: self.rows(kind).into_iter(), block: None, number: 0, read }
     }
@@ -300,8 +300,8 @@ pub(crate) fn newest(parts: &Parts) -> Result<Option<(PathBuf, u32)>, TrunkError
 }
 
 impl Contents {
-    /// True if there are packs of the trunk that it does not tell of: of a later run, or of a part that was
-    /// not there when it was made anew.
+    /// True if the trunk has packs that it does not name: of a later run, or of a part that was missing when
+    /// it was rebuilt.
     pub(super) fn lacks_packs(&self, parts: &Parts) -> bool {
         let files = parts.files().unwrap_or_default();
         let unlisted = files.iter().filter(|(name, part, _)| match name {
@@ -310,13 +310,13 @@ impl Contents {
             }
             FileName::OpenPack(_) | FileName::List(_) | FileName::OpenList(_) => false,
         });
-        // What is nothing but called like a pack would be asked for again and again.
+        // A file that only has the name of a pack would be asked for again and again.
         heads_of(unlisted.map(|(_, _, path)| path.as_path()))
             .iter()
             .any(|head| head.is_of(&self.label.trunk_id))
     }
 
-    /// What is known before the capture.
+    /// The facts known before the capture.
     pub(crate) fn beforehand(label: &Label, inventory: &Inventory<'_>) -> Self {
         Self {
             label: label.clone(),

@@ -1,6 +1,6 @@
 //! Writing packs: one thread takes blocks as they come and writes them one after the other. (Two threads that
-//! write one file fight over its lock.) A second one sees what is written onto the medium meanwhile, so that
-//! the end need not wait for all of it.
+//! write one file fight over its lock.) A second one flushes written data at the same time, so that the end
+//! need not wait for all of it.
 
 use super::block::{Kind, Sealed};
 use super::block_file_writer::{BlockFileWriter, Run};
@@ -22,7 +22,7 @@ const BLOCKS_WAITING: usize = 6;
 /// So much is written before it is seen onto the medium.
 const FLUSH_EVERY_IN_BYTES: u64 = 64 << 20;
 
-/// What packs are written with.
+/// The parameters that packs are written with.
 pub(super) struct PackPlan {
     pub(super) folder: PathBuf,
     pub(super) part: u32,
@@ -66,7 +66,7 @@ pub(super) struct PackWriter {
 
 enum Job {
     Block(Sealed),
-    /// What every pack begins with.
+    /// The contents that every pack begins with.
     Beginning(Box<Contents>),
 }
 
@@ -140,7 +140,7 @@ impl PackWriter {
         self.send(Job::Block(block))
     }
 
-    /// Waits until all is on the medium. Gives the packs that were finished, and why not all was written.
+    /// Waits until all is on the medium. Returns the finished packs, and why not all was written.
     pub(super) fn end(&self) -> (Vec<PackRow>, Result<(), TrunkError>) {
         drop(self.give.lock().unwrap_or_else(PoisonError::into_inner).take());
         let thread = self.thread.lock().unwrap_or_else(PoisonError::into_inner).take();
@@ -148,7 +148,7 @@ impl PackWriter {
         (packs, self.shared.error().map_or(Ok(()), Err))
     }
 
-    /// What was written so far, with the spare data that is due to it.
+    /// The bytes written so far, including the spare data due to them.
     pub(super) fn written_in_bytes(&self) -> u64 {
         let blocks_in_bytes = self.shared.blocks_in_bytes.load(Ordering::Relaxed);
         (blocks_in_bytes as f64 * (1.0 + self.spare_share)) as u64
@@ -206,7 +206,7 @@ impl Writing {
             match job {
                 Job::Beginning(contents) => self.beginning = Some(contents),
                 Job::Block(block) => {
-                    // After a failure lines are still tried: they tell the next run what is safe, and they
+                    // After a failure lines are still tried: they show the next run what is safe, and they
                     // are short.
                     let is_broken = self.shared.error().is_some();
                     if is_broken && (block.head.kind != Kind::Entries || self.current.is_none()) {
@@ -227,8 +227,7 @@ impl Writing {
         self.done
     }
 
-    /// Sees to it that there is a pack that the block may go into. What is tried after a failure stays in the
-    /// pack that is there.
+    /// Sees to it that there is a pack for the block. A retry after a failure stays in the same pack.
     fn room_for(&mut self, block: &Sealed, is_broken: bool) -> Result<(), Failed> {
         let block_in_bytes = block.head.whole_in_bytes();
         let length_in_bytes = |current: &Current| current.file.length_in_bytes();

@@ -10,7 +10,7 @@ use crate::{Damage, TrunkError};
 use std::fs;
 use std::path::{Path, PathBuf};
 
-/// What opens a sealed trunk.
+/// The keys that open a sealed trunk.
 pub enum Opener {
     /// The passphrase.
     Passphrase(zeroize::Zeroizing<String>),
@@ -48,7 +48,7 @@ impl Parts {
         Ok(Self { parts })
     }
 
-    /// What stands on the outside of the first of them.
+    /// The outside of the first of them.
     pub fn outside(&self) -> Result<&Outside, TrunkError> {
         self.parts
             .first()
@@ -77,7 +77,7 @@ impl Parts {
         self.parts.iter().map(row).collect()
     }
 
-    /// The number of the latest capture that any of the labels tells of.
+    /// The number of the latest capture that any of the labels names.
     pub(crate) fn captures(&self) -> Option<u32> {
         self.parts.iter().filter_map(|part| part.outside.captures()).max()
     }

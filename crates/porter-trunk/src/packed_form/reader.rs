@@ -32,7 +32,7 @@ pub struct PackedTrunk {
     /// Read from the medium, not from what the system remembers of writing it.
     from_medium: bool,
     reads_once: AtomicBool,
-    /// Whether blocks are proved when they are read, or only the contents by whoever uses them.
+    /// Whether blocks are proved when they are read, or only their contents, by the caller.
     proving: AtomicBool,
     proved: Mutex<HashSet<u32>>,
     flaws: Vec<Damage>,
@@ -59,7 +59,7 @@ impl PackedTrunk {
         Ok(trunk)
     }
 
-    /// What is less than it says somewhere that there was: nothing that is left is damaged by that.
+    /// Flaws where the trunk is less than it once was: the rest of it is not damaged by that.
     fn find_flaws(&self) -> Vec<Damage> {
         let mut flaws = Vec::new();
         if self.list.contents.lacks_packs(&self.parts) {
@@ -135,7 +135,7 @@ impl PackedTrunk {
                             NotRead::Damaged(damage) => damage,
                             NotRead::CutOff | NotRead::Version(_) => Damage::ContentChanged(name),
                         });
-                        // Its end or its beginning is hurt; most of its blocks may be whole all the same.
+                        // Its end or its beginning is damaged; most of its blocks may still be whole.
                         let trunk = &self.list.contents.label.trunk_id;
                         let others = self.parts.files().unwrap_or_default();
                         let like = heads_of(others.iter().map(|(_, _, path)| path.as_path()));
@@ -199,7 +199,7 @@ impl PackedTrunk {
         Ok(unpacked)
     }
 
-    /// What stands on its outside.
+    /// The folders that it consists of.
     pub fn parts(&self) -> &Parts {
         &self.parts
     }
@@ -382,7 +382,7 @@ impl BufRead for Reading<'_> {
 struct PackedAudit<'t> {
     trunk: &'t PackedTrunk,
     depth: Depth,
-    /// Of each block that an entry counts on: which of its contents are proved by entries that are whole.
+    /// For each block that an entry counts on: which of its contents are proved by entries that are whole.
     used: HashMap<u32, Vec<bool>>,
     /// Entries that were seen.
     seen: u64,
@@ -454,7 +454,7 @@ impl Audit for PackedAudit<'_> {
 }
 
 impl PackedTrunk {
-    /// Files that no list names. What a top-up left that is not finished is none of this state's business.
+    /// Files that no list names. Files of an unfinished top-up are not this state's business.
     fn unlisted(&self) -> Result<Vec<Damage>, TrunkError> {
         let rows = &self.list.contents.packs;
         let last = rows.iter().map(|row| row.number).max().unwrap_or(0);

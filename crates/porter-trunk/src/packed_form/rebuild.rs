@@ -1,5 +1,5 @@
-//! A list made anew from the packs, where the list was lost: every pack tells of its contents, the entries
-//! they belong to, and the items these are parts of.
+//! A list rebuilt from the packs, where the list was lost: every pack names its contents, the entries they
+//! belong to, and the items these are parts of.
 
 use super::block::{Kind, Proving};
 use super::block_file::{BlockFile, NotRead, heads_of};
@@ -16,18 +16,18 @@ use std::collections::{HashMap, HashSet};
 use std::path::PathBuf;
 use time::OffsetDateTime;
 
-/// What became of the list.
+/// The state of the list.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Rebuilt {
     /// It is whole: nothing was done.
     NotNeeded,
-    /// It is whole, and a label that was not what it tells of was made anew.
+    /// It is whole, and a label that differed from it was rebuilt.
     Label,
-    /// That of a parked trunk was written anew from its second copy.
+    /// That of a parked trunk was rewritten from its second copy.
     FromSecondCopy,
     /// It is whole, and its second copy was rewritten.
     SecondCopy,
-    /// It was made anew.
+    /// It was rebuilt.
     FromPacks {
         /// Entries that were found in packs.
         entries: u64,
@@ -35,14 +35,14 @@ pub enum Rebuilt {
         lost: Vec<EntryAddress>,
         /// Packs that could be read.
         packs: u64,
-        /// Entries that were to be captured and are in none of them: the capture was cut off, or packs are
-        /// elsewhere.
+        /// Entries that were to be captured and are in none of the packs: the capture was cut off, or packs
+        /// are elsewhere.
         unheard_of: u64,
     },
 }
 
-/// Makes the list of a packed trunk anew if it cannot be used, or is that of the state before. What no pack
-/// can tell is missing from it: what was left behind, and why; what was in damaged packs only; and which
+/// Rebuilds the list of a packed trunk if it cannot be used, or is that of the state before. Facts that no
+/// pack repeats are missing from it: the files left behind, and why; entries in damaged packs only; and which
 /// entries were gone from the machine at the last capture.
 pub fn rebuild(
     folders: &[PathBuf],
@@ -127,7 +127,7 @@ pub fn rebuild(
 /// Entries of all packs; later ones take the place of earlier ones.
 #[derive(Default)]
 struct Gathered {
-    /// None in the place of one that counts no more.
+    /// None in the place of an entry that no longer counts.
     entries: Vec<Option<Entry>>,
     /// Where each is, by its address and whether it is incomplete.
     at: HashMap<(EntryAddress, bool), usize>,
@@ -191,7 +191,7 @@ impl Gathered {
     }
 }
 
-/// Counts anew what is in the items.
+/// Counts the items' entries again.
 fn count(contents: &mut Contents, entries: &[Entry]) {
     let mut tallies: HashMap<&str, Tally> = HashMap::new();
     for entry in entries {

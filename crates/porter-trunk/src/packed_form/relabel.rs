@@ -1,5 +1,5 @@
-//! A label made anew, where it was lost: every pack tells, at its beginning, of the whole trunk, and so does
-//! a list.
+//! A label rebuilt where it was lost: every pack describes the whole trunk at its beginning, and so does a
+//! list.
 
 use super::block_file::{BlockFile, heads_of};
 use super::file_frame::{FileHead, Role};
@@ -17,7 +17,8 @@ use crate::{Damage, TrunkError};
 use std::path::{Path, PathBuf};
 
 /// Whether a folder has packs or lists, and no label that can be read and is theirs: then true if they are
-/// sealed. None if all is well with its label, a later porter wrote it, or it is no packed or parked trunk.
+/// sealed. None if its label is whole, a later porter wrote it, or the folder is not a packed or parked
+/// trunk.
 pub fn lacks_label(folder: &Path) -> Option<bool> {
     let outside = match Outside::load(folder) {
         Ok(outside) => Some(outside),
@@ -35,8 +36,8 @@ pub fn lacks_label(folder: &Path) -> Option<bool> {
     (!is_theirs).then_some(sealed)
 }
 
-/// Makes the labels anew that a trunk in these folders lacks; what is left of an old one is set aside. With
-/// the first pack, or the label of another part, they become what they were, to the byte.
+/// Rebuilds the missing labels of a trunk in these folders; the rest of an old one is set aside. With the
+/// first pack, or the label of another part, they become the same to the byte.
 pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), TrunkError> {
     let lost = || TrunkError::Damaged(Damage::FileMissing(LABEL.to_owned()));
     let _locks = Lock::take_all(folders.iter().map(PathBuf::as_path))?;
@@ -53,7 +54,7 @@ pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), Trunk
     };
     let mut told: Vec<(&File, Contents)> =
         files.iter().flatten().filter_map(|file| Some((file, tells(file, key.as_ref())?))).collect();
-    // The label is that of the first run, which the first pack tells of; lists come after all packs.
+    // The label is that of the first run, which the first pack repeats; lists come after all packs.
     told.sort_by_key(|((name, _), _)| *name);
     let of_other_part = (0..folders.len())
         .filter(|at| lacking.iter().all(|(lacks, _)| lacks != at))
@@ -83,8 +84,8 @@ pub fn relabel(folders: &[PathBuf], opener: Option<&Opener>) -> Result<(), Trunk
     Ok(())
 }
 
-/// Makes those labels anew that are not what they were, to the byte: that is pinned down by the newest list,
-/// or told by the first pack if there is no list. Says whether any was.
+/// Rebuilds the labels that are not the same to the byte: the newest list pins them down, or the first pack
+/// if there is no list. Returns whether any was rebuilt.
 pub(crate) fn relabel_hurt(
     parts: &Parts,
     key: Option<&TrunkKey>,
@@ -136,7 +137,7 @@ fn counted(outside: Outside, captures: Option<u32>) -> Outside {
     captures.map_or(outside.clone(), |number| outside.after_capture(number))
 }
 
-/// What is left of an old label is set aside.
+/// The rest of an old label is set aside.
 fn write_label(folder: &Path, label: &[u8], sealed: bool) -> Result<(), TrunkError> {
     let path = folder.join(LABEL);
     set_aside(&path)?;
@@ -148,7 +149,7 @@ type File = (FileName, PathBuf);
 
 fn finished_in(folder: &Path) -> Result<Vec<File>, TrunkError> {
     let mut files = files_in(folder)?;
-    // What is parked has its list there, too.
+    // A parked trunk has its list there, too.
     files.extend(files_in(&folder.join(KEPT)).unwrap_or_default());
     files.retain(|(name, _)| matches!(name, FileName::Pack(_) | FileName::List(_)));
     Ok(files)
@@ -158,7 +159,8 @@ fn heads_in(files: &[File]) -> Vec<FileHead> {
     heads_of(files.iter().map(|(_, path)| path.as_path()))
 }
 
-/// What a file says of the whole trunk, if it can be believed: it is of the trunk that it tells of.
+/// A file's facts about the whole trunk, if they can be believed: the file belongs to the trunk that it
+/// names.
 fn tells((name, path): &File, key: Option<&TrunkKey>) -> Option<Contents> {
     let (role, number) = match *name {
         FileName::Pack(number) => (Role::Pack, number),

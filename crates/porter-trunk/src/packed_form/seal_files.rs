@@ -1,5 +1,5 @@
 //! The files that hold the wrapped key of a sealed trunk. Without it the trunk is lost, so there is a second
-//! copy, written anew when the packs are: it lies elsewhere on the medium than the first.
+//! copy, rewritten with every change of the packs: it lies elsewhere on the medium than the first.
 
 use super::layout::{SEAL, SEAL_COPY};
 use crate::host::{read_small, replace};
@@ -56,7 +56,7 @@ impl SealFiles {
         let first =
             all.next().unwrap_or_else(|| Err(TrunkError::Damaged(Damage::FileMissing(SEAL.to_owned()))));
         match first {
-            // What a later porter wrote may not be passed over for what an earlier one did.
+            // A later porter's file may not be passed over for an earlier one's.
             Ok(_) | Err(TrunkError::NotOpened { cause: NotOpened::Unsupported(_), .. }) => first,
             Err(cause) => all.find_map(Result::ok).ok_or(cause),
         }
@@ -71,8 +71,8 @@ impl SealFiles {
         if all.clone().any(is_later) { None } else { all.find_map(|found| found.wraps.as_ref().ok()) }
     }
 
-    /// What counts, and those that are not that. A second copy need not be there: captures of before made
-    /// none.
+    /// The files that count, and those that differ from them. A second copy need not exist: earlier captures
+    /// made none.
     fn hurt(&self) -> Option<(&KeyWraps, impl Iterator<Item = &Found>)> {
         let whole = self.whole()?;
         let copies = self.copies.iter().filter(|found| !found.is_missing());
@@ -80,7 +80,7 @@ impl SealFiles {
         Some((whole, all.filter(move |found| found.wraps.as_ref().ok() != Some(whole))))
     }
 
-    /// What is wrong with them, if one of them opens the trunk.
+    /// The damage of these files, if one of them opens the trunk.
     pub(super) fn damage(&self) -> Vec<Damage> {
         let damage = |found: &Found| {
             let name = found.name.to_owned();
@@ -89,7 +89,7 @@ impl SealFiles {
         self.hurt().map(|(_, hurt)| hurt.map(damage).collect()).unwrap_or_default()
     }
 
-    /// Writes the second copy in a folder anew, whatever is there, and the first file if it is hurt.
+    /// Rewrites the second copy in a folder in any case, and the first file if it is damaged.
     pub(super) fn renew_copy(&self, folder: &Path) -> Result<(), TrunkError> {
         let Some((wraps, hurt)) = self.hurt() else { return Ok(()) };
         let is_there = |found: &&Found| found.path.parent() == Some(folder);
@@ -97,14 +97,14 @@ impl SealFiles {
         first.chain(&self.copies).filter(is_there).try_for_each(|found| write(&found.path, wraps))
     }
 
-    /// True if there is something to write anew, and something to write it from.
+    /// True if there is a file to rewrite, and one to write it from.
     fn can_be_mended(&self) -> bool {
         let lacks_copy = self.copies.iter().any(Found::is_missing);
         self.hurt().is_some_and(|(_, mut hurt)| lacks_copy || hurt.next().is_some())
     }
 
-    /// Writes those anew that are hurt, and second copies where there is none. Of the hurt ones nothing is
-    /// kept: an old passphrase might still open what is left of them.
+    /// Rewrites the damaged files, and writes a second copy where there is none. Nothing is kept of the
+    /// damaged ones: an old passphrase might still open their rest.
     fn mend(&self) -> Result<Resealed, TrunkError> {
         let Some((wraps, hurt)) = self.hurt() else { return Ok(Resealed::Nothing) };
         let mut done = Resealed::Nothing;
@@ -126,23 +126,23 @@ impl SealFiles {
     }
 }
 
-/// What is wrong with the wrapped key of a sealed trunk that all the same opens.
+/// The damage of the wrapped key of a sealed trunk that opens in spite of it.
 pub fn seal_damage(folders: &[PathBuf]) -> Vec<Damage> {
     SealFiles::read(folders.iter().map(PathBuf::as_path)).damage()
 }
 
-/// What became of the files of the wrapped key.
+/// The state of the files of the wrapped key.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Resealed {
-    /// They are whole, or there are none, or all are hurt.
+    /// They are whole, or there are none, or all are damaged.
     Nothing,
     /// A second copy was written where there was none.
     Copied,
-    /// One that was hurt was written anew.
+    /// A damaged one was rewritten.
     Mended,
 }
 
-/// Writes files of the wrapped key anew from one that is whole.
+/// Rewrites files of the wrapped key from one that is whole.
 pub fn mend_seal(folders: &[PathBuf]) -> Result<Resealed, TrunkError> {
     let folders = || folders.iter().map(PathBuf::as_path);
     if !SealFiles::read(folders()).can_be_mended() {

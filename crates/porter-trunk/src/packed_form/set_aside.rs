@@ -7,8 +7,8 @@ use std::path::Path;
 /// Ending of what was replaced.
 pub(super) const SET_ASIDE: &str = ".damaged";
 
-/// Gives a hurt file of the trunk another name, so that a new one can have its own; its recovery data, which
-/// would be asked for it, before.
+/// Renames a damaged file of the trunk, so that a new one can have its name; before that its recovery data,
+/// which would be looked for under it.
 pub(crate) fn set_aside(path: &Path) -> Result<(), TrunkError> {
     let spare = crate::spare::path_of(path);
     for path in [&spare, path].into_iter().filter(|path| path.symlink_metadata().is_ok()) {

@@ -10,11 +10,11 @@ use zstd::zstd_safe::CParameter;
 const LEVEL: i32 = 2;
 /// Large enough for a whole block: what is like something at its beginning is found at its end.
 const WINDOW_LOG: u32 = 23;
-/// Shorter likeness is not looked for: fewer and longer finds are unpacked a tenth faster, and take no more
+/// Shorter likeness is not looked for: fewer and longer finds are unpacked a tenth faster, and take the same
 /// room.
 const SHORTEST_MATCH_IN_BYTES: u32 = 7;
 
-/// What kind of bytes a content is made of. Like goes to like: blocks of one kind become smaller.
+/// The kind of bytes of a content. Like goes to like: blocks of one kind become smaller.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Texture {
     /// Compressed or encrypted already: squeezing it would only cost time.
@@ -73,8 +73,8 @@ impl Texture {
             [content.len() / 8, content.len() / 2, content.len() - SAMPLE_IN_BYTES]
                 .map(|at| &content[at..at + SAMPLE_IN_BYTES])
         };
-        // Most of what is not dense is told by this alone. Without a branch, many bytes are looked at at
-        // once.
+        // This alone decides about most contents that are not dense. Without a branch, many bytes are looked
+        // at at once.
         let is_control =
             |byte: u8| (byte < 32) & (byte != 9) & (byte != 10) & (byte != 12) & (byte != 13) & (byte != 27);
         let has_control = |sample: &[u8]| sample.iter().fold(false, |any, byte| any | is_control(*byte));
@@ -103,7 +103,7 @@ thread_local! {
     static DECOMPRESSOR: RefCell<Option<Decompressor<'static>>> = const { RefCell::new(None) };
 }
 
-/// So much room a frame of so many bytes can take while it is made.
+/// The most room that a frame of this many bytes can take while it is made.
 pub(super) fn longest_frame_of(length_in_bytes: usize) -> usize {
     zstd::zstd_safe::compress_bound(length_in_bytes)
 }

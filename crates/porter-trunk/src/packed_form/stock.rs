@@ -1,5 +1,4 @@
-//! What an earlier run left in a trunk: contents that are safe, and entries whose files need not be read
-//! again.
+//! An earlier run's stock in a trunk: contents that are safe, and entries whose files need not be read again.
 
 use super::block::{Directory, Kind};
 use super::block_file::{BlockFile, NotRead, name_of};
@@ -22,7 +21,7 @@ use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 use time::{Duration, OffsetDateTime};
 
-/// What is in a trunk already.
+/// The stock of a trunk.
 #[derive(Default)]
 pub(super) struct Stock {
     pub(super) index: ContentIndex,
@@ -34,17 +33,17 @@ pub(super) struct Stock {
     pub(super) next_block: u32,
     /// The label inside, of the newest run.
     pub(super) label: Option<Label>,
-    /// The share of spare data that the newest finished list tells of.
+    /// The share of spare data in the newest finished list.
     pub(super) spare_in_percent: Option<f64>,
     /// The items of the newest finished list.
     pub(super) items: Vec<TrunkItem>,
-    /// Packs that were hurt and on which no finished list counts: they have other names now, and what was in
-    /// them is captured again.
+    /// Packs that were damaged and that no finished list counts on: they were renamed, and their contents are
+    /// captured again.
     pub(super) set_aside: Vec<String>,
 }
 
 impl Stock {
-    /// Of a new trunk.
+    /// The stock of a new trunk.
     pub(super) fn none() -> Self {
         Self { next_pack: 1, next_list: 1, next_block: 1, ..Self::default() }
     }
@@ -79,7 +78,7 @@ impl Stock {
                 FileName::List(number) | FileName::OpenList(number) => {
                     stock.next_list = stock.next_list.max(number + 1);
                     if matches!(name, FileName::OpenList(_)) {
-                        // Its lines stand in the packs too, as far as their contents are safe.
+                        // Its lines stand in the packs too, those with safe contents.
                         fs::remove_file(&path).map_err(io)?;
                     }
                     continue;
@@ -116,7 +115,7 @@ impl Stock {
         }
     }
 
-    /// Takes in what a pack holds, or nothing of it if it is hurt.
+    /// Takes in the contents of a pack, or none of them if it is damaged.
     fn adopt(&mut self, pack: BlockFile, part: u32, is_listed: bool) -> Result<(), TrunkError> {
         let last_block = pack.rows.iter().map(|(_, head)| head.number).max().unwrap_or_default();
         self.next_block = self.next_block.max(last_block.saturating_add(1));
@@ -140,8 +139,7 @@ impl Stock {
     }
 }
 
-/// Gives a pack that was cut off an end and its name. None if nothing in it can be used; it is then taken
-/// away.
+/// Ends a pack that was cut off, and names it. None if nothing in it can be used; it is then removed.
 fn close(
     path: &Path,
     number: u32,
@@ -178,10 +176,10 @@ const TOO_FRESH: Duration = Duration::seconds(2);
 #[derive(Default)]
 pub(crate) struct Known {
     sources: Vec<(BlockFile, OffsetDateTime)>,
-    /// What each block of lines tells of.
+    /// The range of each block of lines.
     spans: Vec<Span>,
     by_address: HashMap<[u8; 16], Line>,
-    /// Whoever asks looks for the contents.
+    /// The caller looks for the contents.
     contents_are_files: bool,
     /// Blocks that are safe.
     blocks: HashSet<u32>,
@@ -199,7 +197,8 @@ struct Line {
 
 type PathBytes = Box<[u8]>;
 
-/// What one block of lines tells of: enough to know that it need not be read to find what is below a folder.
+/// The range of one block of lines: enough to know that it need not be read to find the entries below a
+/// folder.
 struct Span {
     source: u32,
     row: u32,
@@ -283,7 +282,8 @@ impl Known {
         Ok(())
     }
 
-    /// What an earlier run stored for a file, if all of it is safe and the file is the same by size and time.
+    /// The entry that an earlier run stored for a file, if all of it is safe and the file is the same by size
+    /// and time.
     pub(crate) fn find(
         &self,
         address: &EntryAddress,
@@ -311,8 +311,8 @@ impl Known {
         entry
     }
 
-    /// Gives each entry of an item below a folder, as [`Self::earlier`] does. Reads only the blocks that may
-    /// tell of them.
+    /// Passes on each entry of an item below a folder, as [`Self::earlier`] does. Reads only the blocks that
+    /// may hold them.
     pub(crate) fn each_earlier(
         &self,
         item: &str,

@@ -39,8 +39,8 @@ pub(super) fn packs_without(folder: &Path) -> Vec<String> {
     files.filter(|(name, _)| matches!(name, FileName::Pack(_))).map(|(name, _)| name.to_string()).collect()
 }
 
-/// Makes it for each such file of a folder; `told` hears what became of it, file by file, and may end it. A
-/// file that is hurt gets none: that would make the damage last.
+/// Makes it for each such file of a folder; `told` hears the result, file by file, and may end it. A damaged
+/// file gets none: that would make the damage last.
 pub(super) fn complete(
     folder: &Path,
     trunk: &TrunkId,

@@ -53,7 +53,7 @@ impl Default for PackedOptions {
     }
 }
 
-/// What a new trunk is sealed with.
+/// The seal of a new trunk.
 pub struct Seal {
     /// The passphrase.
     pub passphrase: Zeroizing<String>,
@@ -75,7 +75,7 @@ pub struct PackedTrunkWriter {
     list_number: u32,
     spare_in_percent: Option<f64>,
     since_entries_in_bytes: AtomicU64,
-    /// What this run has added to the trunk, when it is closed.
+    /// The bytes that this run has added to the trunk, once it is closed.
     closed_in_bytes: OnceLock<u64>,
     parts: Vec<PartRow>,
     _lock: Lock,
@@ -111,7 +111,7 @@ impl PackedTrunkWriter {
         Self::begin(&parts, folder, label, key, Stock::none(), options, lock)
     }
 
-    /// Goes on with a trunk that was cut off, or tops up a finished one: whoever captures the same machine
+    /// Continues a trunk that was cut off, or tops up a finished one, when the same machine is captured
     /// again.
     ///
     /// `folders` are all parts so far. With `continue_on` a new part is begun there. The label's id becomes
@@ -212,8 +212,7 @@ impl PackedTrunkWriter {
         self.stock.known.files
     }
 
-    /// Packs of an earlier run that are hurt: they have other names now, and what was in them is captured
-    /// anew.
+    /// Packs of an earlier run that are damaged: they were renamed, and their contents are captured again.
     pub fn set_aside(&self) -> &[String] {
         &self.stock.set_aside
     }
@@ -419,7 +418,7 @@ impl TrunkWriter for PackedTrunkWriter {
     }
 
     fn publish(&self) -> Result<(), TrunkError> {
-        // First on the labels. Where there is no room for that, the list counts all the same.
+        // The labels first. If there is no room for that, the list still counts.
         match Parts::load(&self.folders)?.note_capture(self.list_number) {
             Ok(()) | Err(TrunkError::Full) => {}
             Err(cause) => return Err(cause),

@@ -1,5 +1,5 @@
-//! The second copy of a parked trunk's list. No pack tells what the list does: without it nobody knows what
-//! the kept files were called.
+//! The second copy of a parked trunk's list. No pack repeats the list: without it nobody knows the names of
+//! the kept files.
 
 use crate::content_hash::in_pieces;
 use crate::host::{create_new, open_plain_file};
@@ -13,7 +13,7 @@ use crate::{Damage, PieceFailed, TrunkError, TrunkId};
 use std::io::{BufReader, Write};
 use std::path::{Path, PathBuf};
 
-/// Beside the kept files, so that one hurt folder does not cost both.
+/// Beside the kept files, so that one damaged folder does not cost both.
 fn path_of(folder: &Path, number: u32) -> PathBuf {
     FileName::List(number).in_folder(&folder.join(KEPT))
 }
@@ -22,8 +22,8 @@ fn shown(number: u32) -> String {
     format!("{KEPT}/{}", FileName::List(number))
 }
 
-/// Copies a list into a folder, byte by byte: on volumes that share data between files, a clone would be hurt
-/// with what it is a clone of.
+/// Copies a list into a folder, byte by byte: on volumes that share data between files, a clone would be
+/// damaged together with its original.
 fn copy_into(folder: &Path, number: u32, from: &Path) -> Result<(), TrunkError> {
     let to = FileName::OpenList(number).in_folder(folder);
     let reading = |cause| TrunkError::io("reading", from, cause);
@@ -45,7 +45,7 @@ pub(super) fn make(folder: &Path, number: u32, list: &Path) -> Result<(), TrunkE
     copy_into(&folder.join(KEPT), number, list)
 }
 
-/// What is wrong with the second copy; with `is_thorough` all of it is read.
+/// The damage of the second copy; with `is_thorough` all of it is read.
 pub(super) fn damage(folder: &Path, number: u32, trunk: &TrunkId, is_thorough: bool) -> Option<Damage> {
     let path = path_of(folder, number);
     if !path.is_file() {
@@ -58,14 +58,14 @@ fn is_whole(list: &Path, number: u32, trunk: &TrunkId) -> bool {
     List::open_whole(list, number, trunk, None).is_some()
 }
 
-/// Writes a parked trunk's list anew from its second copy if it cannot be used, or the second copy from the
-/// list. What is left of the hurt list is set aside.
+/// Rewrites a parked trunk's list from its second copy if it cannot be used, or the second copy from the
+/// list. The rest of the damaged list is set aside.
 pub fn mend(folder: &Path) -> Result<Rebuilt, TrunkError> {
     let trunk = Outside::load(folder)?.trunk_id;
     let _lock = Lock::take(folder)?;
     let parts = Parts::load(&[folder.to_path_buf()])?;
     let newest = newest(&parts)?;
-    // Of a list that is lost altogether the second copy is there, and the list of the state before it.
+    // If a list is lost altogether, the second copy is there, and the list of the state before it.
     let copied = highest(folder).unwrap_or_default();
     let is_last = |(path, number): &&(PathBuf, u32)| *number >= copied && is_whole(path, *number, &trunk);
     if let Some((path, number)) = newest.as_ref().filter(is_last) {

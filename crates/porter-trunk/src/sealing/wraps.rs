@@ -1,7 +1,7 @@
 //! The trunk's key, wrapped: once for a passphrase, and once for the workshop's recovery key if it has one.
 //!
 //! Each wrap is a small file in the `age` format (age-encryption.org/v1), so any program for that format can
-//! open it. What is in it is the trunk's key as 64 hexadecimal digits.
+//! open it. It contains the trunk's key as 64 hexadecimal digits.
 
 use super::TrunkKey;
 use crate::hex::{from_hex, to_hex};

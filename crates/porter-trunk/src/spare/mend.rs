@@ -10,7 +10,7 @@ use std::fs::{self, File};
 use std::io::{self, Seek, SeekFrom, Write};
 use std::path::Path;
 
-/// What was done with one file.
+/// The outcome for one file.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Mended {
     /// Nothing was wrong.
@@ -22,7 +22,7 @@ pub enum Mended {
     Repaired {
         /// The file.
         file: String,
-        /// How much of it was written anew.
+        /// The number of bytes that were rewritten.
         repaired_in_bytes: u64,
     },
     /// More is damaged than the spare data can repair. Nothing was changed.
@@ -32,7 +32,7 @@ pub enum Mended {
         /// How much of it is damaged.
         damaged_in_bytes: u64,
     },
-    /// The file was whole, and its spare data was not: that was written anew.
+    /// The file was whole, and its spare data was not: the spare data was rewritten.
     SpareRenewed {
         /// The file.
         file: String,
@@ -68,7 +68,7 @@ pub fn mend(folder: &Path) -> Result<Vec<Mended>, TrunkError> {
             Ok(Some(spare)) => mend_file(spare, &original, file)
                 .map_err(|cause| TrunkError::io("mending", &original, cause))?,
             Err(cause) if cause.kind() == io::ErrorKind::Unsupported => Mended::SpareTooLate { file },
-            // What cannot be opened or read is of no use either, and the others may be.
+            // Recovery data that cannot be opened or read is useless, but the other files may be good.
             Ok(None) | Err(_) => Mended::SpareLost { file },
         });
     }
@@ -77,7 +77,7 @@ pub fn mend(folder: &Path) -> Result<Vec<Mended>, TrunkError> {
 
 fn mend_file(spare: Spare, path: &Path, name: String) -> io::Result<Mended> {
     let plan = spare.plan;
-    // A file that is gone is one with nothing in it; as far as it is short it is damaged.
+    // A missing file counts as empty; the part that it is short of is damaged.
     let was_there = path.symlink_metadata().is_ok();
     let mut file = if was_there { open_plain_file_to_write(path)? } else { create_new(path, true)? };
     if !was_there {
@@ -107,16 +107,16 @@ fn mend_file(spare: Spare, path: &Path, name: String) -> io::Result<Mended> {
     if spare.is_right_throughout() {
         return Ok(Mended::Whole { file: name });
     }
-    // Windows gives no file a name that is held open under it.
+    // Windows renames no file that is held open.
     drop(spare);
     write(path, &name, plan.percent(), true)?;
-    // What is sealed stays for its owner's eyes only, and what is not is as readable as before.
+    // A sealed file stays for its owner's eyes only, and the others are as readable as before.
     fs::set_permissions(path_of(path), fs::metadata(path)?.permissions())?;
     Ok(Mended::SpareRenewed { file: name })
 }
 
-/// Writes the damaged shards of these groups anew. False if more is damaged than can be repaired: that is
-/// told before anything is written.
+/// Rewrites the damaged shards of these groups. False if more is damaged than can be repaired: that is known
+/// before anything is written.
 fn repair(spare: &Spare, file: &mut File, damaged: &[(u64, Vec<u64>)]) -> io::Result<bool> {
     if damaged.iter().any(|(group, numbers)| numbers.len() > spare.of_use_in(*group)) {
         return Ok(false);

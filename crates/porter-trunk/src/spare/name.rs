@@ -37,7 +37,7 @@ pub(crate) fn remove_unfinished(folder: &Path) {
     for row in fs::read_dir(folder).into_iter().flatten().flatten() {
         let name = row.file_name();
         if [OPEN_ENDING, OF_OPEN_LIST].iter().any(|ending| name.to_string_lossy().ends_with(ending)) {
-            // If it stays, it is in nobody's way.
+            // If it stays, it does no harm.
             let _ = fs::remove_file(row.path());
         }
     }

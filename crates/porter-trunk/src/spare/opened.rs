@@ -18,13 +18,13 @@ pub(super) struct Spare {
     pub(super) file: File,
     pub(super) plan: Plan,
     table: Vec<u8>,
-    /// Neither copy of head and table is hurt, and the length is right.
+    /// Neither copy of head and table is damaged, and the length is right.
     is_whole: bool,
 }
 
 impl Spare {
-    /// None if both heads or both tables are hurt: then it is of no use. Fails with `Unsupported` for one of
-    /// a later porter.
+    /// None if both heads or both tables are damaged: then it is of no use. Fails with `Unsupported` for one
+    /// of a later porter.
     pub(super) fn open(path: &Path) -> io::Result<Option<Self>> {
         let file = open_plain_file(path)?;
         let length_in_bytes = file.metadata()?.len();
@@ -60,7 +60,7 @@ impl Spare {
         self.table.get(begin..begin + MARK_IN_BYTES) == Some(&mark_of(shard)[..])
     }
 
-    /// True if no byte of the recovery data itself is hurt.
+    /// True if no byte of the recovery data itself is damaged.
     pub(super) fn is_right_throughout(&self) -> bool {
         let Plan { groups, spare, .. } = self.plan;
         self.is_whole && (0..groups).all(|group| (0..spare).all(|at| self.spare_shard(group, at).is_some()))
@@ -75,12 +75,12 @@ impl Spare {
         self.is_right(self.plan.shards() + number, &shard).then_some(shard)
     }
 
-    /// How many shards of a group can be made anew.
+    /// The number of shards of a group that can be rebuilt.
     pub(super) fn of_use_in(&self, group: u64) -> usize {
         (0..self.plan.spare).filter(|at| self.spare_shard(group, *at).is_some()).count()
     }
 
-    /// Makes the damaged shards of a group anew; none if too many are damaged.
+    /// Rebuilds the damaged shards of a group; none if too many are damaged.
     pub(super) fn repaired(
         &self,
         file: &File,
@@ -125,8 +125,7 @@ impl Spare {
     }
 }
 
-/// What is wrong with the recovery data in a folder itself; of lists that were not finished only with that of
-/// `list`.
+/// The damage of the recovery data in a folder; for lists that were not finished, only that of `list`.
 pub(crate) fn damage_in(folder: &Path, list: &str) -> Result<Vec<Damage>, TrunkError> {
     let failed = |cause| TrunkError::io("reading recovery data in", folder, cause);
     let mut damage = Vec::new();
@@ -151,8 +150,8 @@ pub(crate) fn is_of_use_for(file: &Path) -> bool {
     }
 }
 
-/// The share that the recovery data in a folder was asked for, as far as it can be told; none where there is
-/// none of use. Each has at least so much: of small files it is more, as a shard is never cut.
+/// The share that the recovery data in a folder was asked for, if it can be known; none without usable data.
+/// Each file has at least this share: small files have more, as a shard is never cut.
 pub(crate) fn percent_in(folder: &Path) -> io::Result<Option<f64>> {
     let mut least: Option<f64> = None;
     for (path, _) in spare_files(folder)? {

@@ -37,7 +37,7 @@ impl Plan {
         self.file_in_bytes.div_ceil(self.shard_in_bytes)
     }
 
-    /// How much of the file it can repair. Whoever makes spare data of this share gets as many shards.
+    /// How much of the file it can repair. Spare data made of this share gets as many shards.
     pub(super) fn percent(&self) -> f64 {
         self.spare as f64 * 100.0 / self.in_group() as f64 - 1e-9
     }
@@ -114,7 +114,7 @@ impl Plan {
     }
 }
 
-/// What a shard or a table is known by: the beginning of its BLAKE3.
+/// The mark that identifies a shard or a table: the beginning of its BLAKE3.
 pub(super) fn mark_of(bytes: &[u8]) -> [u8; MARK_IN_BYTES] {
     let hash: [u8; 32] = blake3::hash(bytes).into();
     let mut mark = [0; MARK_IN_BYTES];

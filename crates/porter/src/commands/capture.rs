@@ -120,7 +120,7 @@ enum Form {
     Parked,
 }
 
-/// What to write on the outside of the trunk.
+/// The texts to write on the outside of the trunk.
 #[derive(Debug, Args)]
 struct LabelArguments {
     /// The workshop's name for the job
@@ -192,7 +192,7 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
         }
     };
     if !arguments.json {
-        /// What takes no time needs no forecast of it.
+        /// Below this size a capture takes no time, and needs no forecast of it.
         const WORTH_TRYING_IN_BYTES: u64 = 1_000_000_000;
         let is_long = forecast.to_capture.size_in_bytes >= WORTH_TRYING_IN_BYTES;
         let above = folder.ancestors().find(|folder| folder.is_dir());

@@ -58,7 +58,7 @@ pub(crate) struct CheckArguments {
     conduct: ConductArguments,
 }
 
-/// What a check of a trunk proves.
+/// How much a check of a trunk proves.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum HowDeep {
     /// Its lists are whole, and every file of the trunk is there in full length; nothing of contents
@@ -124,7 +124,7 @@ pub(crate) fn run(arguments: &CheckArguments) -> Result<Outcome, Failure> {
     Ok(Outcome::attention_if(receipt.needs_attention()))
 }
 
-/// What an earlier receipt of the trunk tells of it that is not so any more.
+/// Why an earlier receipt of the trunk is no longer true, if it is not.
 fn earlier(path: &Path, trunk: &dyn Trunk) -> Result<Option<Reason>, Failure> {
     let receipt = super::receipt::load(path)?;
     if receipt.trunk.trunk_id != trunk.label().trunk_id {

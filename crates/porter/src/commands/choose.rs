@@ -21,8 +21,8 @@ pub(super) fn is_possible() -> bool {
     std::io::stdin().is_terminal() && std::io::stdout().is_terminal()
 }
 
-/// Ends the program when it is told to stop: a terminal that was closed gives no keys any more, and is asked
-/// for them for ever. Nothing was written yet.
+/// Ends the program when it is asked to stop: a terminal that was closed sends no more keys, and would be
+/// asked for them for ever. Nothing was written yet.
 fn end_when_told(over: Arc<AtomicBool>) {
     std::thread::spawn(move || {
         while !over.load(Ordering::Relaxed) {
@@ -35,7 +35,7 @@ fn end_when_told(over: Arc<AtomicBool>) {
     });
 }
 
-/// What the keys are for.
+/// The purpose that keys are asked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Asks {
     Nothing,

@@ -18,7 +18,7 @@ use std::path::Path;
 pub(super) enum Way {
     /// Their accounts are made.
     Make,
-    /// What would be made is told, and their things are left out of the plan.
+    /// Missing accounts are only named, and their things are left out of the plan.
     TellWhatWouldBeMade,
     /// Somebody is at the terminal.
     Ask,

@@ -188,7 +188,7 @@ fn mend(given: &TrunkArguments) -> Result<Outcome, Failure> {
         }
     };
     views::mend::tell_rebuilt(&rebuilt);
-    // Another list than the one that was signed: whoever made it answers for it.
+    // Another list than the signed one: the person who made it answers for it.
     if matches!(rebuilt, Rebuilt::FromPacks { .. })
         && let Some(key) = keys::signing_key()?
     {
@@ -200,7 +200,7 @@ fn mend(given: &TrunkArguments) -> Result<Outcome, Failure> {
     )))
 }
 
-/// Tells where an item's id ends and the path in it begins: ids may begin alike, so the longest one counts.
+/// Finds where an item's id ends and the path in it begins: ids may begin alike, so the longest one counts.
 pub(crate) fn item_and_path<'t>(
     trunk: &'t dyn Trunk,
     text: &str,

@@ -60,8 +60,8 @@ pub(crate) struct RestoreArguments {
     /// Browsers open the restored profiles by default, instead of those that they open now
     #[arg(help_heading = LANDING, long)]
     restored_profiles_open: bool,
-    /// What to do with a profile last used by a newer version of its browser than the one here: `leave`
-    /// it in the trunk, carry its `bookmarks` alone, or `carry` it for the day the browser is updated
+    /// How to treat a profile last used by a newer version of its browser than the one here: `leave` it in
+    /// the trunk, carry its `bookmarks` alone, or `carry` it for the day the browser is updated
     #[arg(help_heading = LANDING, long, value_name = "WHAT", default_value = "leave")]
     newer_profiles: NewerWord,
     /// Add the bookmarks of all browsers in the trunk to this one as well, without duplicates: firefox,
@@ -81,7 +81,7 @@ pub(crate) struct RestoreArguments {
     conduct: ConductArguments,
 }
 
-/// What becomes of a profile that a later version of its browser has used.
+/// How to treat a profile that a later version of its browser has used.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum NewerWord {
     Leave,

@@ -12,7 +12,7 @@ use porter_kinds::choice::Selection;
 use porter_kinds::choice::Unchosen;
 use std::path::PathBuf;
 
-/// List, show and try carry rules: what is carried of which program, and where it lives
+/// List, show and try carry rules: which files of which program are carried, and where they live
 #[derive(Debug, Args)]
 pub(crate) struct RulesArguments {
     #[command(subcommand)]

@@ -135,7 +135,7 @@ fn next_command(arguments: &SurveyArguments) -> String {
     words.join(" ")
 }
 
-/// What the folder for the trunk has to offer.
+/// Free space and limits of the drive that the trunk goes to.
 fn room_in(folder: &std::path::Path) -> Result<Room, Failure> {
     let free_in_bytes = free_space_in_bytes(folder).map_err(|cause| {
         Failure::new(
@@ -150,7 +150,7 @@ fn room_in(folder: &std::path::Path) -> Result<Room, Failure> {
     })
 }
 
-/// A survey of which every pattern fits something.
+/// A survey in which every pattern fits something.
 pub(crate) fn look_at(
     machine: &Machine,
     kinds: &Kinds,

@@ -31,9 +31,9 @@ pub(crate) struct TakeArguments {
     /// `-`: the content of one file, to standard output
     #[arg(value_parser = paths::typed())]
     folder: PathBuf,
-    /// Of a browser's profile: its `bookmarks` as the HTML file that browsers import, its `feeds` as OPML,
-    /// its `history` or open `tabs` as a page. Of any item: what it has in the person's `registry`, as a file
-    /// that Windows takes in. The last argument then is the file to write, or `-`
+    /// A browser's profile offers `bookmarks` as the HTML file that browsers import, `feeds` as OPML,
+    /// `history` or open `tabs` as a page. Every item offers its part of the person's `registry` as a file
+    /// that Windows takes in. The last argument is then the file to write, or `-`
     #[arg(long = "as", value_name = "FORM")]
     form: Option<FormWord>,
     /// Only what has a name or path that fits, with all that is in it: '*.kite', '**/Plans'
@@ -45,7 +45,7 @@ pub(crate) struct TakeArguments {
     conduct: ConductArguments,
 }
 
-/// What can be taken out of an item for other programs.
+/// The forms in which an item can be taken out for other programs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum FormWord {
     Bookmarks,
@@ -56,7 +56,7 @@ enum FormWord {
 }
 
 impl FormWord {
-    /// Writes it, and gives how many rows it has.
+    /// Writes it, and returns its number of rows.
     fn write(
         self,
         trunk: &dyn Trunk,
@@ -90,7 +90,7 @@ impl FormWord {
     }
 }
 
-/// Writes a form aside, and gives it its name when it is whole.
+/// Writes a form aside, and renames it when it is whole.
 fn take_form(
     trunk: &dyn Trunk,
     item: &TrunkItem,
@@ -197,7 +197,8 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
 
 /// The content of one file to standard output, proved while it is given out.
 fn give_out(trunk: &dyn Trunk, item: &TrunkItem, below: &RelativePath) -> Result<Outcome, Failure> {
-    // Of an incomplete file, its own name gives what is there of it, unless a whole one is kept under that.
+    // The own name of an incomplete file yields its readable part, unless a whole file is kept under that
+    // name.
     let named = |entry: &Entry| *entry.landing_path() == *below;
     let is_it = |entry: &Entry| entry.item == item.id && (entry.address.path == *below || named(entry));
     let found: Vec<Entry> = trunk.entries()?.flatten().filter(is_it).collect();
@@ -222,7 +223,7 @@ fn give_out(trunk: &dyn Trunk, item: &TrunkItem, below: &RelativePath) -> Result
         out.write_all(piece)
     });
     match given {
-        // Whoever read it has had enough.
+        // The reader has had enough.
         Err(PieceFailed::Using(cause)) if cause.kind() == std::io::ErrorKind::BrokenPipe => Ok(Outcome::Well),
         Err(PieceFailed::Using(cause)) => {
             Err(Failure::new(format!("writing failed: {cause}"), "Is there room?"))

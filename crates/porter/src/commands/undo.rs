@@ -11,8 +11,8 @@ use porter_core::undo::{UndoError, UndoGrounds, last_standing, take_back};
 use std::io::IsTerminal;
 use std::path::PathBuf;
 
-/// Take the last restore back: what landed is removed, and what was set aside gets its name again. What was
-/// changed since stays
+/// Take the last restore back: remove the files that landed, and give those that were set aside their names
+/// again. Files that were changed since stay
 #[derive(Debug, Args)]
 pub(crate) struct UndoArguments {
     /// Folder where the new machine's system drive is mounted, or `here` for the running one

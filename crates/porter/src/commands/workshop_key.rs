@@ -27,13 +27,13 @@ enum WorkshopKeyCommand {
         /// File for the secret half of the recovery key: keep it in a safe place, and not on this computer
         #[arg(value_parser = paths::typed())]
         file: PathBuf,
-        /// What the workshop is called, for signatures
+        /// The name of the workshop, for signatures
         #[arg(long, value_name = "NAME", default_value = "the workshop")]
         name: String,
     },
     /// Make the signing key alone
     Signing {
-        /// What the workshop is called
+        /// The name of the workshop
         #[arg(long, value_name = "NAME")]
         name: String,
     },
@@ -41,7 +41,7 @@ enum WorkshopKeyCommand {
     Trust {
         /// Its public signing key, 64 digits
         key: String,
-        /// What it is called
+        /// Its name
         name: String,
     },
     /// Show the public halves
@@ -110,7 +110,7 @@ fn signing(name: &str) -> Result<Outcome, Failure> {
     std::fs::create_dir_all(folder).map_err(|cause| {
         Failure::new(format!("`{}` cannot be made: {cause}", paths::shown(folder)), "Nothing was set up.")
     })?;
-    let remark = "# The workshop's signing key of Loyal Porter. Whoever has it signs in the workshop's name.";
+    let remark = "# The workshop's signing key of Loyal Porter. Its holder signs in the workshop's name.";
     let secret = zeroize::Zeroizing::new(format!("{remark}\n{}", key.to_text().as_str()));
     write(&file, secret.as_bytes())?;
     say(format_args!(

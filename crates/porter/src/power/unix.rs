@@ -8,7 +8,7 @@ pub(super) fn power() -> Power {
     power_in(Path::new("/sys/class/power_supply"))
 }
 
-/// A battery that gives power while nothing else does.
+/// A battery that powers the machine while nothing else does.
 fn power_in(supplies: &Path) -> Power {
     let mut found = Power::Mains;
     for supply in fs::read_dir(supplies).into_iter().flatten().flatten() {

@@ -1,4 +1,4 @@
-//! Windows tells in one call.
+//! Windows answers in one call.
 
 use super::Power;
 use windows_sys::Win32::System::Power::{GetSystemPowerStatus, SYSTEM_POWER_STATUS};

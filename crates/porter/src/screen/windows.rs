@@ -1,4 +1,4 @@
-//! Windows' console draws escape sequences since Windows 10; before, it is told its colours by calls. Some
+//! Windows' console draws escape sequences since Windows 10; before, its colours are set by calls. Some
 //! systems that act as an older Windows take the request for escape sequences and draw them as letters, so
 //! the version decides, not the answer.
 

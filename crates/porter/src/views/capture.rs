@@ -1,4 +1,4 @@
-//! What a capture shows.
+//! Views of a capture.
 
 use super::numbers::{counted, padded, size};
 use super::words;
@@ -86,7 +86,8 @@ pub(crate) fn running(survey: &Survey) -> impl Iterator<Item = &porter_kinds::it
         .map(|row| &row.item)
 }
 
-/// Programs that write to what is about to be captured; on standard error, because it is no result.
+/// Running programs that write to the items about to be captured; on standard error, because they are no
+/// result.
 pub(crate) fn tell_running(survey: &Survey) {
     for row in survey.items.iter().filter(|row| row.chosen) {
         for caution in row.cautions.iter().filter(|caution| matches!(caution, Caution::ProgramRunning { .. }))
@@ -97,7 +98,8 @@ pub(crate) fn tell_running(survey: &Survey) {
     }
 }
 
-/// What is not as it was when the packing list was written; on standard error, because it is no result.
+/// Differences from the machine at the time of the packing list; on standard error, because they are not the
+/// result.
 pub(crate) fn tell_changes(machine: &Machine, list: &PackingList, changes: &Changes) {
     let warn = |what: String| tell(styled(CARE, format_args!("! {what}")));
     if list.machine != machine.name {
@@ -199,7 +201,7 @@ pub(crate) fn show(report: &CaptureReport, trunk: &Path, trunk_id: &str, prove_l
     }
 }
 
-/// What was on the old machine, and what became of it: the same words as on a receipt.
+/// The old machine's files, by their fate: the same words as on a receipt.
 fn balance_rows(report: &CaptureReport) -> Vec<(usize, &'static str, Tally)> {
     let left = |verdict: Verdict| {
         let rows = report.left_behind.iter().filter(|left| Verdict::of_left(&left.reason) == verdict);

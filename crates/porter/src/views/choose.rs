@@ -16,7 +16,7 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::{List, ListItem, ListState, Paragraph};
 use unicode_width::UnicodeWidthStr;
 
-/// What is drawn.
+/// The values that are drawn.
 pub(crate) struct Page<'p> {
     pub(crate) machine: &'p str,
     pub(crate) survey: &'p Survey,
@@ -29,7 +29,7 @@ pub(crate) struct Page<'p> {
     pub(crate) over: Over<'p>,
 }
 
-/// What stands over the tree or below it.
+/// The lines above the tree or below it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Over<'p> {
     Nothing,
@@ -216,7 +216,7 @@ mod tests {
     use std::sync::Arc;
     use std::sync::atomic::AtomicBool;
 
-    /// What stands on a screen of 64 columns.
+    /// The lines of a screen of 64 columns.
     fn screen(page: &Page<'_>) -> Vec<String> {
         let mut terminal = Terminal::new(TestBackend::new(64, 14)).unwrap();
         terminal.draw(|frame| draw(frame, page)).unwrap();

@@ -11,7 +11,7 @@ use porter_kinds::receipt::compared::Row;
 use porter_kinds::receipt::{Compared, Receipt, Verdict};
 use serde_json::{Value, json};
 
-/// What a second look changed.
+/// Differences that a second check found.
 pub(crate) fn show(earlier: &Receipt, later: &Receipt, compared: &Compared) {
     say(styled(
         BOLD,

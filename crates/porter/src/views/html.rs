@@ -1,5 +1,5 @@
-//! What all pages have in common: one file without anything from outside, to be read on a screen, printed on
-//! A4 in black and white, and read aloud.
+//! The frame of every page: one file that loads nothing, to be read on a screen, printed on A4 in black and
+//! white, and read aloud.
 
 use porter_trunk::TrunkProgram;
 use std::fmt::Write;

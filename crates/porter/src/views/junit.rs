@@ -7,7 +7,7 @@ use super::words;
 use porter_kinds::receipt::{ItemReceipt, Receipt, Verdict};
 use std::fmt::Write;
 
-/// What needs attention fails, and what was left behind was skipped.
+/// Rows that need attention fail; rows that were left behind are skipped.
 pub(crate) fn xml(receipt: &Receipt) -> String {
     let mut xml = String::from("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n");
     let (tests, failures, skipped) = numbers(receipt.items.iter());

@@ -1,4 +1,4 @@
-//! What is said of the items of a kind.
+//! The words about the items of a kind.
 
 use super::task::Task;
 use porter_core::restore::Plan;
@@ -6,7 +6,7 @@ use porter_core::survey::ItemSurvey;
 use porter_kinds::receipt::{ItemReceipt, Receipt};
 use serde_json::Value;
 
-/// See the module. The defaults are those of items that are told by their files alone.
+/// See the module. The defaults are those of items that consist of files alone.
 pub(crate) trait KindWords: Sync {
     /// The kind, as items name it.
     fn kind(&self) -> &'static str;
@@ -14,12 +14,12 @@ pub(crate) trait KindWords: Sync {
     /// Many of them, as people call them.
     fn heading(&self) -> &'static str;
 
-    /// What an item holds, and what to know of it: lines below its row in a survey.
+    /// The contents of an item and its peculiarities: lines below its row in a survey.
     fn told(&self, _row: &ItemSurvey) -> Vec<String> {
         Vec::new()
     }
 
-    /// What is left to do about an item after a check.
+    /// The tasks that an item leaves after a check.
     fn tasks(&self, _item: &ItemReceipt, _receipt: &Receipt) -> Vec<Task> {
         Vec::new()
     }

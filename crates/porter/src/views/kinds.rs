@@ -5,7 +5,7 @@ pub(crate) mod setting;
 
 use super::kind::KindWords;
 
-/// A kind whose items are told by their files alone: its name, and what many of them are called.
+/// A kind whose items consist of files alone: its name, and its plural.
 struct Plain(&'static str, &'static str);
 
 impl KindWords for Plain {

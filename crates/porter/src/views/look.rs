@@ -1,4 +1,4 @@
-//! What a look into a trunk shows.
+//! Views of a look into a trunk.
 
 use super::kinds::setting;
 use super::numbers::{count, counted, date_and_time, padded, rfc3339, size};
@@ -57,7 +57,7 @@ pub(crate) fn show_trunk(label: &Label, items: &[TrunkItem]) {
     }
 }
 
-/// A line of the label, if there is something to tell.
+/// A line of the label, if it has a value.
 fn fact(name: &str, value: Option<&str>) {
     if let Some(value) = value {
         say(format_args!("  {} {}", padded(name, 11), porter_names::screen::on_screen(value.as_bytes())));
@@ -163,7 +163,7 @@ pub(crate) struct Branch {
     folders: BTreeMap<String, Branch>,
 }
 
-/// Folds entries into folders, so many levels below their items.
+/// Folds entries into folders, this many levels below their items.
 pub(crate) fn tree(entries: impl Iterator<Item = Entry>, levels: usize) -> Branch {
     let mut root = Branch::default();
     for entry in entries {
@@ -258,7 +258,7 @@ pub(crate) fn show_rows(rows: &[Row]) {
     say(format_args!("  {:>9}  in {}", size(bytes), counted(files, "file")));
 }
 
-/// What an item has in its owner's registry, if anything.
+/// An item's keys in its owner's registry, if it has any.
 pub(crate) fn show_registry(item: &TrunkItem) {
     let (held, lands): (Vec<_>, Vec<_>) = item.registry.iter().partition(|key| key.held.is_some());
     let values = |keys: &[&RegistryKey]| keys.iter().map(|key| key.values.len() as u64).sum::<u64>();

@@ -1,4 +1,4 @@
-//! What mending a trunk shows. On standard error: the receipt is the result.
+//! Views of mending a trunk. They go to standard error: the receipt is the result.
 
 use super::numbers::{counted, size};
 use crate::screen::{BAD, CARE, GOOD, styled, tell};
@@ -9,7 +9,7 @@ use porter_trunk::spare::Mended;
 /// Lists longer than this are folded.
 const LONGEST_LIST: usize = 20;
 
-/// What the recovery data repaired.
+/// The files that the recovery data repaired.
 pub(crate) fn tell_mended(done: &[Mended]) {
     if done.is_empty() {
         tell(styled(
@@ -75,7 +75,7 @@ pub(crate) fn tell_relabelled() {
     tell(format_args!("{} the label was rebuilt from the rest of the trunk.", styled(GOOD, "Mended:")));
 }
 
-/// What became of the wrapped key.
+/// The state of the wrapped key after mending.
 pub(crate) fn tell_resealed(done: Resealed) {
     match done {
         Resealed::Nothing => {}
@@ -87,7 +87,7 @@ pub(crate) fn tell_resealed(done: Resealed) {
     }
 }
 
-/// What became of the list.
+/// The state of the list after mending.
 pub(crate) fn tell_rebuilt(rebuilt: &Rebuilt) {
     match rebuilt {
         Rebuilt::NotNeeded => tell("The trunk's list is whole, and was not changed."),

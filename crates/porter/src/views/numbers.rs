@@ -51,8 +51,8 @@ pub(crate) fn date(time: OffsetDateTime) -> String {
 /// The difference of this place's clocks to UTC, in seconds.
 static ZONE_IN_SECONDS: AtomicI32 = AtomicI32::new(0);
 
-/// Finds out how the clocks of this place go. Only a program of one thread may ask on Unix, so this is for
-/// its beginning; without an answer times are told as UTC.
+/// Finds out the time zone of this place. Only a program of one thread may ask on Unix, so this is for its
+/// beginning; without an answer times are shown as UTC.
 pub(crate) fn know_zone() {
     if let Ok(zone) = UtcOffset::current_local_offset() {
         ZONE_IN_SECONDS.store(zone.whole_seconds(), Ordering::Relaxed);

@@ -104,7 +104,7 @@ fn verdict(page: &mut String, receipt: &Receipt) {
     let _ = write!(page, "</tbody>\n</table>\n</section>\n");
 }
 
-/// What a person has to look at stands before everything that went well.
+/// The findings that a person has to look at come first.
 fn attention(page: &mut String, receipt: &Receipt) {
     if !receipt.needs_attention() {
         return;
@@ -233,7 +233,7 @@ fn settings(page: &mut String, receipt: &Receipt, items: &[&ItemReceipt]) {
     }
 }
 
-/// What is left to do, to be worked off with a pen.
+/// The tasks that are left, to be worked off with a pen.
 fn before_handing_over(page: &mut String, receipt: &Receipt) {
     let tasks = to_do::tasks(receipt);
     if tasks.is_empty() {
@@ -307,7 +307,7 @@ fn to_install(page: &mut String, receipt: &Receipt) {
     let _ = writeln!(page, "</section>");
 }
 
-/// What was left or kept on purpose.
+/// The entries that were left or kept on purpose.
 fn as_planned(page: &mut String, receipt: &Receipt) {
     let planned = planned(receipt);
     if planned.is_empty() {

@@ -52,7 +52,7 @@ pub(crate) fn by_person(receipt: &Receipt) -> Vec<Group<'_>> {
     groups
 }
 
-/// What the whole receipt says: one of three endings, and the numbers.
+/// The receipt in a sentence: one of three endings, and the numbers.
 pub(crate) fn sentence(receipt: &Receipt) -> String {
     if receipt.needs_attention() {
         return needs_attention(receipt);
@@ -143,8 +143,8 @@ fn all_is_in_the_trunk(receipt: &Receipt) -> String {
     }
 }
 
-/// The files of a verdict that a person should look at: a figure of the table. Where no file is hurt, the
-/// things that are: a folder, a value.
+/// The number of files of a verdict that a person should look at: a figure of the table. If no file is
+/// damaged, the number of other damaged things: a folder, a value.
 fn attention_count(receipt: &Receipt, verdict: Verdict) -> u64 {
     let findings = receipt.items.iter().flat_map(|item| &item.findings).chain(&receipt.general);
     let things =
@@ -157,8 +157,8 @@ fn attention_count(receipt: &Receipt, verdict: Verdict) -> u64 {
     if things == 0 || files == 0 || !receipt.balances { things } else { files }
 }
 
-/// What a verdict is called here: in a check of a trunk alone nothing has landed anywhere, and what was not
-/// read may be there and not be whole.
+/// The word for a verdict. A check of a trunk alone has its own words: nothing has landed anywhere, and a
+/// file that was not read may be present and damaged.
 pub(crate) fn verdict_words(receipt: &Receipt, verdict: Verdict) -> &'static str {
     match verdict {
         Verdict::Landed if receipt.machine.is_none() && receipt.files_not_read > 0 => "there",
@@ -224,7 +224,7 @@ pub(crate) fn show(receipt: &Receipt) {
     say(styled(if receipt.needs_attention() { BAD } else { GOOD }, sentence(receipt)));
 }
 
-/// So many rows of a person's things that nobody asked for are shown; more are one row.
+/// At most this many rows that nobody asked for are shown of a person's things; more become one row.
 const MOST_LEFT_OUT: usize = 3;
 
 fn is_left_out(item: &ItemReceipt) -> bool {
@@ -405,7 +405,7 @@ pub(crate) fn amount_of(item: &ItemReceipt) -> (u64, u64) {
     (item.files.of(verdict), item.bytes.of(verdict))
 }
 
-/// The same few reasons come up in most items, so they are told once.
+/// The same few reasons come up in most items, so they are shown once.
 fn show_planned(receipt: &Receipt) {
     let in_items = planned(receipt);
     if in_items.is_empty() {
@@ -418,14 +418,14 @@ fn show_planned(receipt: &Receipt) {
     }
 }
 
-/// What landed under another name than its own.
+/// Findings that landed under another name than their own.
 pub(crate) fn landed_as(item: &ItemReceipt) -> Vec<&Finding> {
     let is_landed_as =
         |finding: &&Finding| matches!(finding.reason, Reason::LandedAs { .. } | Reason::KeptExisting { .. });
     item.findings.iter().filter(is_landed_as).collect()
 }
 
-/// What somebody has worked on since it landed, and what landed with another date.
+/// Findings that somebody has worked on since they landed, and those that landed with another date.
 pub(crate) fn worked_on(item: &ItemReceipt) -> Vec<&Finding> {
     let is_named =
         |finding: &&Finding| matches!(finding.reason, Reason::ChangedSince { .. } | Reason::TimeDiffers);
@@ -451,7 +451,7 @@ pub(crate) fn planned(receipt: &Receipt) -> BTreeMap<String, u64> {
             )
     };
     let mut in_items = BTreeMap::new();
-    // What is said of a whole item is among what is left to do.
+    // A finding about a whole item is among the tasks.
     let in_part = |item: &&ItemReceipt| receipt.machine.is_none() || item.verdict != Verdict::KeptInTrunk;
     for item in receipt.items.iter().filter(in_part) {
         let reasons: BTreeSet<String> = item
@@ -468,7 +468,7 @@ pub(crate) fn planned(receipt: &Receipt) -> BTreeMap<String, u64> {
 }
 
 fn show_findings(receipt: &Receipt, findings: &[&Finding]) {
-    // What says more than that nothing is there comes first.
+    // Findings that say more than "nothing is there" come first.
     let (nowhere, telling): (Vec<&Finding>, Vec<&Finding>) =
         findings.iter().partition(|finding| finding.reason == Reason::NotThere);
     for finding in telling.into_iter().chain(nowhere).take(LONGEST_LIST) {

@@ -1,4 +1,4 @@
-//! What a restore shows, before and after.
+//! Views of a restore, before and after.
 
 use super::kinds::KINDS;
 use super::numbers::{count, counted, size};
@@ -19,7 +19,7 @@ use unicode_width::UnicodeWidthStr;
 /// Lists longer than this are folded.
 pub(super) const LONGEST_LIST: usize = 10;
 
-/// What would happen, before anything does.
+/// The plan, before anything is written.
 pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
     say(styled(BOLD, format_args!("Restoring {from} to {to}")));
     for (old, new) in &plan.outline.account_names {
@@ -92,7 +92,7 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
     say(row("free space", &size(plan.free_in_bytes)));
 }
 
-/// What goes otherwise than it should for things that land all the same.
+/// Remarks about items that land in spite of them.
 pub(crate) fn show_notes(notes: &[(String, Reason)]) {
     for (item, reason) in notes.iter().take(LONGEST_LIST) {
         say(styled(CARE, row("not all", &porter_names::screen::on_screen(item.as_bytes()))));
@@ -101,7 +101,7 @@ pub(crate) fn show_notes(notes: &[(String, Reason)]) {
     fold(notes.len());
 }
 
-/// What was done: `Restored.` or `Taken.`
+/// The report of what was done, which begins with `Restored.` or `Taken.`
 pub(crate) fn show(done: &str, report: &RestoreReport) {
     say("");
     say(format_args!(
@@ -127,7 +127,7 @@ pub(crate) fn show(done: &str, report: &RestoreReport) {
 
 /// Each item by person, how much of it will be written, and where it goes. False if there is none.
 fn show_destinations(plan: &Plan) -> bool {
-    /// In narrower rows there is no room beside.
+    /// Narrower rows have no room beside.
     const WIDE: usize = 110;
     // Folders in which there is nothing are made, and no news.
     let is_news = |item: &&ItemPlan| item.to_write.files + item.to_write.links + item.registry_values > 0;
@@ -228,7 +228,7 @@ fn show_cannot_land(refused: &[Refused]) {
         return;
     }
     say(styled(CARE, row("cannot land", &counted(attention.len() as u64, "entry"))));
-    // What is said of an item as a whole is said once, and for all items of which it is true together.
+    // A reason about a whole item is shown once, with all items that share it.
     let mut of_items: Vec<(&Reason, Vec<&str>)> = Vec::new();
     for row in attention.iter().filter(|row| row.reason.is_of_whole_item()) {
         let item = row.item.as_deref().unwrap_or("?");
@@ -252,7 +252,7 @@ fn show_cannot_land(refused: &[Refused]) {
     fold(of_entries.len());
 }
 
-/// Values are not restored by themselves yet; the check knows which of them are to be set.
+/// Values are not restored yet; the check knows which of them are to be set.
 pub(crate) fn tell_of_settings(number: u64) {
     say(format_args!(
         "Settings and printers in the trunk: {}. `porter check` says which of them to set by hand, and what to type.",

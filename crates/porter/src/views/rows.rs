@@ -14,7 +14,7 @@ const FILES: usize = 15;
 const SIZE: usize = 10;
 /// `2026-10-30`, and the spaces before.
 const DATE: usize = 12;
-/// A name that is cut shorter tells nothing.
+/// A name that is cut shorter says nothing.
 const SHORTEST_NAME: usize = 18;
 
 /// How many columns a row may have.
@@ -28,7 +28,7 @@ pub(crate) fn without_owner<'i>(id: &'i str, owner: Option<&str>) -> &'i str {
     id.strip_prefix(owner).and_then(|rest| rest.strip_prefix('/')).unwrap_or(id)
 }
 
-/// What rows of items have room for.
+/// The columns that rows of items have room for.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Rows {
     name: usize,
@@ -36,7 +36,7 @@ pub(crate) struct Rows {
 }
 
 impl Rows {
-    /// For names of which the longest has so many columns, in rows that begin with so many others.
+    /// For names with at most this many columns, in rows that begin with this many others.
     pub(crate) fn new(longest: usize, before: usize, has_dates: bool) -> Self {
         let left = width().saturating_sub(before + FILES + SIZE);
         let with_date = has_dates && left >= DATE + longest.min(SHORTEST_NAME + 8);

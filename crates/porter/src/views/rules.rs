@@ -1,4 +1,4 @@
-//! What the commands about carry rules show.
+//! Views of the commands about carry rules.
 
 use super::numbers::{counted, padded, size};
 use crate::paths;
@@ -118,7 +118,7 @@ pub(crate) fn looked_for(machine: &Machine, rule: &CarryRule) -> Vec<Looked> {
     rows
 }
 
-/// What a rule finds on a machine.
+/// The items that a rule finds on a machine.
 pub(crate) fn tried(machine: &Machine, id: &str, about: Option<&str>, looked: &[Looked], survey: &Survey) {
     say(format_args!("{} on {}, {}", styled(BOLD, id), machine.name, machine.layout.family.name()));
     if let Some(about) = about {
@@ -167,7 +167,7 @@ pub(crate) fn tried(machine: &Machine, id: &str, about: Option<&str>, looked: &[
     });
 }
 
-/// True for an item that a rule found, whoever owns it; for each profile of a program, too.
+/// True for an item that a rule found, of any owner; also for each profile of a program.
 fn is_of(item: &Item, rule_id: &str) -> bool {
     item.rule.as_ref().is_some_and(|rule| rule.id == rule_id)
 }

@@ -6,12 +6,12 @@ use time::OffsetDateTime;
 
 /// Where it stands in a document.
 const FIELD: &str = "signature";
-/// What is signed.
+/// The kind of document that is signed.
 const RECEIPT: &str = "receipt";
 const PAGE: &str = "page";
 
-/// A receipt as JSON, signed if there is a key. What is signed is the document without the signature, written
-/// without blanks and with its fields in the order of their names.
+/// A receipt as JSON, signed if there is a key. The signature covers the document without the signature,
+/// written without blanks and with its fields in the order of their names.
 pub(crate) fn json(mut document: Value, key: Option<&SigningKey>, now_utc: OffsetDateTime) -> Value {
     if let Some(key) = key {
         let signature = key.sign(RECEIPT, &digest(&written(&document)), now_utc);

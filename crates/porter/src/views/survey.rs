@@ -1,4 +1,4 @@
-//! What a survey shows.
+//! Views of a survey.
 
 use super::kinds::words_of;
 use super::numbers::{count, counted, date, padded, rfc3339, size};
@@ -29,7 +29,7 @@ pub(crate) fn system(system: &SystemLabel) -> String {
     }
 }
 
-/// What the drive for the trunk has to offer.
+/// Free space and limits of the drive for the trunk.
 pub(crate) struct Room {
     pub(crate) free_in_bytes: u64,
     /// None if it holds any file.
@@ -102,7 +102,7 @@ fn of_person(row: &AccountSurvey) -> String {
     )
 }
 
-/// What matters in ten seconds: who and how much, what is grave, what to type next.
+/// The ten-second summary: whose things and how much, the gravest caution, the command to type next.
 fn show_summary(machine: &Machine, survey: &Survey, room: Option<&Room>, next: &str) {
     let (mut chosen, mut left) = (Tally::default(), Tally::default());
     for row in survey.items.iter().filter(|row| row.chosen) {
@@ -160,7 +160,7 @@ fn people(survey: &Survey) -> String {
         .iter()
         .map(|row| (row.id.as_str(), is_read(row).then_some(row.to_capture.size_in_bytes)))
         .collect();
-    // What is not known stands first.
+    // Rows of unknown size come first.
     rows.sort_by_key(|(_, size_in_bytes)| std::cmp::Reverse(size_in_bytes.unwrap_or(u64::MAX)));
     let words = |(name, size_in_bytes): &(&str, Option<u64>)| {
         let amount = size_in_bytes.map_or("NOT READ".to_owned(), size);
@@ -233,7 +233,7 @@ fn show_room(survey: &Survey, chosen: Tally, room: &Room) {
     }
 }
 
-/// What a trunk may take for so much.
+/// The most that a trunk can take for this many bytes.
 pub(crate) fn needed_in_bytes(tally: Tally) -> u64 {
     Shape::Packs { already_in_bytes: 0, spare_in_percent: 0.0 }.needed_in_bytes(tally)
 }
@@ -287,7 +287,7 @@ fn marks(cautions: &[Caution]) -> String {
     if marks.is_empty() { marks } else { format!("  {}", styled(CARE, format_args!("! {marks}"))) }
 }
 
-/// A caution, told once for all accounts and items that it is true of.
+/// A caution, shown once for all accounts and items that it is true of.
 pub(crate) struct Told<'s> {
     pub(crate) words: CautionWords,
     pub(crate) gravity: u8,
@@ -334,7 +334,7 @@ fn show_cautions(survey: &Survey) {
     }
 }
 
-/// What a technician should know of an item, by its carry rule.
+/// The carry rule's remark about an item, for the technician.
 pub(crate) fn about(row: &ItemSurvey) -> Option<&str> {
     row.item.rule.as_ref()?.about.as_deref()
 }

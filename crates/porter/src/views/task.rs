@@ -8,13 +8,13 @@ use porter_names::screen::on_screen;
 pub(crate) struct Task {
     /// The person of the old machine whose it is; none if it is everybody's.
     pub(crate) whose: Option<String>,
-    /// What it is about.
+    /// The thing that it is about.
     pub(crate) what: String,
-    /// What to do.
+    /// The work, in words.
     pub(crate) how: String,
-    /// What to type, line by line.
+    /// The commands to type, line by line.
     pub(crate) commands: Vec<String>,
-    /// What it was, and what it is now, for a setting.
+    /// The old and the present value, for a setting.
     pub(crate) was_and_now: Option<(String, String)>,
 }
 

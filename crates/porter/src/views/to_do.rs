@@ -1,4 +1,4 @@
-//! What is left to do before a machine is handed over: by person, in the order of work.
+//! The tasks left before a machine is handed over: by person, in the order of work.
 
 use super::kinds::words_of;
 use super::numbers::{count, counted};
@@ -10,8 +10,9 @@ use porter_names::screen::on_screen;
 use porter_trunk::TrunkProgram;
 use std::collections::BTreeMap;
 
-/// Programs first, because much else needs them; then each person's things, in the order of the trunk, and
-/// everybody's. What has to be done on the old machine before it goes stands first of a person's.
+/// The tasks in order: programs first, because the others depend on them; then each person's things in the
+/// order of the trunk, then everybody's. A person's tasks on the old machine come before those on the new
+/// one.
 pub(crate) fn tasks(receipt: &Receipt) -> Vec<Task> {
     if receipt.machine.is_none() {
         return Vec::new();
@@ -61,7 +62,7 @@ fn install_commands(receipt: &Receipt) -> Vec<String> {
         (.., true) => Some("sudo zypper install"),
         _ => None,
     };
-    // People paste what stands here: a name that is no package's name is not in it.
+    // People paste these lines: a name that is not a package's name is not in them.
     let is_name = |name: &str| {
         !name.starts_with('-') && name.chars().all(|c| c.is_ascii_alphanumeric() || "+._-:~".contains(c))
     };
@@ -88,7 +89,7 @@ fn install_commands(receipt: &Receipt) -> Vec<String> {
     ways.into_iter().filter_map(command).collect()
 }
 
-/// An item all of which stays in the trunk.
+/// An item that stays in the trunk with all of its entries.
 fn of_kept(item: &ItemReceipt) -> Option<Task> {
     let is_told = words_of(&item.kind).is_some_and(|words| words.tells_what_is_kept(&item.id));
     if item.verdict != Verdict::KeptInTrunk || is_told {

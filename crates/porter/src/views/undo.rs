@@ -1,4 +1,4 @@
-//! What an undo shows.
+//! Views of an undo.
 
 use super::numbers::{counted, date_and_time, size};
 use super::restore::{LONGEST_LIST, fold, row};
@@ -52,7 +52,7 @@ fn state(run: &Run) -> String {
     }
 }
 
-/// What would happen.
+/// The steps that would be undone.
 pub(crate) fn show_plan(run: &Run, planned: &UndoReport, machine: &str) {
     say(styled(
         BOLD,
@@ -75,7 +75,7 @@ pub(crate) fn show_plan(run: &Run, planned: &UndoReport, machine: &str) {
     show_kept(planned, "would stay");
 }
 
-/// What was done.
+/// The steps that were undone.
 pub(crate) fn show(run: &Run, report: &UndoReport) {
     say(format_args!(
         "{} The restore of {} removed again: {}, {}. {} put back.",

@@ -7,16 +7,17 @@ use porter_kinds::receipt::Reason;
 use porter_names::screen::on_screen;
 use porter_trunk::{KeptState, LeftReason};
 
-/// What is carried and still needs a hand on the new machine; readers of the survey's JSON know it.
+/// Items that are carried and still need a hand on the new machine; readers of the survey's JSON know the
+/// words.
 pub(crate) const NOT_YET_COVERED: &str = "mail profiles are carried whole, and not registered on the new machine; settings and printers are listed on the receipt, to be set by hand";
 
 /// A caution in three lengths.
 pub(crate) struct CautionWords {
     /// A word or two, to stand in a row: 14 letters at most.
     pub(crate) mark: &'static str,
-    /// What to beware of.
+    /// The danger.
     pub(crate) what: String,
-    /// What to do about it.
+    /// The advice.
     pub(crate) advice: &'static str,
 }
 
@@ -37,7 +38,7 @@ pub(crate) fn in_general(why: &Reason) -> String {
     }
 }
 
-/// What to beware of, and what to do.
+/// The danger, and the advice.
 pub(crate) fn caution(caution: &Caution) -> CautionWords {
     let (mark, what, advice) = match caution {
         Caution::UnusedAccount { days } => (
@@ -226,7 +227,7 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
     CautionWords { mark, what: on_screen(what.as_bytes()), advice }
 }
 
-/// What a trunk keeps of something that could not be read.
+/// The state that a trunk keeps of a file that could not be read.
 pub(crate) fn kept_state(kept: &KeptState) -> String {
     let when = date_and_time(kept.from_utc);
     match kept.tally.entries() {
@@ -288,8 +289,8 @@ fn raw_left(reason: &LeftReason) -> String {
     }
 }
 
-/// Why something did not simply land, and what to do. Nothing in it steers a terminal: what a reason tells
-/// may come from a trunk or a saved receipt.
+/// Why something did not simply land, with advice. Nothing in it steers a terminal: a reason's texts may come
+/// from a trunk or a saved receipt.
 pub(crate) fn reason(reason: &Reason) -> String {
     on_screen(raw_reason(reason).as_bytes())
 }

@@ -15,7 +15,7 @@ pub struct Workbench {
     folder: tempfile::TempDir,
 }
 
-/// What a run of the program said.
+/// The output of one run of the program.
 #[derive(Debug)]
 pub struct Said {
     pub status: i32,
@@ -97,7 +97,7 @@ impl Workbench {
     pub fn command(&self, words: &[&str]) -> Command {
         let mut command = Command::new(env!("CARGO_BIN_EXE_porter"));
         command.args(words).current_dir(self.folder.path()).stdin(std::process::Stdio::null());
-        // Rules of whoever runs the tests must not count.
+        // Rules of the person who runs the tests must not count.
         command
             .env("NO_COLOR", "1")
             .env("TZ", "UTC")

@@ -17,7 +17,7 @@ pub(crate) fn new_file(path: &Path) -> io::Result<File> {
     File::options().write(true).create_new(true).mode(0o600).open(path)
 }
 
-/// A volume that keeps no owners or permissions gives the same to all of its folders: there the folder is as
+/// A volume that keeps no owners or permissions shows the same for all of its folders: there the folder is as
 /// safe as the machine's root.
 pub(super) fn whose(_folder: &Path, found: &Metadata, root: &Path) -> Result<(), &'static str> {
     let of_root = fs::metadata(root).ok();

@@ -1,4 +1,4 @@
-//! Windows: the folder is for administrators, the system, and whoever made it.
+//! Windows: the folder is for administrators, the system, and its maker.
 
 #[path = "windows/rights.rs"]
 mod rights;
@@ -24,7 +24,8 @@ pub(super) fn make_folder(folder: &Path) -> io::Result<()> {
     let wide = |text: &std::ffi::OsStr| text.encode_wide().chain([0]).collect::<Vec<u16>>();
     let (rights, path) = (wide(RIGHTS.as_ref()), wide(folder.as_os_str()));
     let mut descriptor = std::ptr::null_mut();
-    // SAFETY: the text ends with a NUL, and the pointer outlives the call. What it gives is freed below.
+    // SAFETY: the text ends with a NUL, and the pointer outlives the call. The returned memory is freed
+    // below.
     let known = unsafe {
         ConvertStringSecurityDescriptorToSecurityDescriptorW(
             rights.as_ptr(),
@@ -67,7 +68,7 @@ pub(super) fn whose(folder: &Path, _found: &Metadata, _root: &Path) -> Result<()
 }
 
 fn refuse(rights: &Rights, us: &str) -> Option<&'static str> {
-    /// The system, administrators, Windows' own installer, and whoever owns or makes a thing ([MS-DTYP]
+    /// The system, administrators, Windows' own installer, and the owner or maker of a thing ([MS-DTYP]
     /// 2.4.2.4).
     const TRUSTED: [&str; 5] = [
         "S-1-5-18",
@@ -101,7 +102,7 @@ mod tests {
             ("S-1-5-32-544", Some(&["S-1-5-18", "S-1-5-32-544", "S-1-3-4"][..]), None),
             (us, Some(&[us]), None),
             ("S-1-5-21-1-2-3-1002", Some(&[us]), Some("it belongs to somebody else")),
-            // Users, as ProgramData gives them.
+            // Users, as ProgramData grants them.
             (us, Some(&["S-1-5-18", "S-1-5-32-545"]), Some("others may write to it")),
             // Without a list everybody may do everything.
             (us, None, Some("others may write to it")),

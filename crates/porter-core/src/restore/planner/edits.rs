@@ -1,5 +1,4 @@
-//! What the kinds have decided: files that follow to the new machine, files of the machine that change,
-//! registries.
+//! The kinds' decisions: files that follow to the new machine, files of the machine that change, registries.
 
 use super::super::plan::content_of;
 use super::{MOST_LOST_PER_ENTRY_IN_BYTES, Planner};
@@ -19,7 +18,7 @@ impl Planner<'_> {
         self.changes = changes;
     }
 
-    /// Gives an entry its new content, if it is one of those that follow.
+    /// Puts its new content into an entry, if it is one of those that follow.
     pub(super) fn adapt(&mut self, trunk: &dyn Trunk, entry: &mut Entry, number: u32) {
         /// Such files are small; one that is not stays as it is.
         const LARGEST_IN_BYTES: u64 = 64 << 20;

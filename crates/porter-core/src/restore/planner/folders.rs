@@ -110,7 +110,7 @@ impl Planner<'_> {
         Ok(at)
     }
 
-    /// What is called `name` in a folder of the machine, in the spelling that was planned for it.
+    /// The path of `name` in a folder of the machine, in the spelling that was planned for it.
     fn as_planned(&self, folder: &RelativePath, name: &[u8]) -> Result<RelativePath, Reason> {
         match self.shared.get(&(folder.clone(), self.tree.key_of(name))) {
             Some((planned, _)) => Ok(planned.clone()),

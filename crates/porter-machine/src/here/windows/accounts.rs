@@ -1,4 +1,4 @@
-//! What Windows' own interface tells of accounts.
+//! Accounts by Windows' own interface.
 
 use crate::registry::describe::Told;
 use std::ffi::OsString;
@@ -49,7 +49,7 @@ fn name_of_sid(sid: &str) -> Option<String> {
     OsString::from_wide(name).into_string().ok()
 }
 
-/// What the machine tells of an account. People of a domain or with a Microsoft account may be known by their
+/// The machine's facts about an account. People of a domain or with a Microsoft account may be known by their
 /// name alone.
 pub(super) fn told_of(sid: &str) -> Told {
     let name = name_of_sid(sid);

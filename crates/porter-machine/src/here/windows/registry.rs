@@ -1,5 +1,5 @@
-//! The registry of the running Windows. Of people who are not signed in, it gives what it keeps itself: their
-//! own registries are in files that it does not show.
+//! The registry of the running Windows. It shows only its own keys of people who are not signed in: their own
+//! registries are in files that it does not show.
 
 use super::accounts;
 use crate::facts::SystemFacts;

@@ -42,7 +42,7 @@ impl RegistryKey for NoKey {
     }
 }
 
-/// False: nobody's is.
+/// False: no registry is loaded here.
 pub fn is_loaded(_: &str) -> bool {
     false
 }

@@ -12,7 +12,7 @@ use windows_sys::Win32::System::Threading::{GetCurrentProcess, OpenProcessToken}
 /// Reading whatever its owner keeps to themselves, and giving back what was read.
 const RIGHTS: [&str; 2] = ["SeBackupPrivilege", "SeRestorePrivilege"];
 
-/// Asks for all of it, once. Whoever is no administrator does not get it, and reads what they may.
+/// Asks for all of it, once. A person who is not an administrator does not get it, and reads what they may.
 pub(crate) fn use_rights() {
     static ONCE: Once = Once::new();
     ONCE.call_once(|| RIGHTS.iter().for_each(|right| ask_for(right)));

@@ -21,7 +21,7 @@ pub(super) fn of(path: &Path) -> io::Result<(Vec<NamedStream>, Vec<String>)> {
         let mut with_stream = path.as_os_str().to_owned();
         with_stream.push(":");
         with_stream.push(&name);
-        // A name that is no Unicode has no place in the trunk's list.
+        // A name that is not Unicode has no place in the trunk's list.
         let content =
             if size_in_bytes <= LARGEST_STREAM_IN_BYTES { std::fs::read(with_stream).ok() } else { None };
         match (name.into_string(), content) {
@@ -58,14 +58,14 @@ fn listed(path: &Path) -> io::Result<Vec<(OsString, u64)>> {
     }
 }
 
-/// `:name:$DATA`; none for the content itself, `::$DATA`, and for what is no data.
+/// `:name:$DATA`; none for the content itself, `::$DATA`, and for streams of other types.
 fn name_in(full: &[u16]) -> Option<OsString> {
     let kind: Vec<u16> = ":$DATA".encode_utf16().collect();
     let name = full.strip_prefix(&[u16::from(b':')])?.strip_suffix(kind.as_slice())?;
     (!name.is_empty()).then(|| OsString::from_wide(name))
 }
 
-/// The last error: no more streams, or a file system that has none.
+/// The last error: no further streams, or a file system that has none.
 fn end_of_list() -> io::Result<()> {
     let cause = io::Error::last_os_error();
     match cause.raw_os_error().and_then(|code| u32::try_from(code).ok()) {

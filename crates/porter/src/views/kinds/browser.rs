@@ -1,4 +1,4 @@
-//! What is said of browsers' profiles: what they hold, and what does not come across by itself.
+//! The words about browsers' profiles: their contents, and the parts that do not come across.
 
 use crate::failure::Failure;
 use crate::views::kind::KindWords;
@@ -65,7 +65,7 @@ impl From<NotTaken> for Failure {
     }
 }
 
-/// What a profile holds, and what to know of it: lines below its row in a survey.
+/// The contents of a profile and its peculiarities: lines below its row in a survey.
 fn told(row: &ItemSurvey) -> Vec<String> {
     let item = &row.item;
     if item.counts.is_empty() {
@@ -135,7 +135,7 @@ fn passwords_beforehand(code: &str) -> String {
     .to_owned()
 }
 
-/// What nobody wanted to have here needs nothing.
+/// A profile that was not chosen needs nothing.
 fn is_left_out(item: &ItemReceipt) -> bool {
     let on_purpose = |reason: &Reason| matches!(reason, Reason::NotChosenAtCapture | Reason::NotChosenNow);
     item.findings.iter().any(|finding| on_purpose(&finding.reason))
@@ -149,7 +149,7 @@ fn steps(item: &ItemReceipt, receipt: &Receipt) -> Vec<String> {
     let mut steps = Vec::new();
     let number = item.counts.iter().find(|row| row.name == "passwords").map_or(0, |row| row.captured);
     let passwords = counted(number, "saved password");
-    // Cookies are bound as passwords are, where there are none of these too.
+    // Cookies are bound in the same way as passwords; this serves profiles that hold only cookies.
     let bound = |how: &str, rescue: &str| {
         if number == 0 {
             format!("Sign-ins {how}: sign in to the sites again.")

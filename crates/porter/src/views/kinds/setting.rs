@@ -1,4 +1,4 @@
-//! What to type on the new machine for a setting or a printer that a person sets up.
+//! The commands to type on the new machine for a setting or a printer that a person sets up.
 //!
 //! Values come from the old machine and may hold anything, and people paste what stands here: every value is
 //! quoted so that no shell takes any of it for a command.
@@ -41,12 +41,12 @@ impl KindWords for Settings {
     }
 }
 
-/// What networks and print systems keep in files: their values are among the settings and printers, each with
-/// what to do.
+/// Networks and print systems that are kept in files: their values are among the settings and printers, each
+/// with its task.
 pub(super) struct KeptInFiles {
     pub(super) kind: &'static str,
     pub(super) heading: &'static str,
-    /// The id of the item whose values are told so.
+    /// The id of the item whose values are shown so.
     pub(super) told: &'static str,
 }
 
@@ -64,7 +64,7 @@ impl KindWords for KeptInFiles {
     }
 }
 
-/// What to do, and what to type.
+/// The task, and its commands.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Steps {
     /// Where to type it, or what to do if there is nothing to type.

@@ -27,7 +27,7 @@ use windows_sys::Win32::System::SystemServices::{
 };
 use windows_sys::Win32::System::Threading::{GetCurrentProcess, OpenProcessToken};
 
-/// What lets somebody put something into a folder, take it away, or give themselves the right to.
+/// The rights that let somebody put a file into a folder, remove one, or grant themselves the right to.
 const WRITING: u32 = FILE_WRITE_DATA
     | FILE_APPEND_DATA
     | FILE_DELETE_CHILD
@@ -41,7 +41,7 @@ const WRITING: u32 = FILE_WRITE_DATA
 #[derive(Debug)]
 pub(super) struct Rights {
     pub(super) owner: String,
-    /// None if there is no list of rights: then everybody may.
+    /// None if there is no list of rights: then everybody may write.
     pub(super) writers: Option<Vec<String>>,
 }
 
@@ -92,7 +92,7 @@ fn writers_in(list: *const ACL) -> io::Result<Vec<String>> {
     // SAFETY: the list is one that the system gave us.
     for number in 0..u32::from(unsafe { (*list).AceCount }) {
         let mut row: *mut c_void = null_mut();
-        // SAFETY: the list has so many rows.
+        // SAFETY: the list has this many rows.
         if unsafe { GetAce(list, number, &raw mut row) } == 0 {
             return Err(io::Error::last_os_error());
         }
@@ -118,7 +118,7 @@ fn writers_in(list: *const ACL) -> io::Result<Vec<String>> {
     Ok(writers)
 }
 
-/// The SID of whoever runs us.
+/// The SID of the person who runs us.
 #[allow(unsafe_code, reason = "calls of the system's interface")]
 pub(super) fn our_sid() -> io::Result<String> {
     let mut token: HANDLE = null_mut();
@@ -126,7 +126,7 @@ pub(super) fn our_sid() -> io::Result<String> {
     let mut told = [0_usize; 32];
     let size = size_of_val(&told) as u32;
     let mut length = 0;
-    // SAFETY: the token is closed again; the room is as long as is told, and aligned for a pointer.
+    // SAFETY: the token is closed again; the room is as long as is passed, and aligned for a pointer.
     unsafe {
         if OpenProcessToken(GetCurrentProcess(), TOKEN_QUERY, &raw mut token) == 0 {
             return Err(io::Error::last_os_error());
@@ -155,7 +155,7 @@ fn text_of(sid: PSID) -> io::Result<String> {
     }
 }
 
-/// False if the volume that a folder is on keeps no rights. If nobody can tell, it does.
+/// False if the volume that a folder is on keeps no rights. If that is unknown, it is assumed to.
 #[allow(unsafe_code, reason = "a call of the system's interface")]
 pub(super) fn are_kept_at(folder: &Path) -> bool {
     let mut open = OpenOptions::new();
