@@ -5,7 +5,7 @@ use porter_demo::dice::Dice;
 use porter_demo::writing::{csv, noise, rtf};
 use std::fs::{self, File};
 use std::io::{self, BufWriter, Write};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// A set of data, by its name on the command line.
 pub(crate) const NAMES: [&str; 5] = ["small", "office", "photos", "mail", "media"];
@@ -56,56 +56,113 @@ impl Language {
     }
 }
 
-/// Notes, saved pages, settings, tables, and small pictures; every fifth a copy of an earlier one, as in
-/// folders that were copied "to be safe" and in pages that were saved with their style sheets.
+/// Notes, saved pages, settings, tables, and small pictures, as they lie on real drives: in folders of one to
+/// three hundred; a fifth are copies of others from anywhere, as icons, templates and attachments are; some
+/// are copies with a few bytes changed; some folders were copied whole "to be safe"; and some names are as
+/// long as people make them, in several scripts.
 fn small(documents: &Path, files: usize) -> io::Result<()> {
     let language = Language::new("small");
     let mut dice = Dice::named("small files");
     let noise = noise("small pictures", 4 << 20);
-    let mut earlier: Vec<Vec<u8>> = Vec::new();
-    for number in 0..files {
-        let folder = documents.join(format!("set {:03}/folder {:02}", number / 2000, number / 50 % 40));
-        if number % 50 == 0 {
-            fs::create_dir_all(&folder)?;
-        }
-        let length = [300, 900, 2000, 4000, 9000, 20_000][dice.below(6)];
-        let (name, content) = match dice.below(10) {
-            0 | 1 if earlier.len() > 100 => ("copy.txt", earlier[dice.below(earlier.len())].clone()),
-            0..=3 => ("note.txt", language.prose(&mut dice, length)),
-            4 => {
-                let body = language.prose(&mut dice, length);
-                let mut page = b"<!DOCTYPE html>\r\n<html><head><meta charset=\"utf-8\"><title>".to_vec();
-                page.extend_from_slice(&body[..40]);
-                page.extend_from_slice(
-                    b"</title><link rel=\"stylesheet\" href=\"style.css\"></head><body>\r\n",
-                );
-                for part in body.chunks(200) {
-                    page.extend_from_slice(b"<p class=\"text\">");
-                    page.extend_from_slice(part);
-                    page.extend_from_slice(b"</p>\r\n");
-                }
-                ("page.html", page)
-            }
-            5 | 6 => ("orders.csv", csv(&format!("orders {number}"), length / 60)),
-            7 => {
-                let mut text = String::from("[General]\r\nVersion=4.2\r\n");
-                for row in 0..length / 24 {
-                    text.push_str(&format!("Key{row:03}={}\r\n", dice.below(1_000_000)));
-                }
-                ("settings.ini", text.into_bytes())
-            }
-            8 => ("letter.rtf", rtf(&format!("letter {number}"), length / 60)),
-            _ => {
-                let from = dice.below(noise.len() - length);
-                ("picture.jpg", [b"\xff\xd8\xff\xe0\0\x10JFIF\0", &noise[from..from + length]].concat())
-            }
+    let mut earlier: Vec<PathBuf> = Vec::new();
+    let mut folders: Vec<(usize, usize)> = Vec::new();
+    while earlier.len() < files {
+        let number = folders.len();
+        let folder = documents.join(format!("set {:03}/folder {number:05}", number / 40));
+        fs::create_dir_all(&folder)?;
+        let first = earlier.len();
+        let many = match dice.below(200) {
+            0 => 50 + dice.below(251),
+            1..=20 => 10 + dice.below(15),
+            _ => 1 + dice.below(5),
         };
-        if earlier.len() < 3000 {
-            earlier.push(content.clone());
+        if dice.below(50) == 0 && number > 20 {
+            let (from, to) = folders[dice.below(number)];
+            for at in from..to {
+                let copy = folder.join(earlier[at].file_name().unwrap_or_default());
+                fs::copy(&earlier[at], &copy)?;
+                earlier.push(copy);
+            }
+        } else {
+            for _ in 0..many.min(files - first) {
+                let at = folder.join(name(earlier.len(), &mut dice));
+                match dice.below(100) {
+                    0..20 if first > 100 => drop(fs::copy(&earlier[dice.below(first)], &at)?),
+                    20..23 if first > 100 => {
+                        let mut content = fs::read(&earlier[dice.below(first)])?;
+                        for _ in 0..3 {
+                            let changed = dice.below(content.len());
+                            content[changed] ^= 1;
+                        }
+                        fs::write(&at, content)?;
+                    }
+                    _ => fs::write(&at, small_content(earlier.len(), &language, &noise, &mut dice))?,
+                }
+                earlier.push(at);
+            }
         }
-        fs::write(folder.join(format!("{number:06} {name}")), &content)?;
+        folders.push((first, earlier.len()));
     }
     Ok(())
+}
+
+/// A name for a small file: one in twenty has a hundred letters, or as many as fit into 255 bytes.
+fn name(number: usize, dice: &mut Dice) -> String {
+    const SCRIPTS: [[char; 8]; 5] = [
+        ['d', 'é', 'r', 'ü', 'n', 'o', 'ø', 's'],
+        ['κ', 'α', 'ρ', 'ά', 'β', 'ι', 'ο', 'ν'],
+        ['з', 'м', 'е', 'й', 'к', 'а', 'ё', 'в'],
+        ['ח', 'ו', 'ט', 'ש', 'ל', 'מ', 'ר', 'ת'],
+        ['凧', '風', '海', '糸', '紙', '空', '雲', '帆'],
+    ];
+    let ending = dice.pick(&["txt", "html", "csv", "ini", "rtf", "jpg"]);
+    if dice.below(20) != 0 {
+        return format!(
+            "{number:06} {}.{ending}",
+            dice.pick(&["note", "page", "orders", "letter", "picture"])
+        );
+    }
+    let script = SCRIPTS[dice.below(SCRIPTS.len())];
+    let letters: String = (0..100)
+        .map(|_| if dice.below(7) == 0 { ' ' } else { script[dice.below(script.len())] })
+        .scan(0, |bytes, letter| {
+            *bytes += letter.len_utf8();
+            (*bytes < 235).then_some(letter)
+        })
+        .collect();
+    format!("{number:06} {letters}.{ending}")
+}
+
+fn small_content(number: usize, language: &Language, noise: &[u8], dice: &mut Dice) -> Vec<u8> {
+    let length = [300, 900, 2000, 4000, 9000, 20_000][dice.below(6)];
+    match dice.below(8) {
+        0 | 1 => language.prose(dice, length),
+        2 => {
+            let body = language.prose(dice, length);
+            let mut page = b"<!DOCTYPE html>\r\n<html><head><meta charset=\"utf-8\"><title>".to_vec();
+            page.extend_from_slice(&body[..40]);
+            page.extend_from_slice(b"</title><link rel=\"stylesheet\" href=\"style.css\"></head><body>\r\n");
+            for part in body.chunks(200) {
+                page.extend_from_slice(b"<p class=\"text\">");
+                page.extend_from_slice(part);
+                page.extend_from_slice(b"</p>\r\n");
+            }
+            page
+        }
+        3 | 4 => csv(&format!("orders {number}"), length / 60),
+        5 => {
+            let mut text = String::from("[General]\r\nVersion=4.2\r\n");
+            for row in 0..length / 24 {
+                text.push_str(&format!("Key{row:03}={}\r\n", dice.below(1_000_000)));
+            }
+            text.into_bytes()
+        }
+        6 => rtf(&format!("letter {number}"), length / 60),
+        _ => {
+            let from = dice.below(noise.len() - length);
+            [b"\xff\xd8\xff\xe0\0\x10JFIF\0", &noise[from..from + length]].concat()
+        }
+    }
 }
 
 /// Reports with pictures, each in a few versions that share most of their pictures, and old binary tables.

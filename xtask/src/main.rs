@@ -7,6 +7,7 @@ mod datasets;
 mod fuzz;
 mod hives;
 mod release;
+mod slow;
 mod time_zones;
 
 use std::process::ExitCode;
@@ -43,6 +44,7 @@ fn main() -> ExitCode {
                 Ok(largest) => bench::scale(sets, largest),
                 Err(_) => Err(format!("`{largest}` is no number")),
             },
+            ["bench-slow"] => slow::run(),
             ["bench-survey"] => bench::survey(500_000, 5),
             ["bench-hive"] => hives::bench(),
             ["mutate-hives"] => hives::mutate(10_000_000),

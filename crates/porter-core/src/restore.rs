@@ -15,6 +15,7 @@ mod flusher;
 mod judge;
 mod kept;
 mod land;
+mod landed_before;
 mod lots;
 mod new_account;
 pub mod plan;

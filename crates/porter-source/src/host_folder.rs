@@ -9,7 +9,9 @@ mod system;
 
 #[cfg(target_os = "linux")]
 mod mapping;
+mod spinning;
 
+use self::spinning::{Arm, is_spinning};
 use crate::beneath::{Reached, Root};
 use crate::reparse_point::ReparsePoint;
 use crate::{Capacity, Details, EntryKind, FileState, HostTree, Listed, Metadata, ReadError, ReadTrouble};
@@ -18,6 +20,7 @@ use porter_names::{RelativePath, host};
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use time::OffsetDateTime;
 
 /// A mounted drive, or any folder that holds what a drive held.
@@ -25,6 +28,8 @@ use time::OffsetDateTime;
 pub struct HostFolder {
     tree: HostTree,
     keeps: system::Keeps,
+    /// Set if its disk spins.
+    arm: Option<Arc<Arm>>,
 }
 
 impl HostFolder {
@@ -38,7 +43,15 @@ impl HostFolder {
             return Err(io::Error::new(io::ErrorKind::NotADirectory, "it is not a folder"));
         }
         let keeps = system::Keeps::of(&root);
-        Ok(Self { tree: HostTree::new(root), keeps })
+        let arm = is_spinning(&root).then(Arc::default);
+        Ok(Self { tree: HostTree::new(root), keeps, arm })
+    }
+
+    /// The same for a disk that spins though its system does not say so: one file is read at a time.
+    #[must_use]
+    pub fn spinning(mut self) -> Self {
+        self.arm.get_or_insert_default();
+        self
     }
 
     /// The same with a further drive beside the root: `name` is the first step of the paths on it.
@@ -119,14 +132,14 @@ impl Volume for HostFolder {
     }
 
     fn open(&self, file: &RelativePath) -> Result<Box<dyn VolumeFile>, ReadError> {
-        Ok(Box::new(HostFile(self.open_file(file)?)))
+        Ok(Box::new(HostFile { file: self.open_file(file)?, arm: self.arm.clone() }))
     }
 
     fn open_known(&self, file: &RelativePath) -> Result<(Box<dyn VolumeFile>, Metadata), ReadError> {
         let opened = self.open_file(file)?;
         let found = opened.metadata().map_err(|cause| ReadError::new(file, cause))?;
         let metadata = metadata_from(&found, &self.keeps, || self.reach(file).ok());
-        Ok((Box::new(HostFile(opened)), metadata))
+        Ok((Box::new(HostFile { file: opened, arm: self.arm.clone() }), metadata))
     }
 
     fn link_target(&self, link: &RelativePath) -> Result<Vec<u8>, ReadError> {
@@ -153,30 +166,35 @@ impl Volume for HostFolder {
     }
 }
 
-struct HostFile(fs::File);
+struct HostFile {
+    file: fs::File,
+    arm: Option<Arc<Arm>>,
+}
 
 impl VolumeFile for HostFile {
     fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize> {
-        system::read_at(&self.0, offset_in_bytes, buffer)
+        let _turn = self.arm.as_deref().map(Arm::take);
+        system::read_at(&self.file, offset_in_bytes, buffer)
     }
 
     fn state(&self) -> Option<FileState> {
-        system::state(&self.0).ok()
+        system::state(&self.file).ok()
     }
 
     fn next_data(&self, offset_in_bytes: u64) -> Option<u64> {
-        system::next_data(&self.0, offset_in_bytes)
+        system::next_data(&self.file, offset_in_bytes)
     }
 
     #[cfg(target_os = "linux")]
     fn look_at(&self, offset_in_bytes: u64, length_in_bytes: usize, look: &mut dyn FnMut(&[u8])) -> bool {
-        mapping::look_at(&self.0, offset_in_bytes, length_in_bytes, look)
+        let _turn = self.arm.as_deref().map(Arm::take);
+        mapping::look_at(&self.file, offset_in_bytes, length_in_bytes, look)
     }
 }
 
 /// Opens anything but a folder, without waiting for it.
 pub(crate) fn open_to_look(path: &Path) -> io::Result<impl VolumeFile> {
-    system::open_by_path(path).map(HostFile)
+    system::open_by_path(path).map(|file| HostFile { file, arm: None })
 }
 
 /// `DIRECTORY` among Windows' attributes ([MS-FSCC] 2.6).

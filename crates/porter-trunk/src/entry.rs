@@ -2,7 +2,7 @@
 
 use crate::hex::from_hex;
 use crate::left::{exact_bytes, text_and_hex};
-use crate::{ContentHash, Extents, Tally};
+use crate::{ContentHash, Extent, Extents, Tally};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use porter_names::{NameRules, PathRefused, RelativePath};
@@ -247,6 +247,15 @@ impl Entry {
         }
     }
 
+    /// How much of a file is nothing but zeros, by what its line says.
+    pub(crate) fn zeros_in_bytes(&self) -> u64 {
+        let zeros = self.extents.as_slice().iter().map(|extent| match extent {
+            Extent::Zeros { length_in_bytes } => *length_in_bytes,
+            Extent::Contents { .. } => 0,
+        });
+        zeros.fold(0, u64::saturating_add)
+    }
+
     /// True for a file that could be read only in part.
     pub fn is_incomplete(&self) -> bool {
         !self.missing.is_empty()
@@ -431,7 +440,7 @@ fn safe_path_from(text: &str) -> Result<RelativePath, String> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::Extent;
+
     use time::macros::datetime;
 
     fn entry() -> Entry {

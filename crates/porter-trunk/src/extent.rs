@@ -5,7 +5,7 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use std::fmt;
 
 /// A stretch of a file's content.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Extent {
     /// Consecutive contents of one block.
     Contents {
@@ -24,7 +24,7 @@ pub enum Extent {
 }
 
 /// All of a file's content, in order. Most files need one extent, and a trunk may hold millions of files.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Default)]
 pub enum Extents {
     /// Nothing is stored: an empty file, or a form of trunk that keeps files as files.
     #[default]

@@ -186,6 +186,16 @@ pub trait Trunk: Sync {
     /// Announces that an entry's content will be read soon, so that it may be fetched ahead.
     fn will_read(&self, _entry: &Entry) {}
 
+    /// True if reading an entry's content now unpacks nothing that was unpacked before.
+    fn is_at_hand(&self, _entry: &Entry) -> bool {
+        true
+    }
+
+    /// True for a file that a full audit proves with others of its block: nobody has to read it.
+    fn is_proved_by_block(&self, _entry: &Entry) -> bool {
+        false
+    }
+
     /// Announces how much of its contents will be read from now on, from first to last. If that is at most
     /// what is kept, each is read once, and the system's memory is better used for what is written.
     fn will_read_in_all(&self, _size_in_bytes: u64) {}
@@ -241,10 +251,28 @@ pub enum Depth {
     Full,
 }
 
-/// A comparison of a trunk's lists, fed with its entries by a caller who reads them anyway.
-pub trait Audit {
+/// A comparison of a trunk's lists, fed with its entries by a caller who reads them anyway. Files that are
+/// [proved by their blocks](Trunk::is_proved_by_block) may be left to it: after the last entry their
+/// [blocks](Self::blocks) are [proved](Self::prove_block) in any order and by several threads.
+pub trait Audit: Send + Sync {
     /// Takes the next entry, and whether its content was read and is whole; returns any other damage of it.
     fn see(&mut self, entry: &Entry, is_whole: bool) -> Option<Damage>;
+
+    /// Takes the next entry, number `row` of the list, whose content is to be proved with its block. Returns
+    /// any other damage of it.
+    fn see_for_block(&mut self, _row: u32, entry: &Entry) -> Option<Damage> {
+        self.see(entry, false)
+    }
+
+    /// The blocks of these entries in the order of the packs, by the sum of the files in each, in bytes.
+    fn blocks(&mut self) -> Vec<u64> {
+        Vec::new()
+    }
+
+    /// Proves the block of that place in [`Self::blocks`]. Returns the rows of files that are not whole.
+    fn prove_block(&self, _number: usize) -> Vec<(u32, Damage)> {
+        Vec::new()
+    }
 
     /// After the last entry: all that was not found entry by entry.
     fn finish(self: Box<Self>) -> Result<Vec<Damage>, TrunkError>;

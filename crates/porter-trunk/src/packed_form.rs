@@ -10,10 +10,12 @@
 //!
 //! The format is described in `docs/trunk-format.md`.
 
+mod audit;
 mod block;
 mod block_cache;
 mod block_file;
 mod block_file_writer;
+mod blocks;
 mod buffers;
 mod content_index;
 mod content_writer;
@@ -27,6 +29,7 @@ mod pack_writer;
 mod part_row;
 mod parts;
 mod reader;
+mod reading;
 mod rebuild;
 mod relabel;
 mod seal_files;

@@ -63,6 +63,9 @@ pub(crate) struct DriveArguments {
     /// photos
     #[arg(long, conflicts_with = "drives")]
     pub(crate) as_drive: bool,
+    /// The drive is a disk that spins: read one file at a time. Porter finds this out where the system knows
+    #[arg(long)]
+    pub(crate) spinning: bool,
 }
 
 /// A technician's own rules.

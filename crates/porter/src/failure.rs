@@ -142,7 +142,7 @@ const REBUILDS: &str = "`porter look TRUNK --mend` rebuilds its label and the li
 /// Advice for a damaged list. Spare data also covers the parts of a list that no pack repeats.
 pub(crate) const MENDS_THE_LIST: &str = "Made with --recovery, `porter check TRUNK --mend` repairs it as it was. If not, `porter look TRUNK --mend` rebuilds it:\nof a packed trunk from the packs, of a parked one from its second copy.";
 const RECORDS_REFUSED: &str = "Nothing was changed. A person who can write there decides what an undo does. Look at its contents, and at who put them there;\n\
-     if porter wrote none of them, move the folder away. Porter makes a new one.";
+     if porter wrote none of them, move it away. Porter makes a new one.";
 const MACHINE_IN_USE: &str = "Nothing was changed. Wait until it is done, and run the same command again.";
 const STOPPED: &str = "stopped before it was done";
 

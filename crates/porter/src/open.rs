@@ -186,6 +186,7 @@ fn volume(folder: &Path, drives: &DriveArguments) -> Result<HostFolder, Failure>
         let what = format!("`{shown}` cannot be opened: {cause}");
         Failure::about_name(&cause, what, "Is the drive mounted there?")
     })?;
+    let volume = if drives.spinning { volume.spinning() } else { volume };
     drives.drives.iter().try_fold(volume, |volume, drive| {
         let (letter, at) = letter_and_folder(drive).ok_or_else(|| {
             Failure::wrong_use(

@@ -3,15 +3,16 @@
 use super::CheckError;
 use super::left_behind::{leave_out, note_left_behind};
 use crate::events::{Cancelled, Conduct, Event, Stage};
-use crate::in_order::in_order_by_batch;
+use crate::in_order::{in_order, in_order_by_batch};
 use crate::proof::Listed;
 use porter_kinds::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
 use porter_names::RelativePath;
 use porter_trunk::{
-    Content, ContentHash, ContentHasher, Damage, Depth, Entry, EntryRefused, PieceFailed, Tally, Trunk,
-    TrunkError, in_pieces,
+    Audit, Content, ContentHash, ContentHasher, Damage, Depth, Entry, EntryRefused, PieceFailed, Tally,
+    Trunk, TrunkError, in_pieces,
 };
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::hash::{BuildHasher, RandomState};
 use std::io::{self, BufRead};
 use time::OffsetDateTime;
 
@@ -26,6 +27,9 @@ pub struct Proved {
 }
 
 /// Proves a trunk as deep as asked, and compares its lists with each other.
+///
+/// The list is read once. Files that share their blocks with others are left to the audit, which then proves
+/// block after block; of files with the same contents in the same places the first is read.
 pub fn prove_trunk(
     trunk: &dyn Trunk,
     depth: Depth,
@@ -37,46 +41,63 @@ pub fn prove_trunk(
     conduct.send(&Event::StageBegan { stage, expected });
     let mut audit = trunk.audit(depth)?;
     let mut proved = Proved::default();
+    let mut copies = Copies::default();
     let entries = trunk.entries()?;
     in_order_by_batch(
         |hand_over| {
-            for entry in entries {
-                let size_in_bytes = entry.as_ref().map_or(0, Entry::size_in_bytes);
-                if let Ok(entry) = &entry
-                    && depth == Depth::Full
-                {
-                    trunk.will_read(entry);
+            let mut originals = Originals::default();
+            for (row, entry) in (0_u32..).zip(entries) {
+                let due = entry.map(|entry| {
+                    let (way, key) = way_of(trunk, depth, &entry, &mut originals);
+                    Due { row, way, key, entry }
+                });
+                let mut size_in_bytes = 0;
+                if let Ok(Due { entry, way: Way::Read, .. }) = &due {
+                    size_in_bytes = entry.size_in_bytes();
+                    if depth == Depth::Full {
+                        trunk.will_read(entry);
+                    }
                 }
-                if conduct.is_stopped() || !hand_over(entry, size_in_bytes) {
+                if conduct.is_stopped() || !hand_over(due, size_in_bytes) {
                     return;
                 }
             }
         },
-        |entries| {
+        |dues| {
             // All are opened before the first is read, so that the drive can fetch them together.
-            let open = |entry: &Entry| match entry.content {
-                Content::File { .. } if is_looked_into(entry, depth) => Some(trunk.open_content(entry)),
-                Content::File { .. } | Content::Folder | Content::Link { .. } => None,
+            let open = |due: &Due| match (&due.entry.content, due.way) {
+                (Content::File { .. }, Way::Read) => Some(trunk.open_content(&due.entry)),
+                _ => None,
             };
-            let opened: Vec<_> = entries.iter().map(|entry| entry.as_ref().ok().and_then(open)).collect();
-            let found: Vec<_> = entries
+            let opened: Vec<_> = dues.iter().map(|due| due.as_ref().ok().and_then(open)).collect();
+            let found: Vec<_> = dues
                 .iter()
                 .zip(opened)
-                .map(|(entry, content)| prove_content(content, entry.as_ref().ok()?, conduct))
+                .map(|(due, content)| prove_content(content, &due.as_ref().ok()?.entry, conduct))
                 .collect();
-            entries.into_iter().zip(found).map(|(entry, found)| entry.map(|entry| (found, entry))).collect()
+            dues.into_iter().zip(found).map(|(due, found)| due.map(|due| (found, due))).collect()
         },
         |looked_into| {
             match looked_into {
-                Ok((found, entry)) => {
+                Ok((found, Due { row, way, key, entry })) => {
                     proved.listed.see(&entry);
-                    let is_whole = depth == Depth::Full && found.is_none();
-                    let unlisted = audit.see(&entry, is_whole);
+                    let (found, unlisted) = match way {
+                        Way::ByBlock => (None, audit.see_for_block(row, &entry)),
+                        Way::Read | Way::Copy | Way::NotRead => {
+                            let found = copies.judge(way, key, &entry, found);
+                            let is_whole = depth == Depth::Full && found.is_none();
+                            let unlisted = audit.see(&entry, is_whole);
+                            (found, unlisted)
+                        }
+                    };
                     let wrong = found.or(unlisted);
                     if let Content::File { size_in_bytes, .. } = entry.content {
-                        proved.files_not_read += u64::from(!is_looked_into(&entry, depth));
+                        proved.files_not_read += u64::from(way == Way::NotRead);
                         let path = &entry.address.path;
                         conduct.send(&Event::File { item: &entry.item, path, size_in_bytes });
+                        if way == Way::Copy {
+                            conduct.send(&Event::Bytes { size_in_bytes });
+                        }
                     }
                     if let Some(wrong) = wrong {
                         proved.damage.push((Some(entry), wrong));
@@ -91,11 +112,145 @@ pub fn prove_trunk(
             true
         },
     );
+    prove_blocks(trunk, &mut *audit, &mut proved, conduct)?;
     if !conduct.is_stopped() {
         proved.damage.extend(audit.finish()?.into_iter().map(|damage| (None, damage)));
     }
     conduct.send(&Event::StageEnded { stage });
     Ok(proved)
+}
+
+/// An entry whose turn has come.
+struct Due {
+    /// Its number in the list.
+    row: u32,
+    way: Way,
+    /// Known for a file that is read, or is a copy of one.
+    key: Option<CopyKey>,
+    entry: Entry,
+}
+
+/// How a file's content is proved.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Way {
+    /// It is read and hashed.
+    Read,
+    /// An earlier file has the same hash and the same contents in the same places: what is true of one is
+    /// true of the other.
+    Copy,
+    /// With its block.
+    ByBlock,
+    /// Not at all: less was asked for, or it is not a file.
+    NotRead,
+}
+
+/// A file's hash and the places of its contents, mixed with a secret of this run.
+type CopyKey = (ContentHash, u64);
+
+/// The files seen so far that are to be read.
+#[derive(Default)]
+struct Originals {
+    secret: RandomState,
+    seen: HashSet<CopyKey>,
+}
+
+fn way_of(
+    trunk: &dyn Trunk,
+    depth: Depth,
+    entry: &Entry,
+    originals: &mut Originals,
+) -> (Way, Option<CopyKey>) {
+    let Content::File { hash, .. } = entry.content else { return (Way::NotRead, None) };
+    if !is_looked_into(entry, depth) {
+        return (Way::NotRead, None);
+    }
+    if depth == Depth::Full && trunk.is_proved_by_block(entry) {
+        return (Way::ByBlock, None);
+    }
+    // A form of trunk that keeps files as files has no places to compare.
+    if entry.extents.is_empty() {
+        return (Way::Read, None);
+    }
+    let key = (hash, originals.secret.hash_one((&entry.extents, entry.size_in_bytes())));
+    let way = if originals.seen.insert(key) { Way::Read } else { Way::Copy };
+    (way, Some(key))
+}
+
+/// The damaged files among those that may have copies. Results come in the order of the list, so the first of
+/// several is always known before the others.
+#[derive(Default)]
+struct Copies(HashMap<CopyKey, Damage>);
+
+impl Copies {
+    /// The damage of a file; that of a copy is the damage of the first.
+    fn judge(
+        &mut self,
+        way: Way,
+        key: Option<CopyKey>,
+        entry: &Entry,
+        found: Option<Damage>,
+    ) -> Option<Damage> {
+        match (way, key, found) {
+            (Way::Copy, Some(key), _) => Some(match self.0.get(&key)?.clone() {
+                Damage::FileUnreadable(_, why) => Damage::FileUnreadable(entry.address.path.to_string(), why),
+                damage => of_entry(&damage, entry),
+            }),
+            (_, Some(key), Some(damage)) => {
+                self.0.insert(key, damage.clone());
+                Some(damage)
+            }
+            (_, _, found) => found,
+        }
+    }
+}
+
+/// The second half of a full proof: the blocks of files that were left to the audit.
+fn prove_blocks(
+    trunk: &dyn Trunk,
+    audit: &mut dyn Audit,
+    proved: &mut Proved,
+    conduct: Conduct<'_>,
+) -> Result<(), TrunkError> {
+    let sizes = audit.blocks();
+    let audit = &*audit;
+    let mut wrong = BTreeMap::new();
+    in_order(
+        |hand_over| {
+            for (number, size_in_bytes) in sizes.into_iter().enumerate() {
+                if conduct.is_stopped() || !hand_over((number, size_in_bytes), size_in_bytes) {
+                    return;
+                }
+            }
+        },
+        |(number, size_in_bytes)| {
+            let wrong = audit.prove_block(number);
+            conduct.send(&Event::Bytes { size_in_bytes });
+            wrong
+        },
+        |of_block| {
+            wrong.extend(of_block);
+            true
+        },
+    );
+    if !wrong.is_empty() {
+        // The list is read again for the few that are damaged, instead of being kept for all.
+        for (row, entry) in (0_u32..).zip(trunk.entries()?) {
+            if let (Some(damage), Ok(entry)) = (wrong.remove(&row), entry) {
+                let damage = of_entry(&damage, &entry);
+                proved.damage.push((Some(entry), damage));
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Damage of a trunk's file, in words about an entry whose content is in it.
+fn of_entry(damage: &Damage, entry: &Entry) -> Damage {
+    let shown = entry.address.path.to_string();
+    match damage {
+        Damage::ContentChanged(_) => Damage::ContentChanged(shown),
+        other => Damage::FileUnreadable(shown, other.to_string()),
+    }
 }
 
 /// True if a check of this depth reads the entry's content. A sample is the same each time, and spread over
@@ -120,16 +275,16 @@ fn prove_content(
     conduct: Conduct<'_>,
 ) -> Option<Damage> {
     let Content::File { hash, .. } = &entry.content else { return None };
-    let shown = || entry.address.path.to_string();
     let seen = |size_in_bytes| conduct.send(&Event::Bytes { size_in_bytes });
+    let shown = || entry.address.path.to_string();
     match content? {
         Err(damage) => Some(damage),
         Ok(mut content) => match hash_of(&mut *content, &seen, conduct) {
             Ok(found) if found == *hash => None,
             Ok(_) => Some(Damage::ContentChanged(shown())),
             Err(cause) => Some(match cause.get_ref().and_then(|inner| inner.downcast_ref::<Damage>()) {
-                Some(Damage::ContentChanged(_)) => Damage::ContentChanged(shown()),
-                _ => Damage::FileUnreadable(shown(), cause.to_string()),
+                Some(damage) => of_entry(damage, entry),
+                None => Damage::FileUnreadable(shown(), cause.to_string()),
             }),
         },
     }

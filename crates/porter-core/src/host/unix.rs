@@ -45,6 +45,13 @@ pub(crate) const fn most_bytes_in_path() -> usize {
     4000
 }
 
+/// Opens a plain file. Fails for anything else, without following a link and without waiting for a pipe.
+pub(crate) fn open_to_read(path: &Path) -> io::Result<File> {
+    let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::NONBLOCK | OFlags::CLOEXEC;
+    let file = File::from(rustix::fs::open(path, flags, Mode::empty())?);
+    if file.metadata()?.is_file() { Ok(file) } else { Err(io::ErrorKind::InvalidInput.into()) }
+}
+
 /// Renames, and fails with `AlreadyExists` rather than replace anything.
 pub(crate) fn rename_without_replacing(from: &Path, to: &Path) -> io::Result<()> {
     #[cfg(any(target_os = "linux", target_os = "android"))]

@@ -24,6 +24,14 @@ pub(crate) fn owner_like(_folder: &Path) -> Option<Owner> {
     None
 }
 
+/// Opens a plain file. Fails for anything else, without following a link.
+pub(crate) fn open_to_read(path: &Path) -> io::Result<File> {
+    /// `FILE_FLAG_OPEN_REPARSE_POINT`.
+    const THE_LINK_ITSELF: u32 = 0x0020_0000;
+    let file = File::options().read(true).custom_flags(THE_LINK_ITSELF).open(path)?;
+    if file.metadata()?.is_file() { Ok(file) } else { Err(io::ErrorKind::InvalidInput.into()) }
+}
+
 /// Windows counts UTF-16 units instead.
 pub(crate) const fn most_bytes_in_name() -> usize {
     usize::MAX

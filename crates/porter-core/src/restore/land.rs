@@ -1,5 +1,6 @@
 //! Putting one file or link in its place: written aside, proved, and only then given its name.
 
+use super::landed_before::LandedBefore;
 use crate::events::{Cancelled, Conduct, Event};
 use crate::host;
 use crate::journal::waiting::waiting_name;
@@ -55,19 +56,26 @@ pub(super) struct Place<'a> {
     pub(super) same_as: Option<&'a Path>,
 }
 
+/// Where contents come from.
+#[derive(Clone, Copy)]
+pub(super) struct Source<'a> {
+    pub(super) trunk: &'a dyn Trunk,
+    pub(super) before: &'a LandedBefore<'a>,
+    pub(super) conduct: Conduct<'a>,
+}
+
 /// Lands a file or link with what its entry says of it. `adapted` is its content where that is not the
 /// trunk's; `mark` is the run's.
 pub(super) fn land(
-    trunk: &dyn Trunk,
+    source: Source<'_>,
     entry: &Entry,
     adapted: Option<&[u8]>,
     place: &Place<'_>,
     mark: &str,
-    conduct: Conduct<'_>,
 ) -> Result<(), NotLanded> {
     let write = |nameless| match adapted {
         Some(content) => write_adapted_aside(entry, content, place, mark),
-        None => write_aside(trunk, entry, place, mark, nameless, conduct),
+        None => write_aside(source, entry, place, mark, nameless),
     };
     if !give_name(write(NAMES_ARE_GIVEN.load(Ordering::Relaxed))?, place)? {
         give_name(write(false)?, place)?;
@@ -80,14 +88,13 @@ pub(super) fn land(
 /// Makes a file at `path` in its folder: under a name that waits, or in a folder that does. One that fails
 /// leaves nothing.
 pub(super) fn land_directly(
-    trunk: &dyn Trunk,
+    source: Source<'_>,
     entry: &Entry,
     home: &Home,
     path: &Path,
-    conduct: Conduct<'_>,
 ) -> Result<(), NotLanded> {
     let file = home.folder.create_new(path.file_name().unwrap_or_default()).map_err(not_written)?;
-    let landed = copy_proved(trunk, entry, &file, conduct).and_then(|()| {
+    let landed = copy_proved(source, entry, &file).and_then(|()| {
         host::set_file_metadata(file, &home.folder, path, entry, home.owner).map_err(not_written)
     });
     if landed.is_err() {
@@ -140,12 +147,11 @@ impl Drop for Waiting {
 /// Writes an entry beside its place, under a name that nothing else has or under none, and proves the content
 /// on the way.
 fn write_aside(
-    trunk: &dyn Trunk,
+    source: Source<'_>,
     entry: &Entry,
     place: &Place<'_>,
     mark: &str,
     nameless: bool,
-    conduct: Conduct<'_>,
 ) -> Result<Waiting, NotLanded> {
     let &Place { home: Home { path: at, owner, folder }, same_as, .. } = place;
     let owner = *owner;
@@ -161,9 +167,9 @@ fn write_aside(
                     return Ok(waiting(Held::Path(path)));
                 }
             }
-            if let Some(kept) = trunk.content_file(entry) {
+            if let Some(kept) = source.trunk.content_file(entry) {
                 let path = beside();
-                if let Ok(linked) = link_proved(trunk, entry, &kept, &path, conduct) {
+                if let Ok(linked) = link_proved(source, entry, &kept, &path) {
                     let waiting = waiting(Held::Path(path.clone()));
                     linked?;
                     let file = File::open(&path).map_err(not_written)?;
@@ -172,12 +178,12 @@ fn write_aside(
                 }
             }
             if nameless && let Some(file) = folder.create_nameless() {
-                copy_proved(trunk, entry, &file, conduct)?;
+                copy_proved(source, entry, &file)?;
                 host::set_nameless_metadata(&file, entry, owner).map_err(not_written)?;
                 return Ok(waiting(Held::Nameless(file)));
             }
             let path = beside();
-            land_directly(trunk, entry, place.home, &path, conduct)?;
+            land_directly(source, entry, place.home, &path)?;
             Ok(waiting(Held::Path(path)))
         }
         Content::Link { target } => {
@@ -272,24 +278,25 @@ fn give_name(mut waiting: Waiting, place: &Place<'_>) -> Result<bool, NotLanded>
 /// Gives a file that the trunk keeps on this volume a name here, and proves it. The outer error means that
 /// the volume cannot, or is another one.
 fn link_proved(
-    trunk: &dyn Trunk,
+    source: Source<'_>,
     entry: &Entry,
     kept: &Path,
     to: &Path,
-    conduct: Conduct<'_>,
 ) -> io::Result<Result<(), NotLanded>> {
     clone_file(kept, to).or_else(|_| fs::hard_link(kept, to))?;
-    Ok(prove(trunk, entry, conduct, |_| Ok(())))
+    Ok(prove(source, entry, |_| Ok(())))
 }
 
-fn copy_proved(
-    trunk: &dyn Trunk,
-    entry: &Entry,
-    mut to: &File,
-    conduct: Conduct<'_>,
-) -> Result<(), NotLanded> {
+fn copy_proved(source: Source<'_>, entry: &Entry, mut to: &File) -> Result<(), NotLanded> {
+    if !entry.sparse
+        && !source.trunk.is_at_hand(entry)
+        && let Some(content) = source.before.content(entry)
+    {
+        source.conduct.send(&Event::Bytes { size_in_bytes: content.len() as u64 });
+        return to.write_all(&content).map_err(not_written);
+    }
     let mut ends_in_hole = false;
-    prove(trunk, entry, conduct, |piece| {
+    prove(source, entry, |piece| {
         ends_in_hole = entry.sparse && piece.iter().all(|byte| *byte == 0);
         if ends_in_hole {
             to.seek_relative(i64::try_from(piece.len()).map_err(io::Error::other)?)
@@ -302,11 +309,11 @@ fn copy_proved(
 
 /// Reads an entry's content and compares it with its proof.
 fn prove(
-    trunk: &dyn Trunk,
+    source: Source<'_>,
     entry: &Entry,
-    conduct: Conduct<'_>,
     mut use_piece: impl FnMut(&[u8]) -> io::Result<()>,
 ) -> Result<(), NotLanded> {
+    let Source { trunk, conduct, .. } = source;
     let Content::File { hash, .. } = &entry.content else { return Ok(()) };
     let damaged = |detail: String| NotLanded::Refused(Reason::TrunkDamaged { detail });
     let mut from = trunk.open_content(entry).map_err(|damage| damaged(damage.to_string()))?;

@@ -1,6 +1,7 @@
 //! The fate of each entry, decided before anything is written.
 
 use super::kept::Kept;
+use super::landed_before::Recurring;
 use crate::journal::EntryKey;
 use foldhash::HashMap;
 use foldhash::quality::FixedState;
@@ -58,6 +59,8 @@ pub struct Plan {
     pub(super) steps: Vec<Step>,
     /// Those entries, if they are few.
     pub(super) kept: Kept,
+    /// The contents that come several times.
+    pub(super) recurring: Recurring,
     /// The folders that steps go into, below the root.
     pub(super) homes: Vec<RelativePath>,
 }

@@ -5,6 +5,7 @@ mod folders;
 
 use super::RestoreError;
 use super::kept::Kept;
+use super::landed_before::Contents;
 use super::plan::{Action, NewFolder, Outline, Plan, Refused, Renamed, Step, mark_of};
 use super::target::{Destination, TargetTree};
 use crate::ahead::ahead;
@@ -73,6 +74,7 @@ pub(super) struct Planner<'a> {
     new_folders: Vec<NewFolder>,
     steps: Vec<Step>,
     kept: Kept,
+    contents: Contents,
     pub(super) changes: Changes,
     adapts: HashMap<EntryKey, AdaptWith>,
     adapted: HashMap<u32, Vec<u8>>,
@@ -119,6 +121,7 @@ impl<'a> Planner<'a> {
             new_folders: Vec::new(),
             steps: Vec::new(),
             kept: Kept::nothing_yet(),
+            contents: Contents::default(),
             changes: Changes::default(),
             adapts: HashMap::default(),
             adapted: HashMap::default(),
@@ -279,6 +282,7 @@ impl<'a> Planner<'a> {
 
     fn count_to_write(&mut self, entry: &Entry, at: &RelativePath) {
         self.to_write += entry.tally();
+        self.contents.see(entry);
         match self.to_write_by_item.get_mut(&entry.item) {
             Some(tally) => *tally += entry.tally(),
             None => drop(self.to_write_by_item.insert(entry.item.clone(), entry.tally())),
@@ -493,6 +497,7 @@ impl<'a> Planner<'a> {
             keeps_modes: self.keeps_modes,
             steps: self.steps,
             kept: self.kept,
+            recurring: self.contents.recurring(),
             homes: self.homes,
         })
     }

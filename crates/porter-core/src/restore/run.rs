@@ -2,6 +2,7 @@
 
 use super::RestoreError;
 use super::flusher::flush_meanwhile;
+use super::landed_before::LandedBefore;
 use super::lots::WholeFolders;
 use super::plan::{Action, Due, Plan, Refused};
 use super::report::RestoreReport;
@@ -56,6 +57,7 @@ pub fn run_plan(
         journal: journal.as_ref(),
         owners: Mutex::default(),
         linked: Mutex::default(),
+        before: LandedBefore::nothing_yet(&plan.recurring, &plan.target),
         conduct,
     };
     let mut report = RestoreReport {

@@ -1,7 +1,8 @@
 //! Taking single steps of a plan.
 
 use super::RestoreError;
-use super::land::{Home, NotLanded, Place, land, not_written};
+use super::land::{Home, NotLanded, Place, Source, land, not_written};
+use super::landed_before::LandedBefore;
 use super::lots::WholeFolders;
 use super::plan::{Action, Due, NewFolder};
 use crate::events::Conduct;
@@ -37,10 +38,16 @@ pub(super) struct Runner<'a> {
     pub(super) owners: Mutex<HashMap<RelativePath, Option<Owner>>>,
     /// Where files with several names landed, by their numbers in the trunk.
     pub(super) linked: Mutex<HashMap<u64, (RelativePath, ContentHash)>>,
+    /// Where contents landed that come again.
+    pub(super) before: LandedBefore<'a>,
     pub(super) conduct: Conduct<'a>,
 }
 
 impl Runner<'_> {
+    pub(super) fn source(&self) -> Source<'_> {
+        Source { trunk: self.trunk, before: &self.before, conduct: self.conduct }
+    }
+
     /// Opens a path on the machine. A path that was planned by its name is reached by open folders, none of
     /// them through a link.
     pub(super) fn reach(&self, path: &RelativePath) -> Result<Reached, Reason> {
@@ -163,7 +170,8 @@ impl Runner<'_> {
         });
         let same_as = same_as.as_deref();
         let place = Place { home: &home, target: &path, set_aside: aside.as_deref(), same_as };
-        land(self.trunk, &due.entry, due.adapted, &place, self.mark, self.conduct).map_err(sort)?;
+        land(self.source(), &due.entry, due.adapted, &place, self.mark).map_err(sort)?;
+        self.before.note(&due.entry, &due.at);
         if let (Some((number, linked)), Content::File { hash, .. }) = (&mut linked, &due.entry.content) {
             linked.insert(*number, (due.at.clone(), *hash));
         }

@@ -54,7 +54,7 @@ fn land_whole(runner: &Runner<'_>, lot: &Lot<'_>) -> Option<Vec<Result<(), NotLa
             Ok(_) if matches!(landed.last(), Some(Err(NotLanded::VolumeFailed(_)))) => {
                 Err(NotLanded::VolumeFailed(io::ErrorKind::StorageFull.into()))
             }
-            Ok(path) => land_directly(runner.trunk, &due.entry, &home, path, runner.conduct),
+            Ok(path) => land_directly(runner.source(), &due.entry, &home, path),
             Err(reason) => Err(NotLanded::Refused(reason.clone())),
         });
         paths.push(path.ok());
@@ -76,6 +76,11 @@ fn land_whole(runner: &Runner<'_>, lot: &Lot<'_>) -> Option<Vec<Result<(), NotLa
                     Err(cause) => Err(not_written(io::Error::new(cause.kind(), cause.to_string()))),
                 };
             }
+        }
+    }
+    for (due, landed) in lot.dues.iter().zip(&landed) {
+        if landed.is_ok() {
+            runner.before.note(&due.entry, &due.at);
         }
     }
     Some(landed)

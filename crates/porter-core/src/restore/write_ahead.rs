@@ -119,7 +119,9 @@ impl Runner<'_> {
         Ok(self.whole_folders.in_lots(self.trunk, stretch.drain(..), |lot| {
             let mut weight_in_bytes = 0_u64;
             for due in &lot.dues {
-                self.trunk.will_read(&due.entry);
+                if !self.before.comes_again(&due.entry) {
+                    self.trunk.will_read(&due.entry);
+                }
                 let size_in_bytes = due.entry.size_in_bytes();
                 let at_least = if lot.is_whole { BYTES_FOR_A_PIECE } else { 0 };
                 weight_in_bytes = weight_in_bytes.saturating_add(size_in_bytes.max(at_least));

@@ -20,7 +20,7 @@ use porter_names::{Facts, RelativePath};
 use porter_source::{HostTree, Reached};
 use porter_trunk::{ContentHash, Tally};
 use std::collections::{HashMap, HashSet};
-use std::fs::{self, File};
+use std::fs;
 use std::io;
 use std::path::Path;
 use time::OffsetDateTime;
@@ -202,13 +202,9 @@ fn what_is_at(
         fs::read_link(&path).map(|to| ContentHash::of(&name_from_host(to.as_os_str())))
     } else {
         conduct.send(&Event::Bytes { size_in_bytes: found.len() });
-        File::open(&path).and_then(|mut file| {
-            // A pipe may have been exchanged for it just now.
-            if !file.metadata()?.is_file() {
-                return Err(io::ErrorKind::InvalidInput.into());
-            }
-            ContentHash::of_reader(&mut Stoppable { content: &mut file, conduct })
-        })
+        // A pipe or a link may have been exchanged for it just now.
+        host::open_to_read(&path)
+            .and_then(|mut file| ContentHash::of_reader(&mut Stoppable { content: &mut file, conduct }))
     };
     match hash {
         Ok(hash) if Some(hash) == blake3 => There::AsRestored(if is_link { 0 } else { found.len() }),

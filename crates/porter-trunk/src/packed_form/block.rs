@@ -262,6 +262,14 @@ impl Head {
     fn body_is_proved_by_ids(&self) -> bool {
         self.kind == Kind::Contents && self.codec == Codec::Plain
     }
+
+    /// True if the head and the directory of an unsealed block are what was written, and its body, which is
+    /// proved by ids, has its full length.
+    pub(super) fn proves_plain(&self, directory: &[u8]) -> bool {
+        self.body_is_proved_by_ids()
+            && self.stored_in_bytes == self.raw_in_bytes
+            && proof_of(self, directory, &[]) == self.proof
+    }
 }
 
 /// How much of an unsealed block is proved when it is opened.

@@ -99,6 +99,11 @@ impl BlockCache {
         slot.value.wait().clone()
     }
 
+    /// True for a block that is kept, or about to be.
+    pub(super) fn has(&self, block: u32) -> bool {
+        self.slot_if_there(block).is_some()
+    }
+
     fn slot_if_there(&self, block: u32) -> Option<Arc<Slot>> {
         let slots = self.slots.lock().unwrap_or_else(PoisonError::into_inner);
         slots.rows.iter().find(|(number, ..)| *number == block).map(|(.., slot)| Arc::clone(slot))

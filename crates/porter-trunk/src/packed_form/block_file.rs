@@ -164,7 +164,7 @@ impl BlockFile {
         Ok(Self { path: path.to_path_buf(), name, head, key, length_in_bytes, rows, proof: [0; 32] })
     }
 
-    fn file(&self) -> Result<File, Damage> {
+    pub(super) fn file(&self) -> Result<File, Damage> {
         open_plain_file(&self.path).map_err(|cause| Damage::of_reading(&cause, &self.name))
     }
 
@@ -192,6 +192,23 @@ impl BlockFile {
         read_exact_at(&self.file()?, offset_in_bytes + HEAD_IN_BYTES as u64, &mut bytes)
             .map_err(|cause| Damage::of_reading(&cause, &self.name))?;
         Directory::from_bytes(&bytes, head.raw_in_bytes).map_err(|_| changed())
+    }
+
+    /// Reads the directory of an unsealed block whose contents stand in it as they are, and returns where in
+    /// the file these begin. With `proves` all of the block but its contents is proved.
+    pub(super) fn read_plain_directory(&self, row: usize, proves: bool) -> Result<(Directory, u64), Damage> {
+        let changed = || Damage::ContentChanged(self.name.clone());
+        let (offset_in_bytes, listed) = self.rows.get(row).ok_or_else(changed)?;
+        let mut bytes = vec![0; HEAD_IN_BYTES + listed.directory_in_bytes as usize];
+        read_exact_at(&self.file()?, *offset_in_bytes, &mut bytes)
+            .map_err(|cause| Damage::of_reading(&cause, &self.name))?;
+        let (head, directory) = bytes.split_at(HEAD_IN_BYTES);
+        let head = Head::from_bytes(head).ok().filter(|head| head == listed).ok_or_else(changed)?;
+        if proves && !head.proves_plain(directory) {
+            return Err(changed());
+        }
+        let body_at = offset_in_bytes + bytes.len() as u64;
+        Ok((Directory::from_bytes(directory, head.raw_in_bytes).map_err(|_| changed())?, body_at))
     }
 
     /// Asks the system to forget what it remembers of a block.

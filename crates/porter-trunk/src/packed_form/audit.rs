@@ -1,0 +1,248 @@
+//! The list of a packed trunk against its packs: whether every entry leads to contents that are there, and
+//! whether every byte of every file is what was written.
+//!
+//! A file that is one content is proved with its block, in the order of the packs: each block is unpacked
+//! once, however many files refer to it from wherever in the list, and each of its contents is hashed once. A
+//! file of several contents is hashed as a whole by the caller who reads it.
+
+use super::block::{ContentId, Directory, Head, Kind, Proving};
+use super::block_file::{BlockFile, NotRead};
+use super::blocks::Blocks;
+use super::file_frame::Role;
+use super::layout::{FileName, LABEL};
+use crate::{Audit, Content, ContentHash, Damage, Depth, Entry, Extent, TrunkError};
+use std::collections::{HashMap, HashSet};
+use std::ops::Range;
+use std::sync::{Mutex, PoisonError};
+
+/// A file that is one content of a block. There are as many as files in the trunk, so it is kept short.
+struct OneContent {
+    block: u32,
+    at: u32,
+    row: u32,
+    size_in_bytes: u32,
+    hash: ContentHash,
+}
+
+pub(super) struct PackedAudit<'t> {
+    blocks: &'t Blocks,
+    flaws: &'t [Damage],
+    depth: Depth,
+    /// For each block that an entry counts on: which of its contents are proved by entries that are whole.
+    used: HashMap<u32, Vec<bool>>,
+    /// Entries that were seen.
+    seen: u64,
+    ones: Vec<OneContent>,
+    /// The files of each block among these.
+    ranges: Vec<Range<usize>>,
+    /// Blocks whose contents are all what their ids say.
+    whole: Mutex<HashSet<u32>>,
+}
+
+impl<'t> PackedAudit<'t> {
+    pub(super) fn new(blocks: &'t Blocks, flaws: &'t [Damage], depth: Depth) -> Self {
+        Self {
+            blocks,
+            flaws,
+            depth,
+            used: HashMap::new(),
+            seen: 0,
+            ones: Vec::new(),
+            ranges: Vec::new(),
+            whole: Mutex::default(),
+        }
+    }
+
+    /// The number of contents in a block; none if there is no such block.
+    fn contents_in(&self, block: u32) -> Option<u32> {
+        let packs = self.blocks.packs();
+        let (file, row) = packs.blocks.get(&block)?;
+        Some(Directory::rows_in(packs.files[*file].rows[*row].1.directory_in_bytes))
+    }
+}
+
+impl Audit for PackedAudit<'_> {
+    fn see(&mut self, entry: &Entry, is_whole: bool) -> Option<Damage> {
+        self.seen += 1;
+        let Content::File { size_in_bytes, .. } = entry.content else { return None };
+        let shown = || entry.address.path.to_string();
+        if (entry.extents.is_empty() && size_in_bytes > 0) || entry.zeros_in_bytes() > size_in_bytes {
+            return Some(Damage::ListsDisagree(shown()));
+        }
+        for extent in entry.extents.as_slice() {
+            let Extent::Contents { block, first, count } = *extent else { continue };
+            let Some(contents) = self.contents_in(block) else {
+                return Some(Damage::FileMissing(shown()));
+            };
+            let used = self.used.entry(block).or_insert_with(|| vec![false; contents as usize]);
+            let end = (first as usize).saturating_add(count as usize);
+            match used.get_mut(first as usize..end) {
+                Some(rows) if is_whole => rows.fill(true),
+                Some(_) => {}
+                None => return Some(Damage::ListsDisagree(shown())),
+            }
+        }
+        None
+    }
+
+    fn see_for_block(&mut self, row: u32, entry: &Entry) -> Option<Damage> {
+        let (&Content::File { size_in_bytes, hash }, &[Extent::Contents { block, first: at, .. }]) =
+            (&entry.content, entry.extents.as_slice())
+        else {
+            return self.see(entry, false);
+        };
+        self.seen += 1;
+        let Some(contents) = self.contents_in(block) else {
+            return Some(Damage::FileMissing(entry.address.path.to_string()));
+        };
+        // No block is as long as a length that does not fit.
+        match u32::try_from(size_in_bytes) {
+            Ok(size_in_bytes) if at < contents => {
+                self.ones.push(OneContent { block, at, row, size_in_bytes, hash });
+                None
+            }
+            _ => Some(Damage::ListsDisagree(entry.address.path.to_string())),
+        }
+    }
+
+    fn blocks(&mut self) -> Vec<u64> {
+        // Blocks are numbered in the order of the packs.
+        self.ones.sort_unstable_by_key(|one| (one.block, one.at, one.row));
+        let mut end = 0;
+        self.ranges = self
+            .ones
+            .chunk_by(|one, next| one.block == next.block)
+            .map(|of_block| {
+                end += of_block.len();
+                end - of_block.len()..end
+            })
+            .collect();
+        let size_of = |range: &Range<usize>| {
+            self.ones[range.clone()].iter().map(|one| u64::from(one.size_in_bytes)).sum()
+        };
+        self.ranges.iter().map(size_of).collect()
+    }
+
+    fn prove_block(&self, number: usize) -> Vec<(u32, Damage)> {
+        let Some(ones) = self.ranges.get(number).and_then(|range| self.ones.get(range.clone())) else {
+            return Vec::new();
+        };
+        let Some(OneContent { block, .. }) = ones.first() else { return Vec::new() };
+        let unpacked = match self.blocks.read_block(*block) {
+            Ok(unpacked) => unpacked,
+            Err(damage) => return ones.iter().map(|one| (one.row, damage.clone())).collect(),
+        };
+        let mut wrong = Vec::new();
+        let (mut ones, mut rest) = (ones.iter().peekable(), unpacked.body());
+        // A sealed block was proved when it was opened, and its ids are of another kind.
+        let mut are_whole = true;
+        for (at, (id, length)) in (0..).zip(&unpacked.directory.rows) {
+            let Some((content, more)) = rest.split_at_checked(*length as usize) else { break };
+            rest = more;
+            let hash = ContentHash::of(content);
+            are_whole &= self.blocks.key.is_some() || ContentId::from(hash) == *id;
+            while let Some(one) = ones.next_if(|one| one.at == at) {
+                if one.hash != hash || one.size_in_bytes != *length {
+                    wrong.push((one.row, Damage::ContentChanged(one.block.to_string())));
+                }
+            }
+        }
+        wrong.extend(ones.map(|one| (one.row, Damage::ListsDisagree(one.block.to_string()))));
+        if are_whole {
+            self.whole.lock().unwrap_or_else(PoisonError::into_inner).insert(*block);
+        }
+        wrong
+    }
+
+    fn finish(self: Box<Self>) -> Result<Vec<Damage>, TrunkError> {
+        let blocks = self.blocks;
+        let packs = blocks.packs();
+        let mut damage = packs.damage.clone();
+        damage.extend(self.flaws.iter().cloned());
+        if !blocks.parts.have_labels(&blocks.list.contents.parts) {
+            damage.push(Damage::ContentChanged(LABEL.to_owned()));
+        }
+        if blocks.key.is_some() {
+            damage.extend(blocks.parts.seal_files().damage());
+        }
+        let captured: u64 = blocks.list.contents.items.iter().map(|item| item.captured.entries()).sum();
+        if captured != self.seen {
+            damage.push(Damage::ListsDisagree(blocks.list.file.name.clone()));
+        }
+        damage.extend(self.unlisted()?);
+        if self.depth == Depth::Full {
+            let proved = blocks.proved.lock().unwrap_or_else(PoisonError::into_inner);
+            let whole = self.whole.lock().unwrap_or_else(PoisonError::into_inner);
+            let all_used = |number| self.used.get(&number).is_some_and(|rows| rows.iter().all(|used| *used));
+            let is_open = |head: &Head| {
+                let is_proved =
+                    proved.contains(&head.number) && (whole.contains(&head.number) || all_used(head.number));
+                head.kind != Kind::Contents || !is_proved
+            };
+            for file in packs.files.iter().chain([&blocks.list.file]) {
+                let rows = file.rows.iter().enumerate().filter(|(_, (_, head))| is_open(head));
+                damage.extend(rows.filter_map(|(row, _)| file.read(row, Proving::Everything).err()));
+            }
+            drop((proved, whole));
+            damage.extend(self.damage_in_older_lists()?);
+            for (_, folder) in blocks.parts.folders() {
+                damage.extend(crate::spare::damage_in(folder, &blocks.list.file.name)?);
+            }
+        }
+        damage.dedup();
+        Ok(damage)
+    }
+}
+
+impl PackedAudit<'_> {
+    /// Files that no list names. Files of an unfinished top-up are not this state's business.
+    fn unlisted(&self) -> Result<Vec<Damage>, TrunkError> {
+        let rows = &self.blocks.list.contents.packs;
+        let last = rows.iter().map(|row| row.number).max().unwrap_or(0);
+        let mut damage = Vec::new();
+        for (part, folder) in self.blocks.parts.folders() {
+            let failed = |cause| TrunkError::io("looking into", folder, cause);
+            for row in std::fs::read_dir(folder).map_err(failed)? {
+                let name = row.map_err(failed)?.file_name().to_string_lossy().into_owned();
+                let is_ours = match FileName::parse(&name) {
+                    Some(FileName::Pack(number)) => {
+                        number > last || rows.iter().any(|row| row.number == number && row.part == part)
+                    }
+                    Some(FileName::OpenPack(_) | FileName::OpenList(_) | FileName::List(_)) => true,
+                    None => {
+                        name == LABEL
+                            || name.ends_with(&format!(".list{}", crate::signature::ENDING))
+                            || crate::host::BEGUN.contains(&name.as_str())
+                            || crate::spare::is_spare(&name)
+                            || name.ends_with(super::set_aside::SET_ASIDE)
+                            || crate::host::NOT_A_PERSONS.contains(&name.as_str())
+                    }
+                };
+                if !is_ours {
+                    damage.push(Damage::FileNotListed(name));
+                }
+            }
+        }
+        Ok(damage)
+    }
+
+    /// Lists of earlier captures into the same trunk.
+    fn damage_in_older_lists(&self) -> Result<Vec<Damage>, TrunkError> {
+        let mut damage = Vec::new();
+        for (name, _, path) in self.blocks.parts.files()? {
+            let FileName::List(number) = name else { continue };
+            if number == self.blocks.list.file.head.number {
+                continue;
+            }
+            let trunk = &self.blocks.list.contents.label.trunk_id;
+            match BlockFile::open(&path, Role::List, number, trunk, self.blocks.key.as_ref()) {
+                Ok(file) => damage.extend(file.damage()),
+                Err(NotRead::Damaged(found)) => damage.push(found),
+                Err(NotRead::CutOff | NotRead::Version(_)) => {
+                    damage.push(Damage::ContentChanged(name.to_string()));
+                }
+            }
+        }
+        Ok(damage)
+    }
+}

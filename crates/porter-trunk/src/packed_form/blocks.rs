@@ -1,0 +1,176 @@
+//! The blocks of a trunk's packs, read and unpacked when they are asked for.
+
+use super::block::{Kind, Proving, Unpacked};
+use super::block_cache::{BlockCache, Ready};
+use super::block_file::{BlockFile, NotRead, heads_of};
+use super::file_frame::Role;
+use super::layout::FileName;
+use super::list::List;
+use super::parts::Parts;
+use crate::Damage;
+use crate::sealing::TrunkKey;
+use std::collections::{HashMap, HashSet};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+
+/// See the module.
+pub(super) struct Blocks {
+    pub(super) parts: Parts,
+    pub(super) list: List,
+    pub(super) key: Option<TrunkKey>,
+    packs: OnceLock<Packs>,
+    cache: BlockCache,
+    /// Read from the medium, not from what the system remembers of writing it.
+    from_medium: bool,
+    reads_once: AtomicBool,
+    /// Whether blocks are proved when they are read, or only their contents, by the caller.
+    proving: AtomicBool,
+    /// Blocks that were proved so.
+    pub(super) proved: Mutex<HashSet<u32>>,
+}
+
+/// The packs, and where each block of contents is.
+#[derive(Default)]
+pub(super) struct Packs {
+    pub(super) files: Vec<BlockFile>,
+    pub(super) blocks: HashMap<u32, (usize, usize)>,
+    pub(super) damage: Vec<Damage>,
+}
+
+impl Blocks {
+    pub(super) fn new(parts: Parts, list: List, key: Option<TrunkKey>, from_medium: bool) -> Self {
+        Self {
+            parts,
+            list,
+            key,
+            packs: OnceLock::new(),
+            cache: BlockCache::default(),
+            from_medium,
+            reads_once: AtomicBool::new(false),
+            proving: AtomicBool::new(false),
+            proved: Mutex::default(),
+        }
+    }
+
+    /// The packs, opened when they are needed first: what a trunk holds stands in its list.
+    pub(super) fn packs(&self) -> &Packs {
+        self.packs.get_or_init(|| {
+            let mut packs = Packs::default();
+            for row in &self.list.contents.packs {
+                let first = self.parts.first_folder();
+                let folder = self.parts.folder_of(row.part).unwrap_or(&first);
+                let path = FileName::Pack(row.number).in_folder(folder);
+                let trunk = &self.list.contents.label.trunk_id;
+                let opened = BlockFile::open(&path, Role::Pack, row.number, trunk, self.key.as_ref());
+                let file = match opened {
+                    Ok(file) => {
+                        if !row.fits(&file) {
+                            packs.damage.push(Damage::ContentChanged(file.name.clone()));
+                        }
+                        file
+                    }
+                    Err(cause) => {
+                        let name = FileName::Pack(row.number).to_string();
+                        packs.damage.push(match cause {
+                            NotRead::Damaged(damage) => damage,
+                            NotRead::CutOff | NotRead::Version(_) => Damage::ContentChanged(name),
+                        });
+                        // Its end or its beginning is damaged; most of its blocks may still be whole.
+                        let trunk = &self.list.contents.label.trunk_id;
+                        let others = self.parts.files().unwrap_or_default();
+                        let like = heads_of(others.iter().map(|(_, _, path)| path.as_path()));
+                        match BlockFile::salvage(
+                            &path,
+                            Role::Pack,
+                            row.number,
+                            Some(trunk),
+                            self.key.as_ref(),
+                            &like,
+                        ) {
+                            Ok(file) => file,
+                            Err(_) => continue,
+                        }
+                    }
+                };
+                if self.from_medium {
+                    file.forget_cached();
+                }
+                for (at, (_, head)) in file.rows.iter().enumerate() {
+                    if head.kind == Kind::Contents {
+                        packs.blocks.insert(head.number, (packs.files.len(), at));
+                    }
+                }
+                packs.files.push(file);
+            }
+            packs
+        })
+    }
+
+    /// True for a block that is kept unpacked, or about to be.
+    pub(super) fn has(&self, number: u32) -> bool {
+        self.cache.has(number)
+    }
+
+    /// Announces that a block will be asked for soon.
+    pub(super) fn will_get(&self, number: u32) {
+        self.cache.will_get(number);
+    }
+
+    /// Says whether each block will be asked for once: then the system need not remember it.
+    pub(super) fn read_once(&self, once: bool) {
+        self.reads_once.store(once, Ordering::Relaxed);
+    }
+
+    /// Says whether blocks are to be proved when they are read.
+    pub(super) fn prove_when_read(&self, prove: bool) {
+        self.proving.store(prove, Ordering::Relaxed);
+    }
+
+    /// True if blocks are proved when they are read.
+    pub(super) fn proves_blocks(&self) -> bool {
+        self.proving.load(Ordering::Relaxed)
+    }
+
+    /// Notes that a block was proved, all but the contents that stand in it as they are.
+    pub(super) fn note_proved(&self, number: u32) {
+        if self.proves_blocks() {
+            self.proved.lock().unwrap_or_else(PoisonError::into_inner).insert(number);
+        }
+    }
+
+    /// A block of a pack was read to its end, and is not kept.
+    pub(super) fn done_with_block(&self, (file, row): (usize, usize)) {
+        if self.reads_once.load(Ordering::Relaxed) {
+            self.packs().files[file].forget_cached_block(row);
+        }
+    }
+
+    /// A block of contents, unpacked.
+    pub(super) fn get(&self, number: u32) -> Result<Arc<Ready>, Damage> {
+        let length_in_bytes = |number: u32| {
+            let packs = self.packs();
+            let row =
+                packs.blocks.get(&number).and_then(|(file, row)| packs.files.get(*file)?.rows.get(*row));
+            row.map_or(0, |(_, head)| u64::from(head.raw_in_bytes))
+        };
+        self.cache.get(number, length_in_bytes, |number| self.read_block(number))
+    }
+
+    /// The same, unpacked for this call alone.
+    pub(super) fn read_block(&self, number: u32) -> Result<Unpacked, Damage> {
+        let packs = self.packs();
+        let Some((file, row)) = packs.blocks.get(&number).copied() else {
+            let hurt = packs.damage.first().cloned();
+            return Err(hurt.unwrap_or_else(|| Damage::FileMissing(format!("block {number}"))));
+        };
+        let file = &packs.files[file];
+        let proving = if self.proves_blocks() { Proving::AllButPlainContents } else { Proving::Nothing };
+        let block = file.read(row, proving)?;
+        if self.reads_once.load(Ordering::Relaxed) {
+            file.forget_cached_block(row);
+        }
+        let unpacked = block.unpacked().map_err(|_| Damage::ContentChanged(file.name.clone()))?;
+        self.note_proved(number);
+        Ok(unpacked)
+    }
+}

@@ -1,0 +1,182 @@
+//! Reading a file's content out of packs, extent by extent.
+//!
+//! Compressed and sealed blocks are unpacked whole, and kept for the next file. Long stretches that stand in a
+//! pack as they are, such as films, are read in small pieces instead: these are still in the processor's
+//! second cache when they are hashed or written.
+
+use super::block::Codec;
+use super::block_cache::Ready;
+use super::blocks::Blocks;
+use super::buffers::Buffer;
+use crate::host::read_exact_at;
+use crate::{Damage, Extent};
+use std::fs::File;
+use std::io::{self, BufRead, Read};
+use std::ops::Range;
+use std::sync::Arc;
+
+/// Shorter stretches are not worth it: their neighbours are wanted, too.
+const SHORTEST_STRETCH_IN_BYTES: u64 = 256 << 10;
+const PIECE_IN_BYTES: usize = 128 << 10;
+
+pub(super) struct Reading<'t> {
+    blocks: &'t Blocks,
+    extents: std::vec::IntoIter<Extent>,
+    now: Now,
+    rest_in_bytes: u64,
+    /// The pack that the last stretch was in: the next is mostly in the same.
+    pack: Option<(usize, File)>,
+}
+
+enum Now {
+    Nothing,
+    Block(Arc<Ready>, Range<usize>),
+    Stretch(Stretch),
+    Zeros(u64),
+}
+
+/// A part of a pack that is read as it stands there.
+struct Stretch {
+    piece: Buffer,
+    /// The unread part of the piece.
+    unread: Range<usize>,
+    /// The part of the pack behind the piece.
+    ahead: Range<u64>,
+    /// The whole block, to be forgotten behind its end.
+    of: (usize, usize),
+}
+
+impl Now {
+    fn is_used_up(&self) -> bool {
+        match self {
+            Self::Nothing => true,
+            Self::Block(_, range) => range.is_empty(),
+            Self::Stretch(Stretch { unread, ahead, .. }) => unread.is_empty() && ahead.is_empty(),
+            Self::Zeros(left) => *left == 0,
+        }
+    }
+}
+
+/// A stretch of what a hole reads as.
+static ZEROS: [u8; 64 << 10] = [0; 64 << 10];
+
+impl<'t> Reading<'t> {
+    pub(super) fn new(blocks: &'t Blocks, extents: std::vec::IntoIter<Extent>, rest_in_bytes: u64) -> Self {
+        Self { blocks, extents, now: Now::Nothing, rest_in_bytes, pack: None }
+    }
+
+    fn contents(&mut self, block: u32, first: u32, count: u32) -> Result<Now, Damage> {
+        if let Some(stretch) = self.stretch(block, first, count)? {
+            return Ok(Now::Stretch(stretch));
+        }
+        let ready = self.blocks.get(block)?;
+        let disagree = || Damage::ListsDisagree(format!("block {block}"));
+        let range = ready.range(first, count).ok_or_else(disagree)?;
+        Ok(Now::Block(ready, range))
+    }
+
+    /// A stretch that can be read as it stands in its pack; none if its block has to be unpacked, is kept
+    /// already, or cannot be understood.
+    fn stretch(&mut self, block: u32, first: u32, count: u32) -> Result<Option<Stretch>, Damage> {
+        let packs = self.blocks.packs();
+        let Some(&(file, row)) = packs.blocks.get(&block) else { return Ok(None) };
+        let pack = &packs.files[file];
+        let (_, head) = pack.rows[row];
+        if self.blocks.key.is_some()
+            || head.codec != Codec::Plain
+            || u64::from(head.raw_in_bytes) < SHORTEST_STRETCH_IN_BYTES
+            || self.blocks.has(block)
+        {
+            return Ok(None);
+        }
+        let (directory, body_at) = pack.read_plain_directory(row, self.blocks.proves_blocks())?;
+        self.blocks.note_proved(block);
+        let lengths = |rows: Range<usize>| {
+            let rows = directory.rows.get(rows)?;
+            Some(rows.iter().map(|(_, length)| u64::from(*length)).sum::<u64>())
+        };
+        let (first, count) = (first as usize, count as usize);
+        let (Some(before), Some(length)) = (lengths(0..first), lengths(first..first.saturating_add(count)))
+        else {
+            return Err(Damage::ListsDisagree(format!("block {block}")));
+        };
+        if length < SHORTEST_STRETCH_IN_BYTES {
+            return Ok(None);
+        }
+        if self.pack.as_ref().is_none_or(|(open, _)| *open != file) {
+            self.pack = Some((file, pack.file()?));
+        }
+        let begin = body_at + before;
+        Ok(Some(Stretch {
+            piece: Buffer::with_length(PIECE_IN_BYTES),
+            unread: 0..0,
+            ahead: begin..begin + length,
+            of: (file, row),
+        }))
+    }
+
+    /// Reads the next piece of a stretch.
+    fn refill(&mut self) -> io::Result<()> {
+        let Now::Stretch(stretch) = &mut self.now else { return Ok(()) };
+        let Some((_, pack)) = self.pack.as_ref().filter(|_| stretch.unread.is_empty()) else { return Ok(()) };
+        let length = stretch.ahead.end - stretch.ahead.start;
+        let length = usize::try_from(length).unwrap_or(usize::MAX).min(PIECE_IN_BYTES);
+        read_exact_at(pack, stretch.ahead.start, &mut stretch.piece[..length]).map_err(|cause| {
+            let name = &self.blocks.packs().files[stretch.of.0].name;
+            io::Error::other(Damage::of_reading(&cause, name))
+        })?;
+        stretch.ahead.start += length as u64;
+        stretch.unread = 0..length;
+        if stretch.ahead.is_empty() {
+            self.blocks.done_with_block(stretch.of);
+        }
+        Ok(())
+    }
+}
+
+impl Read for Reading<'_> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let piece = self.fill_buf()?;
+        let length_in_bytes = piece.len().min(buffer.len());
+        buffer[..length_in_bytes].copy_from_slice(&piece[..length_in_bytes]);
+        self.consume(length_in_bytes);
+        Ok(length_in_bytes)
+    }
+}
+
+impl BufRead for Reading<'_> {
+    fn fill_buf(&mut self) -> io::Result<&[u8]> {
+        if self.rest_in_bytes == 0 {
+            return Ok(&[]);
+        }
+        while self.now.is_used_up() {
+            self.now = match self.extents.next() {
+                None => return Ok(&[]),
+                Some(Extent::Zeros { length_in_bytes }) => Now::Zeros(length_in_bytes),
+                Some(Extent::Contents { block, first, count }) => {
+                    self.contents(block, first, count).map_err(io::Error::other)?
+                }
+            };
+        }
+        self.refill()?;
+        let most = |length: u64| usize::try_from(length.min(self.rest_in_bytes)).unwrap_or(usize::MAX);
+        Ok(match &self.now {
+            Now::Nothing => &[],
+            Now::Block(block, range) => &block.body()[range.start..range.start + most(range.len() as u64)],
+            Now::Stretch(Stretch { piece, unread, .. }) => {
+                &piece[unread.start..unread.start + most(unread.len() as u64)]
+            }
+            Now::Zeros(left) => &ZEROS[..most(*left).min(ZEROS.len())],
+        })
+    }
+
+    fn consume(&mut self, length_in_bytes: usize) {
+        self.rest_in_bytes = self.rest_in_bytes.saturating_sub(length_in_bytes as u64);
+        match &mut self.now {
+            Now::Nothing => {}
+            Now::Block(_, range) => range.start += length_in_bytes,
+            Now::Stretch(stretch) => stretch.unread.start += length_in_bytes,
+            Now::Zeros(left) => *left = left.saturating_sub(length_in_bytes as u64),
+        }
+    }
+}
