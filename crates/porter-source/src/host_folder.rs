@@ -192,6 +192,22 @@ impl VolumeFile for HostFile {
     }
 }
 
+/// [`VolumeFile::look_at`] for a file that is open already, where the system can.
+pub fn look_at_file(
+    file: &fs::File,
+    offset_in_bytes: u64,
+    length_in_bytes: usize,
+    look: &mut dyn FnMut(&[u8]),
+) -> bool {
+    #[cfg(target_os = "linux")]
+    return mapping::look_at(file, offset_in_bytes, length_in_bytes, look);
+    #[cfg(not(target_os = "linux"))]
+    {
+        let _ = (file, offset_in_bytes, length_in_bytes, look);
+        false
+    }
+}
+
 /// Opens anything but a folder, without waiting for it.
 pub(crate) fn open_to_look(path: &Path) -> io::Result<impl VolumeFile> {
     system::open_by_path(path).map(|file| HostFile { file, arm: None })

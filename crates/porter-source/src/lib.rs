@@ -18,7 +18,7 @@ pub mod volume_kind;
 
 pub use beneath::Reached;
 pub use error::{ReadError, ReadTrouble};
-pub use host_folder::{HostFolder, filetime_from_utc, utc_from_filetime};
+pub use host_folder::{HostFolder, filetime_from_utc, look_at_file, utc_from_filetime};
 pub use host_tree::HostTree;
 pub use metadata::{Details, EntryKind, Listed, Metadata, NamedStream, Shut};
 pub use rescue::{Missing, Rescue, Second};

@@ -121,24 +121,67 @@ pub enum PieceFailed<E> {
     Using(E),
 }
 
+/// A file's content in a trunk, being read.
+pub trait TrunkContent: BufRead {
+    /// Hashes the next stretch where the system keeps it, and returns its length in bytes. None if it has to
+    /// be read; then neither the content nor the hasher has moved on.
+    fn hash_ahead(&mut self, hasher: &mut ContentHasher) -> Option<u64> {
+        let _ = hasher;
+        None
+    }
+}
+
+impl TrunkContent for BufReader<File> {}
+
+/// The hash of a trunk's `content`. `seen` hears of the bytes, and may end it.
+pub fn hash_of<E>(
+    content: &mut dyn TrunkContent,
+    mut seen: impl FnMut(u64) -> Result<(), E>,
+) -> Result<ContentHash, PieceFailed<E>> {
+    let mut hasher = ContentHasher::default();
+    loop {
+        if let Some(length_in_bytes) = content.hash_ahead(&mut hasher) {
+            seen(length_in_bytes).map_err(PieceFailed::Using)?;
+            continue;
+        }
+        match next_piece(content, |piece| {
+            hasher.update(piece);
+            seen(piece.len() as u64)
+        })? {
+            0 => return Ok(hasher.finish()),
+            _ => continue,
+        }
+    }
+}
+
 /// Hands all of a trunk's `content` on in pieces, from where it was unpacked.
 pub fn in_pieces<E>(
     content: &mut dyn BufRead,
     mut use_piece: impl FnMut(&[u8]) -> Result<(), E>,
 ) -> Result<(), PieceFailed<E>> {
-    loop {
-        let piece = match content.fill_buf() {
-            Ok(all) => &all[..all.len().min(PIECE_IN_BYTES)],
-            Err(cause) if cause.kind() == io::ErrorKind::Interrupted => continue,
+    while next_piece(content, &mut use_piece)? > 0 {}
+    Ok(())
+}
+
+/// Hands the next piece on, and returns its length; 0 at the end.
+fn next_piece<E, R: BufRead + ?Sized>(
+    content: &mut R,
+    use_piece: impl FnOnce(&[u8]) -> Result<(), E>,
+) -> Result<usize, PieceFailed<E>> {
+    let piece = loop {
+        match content.fill_buf() {
+            // The length alone is kept here: a borrow that a loop returns lasts too long.
+            Ok(all) => break all.len().min(PIECE_IN_BYTES),
+            Err(cause) if cause.kind() == io::ErrorKind::Interrupted => {}
             Err(cause) => return Err(PieceFailed::Reading(cause)),
-        };
-        if piece.is_empty() {
-            return Ok(());
         }
-        let length_in_bytes = piece.len();
-        use_piece(piece).map_err(PieceFailed::Using)?;
-        content.consume(length_in_bytes);
+    };
+    if piece > 0 {
+        let all = content.fill_buf().map_err(PieceFailed::Reading)?;
+        use_piece(&all[..piece]).map_err(PieceFailed::Using)?;
+        content.consume(piece);
     }
+    Ok(piece)
 }
 
 /// A file that a trunk keeps a content in, to be read in pieces.
@@ -169,7 +212,7 @@ pub(crate) fn read_in_pieces<E>(
 }
 
 /// Takes content piece by piece.
-#[derive(Default)]
+#[derive(Default, Clone)]
 pub struct ContentHasher(blake3::Hasher);
 
 impl ContentHasher {

@@ -2,10 +2,10 @@
 
 use crate::{
     ContentHash, Damage, Entry, EntryAddress, EntryRefused, Extents, Label, LeftBehind, StoreError,
-    TrunkError, TrunkItem, TrunkProgram,
+    TrunkContent, TrunkError, TrunkItem, TrunkProgram,
 };
 use porter_names::NameRules;
-use std::io::{self, BufRead, Read};
+use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use time::OffsetDateTime;
 
@@ -175,7 +175,7 @@ pub trait Trunk: Sync {
     fn left(&self) -> Result<Rows<'_, LeftBehind, EntryRefused>, TrunkError>;
 
     /// Reads a file's content. Not proved: the caller compares its hash.
-    fn open_content(&self, entry: &Entry) -> Result<Box<dyn BufRead + Send + '_>, Damage>;
+    fn open_content(&self, entry: &Entry) -> Result<Box<dyn TrunkContent + Send + '_>, Damage>;
 
     /// The file that is an entry's content, where the trunk keeps it as one on the machine's own volume: a
     /// restore may link to it.

@@ -33,7 +33,9 @@ pub mod signature;
 pub mod spare;
 pub mod tally;
 
-pub use content_hash::{ContentHash, ContentHasher, LongContent, PieceFailed, in_pieces};
+pub use content_hash::{
+    ContentHash, ContentHasher, LongContent, PieceFailed, TrunkContent, hash_of, in_pieces,
+};
 pub use entry::{
     Attributes, Content, Entry, EntryAddress, EntryRefused, MissingStretch, NamedStream, name_with_mark,
 };

@@ -21,12 +21,12 @@ use crate::packed_form::list::{self, Contents, List, ListWriter, newest};
 use crate::packed_form::{Known, Run};
 use crate::{
     Audit, CaptureProof, Content, ContentHasher, Damage, Entry, EntryAddress, EntryRefused, Extent, Extents,
-    Inventory, Label, LeftBehind, StoreError, Stored, Trunk, TrunkError, TrunkItem, TrunkProgram,
-    TrunkWriter,
+    Inventory, Label, LeftBehind, StoreError, Stored, Trunk, TrunkContent, TrunkError, TrunkItem,
+    TrunkProgram, TrunkWriter,
 };
 use porter_names::NameRules;
 use std::fs;
-use std::io::{self, BufRead, Read, Write};
+use std::io::{self, Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Mutex, PoisonError};
@@ -407,7 +407,7 @@ impl Trunk for ParkedTrunk {
         &self.flaws
     }
 
-    fn open_content(&self, entry: &Entry) -> Result<Box<dyn BufRead + Send + '_>, Damage> {
+    fn open_content(&self, entry: &Entry) -> Result<Box<dyn TrunkContent + Send + '_>, Damage> {
         let shown = || entry.address.path.to_string();
         let path = self.content_file(entry).ok_or_else(|| Damage::ListsDisagree(shown()))?;
         let file = open_plain_file(&path).map_err(|cause| Damage::of_reading(&cause, &shown()))?;

@@ -8,12 +8,11 @@ use crate::proof::Listed;
 use porter_kinds::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
 use porter_names::RelativePath;
 use porter_trunk::{
-    Audit, Content, ContentHash, ContentHasher, Damage, Depth, Entry, EntryRefused, PieceFailed, Tally,
-    Trunk, TrunkError, in_pieces,
+    Audit, Content, ContentHash, Damage, Depth, Entry, EntryRefused, PieceFailed, Tally, Trunk, TrunkContent,
+    TrunkError, hash_of,
 };
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::hash::{BuildHasher, RandomState};
-use std::io::{self, BufRead};
 use time::OffsetDateTime;
 
 /// Findings of a check of a trunk.
@@ -270,37 +269,32 @@ fn is_looked_into(entry: &Entry, depth: Depth) -> bool {
 }
 
 fn prove_content(
-    content: Option<Result<Box<dyn BufRead + Send + '_>, Damage>>,
+    content: Option<Result<Box<dyn TrunkContent + Send + '_>, Damage>>,
     entry: &Entry,
     conduct: Conduct<'_>,
 ) -> Option<Damage> {
     let Content::File { hash, .. } = &entry.content else { return None };
-    let seen = |size_in_bytes| conduct.send(&Event::Bytes { size_in_bytes });
+    let seen = |size_in_bytes| {
+        conduct.send(&Event::Bytes { size_in_bytes });
+        if conduct.is_stopped() { Err(Cancelled) } else { Ok(()) }
+    };
     let shown = || entry.address.path.to_string();
     match content? {
         Err(damage) => Some(damage),
-        Ok(mut content) => match hash_of(&mut *content, &seen, conduct) {
+        Ok(mut content) => match hash_of(&mut *content, seen) {
             Ok(found) if found == *hash => None,
             Ok(_) => Some(Damage::ContentChanged(shown())),
-            Err(cause) => Some(match cause.get_ref().and_then(|inner| inner.downcast_ref::<Damage>()) {
-                Some(damage) => of_entry(damage, entry),
-                None => Damage::FileUnreadable(shown(), cause.to_string()),
-            }),
+            Err(PieceFailed::Reading(cause)) => {
+                Some(match cause.get_ref().and_then(|inner| inner.downcast_ref::<Damage>()) {
+                    Some(damage) => of_entry(damage, entry),
+                    None => Damage::FileUnreadable(shown(), cause.to_string()),
+                })
+            }
+            // The whole check is over; nobody reads this.
+            Err(PieceFailed::Using(Cancelled)) => {
+                Some(Damage::FileUnreadable(shown(), Cancelled.to_string()))
+            }
         },
-    }
-}
-
-fn hash_of(content: &mut dyn BufRead, seen: &dyn Fn(u64), conduct: Conduct<'_>) -> io::Result<ContentHash> {
-    let mut hasher = ContentHasher::default();
-    let read = in_pieces(content, |piece| {
-        hasher.update(piece);
-        seen(piece.len() as u64);
-        if conduct.is_stopped() { Err(Cancelled) } else { Ok(()) }
-    });
-    match read {
-        Ok(()) => Ok(hasher.finish()),
-        Err(PieceFailed::Reading(cause)) => Err(cause),
-        Err(PieceFailed::Using(stopped)) => Err(io::Error::other(stopped)),
     }
 }
 

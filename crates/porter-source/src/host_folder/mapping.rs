@@ -119,11 +119,15 @@ pub(super) fn look_at(
         let length = NonZeroU64::new(length_in_bytes as u64);
         let _ = rustix::fs::fadvise(file, offset_in_bytes, length, Advice::WillNeed);
     }
-    let Ok(mapping) = Mapping::of(file, offset_in_bytes, length_in_bytes) else { return false };
+    // A mapping begins with a page.
+    let lead = usize::try_from(offset_in_bytes % rustix::param::page_size() as u64).unwrap_or(0);
+    let Some(mapped_in_bytes) = lead.checked_add(length_in_bytes) else { return false };
+    let Ok(mapping) = Mapping::of(file, offset_in_bytes - lead as u64, mapped_in_bytes) else { return false };
     // SAFETY: the memory stays mapped until `mapping` goes, even if the file is removed. Somebody may write
     // to the file while `look` looks: it takes bytes for what they are just then, as the hashing of mapped
     // files does everywhere, and builds nothing on them.
-    look(unsafe { std::slice::from_raw_parts(mapping.memory.cast(), length_in_bytes) });
+    let mapped = unsafe { std::slice::from_raw_parts(mapping.memory.cast(), mapped_in_bytes) };
+    look(&mapped[lead..]);
     !mapping.place.is_lost.load(Ordering::Acquire)
 }
 

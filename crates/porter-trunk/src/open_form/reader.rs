@@ -12,7 +12,7 @@ use crate::host::{forget_cached, open_plain_file, will_be_read};
 use crate::label::{FORMAT, MAJOR};
 use crate::{
     Audit, CaptureProof, Content, ContentHash, Damage, Entry, EntryRefused, Label, LeftBehind, Trunk,
-    TrunkError, TrunkItem, TrunkProgram,
+    TrunkContent, TrunkError, TrunkItem, TrunkProgram,
 };
 use porter_names::{RelativePath, host};
 use std::collections::{HashMap, HashSet};
@@ -185,7 +185,7 @@ impl Trunk for OpenTrunk {
         })))
     }
 
-    fn open_content(&self, entry: &Entry) -> Result<Box<dyn BufRead + Send + '_>, Damage> {
+    fn open_content(&self, entry: &Entry) -> Result<Box<dyn TrunkContent + Send + '_>, Damage> {
         let address = &entry.address;
         let shown_path = address.safe_path.as_ref().unwrap_or(&address.path);
         let payload = payload_path_of(entry).map_err(|_| Damage::FileMissing(shown_path.to_string()))?;

@@ -21,7 +21,7 @@ pub(super) struct Blocks {
     packs: OnceLock<Packs>,
     cache: BlockCache,
     /// Read from the medium, not from what the system remembers of writing it.
-    from_medium: bool,
+    pub(super) from_medium: bool,
     reads_once: AtomicBool,
     /// Whether blocks are proved when they are read, or only their contents, by the caller.
     proving: AtomicBool,

@@ -12,10 +12,10 @@ use crate::form::{Depth, Rows};
 use crate::lock::Lock;
 use crate::sealing::TrunkKey;
 use crate::{
-    Audit, CaptureProof, Damage, Entry, EntryRefused, Extent, Label, LeftBehind, Trunk, TrunkError,
-    TrunkItem, TrunkProgram,
+    Audit, CaptureProof, Damage, Entry, EntryRefused, Extent, Label, LeftBehind, Trunk, TrunkContent,
+    TrunkError, TrunkItem, TrunkProgram,
 };
-use std::io::{self, BufRead};
+use std::io;
 use std::path::{Path, PathBuf};
 
 /// A finished packed trunk.
@@ -148,7 +148,7 @@ impl Trunk for PackedTrunk {
         &self.flaws
     }
 
-    fn open_content(&self, entry: &Entry) -> Result<Box<dyn BufRead + Send + '_>, Damage> {
+    fn open_content(&self, entry: &Entry) -> Result<Box<dyn TrunkContent + Send + '_>, Damage> {
         // A length that a line only claims must not make anybody read for ever, and no file is longer than
         // its system counts.
         if entry.zeros_in_bytes() > entry.size_in_bytes() || entry.size_in_bytes() > i64::MAX as u64 / 2 {

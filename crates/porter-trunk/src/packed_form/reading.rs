@@ -1,7 +1,7 @@
 //! Reading a file's content out of packs, extent by extent.
 //!
-//! Compressed and sealed blocks are unpacked whole, and kept for the next file. Long stretches that stand in a
-//! pack as they are, such as films, are read in small pieces instead: these are still in the processor's
+//! Compressed and sealed blocks are unpacked whole, and kept for the next file. Long stretches that stand in
+//! a pack as they are, such as films, are read in small pieces instead: these are still in the processor's
 //! second cache when they are hashed or written.
 
 use super::block::Codec;
@@ -9,7 +9,8 @@ use super::block_cache::Ready;
 use super::blocks::Blocks;
 use super::buffers::Buffer;
 use crate::host::read_exact_at;
-use crate::{Damage, Extent};
+use crate::{ContentHasher, Damage, Extent, TrunkContent};
+use porter_source::look_at_file;
 use std::fs::File;
 use std::io::{self, BufRead, Read};
 use std::ops::Range;
@@ -115,6 +116,20 @@ impl<'t> Reading<'t> {
         }))
     }
 
+    /// Goes to the next extent if the present one is used up. False at the end.
+    fn find_next(&mut self) -> io::Result<bool> {
+        while self.rest_in_bytes > 0 && self.now.is_used_up() {
+            self.now = match self.extents.next() {
+                None => return Ok(false),
+                Some(Extent::Zeros { length_in_bytes }) => Now::Zeros(length_in_bytes),
+                Some(Extent::Contents { block, first, count }) => {
+                    self.contents(block, first, count).map_err(io::Error::other)?
+                }
+            };
+        }
+        Ok(self.rest_in_bytes > 0)
+    }
+
     /// Reads the next piece of a stretch.
     fn refill(&mut self) -> io::Result<()> {
         let Now::Stretch(stretch) = &mut self.now else { return Ok(()) };
@@ -144,19 +159,35 @@ impl Read for Reading<'_> {
     }
 }
 
+impl TrunkContent for Reading<'_> {
+    fn hash_ahead(&mut self, hasher: &mut ContentHasher) -> Option<u64> {
+        // What was written shall come from the medium, which reading in pieces asks for ahead.
+        if self.blocks.from_medium || !matches!(self.find_next(), Ok(true)) {
+            return None;
+        }
+        let (Now::Stretch(stretch), Some((_, pack))) = (&mut self.now, &self.pack) else { return None };
+        let length_in_bytes = stretch.ahead.end - stretch.ahead.start;
+        if !stretch.unread.is_empty() || length_in_bytes > self.rest_in_bytes {
+            return None;
+        }
+        let before = hasher.clone();
+        let at_once = usize::try_from(length_in_bytes).ok()?;
+        if !look_at_file(pack, stretch.ahead.start, at_once, &mut |bytes| hasher.update(bytes)) {
+            *hasher = before;
+            return None;
+        }
+        stretch.ahead.start = stretch.ahead.end;
+        let of = stretch.of;
+        self.rest_in_bytes -= length_in_bytes;
+        self.blocks.done_with_block(of);
+        Some(length_in_bytes)
+    }
+}
+
 impl BufRead for Reading<'_> {
     fn fill_buf(&mut self) -> io::Result<&[u8]> {
-        if self.rest_in_bytes == 0 {
+        if !self.find_next()? {
             return Ok(&[]);
-        }
-        while self.now.is_used_up() {
-            self.now = match self.extents.next() {
-                None => return Ok(&[]),
-                Some(Extent::Zeros { length_in_bytes }) => Now::Zeros(length_in_bytes),
-                Some(Extent::Contents { block, first, count }) => {
-                    self.contents(block, first, count).map_err(io::Error::other)?
-                }
-            };
         }
         self.refill()?;
         let most = |length: u64| usize::try_from(length.min(self.rest_in_bytes)).unwrap_or(usize::MAX);
