@@ -54,8 +54,12 @@ pub(crate) fn run() -> Result<(), String> {
             format!("{porter} capture --quiet --prove-later --spinning {slow} {}", at("trunk/first")),
         )?;
         one("capture to it", "trunk", format!("{porter} capture --quiet --prove-later {pc} {slow}/second"))?;
-        one("check of the trunk on it", "trunk", format!("{porter} check --quiet {slow}/first"))?;
-        one("restore from it", "trunk", format!("{porter} restore --quiet --yes {slow}/first {new}"))?;
+        one("check of the trunk on it", "trunk", format!("{porter} check --quiet --spinning {slow}/first"))?;
+        one(
+            "restore from it",
+            "trunk",
+            format!("{porter} restore --quiet --yes --spinning {slow}/first {new}"),
+        )?;
         let first = at("trunk/first");
         one("restore to it", "slow new", format!("{porter} restore --quiet --yes {first} {slow}"))?;
         one(
@@ -104,13 +108,13 @@ struct SlowDisk<'p> {
 
 impl<'p> SlowDisk<'p> {
     fn mount(source: &Path, at: &'p Path, counts: &Path) -> Result<Self, String> {
-        let shows = Command::new("python3")
+        let shows = Command::new("/usr/bin/python3")
             .arg(".ci/slow_disk.py")
             .args([source, at, counts])
             .args([MEGABYTES_A_SECOND.to_string(), (SECONDS_A_SEEK * 1e3).to_string()])
             .stderr(Stdio::inherit())
             .spawn()
-            .map_err(|cause| format!("python3: {cause}"))?;
+            .map_err(|cause| format!("/usr/bin/python3: {cause}"))?;
         let shown = at.display().to_string();
         for _ in 0..100 {
             if fs::read_to_string("/proc/self/mounts").is_ok_and(|mounts| mounts.contains(&shown)) {

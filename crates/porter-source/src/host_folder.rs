@@ -9,11 +9,10 @@ mod system;
 
 #[cfg(target_os = "linux")]
 mod mapping;
-mod spinning;
 
-use self::spinning::{Arm, is_spinning};
 use crate::beneath::{Reached, Root};
 use crate::reparse_point::ReparsePoint;
+use crate::spinning::{Arm, is_spinning};
 use crate::{Capacity, Details, EntryKind, FileState, HostTree, Listed, Metadata, ReadError, ReadTrouble};
 use crate::{Volume, VolumeFile};
 use porter_names::{RelativePath, host};

@@ -12,6 +12,7 @@ pub mod metadata;
 pub mod reparse_point;
 pub mod rescue;
 pub mod sequential;
+pub mod spinning;
 mod system_trouble;
 pub mod volume;
 pub mod volume_kind;

@@ -183,6 +183,10 @@ pub trait Trunk: Sync {
         None
     }
 
+    /// Says that the trunk lies on a disk that spins, and is to be read at one place at a time. Where the
+    /// system knows, it is found out.
+    fn spin(&self) {}
+
     /// Announces that an entry's content will be read soon, so that it may be fetched ahead.
     fn will_read(&self, _entry: &Entry) {}
 

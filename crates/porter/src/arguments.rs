@@ -63,7 +63,7 @@ pub(crate) struct DriveArguments {
     /// photos
     #[arg(long, conflicts_with = "drives")]
     pub(crate) as_drive: bool,
-    /// The drive is a disk that spins: read one file at a time. Porter finds this out where the system knows
+    /// The drives spin: read one file at a time. Porter finds this out where the system knows
     #[arg(long)]
     pub(crate) spinning: bool,
 }

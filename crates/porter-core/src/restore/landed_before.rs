@@ -105,3 +105,66 @@ impl<'p> LandedBefore<'p> {
         (content.len() == size && ContentHash::of(&content) == *hash).then_some(content)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use porter_trunk::{Attributes, EntryAddress, Extents};
+    use std::fs;
+
+    fn entry(path: &str, content: &[u8]) -> Entry {
+        Entry {
+            item: "odile/folder/documents".to_owned(),
+            address: EntryAddress {
+                owner: Some("odile".to_owned()),
+                place: "documents".to_owned(),
+                path: RelativePath::from_bytes(path.as_bytes()).unwrap(),
+                safe_path: None,
+            },
+            content: Content::File { size_in_bytes: content.len() as u64, hash: ContentHash::of(content) },
+            modified_utc: None,
+            created_utc: None,
+            attributes: Attributes::default(),
+            unix_mode: None,
+            streams: Vec::new(),
+            held: None,
+            extents: Extents::None,
+            same_file: None,
+            sparse: false,
+            missing: Vec::new(),
+            kept_from_utc: None,
+        }
+    }
+
+    #[test]
+    fn a_copy_is_read_where_its_original_landed_unless_somebody_has_been_there() {
+        let folder = tempfile::tempdir().unwrap();
+        let (target, at) = (HostTree::new(folder.path()), RelativePath::from_bytes(b"first").unwrap());
+        let (first, copy, other) = (entry("first", b"spar"), entry("copy", b"spar"), entry("other", b"once"));
+        let mut contents = Contents::default();
+        [&first, &other, &copy].into_iter().for_each(|entry| contents.see(entry));
+        let recurring = contents.recurring();
+        let before = LandedBefore::nothing_yet(&recurring, &target);
+        assert!(!before.comes_again(&first) && before.comes_again(&copy) && !before.comes_again(&other));
+        assert_eq!(before.content(&copy), None, "nothing has landed");
+        fs::write(folder.path().join("first"), b"spar").unwrap();
+        before.note(&first, &at);
+        assert_eq!(before.content(&copy).as_deref(), Some(&b"spar"[..]));
+        assert_eq!(before.content(&other), None);
+        for changed in [&b"mast"[..], b"spars", b"spa", b""] {
+            fs::write(folder.path().join("first"), changed).unwrap();
+            assert_eq!(before.content(&copy), None, "{changed:?}");
+        }
+        #[cfg(unix)]
+        {
+            fs::write(folder.path().join("elsewhere"), b"spar").unwrap();
+            fs::remove_file(folder.path().join("first")).unwrap();
+            std::os::unix::fs::symlink("elsewhere", folder.path().join("first")).unwrap();
+            assert_eq!(before.content(&copy), None, "a link is not followed");
+            fs::remove_file(folder.path().join("first")).unwrap();
+            let pipe = std::process::Command::new("mkfifo").arg(folder.path().join("first")).status();
+            assert!(pipe.unwrap().success());
+            assert_eq!(before.content(&copy), None, "nor a pipe waited for");
+        }
+    }
+}

@@ -62,17 +62,16 @@ pub(crate) fn forget_cached_stretch(file: &File, offset_in_bytes: u64, length_in
     let _ = (file, offset_in_bytes, length_in_bytes);
 }
 
-/// Asks the system to begin reading a file: a caller who opens several before reading the first waits only
-/// once.
-pub(crate) fn will_be_read(file: &File) {
+/// Asks the system to begin reading a stretch of a file: a caller who asks for several before reading the
+/// first waits only once, and a disk that seeks reads each in one go.
+pub(crate) fn will_be_read(file: &File, offset_in_bytes: u64, length_in_bytes: u64) {
     #[cfg(any(target_os = "linux", target_os = "android"))]
     {
-        // The beginning of a large file is enough; from there the system reads ahead.
-        const BEGINNING: Option<std::num::NonZeroU64> = std::num::NonZeroU64::new(512 * 1024);
-        let _ = rustix::fs::fadvise(file, 0, BEGINNING, rustix::fs::Advice::WillNeed);
+        let length = std::num::NonZeroU64::new(length_in_bytes);
+        let _ = rustix::fs::fadvise(file, offset_in_bytes, length, rustix::fs::Advice::WillNeed);
     }
     #[cfg(not(any(target_os = "linux", target_os = "android")))]
-    let _ = file;
+    let _ = (file, offset_in_bytes, length_in_bytes);
 }
 
 /// Opens a file for reading; a link, or anything else that is not a file, is `InvalidInput`.

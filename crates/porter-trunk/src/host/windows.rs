@@ -76,7 +76,7 @@ pub(crate) fn forget_cached(_file: &File) {}
 pub(crate) fn forget_cached_stretch(_file: &File, _offset_in_bytes: u64, _length_in_bytes: u64) {}
 
 /// Windows has no such call.
-pub(crate) fn will_be_read(_file: &File) {}
+pub(crate) fn will_be_read(_file: &File, _offset_in_bytes: u64, _length_in_bytes: u64) {}
 
 /// Opens a file for reading; a link, or anything else that is not a file, is `InvalidInput`.
 pub(crate) fn open_plain_file(path: &Path) -> io::Result<File> {

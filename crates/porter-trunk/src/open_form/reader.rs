@@ -196,7 +196,8 @@ impl Trunk for OpenTrunk {
         if self.from_medium {
             forget_cached(&file);
         }
-        will_be_read(&file);
+        // The beginning of a large file is enough; from there the system reads ahead.
+        will_be_read(&file, 0, 512 * 1024);
         Ok(Box::new(content_in(file, entry.size_in_bytes())))
     }
 

@@ -9,9 +9,10 @@ use super::list::List;
 use super::parts::Parts;
 use crate::Damage;
 use crate::sealing::TrunkKey;
+use porter_source::spinning::{Arm, is_spinning};
 use std::collections::{HashMap, HashSet};
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 
 /// See the module.
 pub(super) struct Blocks {
@@ -25,6 +26,9 @@ pub(super) struct Blocks {
     reads_once: AtomicBool,
     /// Whether blocks are proved when they are read, or only their contents, by the caller.
     proving: AtomicBool,
+    /// Taken for each reading, if the trunk lies on a disk that spins.
+    arm: Arm,
+    is_spinning: AtomicBool,
     /// Blocks that were proved so.
     pub(super) proved: Mutex<HashSet<u32>>,
 }
@@ -39,7 +43,10 @@ pub(super) struct Packs {
 
 impl Blocks {
     pub(super) fn new(parts: Parts, list: List, key: Option<TrunkKey>, from_medium: bool) -> Self {
+        let spins = parts.folders().any(|(_, folder)| is_spinning(folder));
         Self {
+            arm: Arm::default(),
+            is_spinning: AtomicBool::new(spins),
             parts,
             list,
             key,
@@ -121,6 +128,16 @@ impl Blocks {
         self.reads_once.store(once, Ordering::Relaxed);
     }
 
+    /// Says that the trunk lies on a disk that spins.
+    pub(super) fn spin(&self) {
+        self.is_spinning.store(true, Ordering::Relaxed);
+    }
+
+    /// A turn to read, if the trunk lies on a disk that spins: then it should be a long one.
+    pub(super) fn turn(&self) -> Option<MutexGuard<'_, ()>> {
+        self.is_spinning.load(Ordering::Relaxed).then(|| self.arm.take())
+    }
+
     /// Says whether blocks are to be proved when they are read.
     pub(super) fn prove_when_read(&self, prove: bool) {
         self.proving.store(prove, Ordering::Relaxed);
@@ -165,7 +182,9 @@ impl Blocks {
         };
         let file = &packs.files[file];
         let proving = if self.proves_blocks() { Proving::AllButPlainContents } else { Proving::Nothing };
+        let turn = self.turn();
         let block = file.read(row, proving)?;
+        drop(turn);
         if self.reads_once.load(Ordering::Relaxed) {
             file.forget_cached_block(row);
         }

@@ -159,6 +159,10 @@ impl Trunk for PackedTrunk {
         Ok(Box::new(Reading::new(&self.blocks, extents, rest_in_bytes)))
     }
 
+    fn spin(&self) {
+        self.blocks.spin();
+    }
+
     fn will_read(&self, entry: &Entry) {
         if let Some(Extent::Contents { block, .. }) = entry.extents.as_slice().first() {
             self.blocks.will_get(*block);

@@ -8,7 +8,7 @@ use super::block::Codec;
 use super::block_cache::Ready;
 use super::blocks::Blocks;
 use super::buffers::Buffer;
-use crate::host::read_exact_at;
+use crate::host::{read_exact_at, will_be_read};
 use crate::{ContentHasher, Damage, Extent, TrunkContent};
 use porter_source::look_at_file;
 use std::fs::File;
@@ -18,7 +18,11 @@ use std::sync::Arc;
 
 /// Shorter stretches are not worth it: their neighbours are wanted, too.
 const SHORTEST_STRETCH_IN_BYTES: u64 = 256 << 10;
-const PIECE_IN_BYTES: usize = 128 << 10;
+/// Windows cannot be told what will be read next, so it is asked for more at once.
+const PIECE_IN_BYTES: usize = if cfg!(windows) { 1 << 20 } else { 128 << 10 };
+
+/// A disk that spins reads this much before it goes elsewhere.
+const TURN_IN_BYTES: usize = 4 << 20;
 
 pub(super) struct Reading<'t> {
     blocks: &'t Blocks,
@@ -108,8 +112,12 @@ impl<'t> Reading<'t> {
             self.pack = Some((file, pack.file()?));
         }
         let begin = body_at + before;
+        // A disk that spins is asked for more only by who has its turn.
+        if let (Some((_, open)), None) = (&self.pack, self.blocks.turn()) {
+            will_be_read(open, begin, length);
+        }
         Ok(Some(Stretch {
-            piece: Buffer::with_length(PIECE_IN_BYTES),
+            piece: Buffer::with_room(PIECE_IN_BYTES),
             unread: 0..0,
             ahead: begin..begin + length,
             of: (file, row),
@@ -135,7 +143,10 @@ impl<'t> Reading<'t> {
         let Now::Stretch(stretch) = &mut self.now else { return Ok(()) };
         let Some((_, pack)) = self.pack.as_ref().filter(|_| stretch.unread.is_empty()) else { return Ok(()) };
         let length = stretch.ahead.end - stretch.ahead.start;
-        let length = usize::try_from(length).unwrap_or(usize::MAX).min(PIECE_IN_BYTES);
+        let turn = self.blocks.turn();
+        let at_once = if turn.is_some() { TURN_IN_BYTES } else { PIECE_IN_BYTES };
+        let length = usize::try_from(length).unwrap_or(usize::MAX).min(at_once);
+        stretch.piece.resize(length, 0);
         read_exact_at(pack, stretch.ahead.start, &mut stretch.piece[..length]).map_err(|cause| {
             let name = &self.blocks.packs().files[stretch.of.0].name;
             io::Error::other(Damage::of_reading(&cause, name))
@@ -161,8 +172,9 @@ impl Read for Reading<'_> {
 
 impl TrunkContent for Reading<'_> {
     fn hash_ahead(&mut self, hasher: &mut ContentHasher) -> Option<u64> {
-        // What was written shall come from the medium, which reading in pieces asks for ahead.
-        if self.blocks.from_medium || !matches!(self.find_next(), Ok(true)) {
+        // A read-back reads from the medium, in pieces that the system fetches ahead.
+        let is_read_in_turns = self.blocks.turn().is_some();
+        if self.blocks.from_medium || is_read_in_turns || !matches!(self.find_next(), Ok(true)) {
             return None;
         }
         let (Now::Stretch(stretch), Some((_, pack))) = (&mut self.now, &self.pack) else { return None };

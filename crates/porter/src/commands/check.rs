@@ -97,6 +97,9 @@ pub(crate) fn run(arguments: &CheckArguments) -> Result<Outcome, Failure> {
     }
     let trunk = open::trunk(&arguments.trunk)?;
     let trunk = &*trunk;
+    if arguments.drives.spinning {
+        trunk.spin();
+    }
     let since = arguments.since.as_deref().map(|path| earlier(path, trunk)).transpose()?;
     let mut receipt = prove(arguments, trunk)?;
     if let Some(reason) = since.flatten() {

@@ -105,6 +105,9 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     refuse_if_nobody_answers(arguments)?;
     let trunk = open::trunk(&arguments.trunk)?;
     let trunk = &*trunk;
+    if arguments.drives.spinning {
+        trunk.spin();
+    }
     let machine = open::machine(&arguments.machine, &arguments.drives)?;
     let (mapping, selection) = open::selection_in(trunk.label(), &arguments.account, &arguments.selection)?;
     let selection = open::narrowed(selection, open::packing_list(&arguments.packing)?.as_ref());

@@ -8,10 +8,11 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// The arm of a disk: who has it may read.
 #[derive(Debug, Default)]
-pub(super) struct Arm(Mutex<()>);
+pub struct Arm(Mutex<()>);
 
 impl Arm {
-    pub(super) fn take(&self) -> MutexGuard<'_, ()> {
+    /// Waits for it. It is free again when the guard is dropped.
+    pub fn take(&self) -> MutexGuard<'_, ()> {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 }
@@ -21,7 +22,7 @@ impl Arm {
 /// Linux says so in `queue/rotational` of the device (`Documentation/ABI/stable/sysfs-block`). Virtual disks
 /// say it of themselves although nothing turns, so they are left out.
 #[cfg(target_os = "linux")]
-pub(super) fn is_spinning(folder: &Path) -> bool {
+pub fn is_spinning(folder: &Path) -> bool {
     let device = || {
         let found = rustix::fs::stat(folder).ok()?;
         let (major, minor) = (rustix::fs::major(found.st_dev), rustix::fs::minor(found.st_dev));
@@ -39,7 +40,7 @@ pub(super) fn is_spinning(folder: &Path) -> bool {
 /// Windows is asked whether seeking has a price (`DEVICE_SEEK_PENALTY_DESCRIPTOR`, since Windows 7).
 #[cfg(windows)]
 #[allow(unsafe_code, reason = "a call of the system's interface")]
-pub(super) fn is_spinning(folder: &Path) -> bool {
+pub fn is_spinning(folder: &Path) -> bool {
     use std::os::windows::fs::OpenOptionsExt;
     use std::os::windows::io::AsRawHandle;
     use std::path::{Component, Prefix};
@@ -85,6 +86,6 @@ pub(super) fn is_spinning(folder: &Path) -> bool {
 
 /// Other systems are not asked.
 #[cfg(not(any(target_os = "linux", windows)))]
-pub(super) fn is_spinning(_folder: &Path) -> bool {
+pub fn is_spinning(_folder: &Path) -> bool {
     false
 }
