@@ -8,8 +8,8 @@ use std::fs;
 use std::path::Path;
 use workbench::Workbench;
 
-/// A small picture three times, a photo twice, and two texts of several contents each, one of them twice; with
-/// the person's registry nine files.
+/// A small picture three times, a photo twice, and two texts of several contents each, one of them twice.
+/// With the person's registry these are nine files.
 fn bench() -> (Workbench, Vec<u8>, Vec<u8>) {
     let bench = Workbench::new();
     bench.empty_machine("PC", "odile");
