@@ -11,12 +11,14 @@ import os
 import sys
 import time
 
-from fusepy import FUSE, FuseOSError, Operations
+from fusepy import FUSE, FuseOSError
+from shown_folder import ShownFolder
 
 
-class FailingDrive(Operations):
+class FailingDrive(ShownFolder):
     def __init__(self, source, faults):
-        self.source, self.file, self.failed = source, faults, {}
+        super().__init__(source)
+        self.file, self.failed = faults, {}
 
     def faults(self):
         with open(self.file) as file:
@@ -24,9 +26,6 @@ class FailingDrive(Operations):
         if faults.get("gone"):
             raise FuseOSError(errno.ENODEV)
         return faults
-
-    def at(self, path):
-        return os.path.join(self.source, path.lstrip("/"))
 
     def is_same(self, name, handle):
         try:
@@ -36,17 +35,12 @@ class FailingDrive(Operations):
 
     def getattr(self, path, handle=None):
         self.faults()
-        try:
-            found = os.lstat(self.at(path))
-        except OSError as error:
-            raise FuseOSError(error.errno)
-        names = ("st_mode", "st_size", "st_mtime", "st_ctime", "st_atime", "st_nlink", "st_uid", "st_gid", "st_ino")
-        return {name: getattr(found, name) for name in names}
+        return super().getattr(path, handle)
 
     def readdir(self, path, handle):
         if path.lstrip("/") in self.faults().get("unlistable", []):
             raise FuseOSError(errno.EIO)
-        return [".", "..", *os.listdir(self.at(path))]
+        return super().readdir(path, handle)
 
     def open(self, path, flags):
         self.faults()
@@ -64,49 +58,15 @@ class FailingDrive(Operations):
             raise FuseOSError(errno.EIO)
         return os.pread(handle, length, offset)
 
-    def release(self, path, handle):
-        os.close(handle)
-
-    def create(self, path, mode, info=None):
-        return os.open(self.at(path), os.O_RDWR | os.O_CREAT | os.O_EXCL, mode)
-
     def write(self, path, data, offset, handle):
         return os.pwrite(handle, data, offset)
-
-    def truncate(self, path, length, handle=None):
-        os.truncate(self.at(path), length)
 
     def fsync(self, path, only_data, handle):
         os.fsync(handle)
 
     def link(self, new, old):
         self.faults()
-        os.link(self.at(old), self.at(new), follow_symlinks=False)
-
-    def mkdir(self, path, mode):
-        os.mkdir(self.at(path), mode)
-
-    def rmdir(self, path):
-        os.rmdir(self.at(path))
-
-    def unlink(self, path):
-        os.unlink(self.at(path))
-
-    def rename(self, old, new):
-        os.rename(self.at(old), self.at(new))
-
-    def chmod(self, path, mode):
-        os.chmod(self.at(path), mode)
-
-    def utimens(self, path, times=None):
-        os.utime(self.at(path), times)
-
-    def readlink(self, path):
-        return os.readlink(self.at(path))
-
-    def statfs(self, path):
-        found = os.statvfs(self.source)
-        return {"f_bsize": found.f_bsize, "f_frsize": found.f_frsize, "f_blocks": found.f_blocks, "f_bavail": found.f_bavail}
+        super().link(new, old)
 
 
 FUSE(FailingDrive(sys.argv[1], sys.argv[3]), sys.argv[2], foreground=True, nothreads=True, direct_io=True, attr_timeout=0, ro=len(sys.argv) < 5)

@@ -9,24 +9,22 @@ import os
 import sys
 import time
 
-from fusepy import FUSE, FuseOSError, Operations
-
+from fusepy import FUSE
+from shown_folder import ShownFolder
 
 AHEAD_IN_SECONDS = 0.05
 
 
-class SlowDisk(Operations):
+class SlowDisk(ShownFolder):
     def __init__(self, source, counts, rate, seek):
-        self.source, self.file, self.rate, self.seek = source, counts, rate * 1e6, seek / 1e3
+        super().__init__(source)
+        self.file, self.rate, self.seek = counts, rate * 1e6, seek / 1e3
         self.where, self.free_at = None, 0.0
         self.counts = {"read_in_bytes": 0, "written_in_bytes": 0, "seeks": 0, "flushes": 0, "calls": 0}
 
     def destroy(self, path):
         with open(self.file, "w") as file:
             json.dump(self.counts, file)
-
-    def at(self, path):
-        return os.path.join(self.source, path.lstrip("/"))
 
     def turn(self, handle, offset, length):
         """Waits as long as the disk would take for a stretch."""
@@ -43,17 +41,6 @@ class SlowDisk(Operations):
         if self.free_at > now:
             time.sleep(self.free_at - now)
 
-    def getattr(self, path, handle=None):
-        try:
-            found = os.lstat(self.at(path))
-        except OSError as error:
-            raise FuseOSError(error.errno)
-        names = ("st_mode", "st_size", "st_mtime", "st_ctime", "st_atime", "st_nlink", "st_uid", "st_gid", "st_ino")
-        return {name: getattr(found, name) for name in names}
-
-    def readdir(self, path, handle):
-        return [".", "..", *os.listdir(self.at(path))]
-
     def open(self, path, flags):
         return os.open(self.at(path), flags & ~(os.O_NOATIME | os.O_DIRECT))
 
@@ -64,56 +51,19 @@ class SlowDisk(Operations):
             self.turn(handle, offset, len(data))
         return data
 
-    def release(self, path, handle):
-        os.close(handle)
-
-    def create(self, path, mode, info=None):
-        return os.open(self.at(path), os.O_RDWR | os.O_CREAT | os.O_EXCL, mode)
-
     def write(self, path, data, offset, handle):
         self.counts["written_in_bytes"] += len(data)
         self.turn(handle, offset, len(data))
         return os.pwrite(handle, data, offset)
 
-    def truncate(self, path, length, handle=None):
-        os.truncate(self.at(path), length)
-
     def fsync(self, path, only_data, handle):
         self.counts["flushes"] += 1
-
-    def link(self, new, old):
-        os.link(self.at(old), self.at(new), follow_symlinks=False)
 
     def symlink(self, new, target):
         os.symlink(target, self.at(new))
 
-    def mkdir(self, path, mode):
-        os.mkdir(self.at(path), mode)
-
-    def rmdir(self, path):
-        os.rmdir(self.at(path))
-
-    def unlink(self, path):
-        os.unlink(self.at(path))
-
-    def rename(self, old, new):
-        os.rename(self.at(old), self.at(new))
-
-    def chmod(self, path, mode):
-        os.chmod(self.at(path), mode)
-
     def chown(self, path, user, group):
         os.chown(self.at(path), user, group, follow_symlinks=False)
-
-    def utimens(self, path, times=None):
-        os.utime(self.at(path), times)
-
-    def readlink(self, path):
-        return os.readlink(self.at(path))
-
-    def statfs(self, path):
-        found = os.statvfs(self.source)
-        return {"f_bsize": found.f_bsize, "f_frsize": found.f_frsize, "f_blocks": found.f_blocks, "f_bavail": found.f_bavail}
 
 
 SOURCE, MOUNT, COUNTS, RATE, SEEK = sys.argv[1:]
