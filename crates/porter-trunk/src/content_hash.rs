@@ -140,16 +140,15 @@ pub fn hash_of<E>(
 ) -> Result<ContentHash, PieceFailed<E>> {
     let mut hasher = ContentHasher::default();
     loop {
-        if let Some(length_in_bytes) = content.hash_ahead(&mut hasher) {
+        while let Some(length_in_bytes) = content.hash_ahead(&mut hasher) {
             seen(length_in_bytes).map_err(PieceFailed::Using)?;
-            continue;
         }
-        match next_piece(content, |piece| {
+        let length = next_piece(content, |piece| {
             hasher.update(piece);
             seen(piece.len() as u64)
-        })? {
-            0 => return Ok(hasher.finish()),
-            _ => continue,
+        })?;
+        if length == 0 {
+            return Ok(hasher.finish());
         }
     }
 }

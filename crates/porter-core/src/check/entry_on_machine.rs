@@ -34,10 +34,10 @@ pub(super) struct Outcome {
 
 /// The place of an entry, as it was seen.
 struct Seen {
-    /// The place that a receipt names.
+    /// The path that a receipt names; none if the machine has no place for it.
     at: Option<RelativePath>,
-    /// The thing that stands there.
-    seen: Option<(RelativePath, Metadata)>,
+    /// The metadata of the thing that stands there.
+    metadata: Option<Metadata>,
 }
 
 /// Looks for each entry where it belongs, and compares.
@@ -87,7 +87,7 @@ impl<'a> EntryCheck<'a> {
         if let Some(fate) = self.beforehand(entry).fate() {
             return self.outcome(entry, fate, None);
         }
-        let (sight, found) = self.sight(entry);
+        let (sight, Seen { at, metadata }) = self.sight(entry);
         let is_whole = matches!(sight, Sight::Same);
         // Nearly all entries are whole, and their history need not be asked.
         let (refused, landed_utc) = match is_whole {
@@ -95,8 +95,8 @@ impl<'a> EntryCheck<'a> {
             false => (self.history.refused(entry), self.history.landed_utc(entry)),
         };
         let fate = fate_by_sight(sight, refused, landed_utc);
-        let Some((path, metadata)) = found.seen.filter(|_| is_whole) else {
-            return self.outcome(entry, fate, found.at);
+        let (Some(path), Some(metadata), true) = (at.clone(), metadata, is_whole) else {
+            return self.outcome(entry, fate, at);
         };
         let (mut findings, creation_time_differs) = self.remarks(entry, &path, &metadata);
         if let Some(landed_as) = self.history.landed_as(entry) {
@@ -141,7 +141,7 @@ impl<'a> EntryCheck<'a> {
     fn sight(&self, entry: &Entry) -> (Sight, Seen) {
         let expected_at = match self.expected_at(entry) {
             Ok(path) => path,
-            Err(reason) => return (Sight::NoPlace(reason), Seen { at: None, seen: None }),
+            Err(reason) => return (Sight::NoPlace(reason), Seen { at: None, metadata: None }),
         };
         let is_file = matches!(entry.content, Content::File { .. });
         let Found { path, metadata, opened } = match self.finder.find(&expected_at, is_file) {
@@ -149,16 +149,18 @@ impl<'a> EntryCheck<'a> {
             Err(error) => {
                 let sight = match error.trouble {
                     ReadTrouble::Gone => {
-                        let folder = self.one_folder_too_deep(entry, &expected_at);
+                        let is_explained =
+                            self.history.refused(entry).is_some() || self.history.landed_utc(entry).is_some();
+                        let look = || self.one_folder_too_deep(entry, &expected_at);
+                        let folder = if is_explained { None } else { look() };
                         Sight::Gone { one_folder_too_deep: folder.map(|folder| folder.to_string()) }
                     }
                     trouble => Sight::Unreadable { detail: trouble.to_string() },
                 };
-                return (sight, Seen { at: Some(expected_at), seen: None });
+                return (sight, Seen { at: Some(expected_at), metadata: None });
             }
         };
-        let seen =
-            |path: RelativePath, metadata| Seen { at: Some(path.clone()), seen: Some((path, metadata)) };
+        let seen = |path, metadata| Seen { at: Some(path), metadata: Some(metadata) };
         if let Some(adapted) = self.history.adapted(entry)
             && is_file
         {

@@ -12,7 +12,7 @@ use porter_source::HostTree;
 use porter_trunk::{Content, ContentHash, Entry};
 use std::hash::BuildHasher;
 use std::io::Read;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// Longer files are worth unpacking again, and would have to be proved in pieces.
 const LONGEST_IN_BYTES: u64 = 1 << 20;
@@ -26,9 +26,9 @@ type Mark = u64;
 
 fn mark_of(entry: &Entry) -> Option<(Mark, usize, &ContentHash)> {
     let Content::File { size_in_bytes, hash } = &entry.content else { return None };
-    let is_short = (1..=LONGEST_IN_BYTES).contains(size_in_bytes);
-    is_short
-        .then(|| Some((FixedState::default().hash_one(hash), usize::try_from(*size_in_bytes).ok()?, hash)))?
+    let size =
+        usize::try_from(*size_in_bytes).ok().filter(|_| (1..=LONGEST_IN_BYTES).contains(size_in_bytes))?;
+    Some((FixedState::default().hash_one(hash), size, hash))
 }
 
 /// The contents of a plan's files, while it is made.
@@ -75,19 +75,25 @@ impl<'p> LandedBefore<'p> {
         Self { recurring, target, state: Mutex::default() }
     }
 
+    /// The mark of a file whose content comes several times.
+    fn recurring<'e>(&self, entry: &'e Entry) -> Option<(Mark, usize, &'e ContentHash)> {
+        mark_of(entry).filter(|(mark, ..)| self.recurring.0.contains(mark))
+    }
+
+    fn state(&self) -> MutexGuard<'_, State> {
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
     /// False for the first file of a content, and for contents that come once. Asked once for each file, in
     /// the order in which they are handed over.
     pub(super) fn comes_again(&self, entry: &Entry) -> bool {
-        let mark = mark_of(entry).map(|(mark, ..)| mark).filter(|mark| self.recurring.0.contains(mark));
-        mark.is_some_and(|mark| !self.state.lock().unwrap_or_else(PoisonError::into_inner).begun.insert(mark))
+        self.recurring(entry).is_some_and(|(mark, ..)| !self.state().begun.insert(mark))
     }
 
     /// Notes where a file has landed.
     pub(super) fn note(&self, entry: &Entry, at: &RelativePath) {
-        let Some((mark, ..)) = mark_of(entry).filter(|(mark, ..)| self.recurring.0.contains(mark)) else {
-            return;
-        };
-        let mut state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
+        let Some((mark, ..)) = self.recurring(entry) else { return };
+        let mut state = self.state();
         if state.paths_in_bytes < MOST_PATHS_IN_BYTES && !state.paths.contains_key(&mark) {
             state.paths_in_bytes += at.as_bytes().len() + FOR_A_PATH_IN_BYTES;
             state.paths.insert(mark, at.clone());
@@ -97,8 +103,8 @@ impl<'p> LandedBefore<'p> {
     /// The proved content of a file, from where another file of that content landed; none if there is none,
     /// or if somebody has changed it since.
     pub(super) fn content(&self, entry: &Entry) -> Option<Vec<u8>> {
-        let (mark, size, hash) = mark_of(entry).filter(|(mark, ..)| self.recurring.0.contains(mark))?;
-        let at = self.state.lock().unwrap_or_else(PoisonError::into_inner).paths.get(&mark)?.clone();
+        let (mark, size, hash) = self.recurring(entry)?;
+        let at = self.state().paths.get(&mark)?.clone();
         let file = open_to_read(&self.target.reach(&at).ok()?).ok()?;
         let mut content = Vec::with_capacity(size + 1);
         file.take(size as u64 + 1).read_to_end(&mut content).ok()?;

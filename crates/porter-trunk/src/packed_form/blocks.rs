@@ -133,9 +133,14 @@ impl Blocks {
         self.is_spinning.store(true, Ordering::Relaxed);
     }
 
+    /// True if the trunk lies on a disk that spins.
+    pub(super) fn spins(&self) -> bool {
+        self.is_spinning.load(Ordering::Relaxed)
+    }
+
     /// A turn to read, if the trunk lies on a disk that spins: then it should be a long one.
     pub(super) fn turn(&self) -> Option<MutexGuard<'_, ()>> {
-        self.is_spinning.load(Ordering::Relaxed).then(|| self.arm.take())
+        self.spins().then(|| self.arm.take())
     }
 
     /// Says whether blocks are to be proved when they are read.
@@ -176,18 +181,16 @@ impl Blocks {
     /// The same, unpacked for this call alone.
     pub(super) fn read_block(&self, number: u32) -> Result<Unpacked, Damage> {
         let packs = self.packs();
-        let Some((file, row)) = packs.blocks.get(&number).copied() else {
+        let Some(&at) = packs.blocks.get(&number) else {
             let hurt = packs.damage.first().cloned();
             return Err(hurt.unwrap_or_else(|| Damage::FileMissing(format!("block {number}"))));
         };
-        let file = &packs.files[file];
+        let (file, row) = (&packs.files[at.0], at.1);
         let proving = if self.proves_blocks() { Proving::AllButPlainContents } else { Proving::Nothing };
         let turn = self.turn();
         let block = file.read(row, proving)?;
         drop(turn);
-        if self.reads_once.load(Ordering::Relaxed) {
-            file.forget_cached_block(row);
-        }
+        self.done_with_block(at);
         let unpacked = block.unpacked().map_err(|_| Damage::ContentChanged(file.name.clone()))?;
         self.note_proved(number);
         Ok(unpacked)

@@ -113,7 +113,7 @@ impl<'t> Reading<'t> {
         }
         let begin = body_at + before;
         // A disk that spins is asked for more only by who has its turn.
-        if let (Some((_, open)), None) = (&self.pack, self.blocks.turn()) {
+        if let Some((_, open)) = self.pack.as_ref().filter(|_| !self.blocks.spins()) {
             will_be_read(open, begin, length);
         }
         Ok(Some(Stretch {
@@ -173,8 +173,7 @@ impl Read for Reading<'_> {
 impl TrunkContent for Reading<'_> {
     fn hash_ahead(&mut self, hasher: &mut ContentHasher) -> Option<u64> {
         // A read-back reads from the medium, in pieces that the system fetches ahead.
-        let is_read_in_turns = self.blocks.turn().is_some();
-        if self.blocks.from_medium || is_read_in_turns || !matches!(self.find_next(), Ok(true)) {
+        if self.blocks.from_medium || self.blocks.spins() || !matches!(self.find_next(), Ok(true)) {
             return None;
         }
         let (Now::Stretch(stretch), Some((_, pack))) = (&mut self.now, &self.pack) else { return None };
