@@ -2,6 +2,7 @@
 //! step. (The open form also keeps the SHA-512 that BagIt tools know.)
 
 mod long_content;
+pub(crate) mod pieces;
 mod tree;
 
 pub use long_content::LongContent;

@@ -32,6 +32,7 @@ mod reader;
 mod reading;
 mod rebuild;
 mod relabel;
+mod scattered;
 mod seal_files;
 mod set_aside;
 mod squeeze;

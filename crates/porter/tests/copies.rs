@@ -62,6 +62,44 @@ fn a_content_that_is_damaged_is_told_of_every_file_that_has_it_and_of_no_other()
 }
 
 #[test]
+fn mailboxes_with_the_same_attachments_far_apart_are_whole_or_damaged_each() {
+    let bench = Workbench::new();
+    bench.empty_machine("PC", "odile");
+    let letter = |name: &str| text(name, 300);
+    let attachments = noise("attachments", 20_000_000);
+    // A file that begins as densely as a photo would be cut into longer pieces.
+    let inbox = [&text("letters", 90_000)[..5_000_000], &attachments].concat();
+    let (early, late) = (&attachments[1_000_000..1_600_000], &attachments[19_000_000..19_600_000]);
+    let sent = [&letter("one")[..], late, &letter("two"), early, &letter("three")].concat();
+    let drafts = [&letter("four")[..], &letter("five")].concat();
+    let captured = |mailboxes: &[(&str, &Vec<u8>)]| {
+        for (name, content) in mailboxes {
+            bench.write(&format!("PC/Users/odile/Documents/Mail/{name}"), content);
+        }
+        bench.porter(&["capture", "PC", "trunk", "--quiet"]).with_status(0);
+    };
+    captured(&[("Inbox", &inbox), ("Drafts", &drafts)]);
+    captured(&[("Sent", &sent), ("old/Sent", &sent)]);
+    let pack = bench.path("trunk/pack-00001.pack");
+    let later = fs::metadata(bench.path("trunk/pack-00002.pack")).unwrap();
+    assert!(later.len() < 700_000, "attachments are kept once: {}", later.len());
+    let landed = |status: i32| {
+        let receipt = bench.porter(&["check", "trunk", "--json", "-"]).with_status(status).json();
+        let damaged = receipt["items"].as_array().unwrap().iter().flat_map(|item| {
+            item["reasons"].as_array().into_iter().flatten().map(|row| row["path"].to_string())
+        });
+        let mut damaged: Vec<String> = damaged.collect();
+        damaged.sort();
+        damaged
+    };
+    assert_eq!(landed(0), [""; 0]);
+    flip(&pack, &attachments[12_000_000..12_000_100]);
+    assert_eq!(landed(3), ["\"Mail/Inbox\""]);
+    flip(&pack, &early[300_000..300_100]);
+    assert_eq!(landed(3), ["\"Mail/Inbox\"", "\"Mail/Sent\"", "\"Mail/old/Sent\""]);
+}
+
+#[test]
 fn a_disk_that_spins_gives_the_same_files() {
     let (bench, ..) = bench();
     for form in ["packed", "open"] {

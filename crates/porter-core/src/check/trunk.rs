@@ -146,11 +146,16 @@ enum Way {
 /// A file's hash and the places of its contents, mixed with a secret of this run.
 type CopyKey = (ContentHash, u64);
 
+/// Parts of files that wait for their blocks at most: a part takes up to 2 KiB while its neighbours are not
+/// there. Files that have more are read from first to last.
+const WAITING_PARTS: usize = 30_000;
+
 /// The files seen so far that are to be read.
 #[derive(Default)]
 struct Originals {
     secret: RandomState,
     seen: HashSet<CopyKey>,
+    waiting_parts: usize,
 }
 
 fn way_of(
@@ -164,7 +169,11 @@ fn way_of(
         return (Way::NotRead, None);
     }
     if depth == Depth::Full && trunk.is_proved_by_block(entry) {
-        return (Way::ByBlock, None);
+        let parts = entry.extents.as_slice().len();
+        if parts == 1 || originals.waiting_parts + parts <= WAITING_PARTS {
+            originals.waiting_parts += if parts == 1 { 0 } else { parts };
+            return (Way::ByBlock, None);
+        }
     }
     // A form of trunk that keeps files as files has no places to compare.
     if entry.extents.is_empty() {

@@ -2,16 +2,19 @@
 //! whether every byte of every file is what was written.
 //!
 //! A file that is one content is proved with its block, in the order of the packs: each block is unpacked
-//! once, however many files refer to it from wherever in the list, and each of its contents is hashed once. A
-//! file of several contents is hashed as a whole by the caller who reads it.
+//! once, however many files refer to it from wherever in the list, and each of its contents is hashed once. So
+//! are the parts of files that are scattered over the packs. A file whose contents lie together is hashed as a
+//! whole by the caller who reads it.
 
 use super::block::{ContentId, Directory, Head, Kind, Proving};
+use super::block_cache::Ready;
 use super::block_file::{BlockFile, NotRead};
 use super::blocks::Blocks;
 use super::file_frame::Role;
 use super::layout::{FileName, LABEL};
+use super::scattered::Scattered;
 use crate::{Audit, Content, ContentHash, Damage, Depth, Entry, Extent, TrunkError};
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::Range;
 use std::sync::{Mutex, PoisonError};
 
@@ -33,10 +36,19 @@ pub(super) struct PackedAudit<'t> {
     /// Entries that were seen.
     seen: u64,
     ones: Vec<OneContent>,
-    /// The files of each block among these.
-    ranges: Vec<Range<usize>>,
-    /// Blocks whose contents are all what their ids say.
+    scattered: Scattered,
+    /// The blocks that these two need.
+    due: Vec<DueBlock>,
+    /// Blocks all of whose contents are what their ids say; parts of scattered files are left to these.
     whole: Mutex<HashSet<u32>>,
+}
+
+/// A block, with the files that it is one content of and the parts of scattered ones.
+#[derive(Default)]
+struct DueBlock {
+    number: u32,
+    ones: Range<usize>,
+    parts: Range<usize>,
 }
 
 impl<'t> PackedAudit<'t> {
@@ -48,7 +60,8 @@ impl<'t> PackedAudit<'t> {
             used: HashMap::new(),
             seen: 0,
             ones: Vec::new(),
-            ranges: Vec::new(),
+            scattered: Scattered::default(),
+            due: Vec::new(),
             whole: Mutex::default(),
         }
     }
@@ -86,70 +99,82 @@ impl Audit for PackedAudit<'_> {
     }
 
     fn see_for_block(&mut self, row: u32, entry: &Entry) -> Option<Damage> {
-        let (&Content::File { size_in_bytes, hash }, &[Extent::Contents { block, first: at, .. }]) =
-            (&entry.content, entry.extents.as_slice())
-        else {
-            return self.see(entry, false);
-        };
+        let Content::File { size_in_bytes, hash } = entry.content else { return self.see(entry, false) };
         self.seen += 1;
-        let Some(contents) = self.contents_in(block) else {
-            return Some(Damage::FileMissing(entry.address.path.to_string()));
-        };
-        // No block is as long as a length that does not fit.
-        match u32::try_from(size_in_bytes) {
-            Ok(size_in_bytes) if at < contents => {
-                self.ones.push(OneContent { block, at, row, size_in_bytes, hash });
-                None
+        for extent in entry.extents.as_slice() {
+            let Extent::Contents { block, first, count } = *extent else { continue };
+            let Some(contents) = self.contents_in(block) else {
+                return Some(Damage::FileMissing(entry.address.path.to_string()));
+            };
+            if first.checked_add(count).is_none_or(|end| end > contents) {
+                return Some(Damage::ListsDisagree(entry.address.path.to_string()));
             }
-            _ => Some(Damage::ListsDisagree(entry.address.path.to_string())),
         }
+        match (entry.extents.as_slice(), u32::try_from(size_in_bytes)) {
+            (&[Extent::Contents { block, first: at, .. }], Ok(size_in_bytes)) => {
+                self.ones.push(OneContent { block, at, row, size_in_bytes, hash });
+            }
+            // No block is as long as a length that does not fit.
+            (&[_], Err(_)) => return Some(Damage::ListsDisagree(entry.address.path.to_string())),
+            _ => self.scattered.add(row, entry, hash),
+        }
+        None
     }
 
     fn blocks(&mut self) -> Vec<u64> {
         // Blocks are numbered in the order of the packs.
         self.ones.sort_unstable_by_key(|one| (one.block, one.at, one.row));
+        let mut due: BTreeMap<u32, DueBlock> = BTreeMap::new();
         let mut end = 0;
-        self.ranges = self
-            .ones
-            .chunk_by(|one, next| one.block == next.block)
-            .map(|of_block| {
-                end += of_block.len();
-                end - of_block.len()..end
-            })
-            .collect();
-        let size_of = |range: &Range<usize>| {
-            self.ones[range.clone()].iter().map(|one| u64::from(one.size_in_bytes)).sum()
+        for of_block in self.ones.chunk_by(|one, next| one.block == next.block) {
+            end += of_block.len();
+            due.entry(of_block[0].block).or_default().ones = end - of_block.len()..end;
+        }
+        for (block, parts) in self.scattered.by_block(self.blocks) {
+            due.entry(block).or_default().parts = parts;
+        }
+        self.due = due.into_iter().map(|(number, due)| DueBlock { number, ..due }).collect();
+        let size_of = |due: &DueBlock| {
+            let ones = self.ones[due.ones.clone()].iter().map(|one| u64::from(one.size_in_bytes));
+            ones.sum::<u64>() + self.scattered.size_in_bytes(due.parts.clone())
         };
-        self.ranges.iter().map(size_of).collect()
+        self.due.iter().map(size_of).collect()
     }
 
     fn prove_block(&self, number: usize) -> Vec<(u32, Damage)> {
-        let Some(ones) = self.ranges.get(number).and_then(|range| self.ones.get(range.clone())) else {
-            return Vec::new();
+        let Some(DueBlock { number, ones, parts }) = self.due.get(number) else { return Vec::new() };
+        let (number, ones) = (*number, &self.ones[ones.clone()]);
+        let ready = match self.blocks.read_block(number) {
+            Ok(unpacked) => Ready::new(unpacked),
+            Err(damage) => {
+                let mut wrong = self.scattered.prove(parts.clone(), Err(&damage));
+                wrong.extend(ones.iter().map(|one| (one.row, damage.clone())));
+                return wrong;
+            }
         };
-        let Some(OneContent { block, .. }) = ones.first() else { return Vec::new() };
-        let unpacked = match self.blocks.read_block(*block) {
-            Ok(unpacked) => unpacked,
-            Err(damage) => return ones.iter().map(|one| (one.row, damage.clone())).collect(),
-        };
-        let mut wrong = Vec::new();
-        let (mut ones, mut rest) = (ones.iter().peekable(), unpacked.body());
+        let mut wrong = self.scattered.prove(parts.clone(), Ok(&ready));
+        let in_parts = self.scattered.contents_in(parts.clone(), ready.rows().len());
+        let (mut ones, mut rest) = (ones.iter().peekable(), ready.body());
         // A sealed block was proved when it was opened, and its ids are of another kind.
         let mut are_whole = true;
-        for (at, (id, length)) in (0..).zip(&unpacked.directory.rows) {
+        for (at, ((id, length), is_in_part)) in (0..).zip(ready.rows().iter().zip(in_parts)) {
             let Some((content, more)) = rest.split_at_checked(*length as usize) else { break };
             rest = more;
+            // The hash of a part's file proves it.
+            if is_in_part && ones.peek().is_none_or(|one| one.at != at) {
+                continue;
+            }
             let hash = ContentHash::of(content);
             are_whole &= self.blocks.key.is_some() || ContentId::from(hash) == *id;
             while let Some(one) = ones.next_if(|one| one.at == at) {
                 if one.hash != hash || one.size_in_bytes != *length {
-                    wrong.push((one.row, Damage::ContentChanged(one.block.to_string())));
+                    wrong.push((one.row, Damage::ContentChanged(number.to_string())));
                 }
             }
         }
-        wrong.extend(ones.map(|one| (one.row, Damage::ListsDisagree(one.block.to_string()))));
+        wrong.extend(ones.map(|one| (one.row, Damage::ListsDisagree(number.to_string()))));
         if are_whole {
-            self.whole.lock().unwrap_or_else(PoisonError::into_inner).insert(*block);
+            self.whole.lock().unwrap_or_else(PoisonError::into_inner).insert(number);
         }
         wrong
     }
@@ -172,7 +197,8 @@ impl Audit for PackedAudit<'_> {
         damage.extend(self.unlisted()?);
         if self.depth == Depth::Full {
             let proved = blocks.proved.lock().unwrap_or_else(PoisonError::into_inner);
-            let whole = self.whole.lock().unwrap_or_else(PoisonError::into_inner);
+            let mut whole = self.whole.lock().unwrap_or_else(PoisonError::into_inner);
+            self.scattered.not_proved().for_each(|number| _ = whole.remove(&number));
             let all_used = |number| self.used.get(&number).is_some_and(|rows| rows.iter().all(|used| *used));
             let is_open = |head: &Head| {
                 let is_proved =

@@ -1,6 +1,6 @@
 //! The blocks of contents that were read last: neighbours in a folder mostly share one.
 
-use super::block::Unpacked;
+use super::block::{ContentId, Unpacked};
 use crate::Damage;
 use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -40,6 +40,11 @@ impl Ready {
 
     pub(super) fn body(&self) -> &[u8] {
         self.unpacked.body()
+    }
+
+    /// Ids and lengths of its contents.
+    pub(super) fn rows(&self) -> &[(ContentId, u32)] {
+        &self.unpacked.directory.rows
     }
 }
 

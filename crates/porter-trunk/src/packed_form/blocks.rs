@@ -1,6 +1,6 @@
 //! The blocks of a trunk's packs, read and unpacked when they are asked for.
 
-use super::block::{Kind, Proving, Unpacked};
+use super::block::{Directory, Kind, Proving, Unpacked};
 use super::block_cache::{BlockCache, Ready};
 use super::block_file::{BlockFile, NotRead, heads_of};
 use super::file_frame::Role;
@@ -161,9 +161,27 @@ impl Blocks {
     }
 
     /// A block of a pack was read to its end, and is not kept.
-    pub(super) fn done_with_block(&self, (file, row): (usize, usize)) {
+    pub(super) fn done_with_block(&self, file: &BlockFile, row: usize) {
         if self.reads_once.load(Ordering::Relaxed) {
-            self.packs().files[file].forget_cached_block(row);
+            file.forget_cached_block(row);
+        }
+    }
+
+    /// The directory of a block of contents. Not proved.
+    pub(super) fn directory(&self, number: u32) -> Result<Directory, Damage> {
+        let (file, row) = self.place_of(number)?;
+        let _turn = self.turn();
+        file.read_directory(row)
+    }
+
+    fn place_of(&self, number: u32) -> Result<(&BlockFile, usize), Damage> {
+        let packs = self.packs();
+        match packs.blocks.get(&number) {
+            Some(&(file, row)) => Ok((&packs.files[file], row)),
+            None => {
+                let hurt = packs.damage.first().cloned();
+                Err(hurt.unwrap_or_else(|| Damage::FileMissing(format!("block {number}"))))
+            }
         }
     }
 
@@ -180,17 +198,12 @@ impl Blocks {
 
     /// The same, unpacked for this call alone.
     pub(super) fn read_block(&self, number: u32) -> Result<Unpacked, Damage> {
-        let packs = self.packs();
-        let Some(&at) = packs.blocks.get(&number) else {
-            let hurt = packs.damage.first().cloned();
-            return Err(hurt.unwrap_or_else(|| Damage::FileMissing(format!("block {number}"))));
-        };
-        let (file, row) = (&packs.files[at.0], at.1);
+        let (file, row) = self.place_of(number)?;
         let proving = if self.proves_blocks() { Proving::AllButPlainContents } else { Proving::Nothing };
         let turn = self.turn();
         let block = file.read(row, proving)?;
         drop(turn);
-        self.done_with_block(at);
+        self.done_with_block(file, row);
         let unpacked = block.unpacked().map_err(|_| Damage::ContentChanged(file.name.clone()))?;
         self.note_proved(number);
         Ok(unpacked)

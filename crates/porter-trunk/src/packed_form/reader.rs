@@ -7,6 +7,7 @@ use super::layout::FileName;
 use super::list::{self, List};
 use super::parts::{Opener, Parts};
 use super::reading::Reading;
+use super::scattered::is_scattered;
 use super::without_spare;
 use crate::form::{Depth, Rows};
 use crate::lock::Lock;
@@ -187,7 +188,9 @@ impl Trunk for PackedTrunk {
     }
 
     fn is_proved_by_block(&self, entry: &Entry) -> bool {
+        // To see the directory of a sealed block, all of it has to be opened.
         matches!(entry.extents.as_slice(), [Extent::Contents { count: 1, .. }])
+            || (self.blocks.key.is_none() && is_scattered(entry))
     }
 
     fn audit(&self, depth: Depth) -> Result<Box<dyn Audit + '_>, TrunkError> {

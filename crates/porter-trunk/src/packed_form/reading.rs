@@ -154,7 +154,8 @@ impl<'t> Reading<'t> {
         stretch.ahead.start += length as u64;
         stretch.unread = 0..length;
         if stretch.ahead.is_empty() {
-            self.blocks.done_with_block(stretch.of);
+            let (file, row) = stretch.of;
+            self.blocks.done_with_block(&self.blocks.packs().files[file], row);
         }
         Ok(())
     }
@@ -188,9 +189,9 @@ impl TrunkContent for Reading<'_> {
             return None;
         }
         stretch.ahead.start = stretch.ahead.end;
-        let of = stretch.of;
+        let (file, row) = stretch.of;
         self.rest_in_bytes -= length_in_bytes;
-        self.blocks.done_with_block(of);
+        self.blocks.done_with_block(&self.blocks.packs().files[file], row);
         Some(length_in_bytes)
     }
 }
