@@ -171,7 +171,10 @@ fn a_setting_has_landed_if_the_new_machine_means_the_same() {
             "facts": facts(then),
         }))
         .unwrap();
-        is_met(&item, &Setting { kind, id: id.to_owned(), title: String::new(), facts: facts(now) })
+        is_met(
+            &item,
+            &Setting { kind, id: id.to_owned(), title: String::new(), facts: facts(now), wrong: Vec::new() },
+        )
     };
     use SettingKind::{Printer, Setting as Value};
     let lisbon = [("windows", "GMT Standard Time"), ("iana", "Europe/Lisbon")];

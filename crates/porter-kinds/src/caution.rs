@@ -18,6 +18,11 @@ pub enum Caution {
         /// The place's name.
         place: &'static str,
     },
+    /// Values of a setting that are of another type than the system reads: they are not carried.
+    WrongType {
+        /// Where they are.
+        values: Vec<String>,
+    },
     /// Files or folders that could not be looked at.
     Unreadable {
         /// How many.
@@ -195,6 +200,7 @@ impl Caution {
             | Self::StoppedShort
             | Self::PlaceIsLink { .. }
             | Self::OtherVolumes { .. }
+            | Self::WrongType { .. }
             | Self::ProfileDamaged { .. } => 2,
             Self::WorkAmongPrograms { .. }
             | Self::EarlierWindows { .. }

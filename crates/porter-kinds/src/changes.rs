@@ -4,6 +4,7 @@
 use crate::receipt::Reason;
 use porter_formats::bookmarks::Added;
 use porter_machine::control::Control;
+use porter_machine::registry::KeyValues;
 use porter_names::{Facts, RelativePath};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -16,6 +17,7 @@ pub struct Changes {
     files: BTreeMap<RelativePath, Edit>,
     notes: Vec<(String, Reason)>,
     controls: Vec<SetControl>,
+    registry: BTreeMap<String, Vec<KeyValues>>,
     registry_values: BTreeMap<String, u64>,
     registry_kept: BTreeSet<String>,
     close_first: BTreeSet<String>,
@@ -120,6 +122,16 @@ impl Changes {
     /// A file of the machine gets another content, in place of what was planned for it.
     pub fn write(&mut self, edit: Edit) {
         self.files.insert(edit.at.clone(), edit);
+    }
+
+    /// Keys of an item, with the values that come into its owner's registry in place of what is there.
+    pub fn enter(&mut self, item: &str, keys: Vec<KeyValues>) {
+        self.registry.entry(item.to_owned()).or_default().extend(keys);
+    }
+
+    /// The keys that a kind has entered so for an item.
+    pub fn registry(&self, item: &str) -> &[KeyValues] {
+        self.registry.get(item).map(Vec::as_slice).unwrap_or_default()
     }
 
     /// Adds to the number of an item's values that come into its owner's registry.

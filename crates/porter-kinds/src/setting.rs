@@ -1,6 +1,10 @@
 //! Settings and printers, as items: the system's facts about them go into the trunk.
 
+mod on_windows;
+
 use crate::catalogue::Catalogue;
+use crate::caution::Caution;
+use crate::changes::Changes;
 use crate::crossing::accounts::AccountMap;
 use crate::ground::Ground;
 use crate::item::Item;
@@ -19,9 +23,25 @@ impl Kind for Settings {
         self.0.name()
     }
 
+    fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
+        if self.0 == SettingKind::Setting && !ground.wishes.setting.keep {
+            items.iter().for_each(|item| on_windows::land(item, ground, changes));
+        }
+    }
+
     fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
+        if !item.parts.is_empty() || item.facts.is_empty() {
+            return;
+        }
         let now = same_on(item, ground.machine, ground.accounts);
-        if item.parts.is_empty() && !item.facts.is_empty() && !now.is_some_and(|now| is_met(item, now)) {
+        let is_met = match on_windows::Coming::of(item, ground) {
+            Some(coming) => {
+                coming.tell_of_unknown(row);
+                coming.is_met(now)
+            }
+            None => now.is_some_and(|now| is_met(item, now)),
+        };
+        if !is_met {
             set_by_hand(row, now.map(|now| now.facts.clone()).unwrap_or_default());
         }
     }
@@ -33,8 +53,10 @@ impl Kind for Settings {
                 let id = id_of(owner, setting);
                 let id = unused_id(&id, |id| items.iter().any(|item| item.id == id));
                 let owner = owner.map(|account| account.id.clone());
+                let wrong = Some(setting.wrong.clone()).filter(|values| !values.is_empty());
                 items.push(Item {
                     facts: setting.facts.clone(),
+                    cautions: wrong.map(|values| Caution::WrongType { values }).into_iter().collect(),
                     ..Item::new(id, setting.kind.name(), owner, setting.title.clone())
                 });
             }

@@ -11,6 +11,15 @@ pub struct KindWishes {
     pub browser: BrowserWishes,
     /// About what was at the root of the drive.
     pub drive: DriveWishes,
+    /// About settings.
+    pub setting: SettingWishes,
+}
+
+/// A person's decisions about settings.
+#[derive(Debug, Clone, Default)]
+pub struct SettingWishes {
+    /// True if the new machine's settings stay as they are.
+    pub keep: bool,
 }
 
 /// A person's decisions about browsers.

@@ -5,6 +5,7 @@
 
 pub mod registry_key;
 pub mod registry_value;
+pub mod session;
 
 use porter_names::{Facts, RelativePath};
 use std::io;
@@ -32,6 +33,11 @@ pub trait Control: Sync {
         one == other
     }
 
+    /// Tells whoever has to notice that these were set, or removed, after all of them were.
+    fn tell(&self, owner: &str, done: &[&Facts]) {
+        let _ = (owner, done);
+    }
+
     /// True for what only holds other things: it is made for them, and not counted.
     fn is_container(&self) -> bool {
         false
@@ -48,6 +54,33 @@ pub trait Control: Sync {
 impl std::fmt::Debug for dyn Control {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.write_str(self.name())
+    }
+}
+
+/// The controls that a run has set, in order to tell of them at its end: a message for each value of a setting
+/// would have every window drawn again and again.
+#[derive(Default)]
+pub struct Done(Vec<(&'static dyn Control, String, Facts)>);
+
+impl Done {
+    /// One more.
+    pub fn note(&mut self, control: &'static dyn Control, owner: &str, facts: &Facts) {
+        self.0.push((control, owner.to_owned(), facts.clone()));
+    }
+
+    /// Tells of all of them, each control once for each owner.
+    pub fn tell(self) {
+        let mut told: Vec<(&str, &str)> = Vec::new();
+        for (control, owner, _) in &self.0 {
+            if told.contains(&(control.name(), owner)) {
+                continue;
+            }
+            told.push((control.name(), owner));
+            let is_of_both =
+                |row: &&(&dyn Control, String, Facts)| row.0.name() == control.name() && row.1 == *owner;
+            let facts: Vec<&Facts> = self.0.iter().filter(is_of_both).map(|(.., facts)| facts).collect();
+            control.tell(owner, &facts);
+        }
     }
 }
 

@@ -13,6 +13,7 @@ mod shell_folders;
 mod version;
 pub mod windows_path;
 
+use porter_trunk::RegistryValue;
 use time::OffsetDateTime;
 
 /// A key of a registry, wherever that is. Values that are missing, of another type, or damaged are returned
@@ -59,6 +60,15 @@ pub struct RegistryRow {
     pub kind: u32,
     /// Its data.
     pub data: Vec<u8>,
+}
+
+/// A key with values to be set in it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct KeyValues {
+    /// Its path below the root of the person's registry.
+    pub key: String,
+    /// Its values.
+    pub values: Vec<RegistryValue>,
 }
 
 impl RegistryKey for porter_hive::Key<'_> {

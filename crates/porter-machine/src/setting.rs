@@ -3,6 +3,10 @@
 //! Their facts have the same names whatever system they come from, so that the same setting can be recognised
 //! on another one. `docs/settings.md` lists them.
 
+pub mod variables;
+pub mod windows;
+
+use self::windows::own::Own;
 use porter_names::Facts;
 
 /// Windows lets no variable be longer. A longer value is a lie that would only make the trunk's list of items
@@ -20,6 +24,8 @@ pub struct Setting {
     pub title: String,
     /// Its values, by name.
     pub facts: Facts,
+    /// Values that are there and of another type than the system reads: they are not carried.
+    pub wrong: Vec<String>,
 }
 
 /// Settings and printers are kinds of items of their own.
@@ -52,6 +58,22 @@ impl Setting {
         Self::of(SettingKind::Setting, id, title, facts)
     }
 
+    /// A setting in a person's registry. Values that were of another type make one, too, so that somebody
+    /// hears of them.
+    pub fn windows(id: &str, title: &str, facts: &[(&str, Option<String>)], own: &Own<'_>) -> Option<Self> {
+        let wrong = own.take_wrong();
+        let known = Self::new(id, title, facts);
+        let empty = || Self {
+            kind: SettingKind::Setting,
+            id: id.to_owned(),
+            title: title.to_owned(),
+            facts: Facts::new(),
+            wrong: Vec::new(),
+        };
+        let setting = known.or_else(|| (!wrong.is_empty()).then(empty))?;
+        Some(Self { wrong, ..setting })
+    }
+
     /// A printer.
     pub fn printer(id: &str, title: &str, facts: &[(&str, Option<String>)]) -> Option<Self> {
         Self::of(SettingKind::Printer, id, title, facts)
@@ -64,7 +86,19 @@ impl Setting {
             Some(((*name).to_owned(), value.to_owned()))
         };
         let facts: Facts = facts.iter().filter_map(known).collect();
-        let setting = Self { kind, id: id.to_owned(), title: title.to_owned(), facts };
+        let setting = Self { kind, id: id.to_owned(), title: title.to_owned(), facts, wrong: Vec::new() };
         (!setting.facts.is_empty()).then_some(setting)
     }
+}
+
+/// True for a file of a drive, or of the system: a path that leads to a server would have Windows sign in
+/// there as soon as it shows a picture or plays a sound.
+pub fn is_local_file(path: &str) -> bool {
+    let bytes = path.as_bytes();
+    let has_drive = matches!(bytes, [letter, b':', b'\\' | b'/', ..] if letter.is_ascii_alphabetic());
+    let lowered = path.to_ascii_lowercase();
+    let has_variable = ["%systemroot%\\", "%windir%\\", "%userprofile%\\", "%localappdata%\\", "%appdata%\\"]
+        .iter()
+        .any(|variable| lowered.starts_with(variable));
+    (has_drive || has_variable) && !path.contains('\0')
 }

@@ -4,7 +4,7 @@ use super::RestoreError;
 use super::plan::{Plan, Refused};
 use super::report::RestoreReport;
 use crate::journal::JournalLine;
-use porter_machine::control::shown_as_path;
+use porter_machine::control::{Done, shown_as_path};
 use porter_names::Facts;
 use std::io;
 
@@ -32,9 +32,13 @@ pub(super) fn set_controls(
         })
     }));
     write_ahead(&lines)?;
+    let mut done = Done::default();
     for (change, was) in changes.controls().iter().zip(before) {
         let set = was.and_then(|_| change.control.set(&change.owner, &change.becomes));
-        let Err(cause) = set else { continue };
+        let Err(cause) = set else {
+            done.note(change.control, &change.owner, &change.becomes);
+            continue;
+        };
         report.registry_values -= u64::from(
             change.control.registry_key(&change.becomes).is_some() && !change.control.is_container(),
         );
@@ -46,5 +50,6 @@ pub(super) fn set_controls(
             needs_attention: true,
         });
     }
+    done.tell();
     Ok(())
 }

@@ -13,7 +13,7 @@ use crate::journal::{Run, sweep};
 use porter_kinds::catalogue::Catalogue;
 use porter_kinds::crossing::landing_places::LandingPlaces;
 use porter_machine::Machine;
-use porter_machine::control::{Control, shown_as_path};
+use porter_machine::control::{Control, Done, shown_as_path};
 use porter_machine::controls;
 use porter_names::host::name_from_host;
 use porter_names::{Facts, RelativePath};
@@ -115,6 +115,7 @@ pub fn take_back(
         changed: HashSet::new(),
         try_only,
         refused: HashSet::new(),
+        done: Done::default(),
         straight: HashMap::new(),
         report: UndoReport::default(),
     };
@@ -164,6 +165,7 @@ pub fn take_back(
     if conduct.is_stopped() {
         return Err(UndoError::Cancelled);
     }
+    undoing.done.tell();
     let report = undoing.report;
     if !try_only {
         host::flush(target.root())
@@ -233,8 +235,11 @@ impl<'a> UndoGrounds<'a> {
         Self { places: LandingPlaces::new(machine, catalogue), catalogue, machine }
     }
 
-    /// True for a key that a rule names, or that leads to one.
+    /// True for a key that a rule or a setting names, or that leads to one.
     fn names_key(&self, key: &str) -> bool {
+        if porter_machine::setting::windows::names_key(key) {
+            return true;
+        }
         let above = format!("{}\\", key.to_lowercase());
         let mut parts = self.catalogue.rules.iter().flat_map(|rule| &rule.registry);
         parts.any(|part| part.has(key) || part.key.to_lowercase().starts_with(&above))
@@ -253,6 +258,8 @@ struct Undoing<'a> {
     try_only: bool,
     /// Entries that did not land though their step was written down.
     refused: HashSet<EntryKey>,
+    /// The controls that were put back.
+    done: Done,
     /// Which folders are reached without going through a link.
     straight: HashMap<RelativePath, bool>,
     report: UndoReport,
@@ -505,7 +512,13 @@ impl Undoing<'_> {
             return self.keep(&shown, WhyKept::NotDone(why));
         }
         match put_back(control, owner, was, becomes, self.try_only) {
-            Ok(done) => self.report.put_back += u64::from(done && !control.is_container()),
+            Ok(true) => {
+                self.report.put_back += u64::from(!control.is_container());
+                if !self.try_only {
+                    self.done.note(control, owner, becomes);
+                }
+            }
+            Ok(false) => {}
             Err(why) => self.keep(&shown, why),
         }
     }

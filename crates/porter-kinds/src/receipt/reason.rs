@@ -83,6 +83,11 @@ pub enum Reason {
         /// The new machine's facts; empty if it has none.
         now: BTreeMap<String, String>,
     },
+    /// The new machine's system is older, and does not know these values of a setting.
+    NotKnownThere {
+        /// Their names.
+        names: Vec<String>,
+    },
     /// It landed, and without a file that it cannot do without.
     LacksWhatItNeeds {
         /// Patterns; one of them should fit something.
@@ -285,6 +290,7 @@ impl Reason {
                 | Self::Entered { .. }
                 | Self::OpensByItself
                 | Self::RegistryStays { .. }
+                | Self::NotKnownThere { .. }
         )
     }
 }

@@ -3,18 +3,10 @@
 use crate::catalogue::registry::part_of;
 use crate::catalogue::{CarryRule, PROFILE_PART};
 use crate::crossing::old_paths::OldPaths;
+use porter_machine::registry::KeyValues;
 use porter_machine::{Account, Machine};
 use porter_names::RelativePath;
 use porter_trunk::{Label, RegistryKey, RegistryValue, TrunkItem, TrunkPart};
-
-/// A key that is to be on the new machine.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(super) struct ComingKey {
-    /// Its path below the root of the person's registry.
-    pub(super) key: String,
-    /// Its values, with the paths in them as they are on the new machine.
-    pub(super) values: Vec<RegistryValue>,
-}
 
 /// The keys of an item that land by its rule. A trunk's other keys stay in it: a key that starts programs
 /// must not come in by a trunk.
@@ -27,7 +19,7 @@ pub(super) fn coming(
     machine: &Machine,
     account: &Account,
     moved_to: Option<&RelativePath>,
-) -> Vec<ComingKey> {
+) -> Vec<KeyValues> {
     let old = label.accounts.iter().find(|old| Some(&old.id) == item.account.as_ref());
     let Some(old) = old.filter(|_| !item.registry.is_empty()) else { return Vec::new() };
     let part = item.parts.iter().find(|part| part.name == PROFILE_PART);
@@ -36,7 +28,7 @@ pub(super) fn coming(
     item.registry.iter().filter_map(|key| one(key, rule, folder.as_deref(), &paths)).collect()
 }
 
-fn one(known: &RegistryKey, rule: &CarryRule, folder: Option<&str>, paths: &OldPaths) -> Option<ComingKey> {
+fn one(known: &RegistryKey, rule: &CarryRule, folder: Option<&str>, paths: &OldPaths) -> Option<KeyValues> {
     let part = part_of(&rule.registry, &known.key).filter(|part| part.hold.is_none())?;
     if known.held.is_some() || !is_path(&known.key) {
         return None;
@@ -53,7 +45,7 @@ fn one(known: &RegistryKey, rule: &CarryRule, folder: Option<&str>, paths: &OldP
         None => value.clone(),
     };
     let is_own = |value: &&RegistryValue| part.has_value(&value.name) && !value.name.contains('\0');
-    Some(ComingKey { key, values: known.values.iter().filter(is_own).map(follow).collect() })
+    Some(KeyValues { key, values: known.values.iter().filter(is_own).map(follow).collect() })
 }
 
 /// True if each step is a name that Windows takes.

@@ -3,7 +3,7 @@
 //! A hive in a file becomes a new one, with what comes; what it was is set aside, as with every file that
 //! changes. On the running system single values are set, each written down before.
 
-use super::coming::{ComingKey, coming};
+use super::coming::coming;
 use super::source::{self, HiveFile, PersonRegistry, RegistryTrouble, WithKey};
 use crate::changes::{Changes, Edit, SetControl};
 use crate::existing::{Decide, Different, Existing, Side};
@@ -15,7 +15,7 @@ use porter_machine::Account;
 use porter_machine::control::registry_key::{self, RegistryKeys};
 use porter_machine::control::registry_value::{self, RegistryValues};
 use porter_machine::layout::Family;
-use porter_machine::registry::{RegistryKey, RegistryRow, running};
+use porter_machine::registry::{KeyValues, RegistryKey, RegistryRow, running};
 use porter_names::RelativePath;
 use porter_trunk::{RegistryValue, TrunkItem};
 use std::collections::{BTreeMap, HashSet};
@@ -24,7 +24,9 @@ use time::OffsetDateTime;
 /// The part of one item that comes into one person's registry.
 struct Part<'i> {
     item: &'i TrunkItem,
-    keys: Vec<ComingKey>,
+    keys: Vec<KeyValues>,
+    /// True if values that differ are replaced, whatever is said of others.
+    replaces: bool,
 }
 
 /// Decides about the registry keys of all `items`. Values that are there already and differ are replaced or
@@ -36,10 +38,15 @@ pub fn land(ground: &Ground<'_>, items: &[&TrunkItem], decide: Decide<'_>, chang
     let mut by_account: BTreeMap<&str, (&Account, Vec<Part<'_>>)> = BTreeMap::new();
     for item in items {
         let Some(account) = ground.account_of(item) else { continue };
-        let is_refused = changes.refused(&item.id).is_some();
-        let keys = if is_refused { Vec::new() } else { keys_of(ground, item, account, changes) };
+        if changes.refused(&item.id).is_some() {
+            continue;
+        }
+        let of_kind = changes.registry(&item.id);
+        let replaces = !of_kind.is_empty();
+        let keys = if replaces { of_kind.to_vec() } else { keys_of(ground, item, account, changes) };
         if !keys.is_empty() {
-            by_account.entry(&account.id).or_insert((account, Vec::new())).1.push(Part { item, keys });
+            let part = Part { item, keys, replaces };
+            by_account.entry(&account.id).or_insert((account, Vec::new())).1.push(part);
         }
     }
     for (account, parts) in by_account.into_values() {
@@ -61,7 +68,7 @@ pub fn land(ground: &Ground<'_>, items: &[&TrunkItem], decide: Decide<'_>, chang
     }
 }
 
-fn keys_of(ground: &Ground<'_>, item: &TrunkItem, account: &Account, changes: &Changes) -> Vec<ComingKey> {
+fn keys_of(ground: &Ground<'_>, item: &TrunkItem, account: &Account, changes: &Changes) -> Vec<KeyValues> {
     let Some(rule) = ground.catalogue.rule_of(item) else { return Vec::new() };
     let moved_to = changes.moved(&item.id).map(|moved| &moved.to);
     coming(ground.label(), item, rule, ground.machine, account, moved_to)
@@ -74,7 +81,7 @@ fn wanted<'p>(
     parts: &'p [Part<'_>],
     decide: Decide<'_>,
     changes: &mut Changes,
-) -> Result<Vec<(&'p TrunkItem, Vec<ComingKey>)>, RegistryTrouble> {
+) -> Result<Vec<(&'p TrunkItem, Vec<KeyValues>)>, RegistryTrouble> {
     let mut all = Vec::new();
     for part in parts {
         let Compared { mut missing, different, differs } =
@@ -92,7 +99,7 @@ fn wanted<'p>(
                 in_trunk: Side { size_in_bytes, modified_utc: None },
                 there: Side { size_in_bytes: differs.size_in_bytes, modified_utc: differs.written_utc },
             };
-            if decide(&pair) == Existing::Keep {
+            if !part.replaces && decide(&pair) == Existing::Keep {
                 changes.keep_registry(&part.item.id);
             } else {
                 missing.extend(different);
@@ -106,14 +113,14 @@ fn wanted<'p>(
 }
 
 struct Comparing<'k> {
-    keys: &'k [ComingKey],
+    keys: &'k [KeyValues],
 }
 
 struct Compared {
     /// Keys and values that are not there.
-    missing: Vec<ComingKey>,
+    missing: Vec<KeyValues>,
     /// Values that are there and are others.
-    different: Vec<ComingKey>,
+    different: Vec<KeyValues>,
     /// The present value, if another.
     differs: Option<Differs>,
 }
@@ -136,7 +143,7 @@ impl WithKey for Comparing<'_> {
                 continue;
             };
             let rows = there.rows();
-            let with = |values| ComingKey { key: coming.key.clone(), values };
+            let with = |values| KeyValues { key: coming.key.clone(), values };
             let (mut missing, mut different) = (Vec::new(), Vec::new());
             for value in &coming.values {
                 match row_of(&rows, &value.name) {
@@ -169,7 +176,7 @@ pub(super) fn is_same(row: &RegistryRow, value: &RegistryValue) -> bool {
     (row.kind, &row.data) == (value.kind, &value.data)
 }
 
-fn set_values(sid: &str, wanted: Vec<(&TrunkItem, Vec<ComingKey>)>, changes: &mut Changes) {
+fn set_values(sid: &str, wanted: Vec<(&TrunkItem, Vec<KeyValues>)>, changes: &mut Changes) {
     // A key above several is made before all of them, and once: an undo removes it after them.
     let mut made = HashSet::new();
     for (item, keys) in wanted {
@@ -183,7 +190,7 @@ fn set_values(sid: &str, wanted: Vec<(&TrunkItem, Vec<ComingKey>)>, changes: &mu
             });
         };
         let mut values_set = 0;
-        for ComingKey { key, values } in keys {
+        for KeyValues { key, values } in keys {
             let above = key.match_indices('\\').map(|(at, _)| &key[..at]);
             for key in above.chain([key.as_str()]) {
                 if !running::has_key(sid, key) && made.insert(key.to_lowercase()) {
@@ -201,7 +208,7 @@ fn set_values(sid: &str, wanted: Vec<(&TrunkItem, Vec<ComingKey>)>, changes: &mu
 
 fn write_anew(
     file: &HiveFile,
-    wanted: Vec<(&TrunkItem, Vec<ComingKey>)>,
+    wanted: Vec<(&TrunkItem, Vec<KeyValues>)>,
     now_utc: OffsetDateTime,
     changes: &mut Changes,
 ) -> Result<(), RegistryTrouble> {

@@ -1,6 +1,6 @@
 //! Whether an item's registry keys are on the new machine.
 
-use super::coming::{ComingKey, coming};
+use super::coming::coming;
 use super::landing::{is_same, row_of};
 use super::source::{self, PersonRegistry, RegistryTrouble, WithKey};
 use crate::catalogue::CarryRule;
@@ -8,7 +8,7 @@ use crate::ground::Ground;
 use crate::receipt::{CountReceipt, Finding, ItemReceipt, Reason, Verdict};
 use porter_machine::Account;
 use porter_machine::layout::Family;
-use porter_machine::registry::RegistryKey;
+use porter_machine::registry::{KeyValues, RegistryKey};
 use porter_names::RelativePath;
 use porter_trunk::TrunkItem;
 use std::collections::{BTreeSet, HashMap};
@@ -87,7 +87,7 @@ impl RegistryProof<'_> {
 }
 
 struct Looking<'k> {
-    keys: &'k [ComingKey],
+    keys: &'k [KeyValues],
     landed_utc: Option<OffsetDateTime>,
 }
 

@@ -65,7 +65,7 @@ pub fn open(machine: &Machine, account: &Account) -> Result<PersonRegistry, Regi
 }
 
 /// Something to do with a key, whichever way it is read.
-pub(super) trait WithKey {
+pub(crate) trait WithKey {
     /// The result of the work.
     type Gives;
 
@@ -75,7 +75,7 @@ pub(super) trait WithKey {
 
 impl PersonRegistry {
     /// Reads something; none if the key that holds all others is damaged or gone.
-    pub(super) fn read<W: WithKey>(&self, what: W) -> Option<W::Gives> {
+    pub(crate) fn read<W: WithKey>(&self, what: W) -> Option<W::Gives> {
         match self {
             Self::Running(sid) => running::open(sid).map(|root| what.with(&root)),
             Self::InFile(file) => file.hive.root().ok().map(|root| what.with(&root)),

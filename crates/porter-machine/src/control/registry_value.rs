@@ -1,7 +1,8 @@
 //! A value of a person's registry.
 
-use super::{Control, fact};
+use super::{Control, fact, session};
 use crate::registry::running;
+use crate::setting::windows::tells;
 use porter_names::Facts;
 use porter_trunk::RegistryValue;
 use std::fmt::Write;
@@ -62,6 +63,12 @@ impl Control for RegistryValues {
     /// The case of a name is not a change.
     fn is_same(&self, one: &Facts, other: &Facts) -> bool {
         ["type", "data"].iter().all(|name| one.get(*name) == other.get(*name))
+    }
+
+    fn tell(&self, owner: &str, done: &[&Facts]) {
+        let text = |facts: &Facts, name: &str| facts.get(name).cloned().unwrap_or_default();
+        let tells = done.iter().map(|facts| tells(&text(facts, "key"), &text(facts, "name"))).collect();
+        session::tell(owner, &tells);
     }
 
     fn registry_key<'f>(&self, facts: &'f Facts) -> Option<&'f str> {

@@ -3,31 +3,10 @@
 use super::RegistryKey;
 use crate::account::id_from_name;
 use crate::setting::Setting;
+use crate::setting::variables::is_of_system;
+use crate::setting::windows::{self, own::Own};
 use crate::time_zone;
 
-/// The variables that every Windows sets, or a program when it is installed.
-const NOT_A_PERSONS_VARIABLES: [&str; 20] = [
-    "COMSPEC",
-    "DRIVERDATA",
-    "FP_NO_HOST_CHECK",
-    "NUMBER_OF_PROCESSORS",
-    "OS",
-    "PATH",
-    "PATHEXT",
-    "PROCESSOR_ARCHITECTURE",
-    "PROCESSOR_IDENTIFIER",
-    "PROCESSOR_LEVEL",
-    "PROCESSOR_REVISION",
-    "PSMODULEPATH",
-    "TEMP",
-    "TMP",
-    "USERNAME",
-    "WINDIR",
-    "ONEDRIVE",
-    "ONEDRIVECONSUMER",
-    "ONEDRIVECOMMERCIAL",
-    "ASL.LOG",
-];
 /// Ports that are not printers: fax, files, other programs.
 const NOT_PRINTERS: [&str; 6] =
     ["SHRFAX:", "XPSPORT:", "PORTPROMPT:", "NUL:", "FILE:", "MICROSOFT DOCUMENT IMAGING WRITER PORT:"];
@@ -87,82 +66,10 @@ pub fn of_machine<K: RegistryKey>(software: Option<&K>, control_set: Option<&K>)
     settings
 }
 
-/// The settings of a person, from that person's own registry.
+/// The settings and printers of a person, from that person's own registry.
 pub fn of_person(own: &impl RegistryKey) -> Vec<Setting> {
     let text = |path: &str, name: &str| own.subkey(path)?.text(name);
-    let number = |path: &str, name: &str| own.subkey(path)?.number(name).map(|number| number.to_string());
-    let mut settings = Vec::new();
-    settings.extend(Setting::new(
-        "locale",
-        "Language and formats",
-        &[
-            ("name", text("Control Panel\\International", "LocaleName")),
-            // Windows 2000 and XP know only the number.
-            ("windows-id", text("Control Panel\\International", "Locale")),
-        ],
-    ));
-    let layouts = own.subkey("Keyboard Layout\\Preload").map(|key| {
-        let mut names = key.value_names();
-        names.sort();
-        names.iter().filter_map(|name| key.text(name)).collect::<Vec<_>>().join(" ")
-    });
-    settings.extend(Setting::new("keyboard", "Keyboard layouts", &[("windows-layouts", layouts)]));
-    let desktop = "Control Panel\\Desktop";
-    let wallpaper =
-        text(desktop, "Wallpaper").filter(|path| !path.to_ascii_lowercase().contains("\\windows\\web\\"));
-    if wallpaper.as_ref().is_some_and(|path| !path.is_empty()) {
-        let facts = [
-            ("file", wallpaper),
-            ("style", text(desktop, "WallpaperStyle")),
-            ("tiled", text(desktop, "TileWallpaper")),
-        ];
-        settings.extend(Setting::new("wallpaper", "Picture on the desktop", &facts));
-    }
-    let mouse = "Control Panel\\Mouse";
-    settings.extend(Setting::new(
-        "mouse",
-        "Mouse",
-        &[
-            ("swap-buttons", text(mouse, "SwapMouseButtons")),
-            ("double-click-speed", text(mouse, "DoubleClickSpeed")),
-            ("sensitivity", text(mouse, "MouseSensitivity")),
-            ("wheel-lines", text(desktop, "WheelScrollLines")),
-        ],
-    ));
-    let flags = |name: &str| text(&format!("Control Panel\\Accessibility\\{name}"), "Flags");
-    settings.extend(Setting::new(
-        "accessibility",
-        "Ease of access",
-        &[
-            ("sticky-keys", flags("StickyKeys")),
-            ("filter-keys", flags("Keyboard Response")),
-            ("toggle-keys", flags("ToggleKeys")),
-            ("mouse-keys", flags("MouseKeys")),
-            ("high-contrast", flags("HighContrast")),
-        ],
-    ));
-    let advanced = "Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\Advanced";
-    settings.extend(Setting::new(
-        "file-view",
-        "How files are shown",
-        &[("hidden", number(advanced, "Hidden")), ("hide-extensions", number(advanced, "HideFileExt"))],
-    ));
-    settings.extend(own.subkey("Environment").and_then(|key| environment(&key, "Environment variables")));
-    if let Some(drives) = own.subkey("Network") {
-        for letter in drives.subkey_names() {
-            let Some(drive) = drives.subkey(&letter) else { continue };
-            let (id, title) = (
-                format!("drive/{}", id_from_name(letter.as_bytes())),
-                format!("Drive {}:", letter.to_uppercase()),
-            );
-            let facts = [
-                ("letter", Some(letter.to_uppercase())),
-                ("server-folder", drive.text("RemotePath")),
-                ("signed-in-as", drive.text("UserName")),
-            ];
-            settings.extend(Setting::new(&id, &title, &facts));
-        }
-    }
+    let mut settings = windows::read_all(&Own::new(own));
     if let Some(connections) = own.subkey("Printers\\Connections") {
         // A backslash cannot stand in a key's name: `,,server,printer`.
         for path in connections.subkey_names().iter().map(|name| name.replace(',', "\\")) {
@@ -188,11 +95,7 @@ pub fn computer_name(control_set: &impl RegistryKey) -> Option<String> {
 
 /// The variables that somebody set.
 fn environment(key: &impl RegistryKey, title: &str) -> Option<Setting> {
-    let names: Vec<String> = key
-        .value_names()
-        .into_iter()
-        .filter(|name| !NOT_A_PERSONS_VARIABLES.iter().any(|known| known.eq_ignore_ascii_case(name)))
-        .collect();
+    let names: Vec<String> = key.value_names().into_iter().filter(|name| !is_of_system(name)).collect();
     let facts: Vec<(&str, Option<String>)> =
         names.iter().map(|name| (name.as_str(), key.text(name))).collect();
     Setting::new("environment", title, &facts)

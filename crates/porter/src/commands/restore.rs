@@ -13,7 +13,7 @@ use porter_kinds::choice::LandHeld;
 use porter_kinds::choice::Selection;
 use porter_kinds::existing::Side;
 use porter_kinds::existing::{Different, Existing};
-use porter_kinds::wishes::{BrowserWishes, DriveWishes, KindWishes, NewerProfiles};
+use porter_kinds::wishes::{BrowserWishes, DriveWishes, KindWishes, NewerProfiles, SettingWishes};
 use porter_machine::{Machine, Place};
 use porter_names::RelativePath;
 use porter_trunk::{Trunk, TrunkItem};
@@ -57,6 +57,9 @@ pub(crate) struct RestoreArguments {
     /// drive`; else to the root of the new one, if it is of the same kind of system
     #[arg(help_heading = LANDING, long, value_name = "PLACE[/FOLDER]", value_parser = place_and_folder)]
     drive_root: Option<(Place, RelativePath)>,
+    /// People's settings: `set` them as they were, or `keep` those of the new machine
+    #[arg(help_heading = LANDING, long, value_name = "WHICH", default_value = "set")]
+    settings: SettingsWord,
     /// Browsers open the restored profiles by default, instead of those that they open now
     #[arg(help_heading = LANDING, long)]
     restored_profiles_open: bool,
@@ -87,6 +90,13 @@ enum NewerWord {
     Leave,
     Bookmarks,
     Carry,
+}
+
+/// Which of two machines' settings are in force.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum SettingsWord {
+    Set,
+    Keep,
 }
 
 /// Which of two files of one name keeps it.
@@ -146,7 +156,8 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         ));
     }
     let root = drive_root(trunk, &machine, &selection, arguments)?;
-    let kind_wishes = KindWishes { browser, drive: DriveWishes { root } };
+    let setting = SettingWishes { keep: arguments.settings == SettingsWord::Keep };
+    let kind_wishes = KindWishes { browser, drive: DriveWishes { root }, setting };
     let mut always = None;
     let mut decide = |pair: &Different| match arguments.existing {
         ExistingWord::SetAside => Existing::SetAside,

@@ -61,6 +61,11 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             format!("{} could not be looked into", count(*number)),
             "run as administrator or root",
         ),
+        Caution::WrongType { values } => (
+            "wrong type",
+            format!("{} of another type than the system reads: {}", counted(values.len() as u64, "value"), values.join("; ")),
+            "the system does not heed them there, and they are not carried: look at the setting on the new machine",
+        ),
         Caution::OtherVolumes { count } => (
             "other volume",
             format!("{} in which another volume is mounted, not entered", counted(*count, "folder")),
@@ -368,6 +373,9 @@ fn raw_reason(reason: &Reason) -> String {
                 "kept in the trunk: {} from the old registry; this system has none",
                 counted(*values, "value")
             )
+        }
+        Reason::NotKnownThere { names } => {
+            format!("this system is older, and knows nothing of: {}", names.join(", "))
         }
         Reason::DatabaseDamaged { file, detail } => {
             format!("{file} is not whole ({detail}); take it out of the trunk again")

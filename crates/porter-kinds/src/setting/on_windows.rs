@@ -1,0 +1,100 @@
+//! A person's settings from one Windows to another: the values that they are, set and compared.
+
+use crate::changes::Changes;
+use crate::crossing::old_paths::OldPaths;
+use crate::ground::Ground;
+use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
+use crate::registry_part::source::{self, RegistryTrouble, WithKey};
+use porter_machine::layout::Family;
+use porter_machine::registry::{KeyValues, RegistryKey};
+use porter_machine::setting::windows::own::Own;
+use porter_machine::setting::windows::{PersonalSetting, called};
+use porter_machine::{Account, Setting};
+use porter_names::{Facts, RelativePath};
+use porter_trunk::TrunkItem;
+
+/// A setting as it is to be on the new machine.
+pub(super) struct Coming<'g> {
+    setting: &'static dyn PersonalSetting,
+    account: &'g Account,
+    /// With the paths in it as they are on the new machine, and without facts that its Windows does not know.
+    facts: Facts,
+    /// The names of these.
+    unknown: Vec<String>,
+}
+
+impl<'g> Coming<'g> {
+    /// None unless both machines are Windows, it is a person's, and the person has an account there.
+    pub(super) fn of(item: &TrunkItem, ground: &Ground<'g>) -> Option<Self> {
+        let both = [&ground.label().machine.system.family, &ground.machine.system.family];
+        if both.iter().any(|family| **family != Family::Windows.name()) {
+            return None;
+        }
+        let account = ground.account_of(item)?;
+        let setting = called(item.id.split_once("/setting/")?.1)?;
+        let unknown = match ground.machine.system.version.as_deref().and_then(build_of) {
+            Some(build) => setting.unknown_to(build, &item.facts),
+            None => Vec::new(),
+        };
+        let old = ground.label().accounts.iter().find(|old| Some(&old.id) == item.account.as_ref())?;
+        let paths = OldPaths::of_person(ground.label(), old, ground.machine, account);
+        let known = item.facts.iter().filter(|(name, _)| !unknown.contains(name));
+        let facts = known.map(|(name, value)| (name.clone(), follow(&paths, value))).collect();
+        Some(Self { setting, account, facts, unknown })
+    }
+
+    /// True if the new machine has it so, as far as it knows it.
+    pub(super) fn is_met(&self, now: Option<&Setting>) -> bool {
+        self.facts.is_empty() || now.is_some_and(|now| self.setting.is_same(&self.facts, &now.facts))
+    }
+
+    /// Names the facts that the new Windows does not know.
+    pub(super) fn tell_of_unknown(&self, row: &mut ItemReceipt) {
+        if !self.unknown.is_empty() {
+            row.find(Finding {
+                path: RelativePath::root(),
+                verdict: Verdict::KeptInTrunk,
+                reason: Reason::NotKnownThere { names: self.unknown.clone() },
+                needs_attention: false,
+                expected_at: None,
+            });
+        }
+    }
+}
+
+/// Decides about one setting.
+pub(super) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes) {
+    let Some(coming) = Coming::of(item, ground) else { return };
+    let keys = source::open(ground.machine, coming.account)
+        .and_then(|registry| registry.read(&coming).ok_or(RegistryTrouble::Unreadable));
+    match keys {
+        Ok(keys) => changes.enter(&item.id, keys),
+        Err(cause) => changes.note(&item.id, Reason::RegistryNotEntered { detail: cause.to_string() }),
+    }
+}
+
+impl WithKey for &Coming<'_> {
+    type Gives = Vec<KeyValues>;
+
+    fn with(self, root: &impl RegistryKey) -> Vec<KeyValues> {
+        self.setting.values(&self.facts, &Own::new(root))
+    }
+}
+
+/// The third number of a version: `19045` of `10.0.19045`.
+fn build_of(version: &str) -> Option<u32> {
+    version.split('.').nth(2)?.split(|c: char| !c.is_ascii_digit()).next()?.parse().ok()
+}
+
+/// A value with its paths as they are on the new machine: one, or a list of them.
+fn follow(paths: &OldPaths, value: &str) -> String {
+    let one = |text: &str| paths.follow(text).unwrap_or_else(|| text.to_owned());
+    let whole = one(value);
+    if whole != value {
+        return whole;
+    }
+    match [';', ','].iter().find(|mark| value.contains(**mark)) {
+        Some(mark) => value.split(*mark).map(one).collect::<Vec<_>>().join(&mark.to_string()),
+        None => whole,
+    }
+}

@@ -1,0 +1,21 @@
+//! What makes the session of the person who runs porter notice a change of that person's registry. Everybody
+//! else finds it at the next sign-in.
+
+#[cfg(unix)]
+#[path = "session/unix.rs"]
+mod system;
+#[cfg(windows)]
+#[path = "session/windows.rs"]
+mod system;
+
+use crate::setting::windows::table::Tell;
+use std::collections::BTreeSet;
+
+/// Tells the session of changes of a person's registry, each once. Does nothing for anybody else's: a message
+/// is of no use to a session that shows somebody else's settings.
+pub fn tell(owner: &str, tells: &BTreeSet<Tell>) {
+    if tells.iter().all(|tell| *tell == Tell::Nothing) || !system::is_of_session(owner) {
+        return;
+    }
+    tells.iter().for_each(|tell| system::tell(owner, *tell));
+}

@@ -1,0 +1,95 @@
+//! Variables that a person set.
+
+use super::own::{EXPANDABLE, Own, TEXT, text_value};
+use super::{PersonalSetting, Tell};
+use crate::registry::KeyValues;
+use crate::setting::Setting;
+use crate::setting::variables::{is_of_system, loads_code};
+use porter_names::Facts;
+
+const KEY: &str = "Environment";
+const PATH: &str = "Path";
+
+/// See the module.
+pub(super) struct Environment;
+
+impl PersonalSetting for Environment {
+    fn id(&self) -> &'static str {
+        "environment"
+    }
+
+    fn read(&self, own: &Own<'_>) -> Vec<Setting> {
+        let rows = own.all_texts(KEY);
+        let is_own = |name: &str| name.eq_ignore_ascii_case(PATH) || !is_of_system(name);
+        let facts: Vec<(&str, Option<String>)> = rows
+            .iter()
+            .filter(|(name, ..)| is_own(name))
+            .map(|(name, text, _)| (name.as_str(), Some(text.clone())))
+            .collect();
+        Setting::windows(self.id(), "Environment variables", &facts, own).into_iter().collect()
+    }
+
+    fn values(&self, facts: &Facts, there: &Own<'_>) -> Vec<KeyValues> {
+        let kind = |text: &str| if text.contains('%') { EXPANDABLE } else { TEXT };
+        let values = facts.iter().filter(|(name, _)| may_be_set(name)).map(|(name, text)| {
+            if name.eq_ignore_ascii_case(PATH) {
+                let merged = with_entries(&there.text(KEY, PATH).unwrap_or_default(), text);
+                text_value(PATH, EXPANDABLE, &merged)
+            } else {
+                text_value(name, kind(text), text)
+            }
+        });
+        vec![KeyValues { key: KEY.to_owned(), values: values.collect() }]
+    }
+
+    fn keys(&self) -> Vec<&'static str> {
+        vec![KEY]
+    }
+
+    /// Of `Path`, further entries are no loss.
+    fn is_same(&self, then: &Facts, now: &Facts) -> bool {
+        then.iter().all(|(name, value)| {
+            let there =
+                now.iter().find(|(other, _)| other.eq_ignore_ascii_case(name)).map(|(_, value)| value);
+            there.is_some_and(|there| {
+                there == value || (name.eq_ignore_ascii_case(PATH) && with_entries(there, value) == *there)
+            })
+        })
+    }
+
+    fn tells(&self, key: &str, _: &str) -> Tell {
+        if key.eq_ignore_ascii_case(KEY) { Tell::Section("Environment") } else { Tell::Nothing }
+    }
+}
+
+/// False for variables by which programs load code: such a thing must not come in by a trunk.
+fn may_be_set(name: &str) -> bool {
+    let is_name = !name.is_empty() && !name.contains(['=', '\0']);
+    is_name && !loads_code(name) && (name.eq_ignore_ascii_case(PATH) || !is_of_system(name))
+}
+
+/// What is there, with the entries behind it that it lacks.
+fn with_entries(there: &str, more: &str) -> String {
+    let mut entries: Vec<&str> = there.split(';').filter(|entry| !entry.is_empty()).collect();
+    for entry in more.split(';').filter(|entry| !entry.is_empty()) {
+        if !entries.iter().any(|known| known.eq_ignore_ascii_case(entry)) {
+            entries.push(entry);
+        }
+    }
+    entries.join(";")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn entries_are_added_to_a_path_once_and_code_does_not_come_in() {
+        assert_eq!(with_entries("C:\\a;C:\\b;", "c:\\B;C:\\c"), "C:\\a;C:\\b;C:\\c");
+        assert_eq!(with_entries("", "C:\\c"), "C:\\c");
+        assert!(may_be_set("KITES") && may_be_set("Path"));
+        for refused in ["UserInitMprLogonScript", "cor_profiler_path", "TEMP", "", "a=b", "NODE_OPTIONS"] {
+            assert!(!may_be_set(refused), "{refused}");
+        }
+    }
+}
