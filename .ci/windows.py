@@ -43,6 +43,85 @@ def registry_landed(receipt, at_least):
 ODD = ["NUL", "aux.txt", "dots at the end...", "Plan.txt", "plan.TXT", "a<b>c.txt"]
 
 
+# Values of Odile's settings, as `reg query` shows them: key, name, type, value.
+SETTINGS = [
+    ("Control Panel\\International", "sShortDate", "REG_SZ", "yyyy-MM-dd"),
+    ("Control Panel\\International", "sTimeFormat", "REG_SZ", "HH:mm:ss"),
+    ("Control Panel\\International", "iFirstDayOfWeek", "REG_SZ", "0"),
+    ("Control Panel\\International", "iMeasure", "REG_SZ", "0"),
+    ("Control Panel\\International", "LocaleName", "REG_SZ", "en-GB"),
+    ("Control Panel\\International\\Geo", "Nation", "REG_SZ", "242"),
+    ("Control Panel\\International\\User Profile", "ShowAutoCorrection", "REG_DWORD", "0x0"),
+    ("Control Panel\\International\\User Profile\\fr-FR", "040C:0000040C", "REG_DWORD", "0x1"),
+    ("Keyboard Layout\\Preload", "1", "REG_SZ", "00000809"),
+    ("Keyboard Layout\\Preload", "2", "REG_SZ", "0000040c"),
+    ("Keyboard Layout\\Toggle", "Language Hotkey", "REG_SZ", "2"),
+    ("Control Panel\\Keyboard", "KeyboardDelay", "REG_SZ", "2"),
+    ("Control Panel\\Keyboard", "KeyboardSpeed", "REG_SZ", "20"),
+    ("Control Panel\\Desktop", "CursorBlinkRate", "REG_SZ", "900"),
+    ("Control Panel\\Desktop", "CaretWidth", "REG_DWORD", "0x3"),
+    ("Control Panel\\Mouse", "SwapMouseButtons", "REG_SZ", "1"),
+    ("Control Panel\\Mouse", "DoubleClickSpeed", "REG_SZ", "720"),
+    ("Control Panel\\Mouse", "MouseSensitivity", "REG_SZ", "7"),
+    ("Control Panel\\Mouse", "MouseTrails", "REG_SZ", "5"),
+    ("Control Panel\\Mouse", "SnapToDefaultButton", "REG_SZ", "1"),
+    ("Control Panel\\Desktop", "WheelScrollLines", "REG_SZ", "6"),
+    ("Control Panel\\Desktop", "WheelScrollChars", "REG_SZ", "5"),
+    ("Control Panel\\Cursors", "Arrow", "REG_EXPAND_SZ", "C:\\users\\{user}\\Pictures\\arrow.cur"),
+    ("Control Panel\\Cursors", "IBeam", "REG_EXPAND_SZ", "%SystemRoot%\\cursors\\beam_rl.cur"),
+    ("Control Panel\\Cursors", "CursorBaseSize", "REG_DWORD", "0x30"),
+    ("Control Panel\\Desktop", "Wallpaper", "REG_SZ", "C:\\users\\{user}\\Pictures\\2012\\IMG_0000.png"),
+    ("Control Panel\\Desktop", "WallpaperStyle", "REG_SZ", "10"),
+    ("Control Panel\\Colors", "Background", "REG_SZ", "12 64 92"),
+    ("Control Panel\\Desktop", "SCRNSAVE.EXE", "REG_SZ", "C:\\Windows\\system32\\Mystify.scr"),
+    ("Control Panel\\Desktop", "ScreenSaveTimeOut", "REG_SZ", "1200"),
+    ("Control Panel\\Desktop", "ScreenSaverIsSecure", "REG_SZ", "1"),
+    ("Software\\Microsoft\\Windows\\CurrentVersion\\Themes\\Personalize", "AppsUseLightTheme", "REG_DWORD", "0x0"),
+    ("Software\\Microsoft\\Accessibility", "TextScaleFactor", "REG_DWORD", "0x7d"),
+    ("Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\Advanced", "Hidden", "REG_DWORD", "0x1"),
+    ("Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\Advanced", "HideFileExt", "REG_DWORD", "0x0"),
+    ("Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\Advanced", "TaskbarGlomLevel", "REG_DWORD", "0x2"),
+    ("Control Panel\\Sound", "Beep", "REG_SZ", "no"),
+    ("Control Panel\\Accessibility\\StickyKeys", "Flags", "REG_SZ", "506"),
+    ("Control Panel\\Accessibility\\Keyboard Response", "Flags", "REG_SZ", "122"),
+    ("Control Panel\\Accessibility\\ToggleKeys", "Flags", "REG_SZ", "59"),
+    ("Software\\Microsoft\\ScreenMagnifier", "Magnification", "REG_DWORD", "0x96"),
+    ("Environment", "KITE_PLANS", "REG_SZ", "C:\\Kite Plans"),
+    ("Network\\K", "RemotePath", "REG_SZ", "\\\\TIDEHOUSE\\kites"),
+    ("Network\\K", "UserName", "REG_DWORD", "0x0"),
+]
+
+
+def settings_set(dump, user):
+    """Each value stands in the registry, as Windows' own program shows it."""
+    found, key = {}, None
+    for line in open(dump, encoding="utf-8", errors="replace").read().replace("\r", "").split("\n"):
+        if line.startswith("HKEY_"):
+            key = line.split("\\", 2)[2].lower() if line.count("\\") > 1 else ""
+        elif line.startswith("    ") and key is not None:
+            name, kind, value = (line.strip().split("    ") + ["", ""])[:3]
+            found[key, name.lower()] = (kind, value)
+    wrong = []
+    for key, name, kind, value in SETTINGS:
+        there = found.get((key.lower(), name.lower()))
+        value = value.format(user=user) if "{user}" in value else value
+        if there is None or there[0] != kind or there[1].lower() != value.lower():
+            wrong.append((key, name, value, there))
+    assert not wrong, wrong
+    print(f"{len(SETTINGS)} values of settings are as they were on the old machine")
+
+
+def settings_landed(receipt):
+    """All settings landed, but for what this system has no place for."""
+    items = [item for item in json.load(open(receipt, encoding="utf-8"))["items"] if "odile/setting/" in item["id"]]
+    landed = [item["id"] for item in items if item["verdict"] == "landed"]
+    others = sorted(item["id"].rsplit("/", 1)[-1] for item in items if item["verdict"] not in ("landed", "not_chosen"))
+    # Wine has no events with sounds, and sets no printer.
+    assert set(others) <= {"sounds", "default-printer"}, others
+    assert len(landed) >= 20, landed
+    print(f"{len(landed)} settings landed")
+
+
 def odd_tree(documents):
     """Names that Windows cannot hold, and a file 400 characters deep."""
     for name in ODD:

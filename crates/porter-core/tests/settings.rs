@@ -176,7 +176,7 @@ fn a_setting_has_landed_if_the_new_machine_means_the_same() {
             &Setting { kind, id: id.to_owned(), title: String::new(), facts: facts(now), wrong: Vec::new() },
         )
     };
-    use SettingKind::{Printer, Setting as Value};
+    use SettingKind::Setting as Value;
     let lisbon = [("windows", "GMT Standard Time"), ("iana", "Europe/Lisbon")];
     let london = [("windows", "GMT Standard Time"), ("iana", "Europe/London")];
     assert!(met("time-zone", Value, &lisbon, &london), "Windows knows no difference");
@@ -187,14 +187,6 @@ fn a_setting_has_landed_if_the_new_machine_means_the_same() {
         &[("name", "en-GB"), ("windows-id", "00000809")],
         &[("name", "en_GB.UTF-8")]
     ));
-    let printer = [("name", "Desk"), ("address", "192.0.2.20"), ("driver", "Laser 200"), ("port", "IP_1")];
-    assert!(met(
-        "desk",
-        Printer,
-        &printer,
-        &[("name", "Desk"), ("address", "192.0.2.20"), ("driver", "Class")]
-    ));
-    assert!(!met("desk", Printer, &printer, &[("name", "Desk"), ("address", "192.0.2.21")]));
     assert!(
         met("environment", Value, &[("A", "1")], &[("A", "1"), ("B", "2")]),
         "more than there was is no loss"

@@ -146,6 +146,7 @@ const ODILES_SETTINGS: OwnSettings = OwnSettings {
     wallpaper: Some("C:\\Users\\odile\\Pictures\\2012\\IMG_0000.png"),
     variable: Some(("KITE_PLANS", "C:\\Kite Plans")),
     swaps_mouse_buttons: true,
+    is_lived_in: true,
     start_page: Some("http://saltmarsh-kiteworks.example/board"),
     chrome_profiles: &["Default", "Profile 1"],
 };

@@ -1,6 +1,7 @@
 //! The registries of the demo's Windows machines: true hives, with what a survey reads of them.
 
 mod browsers;
+mod lived_in;
 mod settings;
 
 pub use settings::{OwnSettings, Port, Printer};

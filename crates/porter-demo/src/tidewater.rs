@@ -47,7 +47,7 @@ const REGISTRY: Registry = Registry {
 /// than on the old machine, and a few files there are already in the way of old ones.
 pub fn build_tidewater(root: &Path) -> io::Result<()> {
     let mut tree = Tree::begin(root, SET_UP)?;
-    for file in ["Windows/System32/kernel32.dll", "Windows/explorer.exe"] {
+    for file in ["Windows/System32/kernel32.dll", "Windows/System32/Mystify.scr", "Windows/explorer.exe"] {
         tree.file(file, &writing::noise(&format!("new {file}"), 4096))?;
     }
     registry::write(&mut tree, &REGISTRY, SET_UP)?;
@@ -121,6 +121,7 @@ const NEW_SETTINGS: OwnSettings = OwnSettings {
     wallpaper: None,
     variable: None,
     swaps_mouse_buttons: false,
+    is_lived_in: false,
     start_page: Some("http://welcome.example/"),
     chrome_profiles: &[],
 };

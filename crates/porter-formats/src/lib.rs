@@ -10,6 +10,8 @@
 //! - [`shortcut`]: Windows' files with one address each;
 //! - [`registration`]: keys of a registry as a text that Windows takes in;
 //! - [`safari`]: Safari's list;
+//! - [`ipp`]: messages to a print system, and its answers;
+//! - [`ppd`]: descriptions of printers, with the options that were chosen;
 //! - [`ini`]: sections of names and values, changed without touching what is not meant.
 
 pub mod bookmarks;
@@ -19,7 +21,9 @@ pub mod folder_looks;
 pub mod gecko;
 pub mod html;
 pub mod ini;
+pub mod ipp;
 pub mod links;
+pub mod ppd;
 pub mod property_list;
 pub mod registration;
 pub mod safari;

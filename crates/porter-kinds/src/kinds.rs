@@ -7,7 +7,7 @@ use crate::ground::Ground;
 use crate::item::Item;
 use crate::kind::Kind;
 use crate::registry_part::attach::attach_registry;
-use porter_machine::{Machine, SettingKind};
+use porter_machine::Machine;
 use porter_trunk::TrunkItem;
 use std::ops::Deref;
 
@@ -17,8 +17,8 @@ static BUILT_IN: &[&dyn Kind] = &[
     &crate::browser::Browsers,
     &crate::drive::Drive,
     &crate::also::Also,
-    &crate::setting::Settings(SettingKind::Setting),
-    &crate::setting::Settings(SettingKind::Printer),
+    &crate::printer::Printers,
+    &crate::setting::Settings,
 ];
 
 /// The kinds and the carry rules in force: all that porter knows to find.

@@ -10,7 +10,7 @@
 //! - [`kind`]: the duties of a kind; [`Kinds`]: those there are;
 //! - [`profiles`]: profiles that programs list and register;
 //! - [`registry_part`]: what items have in their owner's registry;
-//! - [`ruled`], [`browser`], [`drive`], [`also`] and [`setting`]: the kinds.
+//! - [`ruled`], [`browser`], [`drive`], [`also`], [`printer`] and [`setting`]: the kinds.
 
 pub mod also;
 pub mod browser;
@@ -27,6 +27,7 @@ pub mod item;
 pub mod kind;
 mod kinds;
 pub mod part;
+pub mod printer;
 pub mod profiles;
 pub mod receipt;
 pub mod registry_part;

@@ -1,4 +1,4 @@
-//! Settings and printers, as items: the system's facts about them go into the trunk.
+//! Settings as items: the system's facts about them go into the trunk.
 
 mod on_windows;
 
@@ -11,21 +11,31 @@ use crate::item::Item;
 use crate::kind::{Kind, owner_id};
 use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
 use porter_machine::account::unused_id;
+use porter_machine::cups::queue::queue_name;
 use porter_machine::{Account, Machine, Setting, SettingKind};
 use porter_names::{Facts, RelativePath};
 use porter_trunk::TrunkItem;
 
-/// Settings and printers.
-pub struct Settings(pub SettingKind);
+/// The name of the machine.
+const COMPUTER_NAME: &str = "machine/setting/computer-name";
+
+/// See the module.
+pub struct Settings;
 
 impl Kind for Settings {
     fn name(&self) -> &'static str {
-        self.0.name()
+        SettingKind::Setting.name()
     }
 
     fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
-        if self.0 == SettingKind::Setting && !ground.wishes.setting.keep {
-            items.iter().for_each(|item| on_windows::land(item, ground, changes));
+        if ground.wishes.setting.keep {
+            return;
+        }
+        for item in items {
+            on_windows::land(item, ground, changes);
+            if is_usual_printer(item) {
+                crate::printer::land_usual(item, ground, changes);
+            }
         }
     }
 
@@ -41,28 +51,39 @@ impl Kind for Settings {
             }
             None => now.is_some_and(|now| is_met(item, now)),
         };
-        if !is_met {
+        if !is_met && item.id == COMPUTER_NAME {
+            note(row, Reason::KeepsItsName { name: ground.machine.name.clone() });
+        } else if !is_met {
             set_by_hand(row, now.map(|now| now.facts.clone()).unwrap_or_default());
         }
     }
 
     fn find(&self, machine: &Machine, _: &Catalogue) -> Vec<Item> {
-        let mut items: Vec<Item> = Vec::new();
-        for owner in machine.accounts.iter().map(Some).chain([None]) {
-            for setting in settings_of(machine, owner).iter().filter(|setting| setting.kind == self.0) {
-                let id = id_of(owner, setting);
-                let id = unused_id(&id, |id| items.iter().any(|item| item.id == id));
-                let owner = owner.map(|account| account.id.clone());
-                let wrong = Some(setting.wrong.clone()).filter(|values| !values.is_empty());
-                items.push(Item {
-                    facts: setting.facts.clone(),
-                    cautions: wrong.map(|values| Caution::WrongType { values }).into_iter().collect(),
-                    ..Item::new(id, setting.kind.name(), owner, setting.title.clone())
-                });
-            }
-        }
-        items
+        items_of(machine, SettingKind::Setting)
     }
+}
+
+fn is_usual_printer(item: &TrunkItem) -> bool {
+    item.id.ends_with("/setting/default-printer")
+}
+
+/// All settings, or printers, of a machine as items.
+pub(crate) fn items_of(machine: &Machine, kind: SettingKind) -> Vec<Item> {
+    let mut items: Vec<Item> = Vec::new();
+    for owner in machine.accounts.iter().map(Some).chain([None]) {
+        for setting in settings_of(machine, owner).iter().filter(|setting| setting.kind == kind) {
+            let id = id_of(owner, setting);
+            let id = unused_id(&id, |id| items.iter().any(|item| item.id == id));
+            let owner = owner.map(|account| account.id.clone());
+            let wrong = Some(setting.wrong.clone()).filter(|values| !values.is_empty());
+            items.push(Item {
+                facts: setting.facts.clone(),
+                cautions: wrong.map(|values| Caution::WrongType { values }).into_iter().collect(),
+                ..Item::new(id, setting.kind.name(), owner, setting.title.clone())
+            });
+        }
+    }
+    items
 }
 
 fn settings_of<'m>(machine: &'m Machine, owner: Option<&'m Account>) -> &'m [Setting] {
@@ -84,14 +105,17 @@ pub fn same_on<'m>(item: &TrunkItem, machine: &'m Machine, accounts: &AccountMap
     settings.into_iter().find(|setting| format!("{}/{}", setting.kind.name(), setting.id) == below_owner)
 }
 
-/// True if the new machine has the setting as it was. A printer is the same by its name and address, whatever
-/// its driver.
+/// True if the new machine has the setting as it was.
 pub fn is_met(item: &TrunkItem, now: &Setting) -> bool {
+    // Print systems differ in the letters that they take.
+    if is_usual_printer(item) {
+        let name = |facts: &Facts| facts.get("name").map(|name| queue_name(name).to_lowercase());
+        return name(&item.facts) == name(&now.facts);
+    }
     // Windows has one name for many time zones of the other systems, so its name decides where both have one.
-    let decisive: &[&str] = match (now.kind, now.id.as_str()) {
-        (SettingKind::Printer, _) => &["name", "address", "server-printer"],
-        (SettingKind::Setting, "time-zone") if item.facts.contains_key("windows") => &["windows"],
-        (SettingKind::Setting, "locale") if item.facts.contains_key("name") => &["name"],
+    let decisive: &[&str] = match now.id.as_str() {
+        "time-zone" if item.facts.contains_key("windows") => &["windows"],
+        "locale" if item.facts.contains_key("name") => &["name"],
         _ => &[],
     };
     let mut both = item
@@ -111,12 +135,17 @@ fn in_one_spelling(value: &str) -> String {
 }
 
 /// Marks a setting as one that a person sets up: that is the plan, and no alarm.
-fn set_by_hand(row: &mut ItemReceipt, now: Facts) {
+pub(crate) fn set_by_hand(row: &mut ItemReceipt, now: Facts) {
+    note(row, Reason::SetByHand { now });
+}
+
+/// Marks a setting as one that stays in the trunk.
+fn note(row: &mut ItemReceipt, reason: Reason) {
     row.verdict = Verdict::KeptInTrunk;
     row.find(Finding {
         path: RelativePath::root(),
         verdict: Verdict::KeptInTrunk,
-        reason: Reason::SetByHand { now },
+        reason,
         needs_attention: false,
         expected_at: None,
     });

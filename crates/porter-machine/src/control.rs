@@ -3,6 +3,7 @@
 //! A restore sets a control, its journal records the value before and after, and an undo puts the value
 //! before back if the control still has the value after.
 
+pub mod printing;
 pub mod registry_key;
 pub mod registry_value;
 pub mod session;
@@ -33,7 +34,7 @@ pub trait Control: Sync {
         one == other
     }
 
-    /// Tells whoever has to notice that these were set, or removed, after all of them were.
+    /// After a run: tells the running session of all that was set or removed.
     fn tell(&self, owner: &str, done: &[&Facts]) {
         let _ = (owner, done);
     }
@@ -57,8 +58,8 @@ impl std::fmt::Debug for dyn Control {
     }
 }
 
-/// The controls that a run has set, in order to tell of them at its end: a message for each value of a setting
-/// would have every window drawn again and again.
+/// The controls that a run has set, to be told of at its end: a message for each value of a setting would
+/// have every window drawn again and again.
 #[derive(Default)]
 pub struct Done(Vec<(&'static dyn Control, String, Facts)>);
 

@@ -1,11 +1,12 @@
 //! The controls there are.
 
 use super::control::Control;
+use super::control::printing::{PrintQueues, UsualPrinter};
 use super::control::registry_key::RegistryKeys;
 use super::control::registry_value::RegistryValues;
 
 /// Every control that comes with porter.
-pub static BUILT_IN: &[&dyn Control] = &[&RegistryValues, &RegistryKeys];
+pub static BUILT_IN: &[&dyn Control] = &[&RegistryValues, &RegistryKeys, &PrintQueues, &UsualPrinter];
 
 /// The one of that name.
 pub fn named(among: &[&'static dyn Control], name: &str) -> Option<&'static dyn Control> {

@@ -21,6 +21,11 @@ pub enum Family {
 }
 
 impl Family {
+    /// True for systems whose print system is CUPS.
+    pub const fn has_cups(self) -> bool {
+        matches!(self, Self::Linux | Self::MacOs)
+    }
+
     /// All of them.
     pub const ALL: [Self; 4] = [Self::Windows, Self::Linux, Self::MacOs, Self::Drive];
 

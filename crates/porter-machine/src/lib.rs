@@ -6,7 +6,7 @@
 pub mod account;
 pub mod control;
 pub mod controls;
-mod cups;
+pub mod cups;
 pub mod database;
 pub mod facts;
 pub mod here;

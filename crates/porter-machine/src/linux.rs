@@ -99,10 +99,16 @@ fn settings(volume: &dyn Volume, name: Option<&String>) -> Vec<Setting> {
     let keyboard = read("etc/default/keyboard").and_then(|file| value_in(&file, "XKBLAYOUT"));
     let keyboard = keyboard.or_else(|| value_in(&read("etc/vconsole.conf")?, "KEYMAP"));
     settings.extend(Setting::new("keyboard", "Keyboard layouts", &[("layouts", keyboard)]));
-    if let Some(file) = read("etc/cups/printers.conf") {
-        settings.extend(cups::printers_in(&file));
-    }
+    settings.extend(printers(volume, "etc/cups"));
     settings
+}
+
+/// The printers of the files of CUPS in a folder.
+pub(super) fn printers(volume: &dyn Volume, folder: &str) -> Vec<Setting> {
+    let read = |name: &str| read_at(volume, &format!("{folder}/{name}"));
+    let description = |queue: &str| read(&format!("ppd/{queue}.ppd"));
+    let (printers, classes) = (read("printers.conf"), read("classes.conf"));
+    cups::settings_of(&cups::files::queues_in(printers.as_deref(), classes.as_deref(), &description))
 }
 
 /// A value of a file of shell assignments.

@@ -4,7 +4,6 @@
 //! Since macOS 10.15 the drive is in two halves; the one with the people's things, mounted alone, has no
 //! version.
 
-use super::cups;
 use super::facts::{AccountFacts, StateFacts, SystemFacts};
 use super::looker::Looker;
 use super::program::Program;
@@ -51,9 +50,7 @@ pub(super) fn facts_of(volume: &dyn Volume, looker: &mut Looker<'_>) -> SystemFa
     let mut settings = Vec::new();
     settings.extend(Setting::new("computer-name", "Name of the PC", &[("name", name.clone())]));
     settings.extend(time_zone::linked_at(volume, "private/etc/localtime").and_then(time_zone::of_iana));
-    if let Some(file) = read_at(volume, "private/etc/cups/printers.conf") {
-        settings.extend(cups::printers_in(&file));
-    }
+    settings.extend(super::linux::printers(volume, "private/etc/cups"));
     SystemFacts {
         name,
         product,

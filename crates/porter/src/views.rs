@@ -15,6 +15,7 @@ pub(crate) mod receipt;
 pub(crate) mod restore;
 pub(crate) mod rows;
 pub(crate) mod rules;
+pub(crate) mod script;
 pub(crate) mod sheet;
 pub(crate) mod signed;
 pub(crate) mod survey;

@@ -62,8 +62,10 @@ fn the_demo_runs_through_and_everything_lands() {
     assert_eq!(verdict("machine/setting/time-zone"), "landed");
     assert_eq!(verdict("machine/printer/front-desk"), "kept_in_trunk");
     let by_hand = receipt["by_hand"].as_array().unwrap();
-    let drive = by_hand.iter().find(|row| row["item"] == "odile/setting/drive/k").unwrap();
-    assert_eq!(drive["type"], serde_json::json!([r"net use 'K:' '\\TIDEHOUSE\kites' /persistent:yes"]));
+    let usual = by_hand.iter().find(|row| row["item"] == "odile/setting/default-printer").unwrap();
+    let expected = serde_json::json!(["rundll32 printui.dll,PrintUIEntry /y /n 'Front desk'"]);
+    assert_eq!(usual["type"], expected);
+    assert_eq!(verdict("odile/setting/drive/k"), "landed");
     let programs = receipt["programs"].as_array().unwrap().iter();
     let installed: Vec<_> =
         programs.filter(|row| row["installed_as"] != Value::Null).map(|row| &row["name"]).collect();

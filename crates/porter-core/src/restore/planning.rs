@@ -106,7 +106,9 @@ pub fn plan_restore(
     let by_id = wanted.iter().map(|(id, account)| ((*id).clone(), account.id.clone())).collect();
     planner.plan_edits();
     let ground = Ground { relocation: &relocation, ..ground };
-    let destinations = chosen.iter().filter(|item| !item.parts.is_empty()).map(|item| {
+    let is_shown =
+        |item: &&&TrunkItem| !item.parts.is_empty() || planner.changes.registry_values_of(&item.id) > 0;
+    let destinations = chosen.iter().filter(is_shown).map(|item| {
         let at = |part: &TrunkPart| ground.folder_of(item, part);
         let to_write = planner.to_write_by_item.get(&item.id).copied().unwrap_or_default();
         ItemPlan {

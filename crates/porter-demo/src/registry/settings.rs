@@ -37,6 +37,8 @@ pub struct OwnSettings {
     pub variable: Option<(&'static str, &'static str)>,
     /// Left-handed people swap them.
     pub swaps_mouse_buttons: bool,
+    /// Years of small changes.
+    pub is_lived_in: bool,
     /// The page that Internet Explorer opens.
     pub start_page: Option<&'static str>,
     /// The folders of Chrome's profiles; with them comes what its add-ons and Firefox note.
@@ -74,6 +76,10 @@ impl OwnSettings {
         if let Some(name) = self.usual_printer {
             root.key("Software\\Microsoft\\Windows NT\\CurrentVersion\\Windows")
                 .set_text("Device", &format!("{name},winspool,Ne00:"));
+        }
+        super::lived_in::standard(root);
+        if self.is_lived_in {
+            super::lived_in::write(root);
         }
         let environment = root.key("Environment").set_expand_text("TEMP", "%USERPROFILE%\\Temp");
         if let Some((name, value)) = self.variable {

@@ -83,7 +83,22 @@ pub enum Reason {
         /// The new machine's facts; empty if it has none.
         now: BTreeMap<String, String>,
     },
-    /// The new machine's system is older, and does not know these values of a setting.
+    /// A printer could not be set up.
+    PrinterNotSet {
+        /// The print system's words.
+        detail: String,
+    },
+    /// A printer is there, and prints only documents in its own language: no driver could be had.
+    PrinterWithoutDriver {
+        /// The old one.
+        driver: String,
+    },
+    /// The new machine keeps its own name: two PCs of one name disturb each other on a network.
+    KeepsItsName {
+        /// The new machine's.
+        name: String,
+    },
+    /// The new machine's system is older, or lacks something, and does not know these values of a setting.
     NotKnownThere {
         /// Their names.
         names: Vec<String>,
@@ -291,6 +306,8 @@ impl Reason {
                 | Self::OpensByItself
                 | Self::RegistryStays { .. }
                 | Self::NotKnownThere { .. }
+                | Self::KeepsItsName { .. }
+                | Self::PrinterWithoutDriver { .. }
         )
     }
 }

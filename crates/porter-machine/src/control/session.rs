@@ -1,5 +1,5 @@
-//! What makes the session of the person who runs porter notice a change of that person's registry. Everybody
-//! else finds it at the next sign-in.
+//! The session of the person who runs porter: it is told of changes of that person's registry. Everybody else
+//! finds them at the next sign-in.
 
 #[cfg(unix)]
 #[path = "session/unix.rs"]

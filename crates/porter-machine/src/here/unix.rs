@@ -1,7 +1,9 @@
 //! A running Linux: its files show nearly everything.
 
 use super::{HereError, Opened};
+use crate::cups::{self, server::Server};
 use crate::linux;
+use crate::setting::SettingKind;
 use porter_source::HostFolder;
 use std::path::Path;
 
@@ -10,6 +12,11 @@ pub(super) fn open() -> Result<Opened, HereError> {
     let volume =
         HostFolder::open(root).map_err(|cause| HereError::Unreadable { path: root.to_path_buf(), cause })?;
     let mut facts = linux::facts_of(&volume);
+    // What the print system says is newer than its files, which it writes with a delay.
+    if let Some(queues) = Server::here().and_then(|server| server.queues().ok()) {
+        facts.settings.retain(|known| known.kind != SettingKind::Printer && known.id != "default-printer");
+        facts.settings.extend(cups::settings_of(&queues));
+    }
     let running = rustix::system::uname();
     let name = running.nodename().to_string_lossy().into_owned();
     facts.name = Some(name.clone());

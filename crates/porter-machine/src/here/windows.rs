@@ -19,7 +19,7 @@ pub(super) fn open() -> Result<Opened, HereError> {
     let root = format!("{drive}\\");
     let mut volume = HostFolder::open(Path::new(&root))
         .map_err(|cause| HereError::Unreadable { path: root.into(), cause })?;
-    let facts = registry::facts(&drive);
+    let facts = registry::facts(&drive, &volume);
     for name in drives_of(&facts.accounts) {
         // The survey names a drive that is not connected now.
         if let Some(folder) = folder_of_drive(&name)

@@ -83,6 +83,16 @@ pub fn facts_of(
     (facts, reader.troubles)
 }
 
+/// Reads the registry of a person who is not signed in, in the file in their home. None if it is not there,
+/// or cannot be read.
+pub fn own_in_file(volume: &dyn Volume, home: &RelativePath) -> Option<Own> {
+    let mut looker = Looker::new(volume);
+    let home = looker.find_path(home).path;
+    let found = looker.find(&home, "NTUSER.DAT");
+    let (hive, _) = open_with_logs(volume, &found.path, &mut looker).ok()?;
+    Some(describe::own(&hive.root().ok()?))
+}
+
 /// The people by their folders and by the accounts, where the list of profiles is lost: folders are called as
 /// accounts are.
 fn people_by_folders(

@@ -37,26 +37,34 @@ pub fn of_machine<K: RegistryKey>(software: Option<&K>, control_set: Option<&K>)
                 .subkey("Microsoft\\Windows NT\\CurrentVersion\\Print\\Monitors\\Standard TCP/IP Port\\Ports")
         }),
     ];
-    let address_of = |port: &str| {
-        let port = monitors.iter().flatten().find_map(|ports| ports.subkey(port))?;
-        let text = |name: &str| port.text(name).filter(|text| !text.is_empty());
-        text("HostName").or_else(|| text("IPAddress"))
-    };
+    let port_of = |port: &str| monitors.iter().flatten().find_map(|ports| ports.subkey(port));
     for printers in roots.iter().flatten().filter_map(|print| print.subkey("Printers")) {
         for name in printers.subkey_names() {
             let Some(row) = printers.subkey(&name) else { continue };
             let port = row.text("Port").unwrap_or_default();
+            let tcp = port_of(&port);
+            let of_port = |name: &str| tcp.as_ref()?.text(name).filter(|text| !text.is_empty());
+            let number = |name: &str| tcp.as_ref()?.number(name);
+            // 1 is raw, 2 is LPR.
+            let is_lpr = number("Protocol") == Some(2);
             let no_printer = NOT_PRINTERS.iter().any(|known| known.eq_ignore_ascii_case(port.trim()));
             let printer = Setting::printer(
                 &id_from_name(name.as_bytes()),
                 &format!("Printer {name}"),
                 &[
                     ("name", Some(name.clone())),
-                    ("address", address_of(&port)),
+                    ("address", of_port("HostName").or_else(|| of_port("IPAddress"))),
+                    ("protocol", is_lpr.then(|| "lpr".to_owned())),
+                    ("queue", of_port("Queue").filter(|_| is_lpr)),
+                    (
+                        "port-number",
+                        number("PortNumber").filter(|_| !is_lpr).map(|number| number.to_string()),
+                    ),
                     ("port", Some(port)),
                     ("driver", row.text("Printer Driver")),
                     ("location", row.text("Location")),
                     ("shared-as", row.text("Share Name")),
+                    ("description", row.text("Description")),
                 ],
             );
             let is_new = |printer: &Setting| settings.iter().all(|known: &Setting| known.id != printer.id);

@@ -1,5 +1,5 @@
-//! Settings that a Windows keeps in its owner's registry. Each is a file below: its name, its values and their
-//! types, what Windows has of itself, and what makes a session that runs notice a change.
+//! Settings that a Windows keeps in the registry of a person. Each is a file below: its name, its values and
+//! their types, the standards of Windows, and the way by which a session that runs notices a change.
 //!
 //! `docs/settings.md` says where each fact comes from.
 
@@ -59,7 +59,13 @@ pub trait PersonalSetting: Sync {
         Vec::new()
     }
 
-    /// What a session is told after one of its values was set.
+    /// The facts that name programs. They are set only where they are the new Windows' own: a trunk must not
+    /// bring a program that starts by itself.
+    fn programs(&self) -> &'static [&'static str] {
+        &[]
+    }
+
+    /// The message to a session after one of its values was set.
     fn tells(&self, key: &str, name: &str) -> Tell {
         let _ = (key, name);
         Tell::Nothing
@@ -107,7 +113,7 @@ pub fn names_key(key: &str) -> bool {
     ALL.iter().flat_map(|setting| setting.keys()).any(|own| below(key, own) || below(own, key))
 }
 
-/// What a session is told after a value was set.
+/// The message to a session after a value was set.
 pub fn tells(key: &str, name: &str) -> Tell {
     let telling = ALL.iter().map(|setting| setting.tells(key, name));
     telling.into_iter().find(|tell| *tell != Tell::Nothing).unwrap_or(Tell::Nothing)

@@ -2,9 +2,9 @@
 //! whether every byte of every file is what was written.
 //!
 //! A file that is one content is proved with its block, in the order of the packs: each block is unpacked
-//! once, however many files refer to it from wherever in the list, and each of its contents is hashed once. So
-//! are the parts of files that are scattered over the packs. A file whose contents lie together is hashed as a
-//! whole by the caller who reads it.
+//! once, however many files refer to it from wherever in the list, and each of its contents is hashed once.
+//! So are the parts of files that are scattered over the packs. A file whose contents lie together is hashed
+//! as a whole by the caller who reads it.
 
 use super::block::{ContentId, Directory, Head, Kind, Proving};
 use super::block_cache::Ready;

@@ -7,10 +7,12 @@ use crate::arguments::{
 use crate::failure::{Failure, Outcome};
 use crate::publish::{publish, will_publish};
 use crate::screen::say_json;
+use crate::views::script::Language;
 use crate::{keys, open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::check::{check_machine, check_trunk};
 use porter_kinds::receipt::{Reason, Receipt};
+use porter_machine::layout::Family;
 use porter_trunk::packed_form::mend_seal;
 use porter_trunk::signature::{Authenticity, authenticity};
 use porter_trunk::spare::mend;
@@ -54,6 +56,10 @@ pub(crate) struct CheckArguments {
     /// Write the receipt as a page to print and sign
     #[arg(long, value_name = "FILE.html", value_parser = paths::typed())]
     page: Option<PathBuf>,
+    /// Write what is left to do by command as a script for the new machine: for PowerShell on Windows, for a
+    /// shell elsewhere
+    #[arg(long, value_name = "FILE.ps1|FILE.sh", value_parser = paths::typed(), requires = "machine")]
+    script: Option<PathBuf>,
     #[command(flatten)]
     conduct: ConductArguments,
 }
@@ -80,7 +86,7 @@ impl From<HowDeep> for Depth {
 }
 
 pub(crate) fn run(arguments: &CheckArguments) -> Result<Outcome, Failure> {
-    will_publish(arguments.json.iter().chain(&arguments.page))?;
+    will_publish(arguments.json.iter().chain(&arguments.page).chain(&arguments.script))?;
     if let Some(machine) = &arguments.machine {
         open::refuse_swapped(&arguments.trunk.trunk, machine, "check")?;
     }
@@ -124,7 +130,26 @@ pub(crate) fn run(arguments: &CheckArguments) -> Result<Outcome, Failure> {
         let page = views::signed::page(views::page::html(&receipt), key.as_ref(), open::now_utc());
         publish(path, page.as_bytes())?;
     }
+    if let Some(path) = &arguments.script {
+        write_script(path, &receipt)?;
+        // Nothing stands beside a document.
+        if arguments.json.as_ref().is_none_or(|json| json.as_os_str() != "-") {
+            views::receipt::tell_of_script(path, views::script::commands(&receipt));
+        }
+    }
     Ok(Outcome::attention_if(receipt.needs_attention()))
+}
+
+fn write_script(path: &Path, receipt: &Receipt) -> Result<(), Failure> {
+    let family = receipt.machine.as_ref().map(|machine| machine.system.family.as_str());
+    let language = Language::of(family.and_then(Family::from_name).unwrap_or(Family::Windows));
+    if path.extension().is_none_or(|ending| !ending.eq_ignore_ascii_case(language.ending())) {
+        return Err(Failure::wrong_use(
+            format!("the new machine runs no script called `{}`", paths::shown(path)),
+            &format!("Name a file that ends in .{}; the receipt is whole.", language.ending()),
+        ));
+    }
+    publish(path, views::script::script(receipt).as_bytes())
 }
 
 /// Why an earlier receipt of the trunk is no longer true, if it is not.

@@ -201,7 +201,9 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     };
     let accounts = plan.outline.accounts.clone();
     let is_setting = |item: &&porter_trunk::TrunkItem| {
-        plan.outline.items.contains(&item.id) && porter_machine::SettingKind::is_name(&item.kind)
+        plan.outline.items.contains(&item.id)
+            && porter_machine::SettingKind::is_name(&item.kind)
+            && (item.account.is_none() || item.kind == porter_machine::SettingKind::Printer.name())
     };
     let settings = trunk.items().iter().filter(is_setting).count();
     let report = open::conducted(&arguments.conduct, |conduct| {

@@ -41,7 +41,9 @@ pub(crate) fn show_trunk(label: &Label, items: &[TrunkItem]) {
         }
         let name = name(item);
         if item.chosen && !item.facts.is_empty() && item.parts.is_empty() {
-            say(format_args!("  {}  {}", rows.name(&name), setting::values(&item.facts)));
+            let name = rows.name(&name);
+            let room = rows::width().saturating_sub(name.width() + 4).max(20);
+            say(format_args!("  {name}  {}", shortened(&setting::values(&item.facts), room)));
             continue;
         }
         if !item.chosen {

@@ -5,7 +5,7 @@ use super::html::{self, text};
 use super::numbers::{count, counted, date_and_time, size};
 use super::receipt::{
     amount_of, balance_rows, by_person, counts, is_news, is_of_files, landed_as, person, planned, sentence,
-    verdict_words, worked_on,
+    settings_in_rows, verdict_words, worked_on,
 };
 use super::survey::system;
 use super::{to_do, words};
@@ -219,16 +219,15 @@ fn row(page: &mut String, receipt: &Receipt, item: &ItemReceipt) {
     );
 }
 
-/// Settings that are on the new machine as they were, in one row.
+/// Settings that are nothing to do, in one row for each verdict.
 fn settings(page: &mut String, receipt: &Receipt, items: &[&ItemReceipt]) {
-    let settings = items.iter().filter(|item| !is_of_files(item) && item.verdict == Verdict::Landed);
-    let titles: Vec<&str> = settings.map(|item| item.title.as_str()).collect();
-    if !titles.is_empty() {
+    for (verdict, titles) in settings_in_rows(items) {
+        let class = if verdict == Verdict::Landed { " class=\"well\"" } else { "" };
         let _ = writeln!(
             page,
-            "<tr class=\"well\"><th scope=\"row\"><bdi>{}</bdi></th><td>{}</td><td></td><td></td></tr>",
-            text(&titles.join(", ")),
-            text(verdict_words(receipt, Verdict::Landed))
+            "<tr{class}><th scope=\"row\"><bdi>{}</bdi></th><td>{}</td><td></td><td></td></tr>",
+            text(&titles),
+            text(verdict_words(receipt, verdict))
         );
     }
 }

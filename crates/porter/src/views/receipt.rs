@@ -14,6 +14,7 @@ use porter_kinds::receipt::{
 use porter_names::screen::on_screen;
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
+use std::path::Path;
 use unicode_width::UnicodeWidthStr;
 
 /// Lists longer than this are folded.
@@ -196,16 +197,11 @@ pub(crate) fn show(receipt: &Receipt) {
         for item in shown.iter().filter(|item| is_of_files(item) && is_news(item)) {
             show_item(receipt, item, rows);
         }
-        let settings = group.items.iter().filter(|item| !is_of_files(item));
-        let landed: Vec<&str> =
-            settings.filter(|item| item.verdict == Verdict::Landed).map(|item| item.title.as_str()).collect();
-        if !landed.is_empty() {
-            let words = verdict_words(receipt, Verdict::Landed);
-            say(format_args!(
-                "  {}  {}",
-                styled(GOOD, padded(words, VERDICT)),
-                on_screen(landed.join(", ").as_bytes())
-            ));
+        for (verdict, titles) in settings_in_rows(&group.items) {
+            for (at, line) in in_lines(&on_screen(titles.as_bytes())).iter().enumerate() {
+                let words = if at == 0 { verdict_words(receipt, verdict) } else { "" };
+                say(format_args!("  {}  {line}", styled(style_of(verdict), padded(words, VERDICT))));
+            }
         }
     }
     if !receipt.general.is_empty() {
@@ -382,18 +378,25 @@ fn show_item(receipt: &Receipt, item: &ItemReceipt, rows: Rows) {
     show_findings(receipt, &worked_on(item));
 }
 
-/// In as many lines as they need, each below the other.
-fn say_counts(counts: &str) {
+/// Words between commas in as many lines as they need, each below the other.
+fn in_lines(words: &str) -> Vec<String> {
     let room = rows::width().saturating_sub(2 + VERDICT + 2);
-    let mut line = String::new();
-    for count in counts.split_inclusive(", ") {
-        if !line.is_empty() && line.width() + count.trim_end().width() > room {
-            say(styled(FAINT, format_args!("  {}  {}", padded("", VERDICT), line.trim_end())));
-            line.clear();
+    let mut lines = vec![String::new()];
+    for word in words.split_inclusive(", ") {
+        match lines.last_mut() {
+            Some(line) if line.is_empty() || line.width() + word.trim_end().width() <= room => {
+                line.push_str(word);
+            }
+            _ => lines.push(word.to_owned()),
         }
-        line.push_str(count);
     }
-    say(styled(FAINT, format_args!("  {}  {line}", padded("", VERDICT))));
+    lines.iter().map(|line| line.trim_end().to_owned()).collect()
+}
+
+fn say_counts(counts: &str) {
+    for line in in_lines(counts) {
+        say(styled(FAINT, format_args!("  {}  {line}", padded("", VERDICT))));
+    }
 }
 
 /// The files of an item that its verdict is about: all of them that landed, if any did.
@@ -451,8 +454,10 @@ pub(crate) fn planned(receipt: &Receipt) -> BTreeMap<String, u64> {
             )
     };
     let mut in_items = BTreeMap::new();
-    // A finding about a whole item is among the tasks.
-    let in_part = |item: &&ItemReceipt| receipt.machine.is_none() || item.verdict != Verdict::KeptInTrunk;
+    // A finding about a whole item is among the tasks, unless there is nothing to do.
+    let in_part = |item: &&ItemReceipt| {
+        receipt.machine.is_none() || item.verdict != Verdict::KeptInTrunk || stays_without_task(item)
+    };
     for item in receipt.items.iter().filter(in_part) {
         let reasons: BTreeSet<String> = item
             .findings
@@ -465,6 +470,40 @@ pub(crate) fn planned(receipt: &Receipt) -> BTreeMap<String, u64> {
         }
     }
     in_items
+}
+
+/// The titles of settings that landed, and of those that stay in the trunk and are nothing to do: a row each.
+/// The others are tasks.
+pub(crate) fn settings_in_rows(items: &[&ItemReceipt]) -> Vec<(Verdict, String)> {
+    let is_landed = |item: &ItemReceipt| item.verdict == Verdict::Landed;
+    let rows: [(&dyn Fn(&ItemReceipt) -> bool, Verdict); 2] =
+        [(&is_landed, Verdict::Landed), (&stays_without_task, Verdict::KeptInTrunk)];
+    let row = |(is_it, verdict): &(&dyn Fn(&ItemReceipt) -> bool, Verdict)| {
+        let settings = items.iter().filter(|item| !is_of_files(item) && is_it(item));
+        let titles: Vec<&str> = settings.map(|item| item.title.as_str()).collect();
+        (!titles.is_empty()).then(|| (*verdict, titles.join(", ")))
+    };
+    rows.iter().filter_map(row).collect()
+}
+
+/// Where the commands are that are left to do.
+pub(crate) fn tell_of_script(path: &Path, commands: usize) {
+    say("");
+    say(format_args!(
+        "{} with commands to type: they stand in {}, to be run on the new machine.",
+        counted(commands as u64, "task"),
+        paths::shown(path)
+    ));
+}
+
+/// True for a setting that stays in the trunk and is nothing to do.
+pub(crate) fn stays_without_task(item: &ItemReceipt) -> bool {
+    let is_nothing_to_do = |finding: &Finding| {
+        matches!(finding.reason, Reason::NotKnownThere { .. } | Reason::KeepsItsName { .. })
+    };
+    item.verdict == Verdict::KeptInTrunk
+        && item.set_by_hand().is_none()
+        && item.findings.iter().any(is_nothing_to_do)
 }
 
 fn show_findings(receipt: &Receipt, findings: &[&Finding]) {

@@ -167,6 +167,10 @@ fn show_destinations(plan: &Plan) -> bool {
         } else {
             format!("      {} ", styled(FAINT, "to"))
         };
+        if let (Some(values), 0) = (&values, files) {
+            say(format_args!("  {row}  {values}"));
+            continue;
+        }
         if !is_wide || to.is_empty() {
             say(format_args!("  {row}"));
         }
@@ -252,10 +256,10 @@ fn show_cannot_land(refused: &[Refused]) {
     fold(of_entries.len());
 }
 
-/// Values are not restored yet; the check knows which of them are to be set.
+/// The check knows which of them are to be set.
 pub(crate) fn tell_of_settings(number: u64) {
     say(format_args!(
-        "Settings and printers in the trunk: {}. `porter check` says which of them to set by hand, and what to type.",
+        "Printers and settings of the whole machine in the trunk: {}. `porter check` says which of them to set by hand, and what to type.",
         count(number)
     ));
 }

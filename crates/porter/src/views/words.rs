@@ -9,7 +9,7 @@ use porter_trunk::{KeptState, LeftReason};
 
 /// Items that are carried and still need a hand on the new machine; readers of the survey's JSON know the
 /// words.
-pub(crate) const NOT_YET_COVERED: &str = "mail profiles are carried whole, and not registered on the new machine; settings and printers are listed on the receipt, to be set by hand";
+pub(crate) const NOT_YET_COVERED: &str = "mail profiles are carried whole, and not registered on the new machine; printers, and settings of the whole machine, are listed on the receipt, to be set by hand";
 
 /// A caution in three lengths.
 pub(crate) struct CautionWords {
@@ -34,6 +34,10 @@ pub(crate) fn in_general(why: &Reason) -> String {
             "kept in the trunk: what was in the old registry; this system has none".to_owned()
         }
         Reason::Entered { .. } => "its program lists it, and opens another profile by default".to_owned(),
+        Reason::NotKnownThere { .. } => {
+            "this system is older, or lacks something, and does not take all of a setting; --json names it"
+                .to_owned()
+        }
         why => reason(why),
     }
 }
@@ -375,7 +379,14 @@ fn raw_reason(reason: &Reason) -> String {
             )
         }
         Reason::NotKnownThere { names } => {
-            format!("this system is older, and knows nothing of: {}", names.join(", "))
+            format!("this system is older or lacks it, and does not take: {}", names.join(", "))
+        }
+        Reason::PrinterNotSet { detail } => format!("the printer could not be set up: {detail}"),
+        Reason::PrinterWithoutDriver { driver } => {
+            format!("its driver ({driver}) is not here: choose its model in the settings of printers")
+        }
+        Reason::KeepsItsName { name } => {
+            format!("the new machine keeps its name, {name}: two of one name disturb each other on a network")
         }
         Reason::DatabaseDamaged { file, detail } => {
             format!("{file} is not whole ({detail}); take it out of the trunk again")

@@ -1,9 +1,11 @@
-//! The registry of the running Windows. It shows only its own keys of people who are not signed in: their own
-//! registries are in files that it does not show.
+//! The registry of the running Windows. It shows people's own registries while they are signed in; those of
+//! all others are in files that nobody has open, and are read there.
 
 use super::accounts;
 use crate::facts::SystemFacts;
-use crate::registry::{RegistryKey, RegistryRow, describe, programs, settings};
+use crate::registry::{RegistryKey, RegistryRow, describe, hives, programs, settings};
+use porter_names::RelativePath;
+use porter_source::Volume;
 use time::OffsetDateTime;
 use winreg::RegKey;
 use winreg::enums::{HKEY_LOCAL_MACHINE, HKEY_USERS};
@@ -52,7 +54,7 @@ impl RegistryKey for RegKey {
     }
 }
 
-pub(super) fn facts(system_drive: &str) -> SystemFacts {
+pub(super) fn facts(system_drive: &str, volume: &dyn Volume) -> SystemFacts {
     let machine = RegKey::predef(HKEY_LOCAL_MACHINE);
     let kind =
         std::env::var("PROCESSOR_ARCHITEW6432").or_else(|_| std::env::var("PROCESSOR_ARCHITECTURE")).ok();
@@ -73,9 +75,9 @@ pub(super) fn facts(system_drive: &str) -> SystemFacts {
     facts.state.encrypted_with = control_set.as_ref().and_then(describe::encrypted_with);
     if let Some(software) = software {
         (facts.product, facts.version) = describe::product_and_version(&software);
-        let of_person = |sid: &str, _: &porter_names::RelativePath| {
-            let key = RegKey::predef(HKEY_USERS).subkey(sid);
-            key.map(|key| describe::own(&key)).unwrap_or_default()
+        let of_person = |sid: &str, home: &RelativePath| match RegKey::predef(HKEY_USERS).subkey(sid) {
+            Some(key) => describe::own(&key),
+            None => hives::own_in_file(volume, home).unwrap_or_default(),
         };
         facts.accounts = describe::people(&software, system_drive, &accounts::told_of, &of_person);
         facts.programs = programs::of_machine(&software);

@@ -13,6 +13,7 @@ macro_rules! key {
 pub static ACCESSIBILITY: Table = Table {
     id: "accessibility",
     title: "Ease of access",
+    programs: &[],
     rows: &[
         Row::text("sticky-keys", key!("StickyKeys"), "Flags").standard("510"),
         Row::text("filter-keys", key!("Keyboard Response"), "Flags").standard("126"),

@@ -6,6 +6,7 @@ use super::table::{Row, Table, Tell};
 pub static BACKGROUND: Table = Table {
     id: "background",
     title: "Colour of the desktop",
+    programs: &[],
     rows: &[Row::text("colour", "Control Panel\\Colors", "Background")
         .standard("0 0 0")
         .tells(Tell::Section("Control Panel\\Colors"))],

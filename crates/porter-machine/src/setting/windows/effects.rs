@@ -11,7 +11,7 @@ const MASK: &str = "UserPreferencesMask";
 
 /// The bits that a person chooses, by their numbers from the lowest of the first byte, and what Windows has
 /// of itself.
-const BITS: [(&str, usize, bool); 15] = [
+const BITS: [(&str, usize, bool); 14] = [
     ("window-under-pointer", 0, false),
     ("menus-slide", 1, true),
     ("boxes-slide", 2, true),
@@ -22,7 +22,6 @@ const BITS: [(&str, usize, bool); 15] = [
     ("chosen-fades", 10, true),
     ("tips-move", 11, true),
     ("tips-fade", 12, true),
-    ("pointer-shadow", 13, true),
     ("ctrl-shows-pointer", 14, false),
     ("click-locks", 15, false),
     ("pointer-hides", 16, true),

@@ -46,7 +46,7 @@ impl PersonalSetting for Environment {
         vec![KEY]
     }
 
-    /// Of `Path`, further entries are no loss.
+    /// Further entries of `Path` are no loss.
     fn is_same(&self, then: &Facts, now: &Facts) -> bool {
         then.iter().all(|(name, value)| {
             let there =
@@ -68,7 +68,7 @@ fn may_be_set(name: &str) -> bool {
     is_name && !loads_code(name) && (name.eq_ignore_ascii_case(PATH) || !is_of_system(name))
 }
 
-/// What is there, with the entries behind it that it lacks.
+/// The entries there, and behind them those that they lack.
 fn with_entries(there: &str, more: &str) -> String {
     let mut entries: Vec<&str> = there.split(';').filter(|entry| !entry.is_empty()).collect();
     for entry in more.split(';').filter(|entry| !entry.is_empty()) {

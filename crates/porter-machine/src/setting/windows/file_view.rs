@@ -13,6 +13,7 @@ const fn row(fact: &'static str, name: &'static str, standard: &'static str) -> 
 pub static FILE_VIEW: Table = Table {
     id: "file-view",
     title: "How files are shown",
+    programs: &[],
     rows: &[
         // 1 shows them, 2 does not.
         row("hidden", "Hidden", "2"),

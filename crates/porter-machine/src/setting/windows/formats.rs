@@ -13,6 +13,7 @@ const fn row(fact: &'static str, name: &'static str) -> Row {
 pub static FORMATS: Table = Table {
     id: "locale",
     title: "Language and formats",
+    programs: &[],
     rows: &[
         row("name", "LocaleName").since(build::VISTA),
         // Windows 2000 and XP know only the number.

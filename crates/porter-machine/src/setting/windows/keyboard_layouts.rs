@@ -54,7 +54,7 @@ impl PersonalSetting for KeyboardLayouts {
         if all.is_empty() {
             return Vec::new();
         }
-        // What is there stays, behind what comes: so no number is left over that means a layout twice.
+        // Layouts that are there stay behind these: so no number is left over that means one of them twice.
         for layout in layouts(there) {
             if !all.contains(&layout) {
                 all.push(layout);

@@ -10,6 +10,7 @@ const COLOURS: Tell = Tell::Section("ImmersiveColorSet");
 pub static LOOK: Table = Table {
     id: "look",
     title: "Light or dark, and colours",
+    programs: &[],
     rows: &[
         Row::number("programs-light", PERSONALIZE, "AppsUseLightTheme")
             .standard("1")

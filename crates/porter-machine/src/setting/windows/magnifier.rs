@@ -8,6 +8,7 @@ const MAGNIFIER_KEY: &str = "Software\\Microsoft\\ScreenMagnifier";
 pub static MAGNIFIER: Table = Table {
     id: "magnifier",
     title: "Magnifier and aids at sign-in",
+    programs: &[],
     rows: &[
         Row::number("percent", MAGNIFIER_KEY, "Magnification").standard("200").since(build::SEVEN),
         Row::number("inverted", MAGNIFIER_KEY, "Invert").standard("0").since(build::VISTA),

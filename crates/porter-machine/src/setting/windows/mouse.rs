@@ -10,6 +10,7 @@ const ACCELERATION: Tell = Tell::Spi(Spi::MouseAcceleration);
 pub static MOUSE: Table = Table {
     id: "mouse",
     title: "Mouse",
+    programs: &[],
     rows: &[
         Row::text("swap-buttons", MOUSE_KEY, "SwapMouseButtons")
             .standard("0")

@@ -45,7 +45,7 @@ pub struct Own<'r> {
 }
 
 impl<'r> Own<'r> {
-    /// Of a registry, by its root.
+    /// By the root of the registry.
     pub fn new(keys: &'r dyn Keys) -> Self {
         Self { keys, wrong: RefCell::default() }
     }

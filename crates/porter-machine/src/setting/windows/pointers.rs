@@ -31,7 +31,7 @@ const NAMES: [&str; 17] = [
 const SCHEME: &str = "scheme";
 const SOURCE: &str = "scheme-source";
 const SIZE: &str = "base-size";
-/// What every Windows has of itself.
+/// The standard of every Windows.
 const STANDARD_SCHEME: &str = "Windows Default";
 const STANDARD_SIZE: u32 = 32;
 

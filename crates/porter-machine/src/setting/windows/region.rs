@@ -9,6 +9,7 @@ const INTL: Tell = Tell::Section("intl");
 pub static REGION: Table = Table {
     id: "region",
     title: "Country",
+    programs: &[],
     rows: &[
         Row::text("nation", GEO, "Nation").tells(INTL),
         Row::text("country", GEO, "Name").since(build::TEN_1709).tells(INTL),

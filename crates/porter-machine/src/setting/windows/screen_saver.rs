@@ -8,6 +8,7 @@ const DESKTOP: &str = "Control Panel\\Desktop";
 pub static SCREEN_SAVER: Table = Table {
     id: "screen-saver",
     title: "Screen saver",
+    programs: &["program"],
     rows: &[
         Row::text("program", DESKTOP, "SCRNSAVE.EXE"),
         Row::text("seconds", DESKTOP, "ScreenSaveTimeOut").tells(Tell::Spi(Spi::ScreenSaverTime)),

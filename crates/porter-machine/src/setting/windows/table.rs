@@ -14,6 +14,8 @@ pub struct Table {
     pub title: &'static str,
     /// Its values.
     pub rows: &'static [Row],
+    /// See [`PersonalSetting::programs`].
+    pub programs: &'static [&'static str],
 }
 
 /// A value of the list.
@@ -26,11 +28,11 @@ pub struct Row {
     pub name: &'static str,
     /// Its type. Windows takes no other.
     pub form: Form,
-    /// What Windows has of itself, or what a value that is missing means.
+    /// The standard of Windows, which a missing value means too.
     pub standard: Option<&'static str>,
     /// The first build of Windows that knows it: 0 for all.
     pub since_build: u32,
-    /// What a session is told after it was set.
+    /// The message to a session after it was set.
     pub tell: Tell,
 }
 
@@ -65,7 +67,7 @@ pub mod build {
     pub const ELEVEN: u32 = 22_000;
 }
 
-/// What a session is told.
+/// A message to a session.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Tell {
     /// Nothing: it counts from the next sign-in, or is looked up each time.
@@ -215,6 +217,10 @@ impl PersonalSetting for Table {
     fn unknown_to(&self, build: u32, facts: &Facts) -> Vec<String> {
         let is_later = |fact: &&String| self.row(fact).is_none_or(|row| row.since_build > build);
         facts.keys().filter(is_later).cloned().collect()
+    }
+
+    fn programs(&self) -> &'static [&'static str] {
+        self.programs
     }
 
     fn tells(&self, key: &str, name: &str) -> Tell {

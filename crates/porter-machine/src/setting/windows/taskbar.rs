@@ -13,6 +13,7 @@ const fn row(fact: &'static str, name: &'static str, standard: &'static str, sin
 pub static TASKBAR: Table = Table {
     id: "taskbar",
     title: "Taskbar and start menu",
+    programs: &[],
     rows: &[
         // 0 always, 1 when it is full, 2 never.
         row("groups-buttons", "TaskbarGlomLevel", "0", build::SEVEN),

@@ -8,6 +8,7 @@ const ACCESSIBILITY: &str = "Software\\Microsoft\\Accessibility";
 pub static TEXT_SIZE: Table = Table {
     id: "text-size",
     title: "Size of text and pointer",
+    programs: &[],
     rows: &[
         Row::number("percent", ACCESSIBILITY, "TextScaleFactor").standard("100").since(build::TEN_1809),
         Row::number("pointer-size", ACCESSIBILITY, "CursorSize").standard("1").since(build::TEN_1903),

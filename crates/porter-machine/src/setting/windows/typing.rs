@@ -10,6 +10,7 @@ const TOGGLE: &str = "Keyboard Layout\\Toggle";
 pub static TYPING: Table = Table {
     id: "typing",
     title: "Typing",
+    programs: &[],
     rows: &[
         Row::text("delay", KEYBOARD, "KeyboardDelay").standard("1").tells(Tell::Spi(Spi::KeyboardDelay)),
         Row::text("speed", KEYBOARD, "KeyboardSpeed").standard("31").tells(Tell::Spi(Spi::KeyboardSpeed)),

@@ -5,7 +5,8 @@
 
 use crate::views::kind::KindWords;
 use crate::views::task::Task;
-use porter_kinds::receipt::{ItemReceipt, Receipt};
+use crate::views::words::reason;
+use porter_kinds::receipt::{ItemReceipt, Reason, Receipt};
 use porter_machine::layout::Family;
 use porter_names::Facts;
 use porter_names::screen::on_screen;
@@ -37,7 +38,12 @@ impl KindWords for Settings {
                 ..Task::about(item)
             }
         });
-        task.into_iter().collect()
+        let without_driver = item
+            .findings
+            .iter()
+            .find(|finding| matches!(finding.reason, Reason::PrinterWithoutDriver { .. }));
+        let driver = without_driver.map(|finding| Task { how: reason(&finding.reason), ..Task::about(item) });
+        task.into_iter().chain(driver).collect()
     }
 }
 
@@ -319,7 +325,7 @@ fn queue_name(name: &str) -> String {
 
 /// Nothing inside is anything but text (about_Quoting_Rules); PowerShell takes typographic quotes for quotes,
 /// too.
-fn in_single_quotes_of_powershell(value: &str) -> String {
+pub(crate) fn in_single_quotes_of_powershell(value: &str) -> String {
     let mut quoted = String::from("'");
     for c in on_screen(value.as_bytes()).chars() {
         if matches!(c, '\'' | '\u{2018}' | '\u{2019}' | '\u{201a}' | '\u{201b}') {
@@ -332,7 +338,7 @@ fn in_single_quotes_of_powershell(value: &str) -> String {
 }
 
 /// Nothing inside is anything but text (POSIX.1-2017, Shell Command Language, 2.2.2).
-fn in_single_quotes_of_shell(value: &str) -> String {
+pub(crate) fn in_single_quotes_of_shell(value: &str) -> String {
     format!("'{}'", on_screen(value.as_bytes()).replace('\'', "'\\''"))
 }
 

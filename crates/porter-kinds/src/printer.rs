@@ -1,0 +1,118 @@
+//! Printers: found as the system tells of them, set in a print system that runs, proved by asking it again.
+
+mod on_cups;
+
+use crate::catalogue::Catalogue;
+use crate::changes::{Changes, SetControl};
+use crate::ground::Ground;
+use crate::item::Item;
+use crate::kind::Kind;
+use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
+use crate::setting::{items_of, same_on, set_by_hand};
+use porter_machine::cups::queue::{Queue, queue_name};
+use porter_machine::{Machine, Setting, SettingKind};
+use porter_names::{Facts, RelativePath};
+use porter_trunk::TrunkItem;
+
+/// See the module.
+pub struct Printers;
+
+impl Kind for Printers {
+    fn name(&self) -> &'static str {
+        SettingKind::Printer.name()
+    }
+
+    fn find(&self, machine: &Machine, _: &Catalogue) -> Vec<Item> {
+        items_of(machine, SettingKind::Printer)
+    }
+
+    fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
+        if !on_cups::runs(ground) {
+            return;
+        }
+        // Classes come after the queues that they consist of.
+        let (classes, queues): (Vec<&TrunkItem>, Vec<&TrunkItem>) =
+            items.iter().partition(|item| item.facts.contains_key("members"));
+        for item in queues.into_iter().chain(classes) {
+            let now = same_on(item, ground.machine, ground.accounts);
+            // A queue of that name that is another is the new machine's own, and stays.
+            if now.is_some() {
+                continue;
+            }
+            if let Some(coming) = on_cups::Coming::of(item, ground) {
+                changes.set(SetControl {
+                    item: item.id.clone(),
+                    control: on_cups::QUEUES,
+                    owner: String::new(),
+                    becomes: coming.facts(ground),
+                    if_not_set: |detail| Reason::PrinterNotSet { detail },
+                });
+            }
+        }
+    }
+
+    fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
+        if !item.parts.is_empty() || item.facts.is_empty() {
+            return;
+        }
+        let now = same_on(item, ground.machine, ground.accounts);
+        if !now.is_some_and(|now| is_met(item, now, ground)) {
+            return set_by_hand(row, now.map(|now| now.facts.clone()).unwrap_or_default());
+        }
+        let has_driver = |facts: &Facts| facts.contains_key("driver");
+        if has_driver(&item.facts) && now.is_some_and(|now| !has_driver(&now.facts)) {
+            row.find(Finding {
+                path: RelativePath::root(),
+                verdict: Verdict::Landed,
+                reason: Reason::PrinterWithoutDriver {
+                    driver: item.facts.get("driver").cloned().unwrap_or_default(),
+                },
+                needs_attention: false,
+                expected_at: None,
+            });
+        }
+    }
+}
+
+/// True if the new machine prints in the same way to the same printer. From one print system to another one
+/// whatever its driver.
+fn is_met(item: &TrunkItem, now: &Setting, ground: &Ground<'_>) -> bool {
+    if ground.machine.layout.family.has_cups()
+        && let (Some(coming), Some(now)) = (on_cups::Coming::of(item, ground), Queue::from_facts(&now.facts))
+    {
+        return coming.queue.is_same(&now);
+    }
+    ["name", "address", "server-printer"].iter().all(|name| match item.facts.get(*name) {
+        Some(then) => now.facts.get(*name).is_some_and(|now| now.eq_ignore_ascii_case(then)),
+        None => true,
+    })
+}
+
+/// Makes a printer the usual one, after all queues are there.
+pub(crate) fn land_usual(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes) {
+    let Some(name) = item.facts.get("name").filter(|_| on_cups::runs(ground) && item.account.is_none())
+    else {
+        return;
+    };
+    if same_on(item, ground.machine, ground.accounts).is_some() {
+        return;
+    }
+    let becomes = Facts::from([("name".to_owned(), queue_name(name))]);
+    // Without a queue of that name, it stays for the person to choose.
+    let is_coming = |change: &SetControl| {
+        change.control.name() == on_cups::QUEUES.name() && change.becomes.get("name") == becomes.get("name")
+    };
+    let is_there =
+        ground.machine.settings.iter().any(|known| {
+            known.kind == SettingKind::Printer && known.facts.get("name") == becomes.get("name")
+        });
+    if is_there || changes.controls().iter().any(is_coming) {
+        changes.set(SetControl {
+            item: item.id.clone(),
+            control: on_cups::USUAL,
+            owner: String::new(),
+            becomes,
+            if_not_set: |detail| Reason::PrinterNotSet { detail },
+        });
+    }
+}
