@@ -19,7 +19,7 @@ def ask(path, operation, uri="ipp://localhost/"):
     body += attribute(0x45, "printer-uri", uri) + attribute(0x42, "requesting-user-name", "root") + bytes([END])
     with socket.socket(socket.AF_UNIX) as stream:
         stream.connect(path)
-        head = f"POST / HTTP/1.0\r\nContent-Type: application/ipp\r\nContent-Length: {len(body)}\r\nAuthorization: PeerCred root\r\n\r\n"
+        head = f"POST / HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\nContent-Type: application/ipp\r\nContent-Length: {len(body)}\r\nAuthorization: PeerCred root\r\n\r\n"
         stream.sendall(head.encode() + body)
         answer = b""
         while piece := stream.recv(65536):

@@ -8,10 +8,14 @@ use porter_demo::dice::Dice;
 use porter_formats::chromium::local_state::LocalState;
 use porter_formats::gecko::{extensions, logins, moz_lz4, places, prefs, session};
 use porter_formats::ini::Ini;
-use porter_formats::{chromium, property_list, safari, shortcut};
+use porter_formats::ipp::Message;
+use porter_formats::{chromium, ppd, property_list, safari, shortcut};
 use porter_hive::Hive;
 use porter_hive::walk::Sight;
 use porter_kinds::catalogue::CarryRule;
+use porter_machine::cups::files;
+use porter_machine::cups::queue::Queue;
+use porter_machine::cups::requests::{Make, queues_in, set};
 use porter_source::reparse_point::ReparsePoint;
 use porter_trunk::outside::Outside;
 use porter_trunk::packed_form::PackedTrunk;
@@ -22,6 +26,10 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::time::{Duration, Instant};
+
+/// A description of a printer.
+const PPD: &[u8] = b"*PPD-Adobe: \"4.3\"\n*NickName: \"Ropewalk Laser 200\"\n*cupsFilter: \"application/vnd.cups-raster 0 rastertokite\"\n\
+    *OpenUI *PageSize/Media Size: PickOne\n*DefaultPageSize: A4/A4\n*CloseUI: *PageSize\n";
 
 /// No file of these sizes takes a second, on whatever machine.
 const LONGEST: Duration = Duration::from_secs(10);
@@ -171,6 +179,12 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
         }
         files
     };
+    let desk = Queue {
+        name: "desk".to_owned(),
+        address: Some("ipp://192.0.2.20/ipp/print".to_owned()),
+        denied: vec!["bram".to_owned()],
+        ..Queue::default()
+    };
     let text = |texts: &[&str]| texts.iter().map(|text| text.as_bytes().to_vec()).collect::<Vec<_>>();
     let trunk = bench.join("trunk");
     let program = crate::release::lane_program()?;
@@ -220,12 +234,31 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
             seeds: found("NTUSER.DAT"),
             decode: |file, _| {
                 let Ok(hive) = Hive::from_bytes(file.to_vec()) else { return };
+                if let Ok(root) = hive.root() {
+                    drop(porter_machine::registry::settings::of_person(&root));
+                }
                 for sight in hive.walk() {
                     let Sight::Key(key, _) = sight else { continue };
                     key.values()
                         .filter_map(Result::ok)
                         .for_each(|value| drop(value.data().map(|data| data.len())));
                 }
+            },
+        },
+        Format {
+            name: "printing",
+            seeds: vec![
+                set(&desk, &Make::Described(Vec::new()), "root").to_bytes().map_err(|cause| cause.to_string())?,
+                PPD.to_vec(),
+                b"<DefaultPrinter desk>\nDeviceURI ipp://192.0.2.20/ipp/print\nOption media a4\n</DefaultPrinter>\n".to_vec(),
+            ],
+            decode: |file, _| {
+                if let Ok((message, _)) = Message::from_bytes(file) {
+                    drop((message.to_bytes(), queues_in(&message)));
+                }
+                drop((ppd::choices(file), ppd::model(file), ppd::filters(file)));
+                let queues = files::queues_in(Some(file), Some(file), &|_| Some(file.to_vec()));
+                queues.iter().for_each(|queue| drop((queue.setting(), Queue::from_facts(&queue.facts()))));
             },
         },
         Format {

@@ -3,7 +3,7 @@
 
 use crate::FormatError;
 
-/// What it is called in errors.
+/// Its name in errors.
 const WHAT: &str = "an IPP message";
 /// A server that sends more attributes is not believed.
 const MOST_ATTRIBUTES: usize = 100_000;
@@ -22,13 +22,13 @@ pub struct Message {
 /// Attributes about one thing.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Group {
-    /// What they are about.
+    /// The thing that they are about.
     pub about: About,
     /// In the order of the message.
     pub attributes: Vec<Attribute>,
 }
 
-/// What a group of attributes is about.
+/// The thing that a group of attributes is about.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum About {
     /// The operation.

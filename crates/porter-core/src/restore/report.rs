@@ -21,6 +21,8 @@ pub struct RestoreReport {
     pub refused: Vec<Refused>,
     /// How many values of people's registries were set.
     pub registry_values: u64,
+    /// Parts of the running system that were set, but for registries: printers.
+    pub controls_set: u64,
     /// The record of it all on the machine; none for a take.
     pub journal: Option<PathBuf>,
 }

@@ -67,6 +67,7 @@ pub fn run_plan(
         renamed: Vec::new(),
         refused,
         registry_values: 0,
+        controls_set: 0,
         journal: journal.as_ref().map(|journal| journal.path().to_path_buf()),
     };
     for refused in &report.refused {

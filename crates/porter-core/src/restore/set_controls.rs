@@ -37,6 +37,7 @@ pub(super) fn set_controls(
         let set = was.and_then(|_| change.control.set(&change.owner, &change.becomes));
         let Err(cause) = set else {
             done.note(change.control, &change.owner, &change.becomes);
+            report.controls_set += u64::from(change.control.registry_key(&change.becomes).is_none());
             continue;
         };
         report.registry_values -= u64::from(

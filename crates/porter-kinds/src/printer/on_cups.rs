@@ -46,8 +46,7 @@ enum Make {
 }
 
 impl Coming {
-    /// None for a printer that no queue can be made for: it has no address, or one that has no meaning here, or
-    /// its driver cannot be had.
+    /// None for a printer that no queue can be made for: it has no address, or one that has no meaning here.
     pub(super) fn of(item: &TrunkItem, ground: &Ground<'_>) -> Option<Self> {
         if item.account.is_some() {
             return None;

@@ -25,7 +25,7 @@ pub struct Queue {
     pub denied: Vec<String>,
     /// The queues of a class.
     pub members: Vec<String>,
-    /// What happens to a job that fails: `retry-job`.
+    /// The fate of a job that fails: `retry-job`.
     pub error_policy: Option<String>,
     /// The name of the rules of who may do what with jobs.
     pub operation_policy: Option<String>,
@@ -49,7 +49,7 @@ impl Queue {
     /// Its facts; the first of its names is `name`.
     pub fn facts(&self) -> Facts {
         let list = |names: &[String]| (!names.is_empty()).then(|| names.join(BETWEEN));
-        // What nearly every queue has is no fact.
+        // A value that nearly every queue has is no fact.
         let unless = |value: &Option<String>, usual: &[&str]| {
             value.clone().filter(|value| !value.is_empty() && !usual.contains(&value.as_str()))
         };
@@ -146,7 +146,7 @@ impl Queue {
     }
 }
 
-/// An address in one of the spellings that mean the same: `socket://192.0.2.10` is `socket://192.0.2.10:9100`.
+/// An address in one of the spellings that mean the same: `socket://192.0.2.10` leads to port 9100.
 pub fn by_meaning(address: &str) -> String {
     let Some((scheme, rest)) = address.split_once("://") else { return address.to_lowercase() };
     let (host, path) = rest.split_once('/').map_or((rest, ""), |(host, path)| (host, path));

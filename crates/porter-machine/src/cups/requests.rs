@@ -1,4 +1,4 @@
-//! What CUPS is asked, and what its answers say (RFC 8011, and the operations that CUPS adds:
+//! Requests to CUPS, and the queues in its answers (RFC 8011, and the operations that CUPS adds:
 //! <https://www.cups.org/doc/spec-ipp.html>).
 
 use super::queue::{Queue, RAW};

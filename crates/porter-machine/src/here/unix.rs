@@ -12,7 +12,7 @@ pub(super) fn open() -> Result<Opened, HereError> {
     let volume =
         HostFolder::open(root).map_err(|cause| HereError::Unreadable { path: root.to_path_buf(), cause })?;
     let mut facts = linux::facts_of(&volume);
-    // What the print system says is newer than its files, which it writes with a delay.
+    // The print system knows better than its files, which it writes with a delay.
     if let Some(queues) = Server::here().and_then(|server| server.queues().ok()) {
         facts.settings.retain(|known| known.kind != SettingKind::Printer && known.id != "default-printer");
         facts.settings.extend(cups::settings_of(&queues));

@@ -76,6 +76,17 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
         say(row("bookmarks", &format!("{}: {words} into {}", merged.account, merged.into)));
     }
     let registry_values: u64 = plan.outline.destinations.iter().map(|item| item.registry_values).sum();
+    let of_system =
+        plan.changes.controls().iter().filter(|set| set.control.registry_key(&set.becomes).is_none());
+    let printers: Vec<String> = of_system
+        .map(|set| set.control.shown(&set.owner, &set.becomes).replacen("printers/", "", 1))
+        .collect();
+    if !printers.is_empty() {
+        say(row(
+            "printers",
+            &format!("set up here: {}", porter_names::screen::on_screen(printers.join(", ").as_bytes())),
+        ));
+    }
     if registry_values > 0 {
         say(row("registry", &format!("{} into people's registries", counted(registry_values, "value"))));
     }
@@ -114,6 +125,9 @@ pub(crate) fn show(done: &str, report: &RestoreReport) {
     ));
     if report.registry_values > 0 {
         say(format_args!("{} entered in people's registries.", counted(report.registry_values, "value")));
+    }
+    if report.controls_set > 0 {
+        say(format_args!("{} of printers set.", counted(report.controls_set, "setting")));
     }
     let attention = report.refused.iter().filter(|refused| refused.needs_attention).count();
     if attention > 0 {
@@ -316,6 +330,7 @@ pub(crate) fn json(report: &RestoreReport, accounts: &BTreeMap<String, String>) 
         "accounts": accounts,
         "written": report.written,
         "registry_values": report.registry_values,
+        "controls_set": report.controls_set,
         "identical": report.identical,
         "set_aside": pairs(&report.set_aside),
         "renamed": pairs(&report.renamed),

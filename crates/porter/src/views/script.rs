@@ -1,4 +1,5 @@
-//! What is left to do by command, as a script for the new machine: PowerShell on Windows, a shell elsewhere.
+//! A script for the new machine, of all that is left to do by command: PowerShell on Windows, a shell
+//! elsewhere.
 //!
 //! Each command is a line that stands in the receipt too, quoted there. The script may be run again: it says
 //! what it leaves out, and does nothing twice.
