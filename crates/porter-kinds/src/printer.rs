@@ -1,6 +1,7 @@
 //! Printers: found as the system tells of them, set in a print system that runs, proved by asking it again.
 
 mod on_cups;
+mod on_spooler;
 
 use crate::catalogue::Catalogue;
 use crate::changes::{Changes, SetControl};
@@ -10,6 +11,7 @@ use crate::kind::Kind;
 use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
 use crate::setting::{items_of, same_on, set_by_hand};
 use porter_machine::cups::queue::{Queue, queue_name};
+use porter_machine::tcp_port::TcpPort;
 use porter_machine::{Machine, Setting, SettingKind};
 use porter_names::{Facts, RelativePath};
 use porter_trunk::TrunkItem;
@@ -27,7 +29,8 @@ impl Kind for Printers {
     }
 
     fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
-        if !on_cups::runs(ground) {
+        let on_windows = on_spooler::runs(ground);
+        if !on_cups::runs(ground) && !on_windows {
             return;
         }
         // Classes come after the queues that they consist of.
@@ -39,12 +42,17 @@ impl Kind for Printers {
             if now.is_some() {
                 continue;
             }
-            if let Some(coming) = on_cups::Coming::of(item, ground) {
+            let becomes = if on_windows {
+                on_spooler::coming(item, ground)
+            } else {
+                on_cups::Coming::of(item, ground).map(|coming| coming.facts(ground))
+            };
+            if let Some(becomes) = becomes {
                 changes.set(SetControl {
                     item: item.id.clone(),
                     control: on_cups::QUEUES,
                     owner: String::new(),
-                    becomes: coming.facts(ground),
+                    becomes,
                     if_not_set: |detail| Reason::PrinterNotSet { detail },
                 });
             }
@@ -82,10 +90,32 @@ fn is_met(item: &TrunkItem, now: &Setting, ground: &Ground<'_>) -> bool {
     {
         return coming.queue.is_same(&now);
     }
+    let place = |facts: &Facts| TcpPort::of(facts).map(|port| (port.host.to_lowercase(), port.number));
+    if let (Some(then), Some(now_at)) = (place(&item.facts), place(&now.facts)) {
+        let name = |facts: &Facts| facts.get("name").map(|name| name.to_lowercase());
+        return then == now_at && name(&item.facts) == name(&now.facts);
+    }
     ["name", "address", "server-printer"].iter().all(|name| match item.facts.get(*name) {
         Some(then) => now.facts.get(*name).is_some_and(|now| now.eq_ignore_ascii_case(then)),
         None => true,
     })
+}
+
+/// True for a printer that a person may have as the usual one: it is there, or it comes.
+pub(crate) fn may_be_usual(item: &TrunkItem, ground: &Ground<'_>, changes: &Changes) -> bool {
+    let Some(name) = item.facts.get("name") else { return false };
+    let is_it = |facts: &Facts| {
+        let names = ["name", "server-printer"].iter().filter_map(|fact| facts.get(*fact));
+        names.into_iter().any(|known| known.eq_ignore_ascii_case(name))
+    };
+    let of_person = ground.account_of(item).map(|account| account.settings.as_slice()).unwrap_or_default();
+    let mut there = ground.machine.settings.iter().chain(of_person);
+    let is_queue = |known: &Setting| known.kind == SettingKind::Printer && is_it(&known.facts);
+    there.any(is_queue)
+        || changes
+            .controls()
+            .iter()
+            .any(|set| set.control.name() == on_cups::QUEUES.name() && is_it(&set.becomes))
 }
 
 /// Makes a printer the usual one, after all queues are there.

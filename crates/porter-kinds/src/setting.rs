@@ -1,5 +1,6 @@
 //! Settings as items: the system's facts about them go into the trunk.
 
+mod on_linux;
 mod on_windows;
 
 use crate::catalogue::Catalogue;
@@ -32,10 +33,15 @@ impl Kind for Settings {
             return;
         }
         for item in items {
-            on_windows::land(item, ground, changes);
             if is_usual_printer(item) {
                 crate::printer::land_usual(item, ground, changes);
+                // Windows would take another one in place of a printer that is not there.
+                if !crate::printer::may_be_usual(item, ground, changes) {
+                    continue;
+                }
             }
+            on_windows::land(item, ground, changes);
+            on_linux::land(item, ground, changes);
         }
     }
 

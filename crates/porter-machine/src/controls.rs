@@ -4,9 +4,11 @@ use super::control::Control;
 use super::control::printing::{PrintQueues, UsualPrinter};
 use super::control::registry_key::RegistryKeys;
 use super::control::registry_value::RegistryValues;
+use super::control::system_setting::SystemSettings;
 
 /// Every control that comes with porter.
-pub static BUILT_IN: &[&dyn Control] = &[&RegistryValues, &RegistryKeys, &PrintQueues, &UsualPrinter];
+pub static BUILT_IN: &[&dyn Control] =
+    &[&RegistryValues, &RegistryKeys, &PrintQueues, &UsualPrinter, &SystemSettings];
 
 /// The one of that name.
 pub fn named(among: &[&'static dyn Control], name: &str) -> Option<&'static dyn Control> {

@@ -23,6 +23,9 @@ pub mod registry;
 pub mod running;
 pub mod setting;
 pub mod small_file;
+#[cfg(windows)]
+mod spooler;
+pub mod tcp_port;
 pub mod time_zone;
 mod wifi;
 mod without_system;

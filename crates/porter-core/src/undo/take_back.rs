@@ -236,8 +236,8 @@ impl<'a> UndoGrounds<'a> {
     }
 
     /// True for a key that a rule or a setting names, or that leads to one.
-    fn names_key(&self, key: &str) -> bool {
-        if porter_machine::setting::windows::names_key(key) {
+    fn names_key(&self, key: &str, name: Option<&str>) -> bool {
+        if porter_machine::setting::windows::names(key, name) {
             return true;
         }
         let above = format!("{}\\", key.to_lowercase());
@@ -504,7 +504,8 @@ impl Undoing<'_> {
             return;
         };
         let shown = shown_as_path(control, owner, becomes);
-        if control.registry_key(becomes).is_some_and(|key| !self.grounds.names_key(key)) {
+        let name = becomes.get("name").map(String::as_str);
+        if control.registry_key(becomes).is_some_and(|key| !self.grounds.names_key(key, name)) {
             return self.keep(&shown, WhyKept::NoLandingPlace("no rule names this key".to_owned()));
         }
         if here.is_none() {

@@ -83,6 +83,11 @@ pub enum Reason {
         /// The new machine's facts; empty if it has none.
         now: BTreeMap<String, String>,
     },
+    /// A setting of the system could not be set.
+    SettingNotSet {
+        /// In words.
+        detail: String,
+    },
     /// A printer could not be set up.
     PrinterNotSet {
         /// The print system's words.

@@ -23,6 +23,19 @@ pub const MAKE: &str = "make";
 /// The fact that holds a description.
 pub const PPD: &str = "ppd";
 
+/// The fact of a port that was made for its printer, on Windows.
+pub const PORT_MADE: &str = "port-made";
+
+/// The drivers that are installed, by name, where the print system has such names.
+pub fn drivers() -> Vec<String> {
+    system::drivers()
+}
+
+/// The ports there are, by name, where the print system has such names.
+pub fn ports() -> Vec<String> {
+    system::ports()
+}
+
 /// The bytes of a description as letters, one for each.
 pub fn letters_of(file: &[u8]) -> String {
     file.iter().map(|byte| char::from(*byte)).collect()
@@ -42,11 +55,11 @@ impl Control for PrintQueues {
     }
 
     fn remove(&self, _: &str, made: &Facts) -> io::Result<()> {
-        system::remove_queue(fact(made, "name")?)
+        system::remove_queue(made)
     }
 
     fn shown(&self, _: &str, facts: &Facts) -> String {
-        format!("printers/{}", facts.get("name").map_or("", String::as_str))
+        format!("printer {}", facts.get("name").map_or("", String::as_str))
     }
 
     fn is_same(&self, one: &Facts, other: &Facts) -> bool {
@@ -73,6 +86,6 @@ impl Control for UsualPrinter {
     }
 
     fn shown(&self, _: &str, facts: &Facts) -> String {
-        format!("printers/the usual one/{}", facts.get("name").map_or("", String::as_str))
+        format!("usual printer {}", facts.get("name").map_or("", String::as_str))
     }
 }

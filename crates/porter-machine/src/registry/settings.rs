@@ -76,7 +76,6 @@ pub fn of_machine<K: RegistryKey>(software: Option<&K>, control_set: Option<&K>)
 
 /// The settings and printers of a person, from that person's own registry.
 pub fn of_person(own: &impl RegistryKey) -> Vec<Setting> {
-    let text = |path: &str, name: &str| own.subkey(path)?.text(name);
     let mut settings = windows::read_all(&Own::new(own));
     if let Some(connections) = own.subkey("Printers\\Connections") {
         // A backslash cannot stand in a key's name: `,,server,printer`.
@@ -87,9 +86,6 @@ pub fn of_person(own: &impl RegistryKey) -> Vec<Setting> {
             settings.extend(Setting::printer(&id, &format!("Printer {path}"), &facts));
         }
     }
-    let device = text("Software\\Microsoft\\Windows NT\\CurrentVersion\\Windows", "Device");
-    let name = device.and_then(|device| device.split(',').next().map(str::to_owned));
-    settings.extend(Setting::new("default-printer", "The usual printer", &[("name", name)]));
     settings
 }
 

@@ -25,6 +25,7 @@ mod sounds;
 mod taskbar;
 mod text_size;
 mod typing;
+mod usual_printer;
 mod wallpaper;
 mod window_fonts;
 
@@ -47,6 +48,12 @@ pub trait PersonalSetting: Sync {
 
     /// The keys that it is in; whatever is below them is its own.
     fn keys(&self) -> Vec<&'static str>;
+
+    /// True for a value that it may have in one of its keys; other things are in some of them.
+    fn has_value(&self, key: &str, name: &str) -> bool {
+        let _ = (key, name);
+        true
+    }
 
     /// True if a registry with `now` is as `then` was. Facts that a new system cannot know are not asked for.
     fn is_same(&self, then: &Facts, now: &Facts) -> bool {
@@ -93,6 +100,7 @@ pub static ALL: &[&dyn PersonalSetting] = &[
     &taskbar::TASKBAR,
     &environment::Environment,
     &network_drive::NetworkDrives,
+    &usual_printer::UsualPrinter,
     &magnifier::MAGNIFIER,
     // The contrast scheme changes colours that others set.
     &accessibility::ACCESSIBILITY,
@@ -104,13 +112,19 @@ pub fn called(id: &str) -> Option<&'static dyn PersonalSetting> {
     ALL.iter().copied().find(|setting| setting.id() == first)
 }
 
-/// True for a key that some setting is in, or that leads to one.
-pub fn names_key(key: &str) -> bool {
-    let below = |one: &str, other: &str| {
+/// True for a key that some setting is in, or that leads to one; with a name, for a value that some setting
+/// has in it.
+pub fn names(key: &str, name: Option<&str>) -> bool {
+    let is_below = |one: &str, other: &str| {
         let (one, other) = (one.to_lowercase(), other.to_lowercase());
         one == other || one.strip_prefix(&other).is_some_and(|rest| rest.starts_with('\\'))
     };
-    ALL.iter().flat_map(|setting| setting.keys()).any(|own| below(key, own) || below(own, key))
+    ALL.iter().any(|setting| {
+        setting.keys().iter().any(|own| match name {
+            Some(name) => is_below(key, own) && setting.has_value(key, name),
+            None => is_below(key, own) || is_below(own, key),
+        })
+    })
 }
 
 /// The message to a session after a value was set.
@@ -135,13 +149,16 @@ mod tests {
         }
         assert_eq!(called("drive/k").map(PersonalSetting::id), Some("drive"));
         assert!(called("drives").is_none());
+        let windows = "Software\\Microsoft\\Windows NT\\CurrentVersion\\Windows";
+        assert!(names(windows, Some("Device")) && !names(windows, Some("Load")));
+        assert!(names("Environment", Some("KITES")) && !names("Environment", Some("UserInitMprLogonScript")));
         for known in ["Control Panel\\Mouse", "control panel", "Network\\K", "AppEvents\\Schemes\\Apps\\x"] {
-            assert!(names_key(known), "{known}");
+            assert!(names(known, None), "{known}");
         }
         for other in
             ["Software\\Microsoft\\Windows\\CurrentVersion\\Run", "Control Panel\\MouseX", "Networks"]
         {
-            assert!(!names_key(other), "{other}");
+            assert!(!names(other, None), "{other}");
         }
         assert_eq!(tells("control panel\\mouse", "SWAPMOUSEBUTTONS"), Tell::Spi(table::Spi::MouseButtons));
     }

@@ -78,14 +78,9 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
     let registry_values: u64 = plan.outline.destinations.iter().map(|item| item.registry_values).sum();
     let of_system =
         plan.changes.controls().iter().filter(|set| set.control.registry_key(&set.becomes).is_none());
-    let printers: Vec<String> = of_system
-        .map(|set| set.control.shown(&set.owner, &set.becomes).replacen("printers/", "", 1))
-        .collect();
-    if !printers.is_empty() {
-        say(row(
-            "printers",
-            &format!("set up here: {}", porter_names::screen::on_screen(printers.join(", ").as_bytes())),
-        ));
+    let shown: Vec<String> = of_system.map(|set| set.control.shown(&set.owner, &set.becomes)).collect();
+    if !shown.is_empty() {
+        say(row("to set", &porter_names::screen::on_screen(shown.join(", ").as_bytes())));
     }
     if registry_values > 0 {
         say(row("registry", &format!("{} into people's registries", counted(registry_values, "value"))));
@@ -127,7 +122,7 @@ pub(crate) fn show(done: &str, report: &RestoreReport) {
         say(format_args!("{} entered in people's registries.", counted(report.registry_values, "value")));
     }
     if report.controls_set > 0 {
-        say(format_args!("{} of printers set.", counted(report.controls_set, "setting")));
+        say(format_args!("{} of the running system set.", counted(report.controls_set, "part")));
     }
     let attention = report.refused.iter().filter(|refused| refused.needs_attention).count();
     if attention > 0 {

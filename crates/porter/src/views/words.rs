@@ -381,6 +381,7 @@ fn raw_reason(reason: &Reason) -> String {
         Reason::NotKnownThere { names } => {
             format!("this system is older or lacks it, and does not take: {}", names.join(", "))
         }
+        Reason::SettingNotSet { detail } => format!("it could not be set: {detail}"),
         Reason::PrinterNotSet { detail } => format!("the printer could not be set up: {detail}"),
         Reason::PrinterWithoutDriver { driver } => {
             format!("its driver ({driver}) is not here: choose its model in the settings of printers")

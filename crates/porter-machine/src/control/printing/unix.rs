@@ -1,6 +1,6 @@
 //! CUPS, by its own protocol.
 
-use super::{MAKE, PPD, letters_of};
+use super::{MAKE, PPD, fact, letters_of};
 use crate::cups::queue::Queue;
 use crate::cups::requests::Make;
 use crate::cups::server::Server;
@@ -41,8 +41,16 @@ pub(super) fn set_queue(becomes: &Facts) -> io::Result<()> {
     server()?.set(&queue, &make)
 }
 
-pub(super) fn remove_queue(name: &str) -> io::Result<()> {
-    server()?.delete(name)
+pub(super) fn remove_queue(made: &Facts) -> io::Result<()> {
+    server()?.delete(fact(made, "name")?)
+}
+
+pub(super) fn drivers() -> Vec<String> {
+    Vec::new()
+}
+
+pub(super) fn ports() -> Vec<String> {
+    Vec::new()
 }
 
 pub(super) fn is_same_queue(one: &Facts, other: &Facts) -> bool {

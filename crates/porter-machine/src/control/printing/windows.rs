@@ -1,32 +1,96 @@
-//! Not done yet: printers of a Windows are set up by hand.
+//! The print system of a Windows, by its own interface.
 
+use super::PORT_MADE;
+use crate::registry::{RegistryKey, settings};
+use crate::setting::SettingKind;
+use crate::spooler::{self, NewPrinter};
+use crate::tcp_port::TcpPort;
 use porter_names::Facts;
 use std::io;
+use winreg::RegKey;
+use winreg::enums::HKEY_LOCAL_MACHINE;
 
-fn not_yet<T>() -> io::Result<T> {
-    Err(io::Error::new(io::ErrorKind::Unsupported, "printers of this system are set up by hand"))
+pub(super) fn drivers() -> Vec<String> {
+    spooler::drivers().unwrap_or_default()
 }
 
-pub(super) fn read_queue(_: &str) -> io::Result<Option<Facts>> {
-    not_yet()
+pub(super) fn ports() -> Vec<String> {
+    spooler::ports().unwrap_or_default()
 }
 
-pub(super) fn set_queue(_: &Facts) -> io::Result<()> {
-    not_yet()
+/// As the registry has it, where the print system keeps it.
+pub(super) fn read_queue(name: &str) -> io::Result<Option<Facts>> {
+    let machine = RegKey::predef(HKEY_LOCAL_MACHINE);
+    let (software, set) = (machine.subkey("SOFTWARE"), machine.subkey("SYSTEM\\CurrentControlSet"));
+    let settings = settings::of_machine(software.as_ref(), set.as_ref());
+    let is_it = |facts: &Facts| facts.get("name").is_some_and(|known| known.eq_ignore_ascii_case(name));
+    let printers = settings.into_iter().filter(|known| known.kind == SettingKind::Printer);
+    Ok(printers.map(|printer| printer.facts).find(is_it))
 }
 
-pub(super) fn remove_queue(_: &str) -> io::Result<()> {
-    not_yet()
+pub(super) fn set_queue(becomes: &Facts) -> io::Result<()> {
+    let text = |name: &str| becomes.get(name).map_or("", String::as_str);
+    let wrong = |what: &str| io::Error::new(io::ErrorKind::InvalidData, format!("`{what}` is not given"));
+    let (name, driver) = (text("name"), text("driver"));
+    if name.is_empty() {
+        return Err(wrong("name"));
+    }
+    if !spooler::drivers()?.iter().any(|known| known.eq_ignore_ascii_case(driver)) {
+        return Err(io::Error::other(format!("its driver, {driver}, is not installed")));
+    }
+    let tcp = TcpPort::of(becomes);
+    let port = tcp.as_ref().map_or(text("port"), |port| port.name.as_str());
+    let is_there = spooler::ports()?.iter().any(|known| known.eq_ignore_ascii_case(port));
+    match (&tcp, is_there) {
+        (_, true) => {}
+        (Some(tcp), false) => spooler::add_tcp_port(tcp)?,
+        (None, false) => return Err(io::Error::other(format!("there is no port {port}"))),
+    }
+    let printer = NewPrinter {
+        name,
+        port,
+        driver,
+        location: text("location"),
+        comment: text("description"),
+        shared_as: becomes.get("shared-as").map(String::as_str),
+    };
+    let added = spooler::add_printer(&printer).and_then(|()| match read_queue(name)? {
+        Some(now) if is_same_queue(&now, becomes) => Ok(()),
+        _ => Err(io::Error::other("the print system made it otherwise")),
+    });
+    if added.is_err() && !is_there && tcp.is_some() {
+        let _ = spooler::delete_tcp_port(port);
+    }
+    added
+}
+
+pub(super) fn remove_queue(made: &Facts) -> io::Result<()> {
+    let name = made.get("name").map_or("", String::as_str);
+    spooler::delete_printer(name)?;
+    // Another printer may use the port by now: then the print system keeps it.
+    if let (true, Some(tcp)) = (made.contains_key(PORT_MADE), TcpPort::of(made)) {
+        let _ = spooler::delete_tcp_port(&tcp.name);
+    }
+    Ok(())
 }
 
 pub(super) fn is_same_queue(one: &Facts, other: &Facts) -> bool {
-    one == other
+    let same = |name: &str| {
+        let text = |facts: &Facts| facts.get(name).map(|text| text.to_lowercase()).unwrap_or_default();
+        text(one) == text(other)
+    };
+    let ports =
+        [one, other].map(|facts| TcpPort::of(facts).map(|port| (port.host, port.number, port.lpr_queue)));
+    ["name", "driver", "location", "description", "shared-as"].iter().all(|name| same(name))
+        && ports[0] == ports[1]
+        && (ports[0].is_some() || same("port"))
 }
 
 pub(super) fn usual() -> io::Result<Option<String>> {
-    not_yet()
+    Err(io::ErrorKind::Unsupported.into())
 }
 
+/// Each person has one: it is a setting of theirs.
 pub(super) fn make_usual(_: &str) -> io::Result<()> {
-    not_yet()
+    Err(io::ErrorKind::Unsupported.into())
 }

@@ -46,6 +46,10 @@ impl PersonalSetting for Environment {
         vec![KEY]
     }
 
+    fn has_value(&self, _: &str, name: &str) -> bool {
+        may_be_set(name)
+    }
+
     /// Further entries of `Path` are no loss.
     fn is_same(&self, then: &Facts, now: &Facts) -> bool {
         then.iter().all(|(name, value)| {

@@ -1,0 +1,183 @@
+//! The files of a running Linux in which they stand: `localtime(5)` and Debian's `timezone`; `locale.conf(5)`
+//! or Debian's `default/locale`; `keyboard(5)` of Debian, or `vconsole.conf(5)`.
+
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+const ZONES: &str = "/usr/share/zoneinfo";
+const LOCAL_TIME: &str = "/etc/localtime";
+const ZONE_NAME: &str = "/etc/timezone";
+
+/// A value in a file of shell assignments.
+struct Assignment {
+    /// The first of these that is there counts.
+    files: [&'static str; 2],
+    /// Its names, one for each file.
+    names: [&'static str; 2],
+}
+
+const LOCALE: Assignment =
+    Assignment { files: ["/etc/default/locale", "/etc/locale.conf"], names: ["LANG", "LANG"] };
+const KEYBOARD: Assignment =
+    Assignment { files: ["/etc/default/keyboard", "/etc/vconsole.conf"], names: ["XKBLAYOUT", "KEYMAP"] };
+
+fn wrong(detail: String) -> io::Error {
+    io::Error::new(io::ErrorKind::InvalidInput, detail)
+}
+
+fn assignment(what: &str) -> io::Result<&'static Assignment> {
+    match what {
+        "locale" => Ok(&LOCALE),
+        "keyboard" => Ok(&KEYBOARD),
+        _ => Err(wrong(format!("`{what}` is no setting of this system"))),
+    }
+}
+
+pub(super) fn read(what: &str) -> io::Result<Option<String>> {
+    if what == "time-zone" {
+        return zone();
+    }
+    let Some((file, name)) = assignment(what)?.place() else { return Ok(None) };
+    Ok(value_in(&fs::read_to_string(file)?, name))
+}
+
+pub(super) fn set(what: &str, value: &str) -> io::Result<()> {
+    let is_word = |c: char| c.is_ascii_alphanumeric() || "._-+/@,".contains(c);
+    if value.is_empty() || !value.chars().all(is_word) || value.contains("..") || value.starts_with('/') {
+        return Err(wrong(format!("`{value}` cannot be the value of {what}")));
+    }
+    match what {
+        "time-zone" => set_zone(value),
+        _ => {
+            require_there(what, value)?;
+            let place = assignment(what)?.place();
+            let (file, name) = place.ok_or_else(|| wrong(format!("this system keeps no {what}")))?;
+            let text = with_value(&fs::read_to_string(&file)?, name, Some(value));
+            replace(&file, text.as_bytes())
+        }
+    }
+}
+
+pub(super) fn remove(what: &str) -> io::Result<()> {
+    if what == "time-zone" {
+        return fs::remove_file(LOCAL_TIME);
+    }
+    let Some((file, name)) = assignment(what)?.place() else { return Ok(()) };
+    let text = with_value(&fs::read_to_string(&file)?, name, None);
+    replace(&file, text.as_bytes())
+}
+
+impl Assignment {
+    /// The file that is there, behind a link if it is one, with the name that the value has in it.
+    fn place(&self) -> Option<(PathBuf, &'static str)> {
+        let rows = self.files.iter().zip(self.names);
+        let found = rows.filter_map(|(file, name)| Some((fs::canonicalize(file).ok()?, name)));
+        found.into_iter().find(|(file, _)| file.is_file() && file.starts_with("/etc"))
+    }
+}
+
+fn zone() -> io::Result<Option<String>> {
+    let named = fs::read_to_string(ZONE_NAME).ok().map(|text| text.trim().to_owned());
+    let linked = || {
+        let to = fs::read_link(LOCAL_TIME).ok()?.to_string_lossy().into_owned();
+        to.split_once("zoneinfo/").map(|(_, zone)| zone.to_owned())
+    };
+    Ok(named.filter(|zone| !zone.is_empty()).or_else(linked))
+}
+
+fn set_zone(zone: &str) -> io::Result<()> {
+    let file = Path::new(ZONES).join(zone);
+    if !file.is_file() {
+        return Err(wrong(format!("this system has no time zone {zone}")));
+    }
+    let new = format!("{LOCAL_TIME}.porter");
+    let _ = fs::remove_file(&new);
+    std::os::unix::fs::symlink(&file, &new)?;
+    fs::rename(&new, LOCAL_TIME)?;
+    if Path::new(ZONE_NAME).is_file() {
+        replace(Path::new(ZONE_NAME), format!("{zone}\n").as_bytes())
+    } else {
+        Ok(())
+    }
+}
+
+/// A locale that was never generated, or a layout that nobody has, is worse than what is there.
+fn require_there(what: &str, value: &str) -> io::Result<()> {
+    const LOCALES: &str = "/usr/lib/locale";
+    const LAYOUTS: &str = "/usr/share/X11/xkb/symbols";
+    if what == "keyboard" {
+        let has = |layout: &str| Path::new(LAYOUTS).join(layout).is_file();
+        if !Path::new(LAYOUTS).is_dir() || value.split(',').all(has) {
+            return Ok(());
+        }
+        return Err(wrong(format!("this system has no keyboard layout {value}")));
+    }
+    // As glibc spells it: `en_GB.utf8`.
+    let (language, encoding) = value.split_once('.').unwrap_or((value, ""));
+    let encoding = encoding.to_lowercase().replace('-', "");
+    let name = if encoding.is_empty() { language.to_owned() } else { format!("{language}.{encoding}") };
+    let is_folder = ["", ".utf8"].iter().any(|end| Path::new(LOCALES).join(format!("{name}{end}")).is_dir());
+    let archive = fs::read(Path::new(LOCALES).join("locale-archive")).unwrap_or_default();
+    let needle = [name.as_bytes(), b"\0"].concat();
+    let is_archived = archive.windows(needle.len()).any(|window| window == needle);
+    if is_folder || is_archived || matches!(name.as_str(), "C" | "POSIX") {
+        return Ok(());
+    }
+    Err(wrong(format!(
+        "the language {value} is not generated here: `dpkg-reconfigure locales`, or install it"
+    )))
+}
+
+fn value_in(text: &str, name: &str) -> Option<String> {
+    let line = text.lines().find_map(|line| line.trim().strip_prefix(name)?.strip_prefix('='))?;
+    Some(line.trim().trim_matches(['"', '\'']).to_owned()).filter(|value| !value.is_empty())
+}
+
+/// The file with another value, or without it; every other line stays.
+fn with_value(text: &str, name: &str, value: Option<&str>) -> String {
+    let is_it = |line: &str| line.trim().strip_prefix(name).is_some_and(|rest| rest.starts_with('='));
+    let line = value.map(|value| format!("{name}=\"{value}\""));
+    let mut lines: Vec<String> = Vec::new();
+    let mut is_set = false;
+    for old in text.lines() {
+        match &line {
+            Some(line) if is_it(old) && !is_set => {
+                lines.push(line.clone());
+                is_set = true;
+            }
+            _ if is_it(old) => {}
+            _ => lines.push(old.to_owned()),
+        }
+    }
+    lines.extend(line.filter(|_| !is_set));
+    lines.join("\n") + "\n"
+}
+
+/// Writes a file beside, and puts it in the old one's place, with its permissions.
+fn replace(file: &Path, content: &[u8]) -> io::Result<()> {
+    let mut new = file.as_os_str().to_owned();
+    new.push(".porter");
+    fs::write(&new, content)?;
+    fs::set_permissions(&new, fs::metadata(file)?.permissions())?;
+    fs::File::open(&new)?.sync_all()?;
+    fs::rename(&new, file)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn one_line_changes_and_the_others_stay() {
+        let text = "# by hand\nLANG=C\nLC_TIME=en_GB.UTF-8\nLANG=twice\n";
+        let changed = with_value(text, "LANG", Some("en_GB.UTF-8"));
+        assert_eq!(changed, "# by hand\nLANG=\"en_GB.UTF-8\"\nLC_TIME=en_GB.UTF-8\n");
+        assert_eq!(value_in(&changed, "LANG").as_deref(), Some("en_GB.UTF-8"));
+        assert_eq!(with_value("a=1\n", "LANG", Some("C")), "a=1\nLANG=\"C\"\n");
+        assert_eq!(with_value(&changed, "LANG", None), "# by hand\nLC_TIME=en_GB.UTF-8\n");
+        for value in ["", "../x", "/etc", "a\nb", "$(id)"] {
+            assert_eq!(set("locale", value).unwrap_err().kind(), io::ErrorKind::InvalidInput, "{value}");
+        }
+    }
+}

@@ -1,0 +1,188 @@
+//! The print system of a running Windows, by its own interface: a function for each of its calls.
+#![allow(unsafe_code, reason = "calls of the system's interface")]
+
+use crate::tcp_port::TcpPort;
+use std::io;
+use std::ptr::{null, null_mut};
+use windows_sys::Win32::Graphics::Printing::{
+    AddPrinterW, ClosePrinter, DeletePrinter, EnumPortsW, EnumPrinterDriversW, OpenPrinterW, PORT_INFO_1W,
+    PRINTER_ALL_ACCESS, PRINTER_ATTRIBUTE_SHARED, PRINTER_DEFAULTSW, PRINTER_HANDLE, PRINTER_INFO_2W,
+    SERVER_ACCESS_ADMINISTER, XcvDataW,
+};
+
+/// A printer to be added.
+pub struct NewPrinter<'a> {
+    /// Its name.
+    pub name: &'a str,
+    /// The name of its port.
+    pub port: &'a str,
+    /// The name of its driver.
+    pub driver: &'a str,
+    /// Where it stands.
+    pub location: &'a str,
+    /// In a person's words.
+    pub comment: &'a str,
+    /// Its name for other machines, if they may use it.
+    pub shared_as: Option<&'a str>,
+}
+
+/// `DRIVER_INFO_1W` and `PORT_INFO_1W` are one pointer to a name each.
+const NAMES_ALONE: u32 = 1;
+
+/// The drivers that are installed.
+pub fn drivers() -> io::Result<Vec<String>> {
+    // SAFETY: as `names` promises.
+    names(|bytes, length, needed, count| unsafe {
+        EnumPrinterDriversW(null(), null(), NAMES_ALONE, bytes, length, needed, count)
+    })
+}
+
+/// The ports there are.
+pub fn ports() -> io::Result<Vec<String>> {
+    // SAFETY: as `names` promises.
+    names(|bytes, length, needed, count| unsafe {
+        EnumPortsW(null(), NAMES_ALONE, bytes, length, needed, count)
+    })
+}
+
+/// Asks for the length of a list, and then for the list: names of level 1. The buffer that is handed over
+/// is as long as is said, and aligned for pointers.
+fn names(list: impl Fn(*mut u8, u32, &mut u32, &mut u32) -> i32) -> io::Result<Vec<String>> {
+    let (mut needed, mut count) = (0, 0);
+    list(null_mut(), 0, &mut needed, &mut count);
+    let mut buffer = vec![0_u64; (needed as usize).div_ceil(size_of::<u64>()) + 1];
+    let length = (buffer.len() * size_of::<u64>()) as u32;
+    if list(buffer.as_mut_ptr().cast(), length, &mut needed, &mut count) == 0 {
+        return Err(io::Error::last_os_error());
+    }
+    // SAFETY: the call says how many structures it has written to the buffer, and where their texts are in it.
+    let rows = unsafe { std::slice::from_raw_parts(buffer.as_ptr().cast::<PORT_INFO_1W>(), count as usize) };
+    Ok(rows.iter().map(|row| unsafe { text_at(row.pName) }).collect())
+}
+
+/// # Safety
+///
+/// `text` is null, or ends with a NUL.
+unsafe fn text_at(text: *const u16) -> String {
+    if text.is_null() {
+        return String::new();
+    }
+    // SAFETY: no unit behind the NUL is looked at.
+    unsafe {
+        let length = (0..).take_while(|at| *text.add(*at) != 0).count();
+        String::from_utf16_lossy(std::slice::from_raw_parts(text, length))
+    }
+}
+
+/// Makes a port of a printer on the network.
+pub fn add_tcp_port(port: &TcpPort) -> io::Result<()> {
+    let wrong = || io::Error::new(io::ErrorKind::InvalidInput, "a name of the port is too long");
+    let data = port.to_bytes().ok_or_else(wrong)?;
+    tell_ports(",XcvMonitor Standard TCP/IP Port", "AddPort", &data)
+}
+
+/// Deletes such a port.
+pub fn delete_tcp_port(name: &str) -> io::Result<()> {
+    /// Length of `DELETE_PORT_DATA_1`: a name of 64 units, 98 bytes, and from 228 on the version, 1.
+    const LENGTH: usize = 236;
+    let mut data = [0; LENGTH];
+    for (at, unit) in name.encode_utf16().take(63).enumerate() {
+        data[2 * at..2 * at + 2].copy_from_slice(&unit.to_le_bytes());
+    }
+    data[228] = 1;
+    tell_ports(",XcvMonitor Standard TCP/IP Port", "DeletePort", &data)
+}
+
+fn tell_ports(monitor: &str, what: &str, data: &[u8]) -> io::Result<()> {
+    let handle = Handle::open(monitor, SERVER_ACCESS_ADMINISTER)?;
+    let what = wide(what);
+    let (mut needed, mut status) = (0, 0);
+    // SAFETY: the texts and the data are as long as is said; nothing is written back but two numbers.
+    let called = unsafe {
+        XcvDataW(
+            handle.0.Value as _,
+            what.as_ptr(),
+            data.as_ptr(),
+            data.len() as u32,
+            null_mut(),
+            0,
+            &mut needed,
+            &mut status,
+        )
+    };
+    // The call's own success says nothing of the port.
+    match (called, status) {
+        (0, _) => Err(io::Error::last_os_error()),
+        (_, 0) => Ok(()),
+        (_, status) => Err(io::Error::from_raw_os_error(status.cast_signed())),
+    }
+}
+
+/// Adds a printer. Its driver and its port are there.
+pub fn add_printer(printer: &NewPrinter<'_>) -> io::Result<()> {
+    let texts = [
+        printer.name,
+        printer.port,
+        printer.driver,
+        printer.comment,
+        printer.location,
+        "winprint",
+        "RAW",
+        printer.shared_as.unwrap_or_default(),
+    ];
+    let mut texts = texts.map(wide);
+    let [name, port, driver, comment, location, processor, datatype, share] = &mut texts;
+    let info = PRINTER_INFO_2W {
+        pPrinterName: name.as_mut_ptr(),
+        pPortName: port.as_mut_ptr(),
+        pDriverName: driver.as_mut_ptr(),
+        pComment: comment.as_mut_ptr(),
+        pLocation: location.as_mut_ptr(),
+        pPrintProcessor: processor.as_mut_ptr(),
+        pDatatype: datatype.as_mut_ptr(),
+        pShareName: share.as_mut_ptr(),
+        Attributes: if printer.shared_as.is_some() { PRINTER_ATTRIBUTE_SHARED } else { 0 },
+        ..PRINTER_INFO_2W::default()
+    };
+    // SAFETY: the structure is of level 2, and its texts end with a NUL and live until the call is over. The
+    // handle is closed once.
+    unsafe {
+        let handle = AddPrinterW(null(), 2, (&raw const info).cast());
+        if handle.is_null() {
+            return Err(io::Error::last_os_error());
+        }
+        ClosePrinter(PRINTER_HANDLE { Value: handle as _ });
+    }
+    Ok(())
+}
+
+/// Deletes a printer.
+pub fn delete_printer(name: &str) -> io::Result<()> {
+    let handle = Handle::open(name, PRINTER_ALL_ACCESS)?;
+    // SAFETY: the handle is open, with the right to do it.
+    if unsafe { DeletePrinter(handle.0) } == 0 { Err(io::Error::last_os_error()) } else { Ok(()) }
+}
+
+struct Handle(PRINTER_HANDLE);
+
+impl Handle {
+    fn open(name: &str, access: u32) -> io::Result<Self> {
+        let name = wide(name);
+        let wanted = PRINTER_DEFAULTSW { DesiredAccess: access, ..PRINTER_DEFAULTSW::default() };
+        let mut handle = PRINTER_HANDLE::default();
+        // SAFETY: the name ends with a NUL.
+        let opened = unsafe { OpenPrinterW(name.as_ptr(), &mut handle, &wanted) };
+        if opened == 0 { Err(io::Error::last_os_error()) } else { Ok(Self(handle)) }
+    }
+}
+
+impl Drop for Handle {
+    fn drop(&mut self) {
+        // SAFETY: it is closed once.
+        unsafe { ClosePrinter(self.0) };
+    }
+}
+
+fn wide(text: &str) -> Vec<u16> {
+    text.encode_utf16().chain([0]).collect()
+}
