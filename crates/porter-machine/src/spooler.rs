@@ -55,7 +55,7 @@ fn names(list: impl Fn(*mut u8, u32, &mut u32, &mut u32) -> i32) -> io::Result<V
     if list(buffer.as_mut_ptr().cast(), length, &mut needed, &mut count) == 0 {
         return Err(io::Error::last_os_error());
     }
-    // SAFETY: the call says how many structures it has written to the buffer, and where their texts are in it.
+    // SAFETY: the call says how many structures it has written to the buffer, and where their texts are.
     let rows = unsafe { std::slice::from_raw_parts(buffer.as_ptr().cast::<PORT_INFO_1W>(), count as usize) };
     Ok(rows.iter().map(|row| unsafe { text_at(row.pName) }).collect())
 }

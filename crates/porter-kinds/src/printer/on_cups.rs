@@ -23,10 +23,10 @@ const LONGEST_PPD_IN_BYTES: u64 = 4 << 20;
 const SCHEMES: [&str; 12] =
     ["ipp", "ipps", "http", "https", "socket", "lpd", "smb", "dnssd", "usb", "hp", "parallel", "bluetooth"];
 
-/// True if printers can be set on the machine: it runs, and its system is one with CUPS.
+/// True if printers can be set on the machine: it runs, its system is one with CUPS, and we may change it.
 pub(super) fn runs(ground: &Ground<'_>) -> bool {
     let machine = ground.machine;
-    machine.here.is_some()
+    machine.here.is_some_and(|here| here.as_administrator)
         && machine.layout.family.has_cups()
         && machine.controls.iter().any(|control| control.name() == QUEUES.name())
 }

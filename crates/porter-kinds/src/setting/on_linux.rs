@@ -13,7 +13,9 @@ const CONTROL: &dyn Control = &SystemSettings;
 /// Decides about one setting.
 pub(super) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes) {
     let machine = ground.machine;
-    if machine.here.is_none() || machine.layout.family != Family::Linux || item.account.is_some() {
+    // Only root may; everybody else finds it on the receipt, with what to type.
+    let may_set = machine.here.is_some_and(|here| here.as_administrator);
+    if !may_set || machine.layout.family != Family::Linux || item.account.is_some() {
         return;
     }
     let Some((_, what)) = item.id.split_once("/setting/") else { return };

@@ -27,6 +27,7 @@ const FIRST_ERROR: u16 = 0x0400;
 pub struct Server {
     socket: PathBuf,
     as_user: String,
+    until_driverless: Duration,
 }
 
 impl Server {
@@ -36,7 +37,12 @@ impl Server {
         let named = std::env::var_os("CUPS_SERVER").map(PathBuf::from).filter(|path| path.is_absolute());
         let sockets = named.into_iter().chain(SOCKETS.map(PathBuf::from));
         let answering = sockets.into_iter().find(|path| UnixStream::connect(path).is_ok())?;
-        Some(Self { socket: answering, as_user: own_name() })
+        Some(Self::at(answering, UNTIL_DRIVERLESS))
+    }
+
+    /// The one behind a socket. A printer has so much time to say what it can.
+    pub fn at(socket: PathBuf, until_driverless: Duration) -> Self {
+        Self { socket, as_user: own_name(), until_driverless }
     }
 
     /// All queues and classes, without their options.
@@ -116,7 +122,7 @@ impl Server {
                 let is_it = now.is_same(&Queue { options: Vec::new(), ..queue.clone() });
                 return if is_it { Ok(()) } else { Err(io::Error::other("CUPS made it otherwise")) };
             }
-            if *make != Make::Driverless || began.elapsed() > UNTIL_DRIVERLESS {
+            if *make != Make::Driverless || began.elapsed() > self.until_driverless {
                 let why = if *make == Make::Driverless {
                     "the printer does not answer"
                 } else {
@@ -146,7 +152,8 @@ impl Server {
     fn ask(&self, message: &Message, document: &[u8]) -> io::Result<(Message, Vec<u8>)> {
         let mut body = message.to_bytes().map_err(io::Error::other)?;
         body.extend_from_slice(document);
-        let mut stream = UnixStream::connect(&self.socket)?;
+        // A socket that is gone is not an empty list of printers.
+        let mut stream = UnixStream::connect(&self.socket).map_err(io::Error::other)?;
         stream.set_read_timeout(Some(LONGEST_WAIT))?;
         stream.set_write_timeout(Some(LONGEST_WAIT))?;
         // The system tells CUPS who asks; the name has to be that one's.
