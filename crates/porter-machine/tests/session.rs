@@ -53,8 +53,12 @@ fn window() -> HWND {
 fn a_window_hears_of_changed_settings_of_its_own_person_alone() {
     let window = window();
     assert!(!window.is_null(), "no window can be made: see `Graphics` in .ci/windows");
-    let mut people = RegKey::predef(HKEY_USERS).enum_keys().flatten();
-    let sid = people.find(|sid| sid.starts_with("S-1-5-21-") && !sid.ends_with("_Classes")).unwrap();
+    let people = RegKey::predef(HKEY_USERS);
+    let sid = people
+        .enum_keys()
+        .flatten()
+        .find(|sid| sid.starts_with("S-1-5-21-") && !sid.ends_with("_Classes"))
+        .unwrap();
     let change = |key: &str, name: &str, text: &str| facts(key, &text_value(name, TEXT, text));
     let changed = [
         change("Control Panel\\International", "sShortDate", "yyyy-MM-dd"),
