@@ -5,7 +5,7 @@ mod stand_ins;
 
 use porter_hive::write::{Heading, Version, to_bytes};
 use porter_hive::{Hive, KeyTree};
-use porter_kinds::setting::is_met;
+use porter_kinds::values::is_met;
 use porter_machine::registry::describe::encrypted_with;
 use porter_machine::registry::settings::{of_machine, of_person};
 use porter_machine::time_zone::{iana_name, windows_name};

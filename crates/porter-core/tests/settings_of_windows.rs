@@ -5,9 +5,10 @@ use porter_demo::{DemoSize, build_loft_pc, build_tidewater};
 use porter_hive::write::{Heading, Version, to_bytes};
 use porter_hive::{Hive, KeyTree, ValueKind};
 use porter_machine::registry::KeyValues;
+use porter_machine::setting::windows::list::{ALL, called, names};
 use porter_machine::setting::windows::own::Own;
+use porter_machine::setting::windows::personal_setting::PersonalSetting;
 use porter_machine::setting::windows::table::build;
-use porter_machine::setting::windows::{ALL, PersonalSetting, called, names};
 use porter_names::Facts;
 use std::collections::BTreeMap;
 
@@ -140,7 +141,7 @@ fn a_trunk_brings_no_program_no_server_and_no_other_key() {
         ("effects", &[("no-such-bit", "1")]),
         ("window-fonts", &[("menu-font", "Verdana"), ("caption-height", "99999999")]),
     ] {
-        // Of the bits of effects those stay that nobody names.
+        // Those bits of effects stay that nobody names.
         let keys = set(id, rows);
         assert!(id == "effects" || count(&keys) == 0, "{id}: {keys:?}");
     }

@@ -10,7 +10,8 @@
 //! - [`kind`]: the duties of a kind; [`Kinds`]: those there are;
 //! - [`profiles`]: profiles that programs list and register;
 //! - [`registry_part`]: what items have in their owner's registry;
-//! - [`ruled`], [`browser`], [`drive`], [`also`], [`printer`] and [`setting`]: the kinds.
+//! - [`ruled`], [`browser`], [`drive`], [`also`], [`printer`] and [`setting`]: the kinds;
+//! - [`values`]: what settings and printers have in common.
 
 pub mod also;
 pub mod browser;
@@ -33,6 +34,7 @@ pub mod receipt;
 pub mod registry_part;
 pub mod ruled;
 pub mod setting;
+pub mod values;
 pub mod wishes;
 
 pub use kinds::Kinds;

@@ -9,7 +9,7 @@ use crate::ground::Ground;
 use crate::item::Item;
 use crate::kind::Kind;
 use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
-use crate::setting::{items_of, same_on, set_by_hand};
+use crate::values::{items_of, same_on, set_by_hand};
 use porter_machine::cups::queue::{Queue, queue_name};
 use porter_machine::tcp_port::TcpPort;
 use porter_machine::{Machine, Setting, SettingKind};

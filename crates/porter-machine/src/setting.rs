@@ -6,7 +6,6 @@
 pub mod variables;
 pub mod windows;
 
-use self::windows::own::Own;
 use porter_names::Facts;
 
 /// Windows lets no variable be longer. A longer value is a lie that would only make the trunk's list of items
@@ -56,22 +55,6 @@ impl Setting {
     /// A setting, of what is known of it. None if nothing is.
     pub fn new(id: &str, title: &str, facts: &[(&str, Option<String>)]) -> Option<Self> {
         Self::of(SettingKind::Setting, id, title, facts)
-    }
-
-    /// A setting in a person's registry. Values that were of another type make one, too, so that somebody
-    /// hears of them.
-    pub fn windows(id: &str, title: &str, facts: &[(&str, Option<String>)], own: &Own<'_>) -> Option<Self> {
-        let wrong = own.take_wrong();
-        let known = Self::new(id, title, facts);
-        let empty = || Self {
-            kind: SettingKind::Setting,
-            id: id.to_owned(),
-            title: title.to_owned(),
-            facts: Facts::new(),
-            wrong: Vec::new(),
-        };
-        let setting = known.or_else(|| (!wrong.is_empty()).then(empty))?;
-        Some(Self { wrong, ..setting })
     }
 
     /// A printer.

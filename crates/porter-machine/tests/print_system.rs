@@ -41,7 +41,7 @@ fn words(name: &str, text: &str) -> Attribute {
     Attribute::texts(name, TextKind::Name, [text])
 }
 
-/// What it answers: a status, the groups, and a document.
+/// Its answer: a status, the groups, and a document.
 fn answer(mood: Mood, state: &mut State, asked: &Message, document: &[u8]) -> (u16, Vec<Group>, Vec<u8>) {
     let uri = asked.groups[0].text("printer-uri").unwrap_or_default();
     let name = uri.rsplit('/').next().unwrap_or_default().to_owned();

@@ -237,7 +237,7 @@ impl<'a> UndoGrounds<'a> {
 
     /// True for a key that a rule or a setting names, or that leads to one.
     fn names_key(&self, key: &str, name: Option<&str>) -> bool {
-        if porter_machine::setting::windows::names(key, name) {
+        if porter_machine::setting::windows::list::names(key, name) {
             return true;
         }
         let above = format!("{}\\", key.to_lowercase());

@@ -3,6 +3,7 @@
 use crate::changes::{Changes, SetControl};
 use crate::ground::Ground;
 use crate::receipt::Reason;
+use crate::values::{is_met, same_on};
 use porter_machine::control::Control;
 use porter_machine::control::system_setting::{SystemSettings, facts};
 use porter_machine::layout::Family;
@@ -25,9 +26,8 @@ pub(super) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes)
         "keyboard" => "layouts",
         _ => return,
     };
-    let now = super::same_on(item, machine, ground.accounts);
-    let Some(value) = item.facts.get(name).filter(|_| !now.is_some_and(|now| super::is_met(item, now)))
-    else {
+    let now = same_on(item, machine, ground.accounts);
+    let Some(value) = item.facts.get(name).filter(|_| !now.is_some_and(|now| is_met(item, now))) else {
         return;
     };
     changes.set(SetControl {

@@ -5,11 +5,13 @@ use crate::crossing::old_paths::OldPaths;
 use crate::ground::Ground;
 use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
 use crate::registry_part::source::{self, RegistryTrouble, WithKey};
+use crate::values::same_on;
 use porter_machine::layout::Family;
 use porter_machine::registry::{KeyValues, RegistryKey};
+use porter_machine::setting::windows::list::called;
 use porter_machine::setting::windows::own::Own;
+use porter_machine::setting::windows::personal_setting::PersonalSetting;
 use porter_machine::setting::windows::table::build;
-use porter_machine::setting::windows::{PersonalSetting, called};
 use porter_machine::{Account, Machine, PlaceState, Setting};
 use porter_names::{Facts, RelativePath};
 use porter_trunk::TrunkItem;
@@ -70,7 +72,7 @@ impl<'g> Coming<'g> {
 /// Decides about one setting.
 pub(super) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes) {
     let Some(coming) = Coming::of(item, ground) else { return };
-    if coming.is_met(super::same_on(item, ground.machine, ground.accounts)) {
+    if coming.is_met(same_on(item, ground.machine, ground.accounts)) {
         return;
     }
     let keys = source::open(ground.machine, coming.account)

@@ -2,7 +2,7 @@
 
 use super::{Control, fact, session};
 use crate::registry::running;
-use crate::setting::windows::tells;
+use crate::setting::windows::list::tells;
 use porter_names::Facts;
 use porter_trunk::RegistryValue;
 use std::fmt::Write;

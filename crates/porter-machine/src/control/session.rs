@@ -8,7 +8,7 @@ mod system;
 #[path = "session/windows.rs"]
 mod system;
 
-use crate::setting::windows::table::Tell;
+use crate::setting::windows::tell::Tell;
 use std::collections::BTreeSet;
 
 /// Tells the session of changes of a person's registry, each once. Does nothing for anybody else's: a message

@@ -4,7 +4,8 @@ use super::RegistryKey;
 use crate::account::id_from_name;
 use crate::setting::Setting;
 use crate::setting::variables::is_of_system;
-use crate::setting::windows::{self, own::Own};
+use crate::setting::windows::list::read_all;
+use crate::setting::windows::own::Own;
 use crate::time_zone;
 
 /// Ports that are not printers: fax, files, other programs.
@@ -76,7 +77,7 @@ pub fn of_machine<K: RegistryKey>(software: Option<&K>, control_set: Option<&K>)
 
 /// The settings and printers of a person, from that person's own registry.
 pub fn of_person(own: &impl RegistryKey) -> Vec<Setting> {
-    let mut settings = windows::read_all(&Own::new(own));
+    let mut settings = read_all(&Own::new(own));
     if let Some(connections) = own.subkey("Printers\\Connections") {
         // A backslash cannot stand in a key's name: `,,server,printer`.
         for path in connections.subkey_names().iter().map(|name| name.replace(',', "\\")) {

@@ -1,6 +1,6 @@
 //! Only Windows has such sessions.
 
-use crate::setting::windows::table::Tell;
+use crate::setting::windows::tell::Tell;
 
 pub(super) fn is_of_session(_owner: &str) -> bool {
     false

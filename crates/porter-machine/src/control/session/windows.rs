@@ -2,7 +2,7 @@
 //! does not take a call takes them at the next sign-in, so that no failure is an error.
 
 use crate::registry::running;
-use crate::setting::windows::table::{Spi, Tell};
+use crate::setting::windows::tell::{Spi, Tell};
 use std::ffi::c_void;
 use std::ptr::{null, null_mut};
 use windows_sys::Win32::Foundation::{CloseHandle, LocalFree};

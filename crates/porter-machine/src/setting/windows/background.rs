@@ -1,6 +1,7 @@
 //! The colour behind the picture on the desktop.
 
-use super::table::{Row, Table, Tell};
+use super::table::{Row, Table};
+use super::tell::Tell;
 
 /// See the module. Three numbers from 0 to 255.
 pub static BACKGROUND: Table = Table {

@@ -1,7 +1,8 @@
 //! Shadows, fades and sliding menus: single bits of a value whose other bits belong to each Windows.
 
 use super::own::{Own, bytes_value};
-use super::{PersonalSetting, Tell};
+use super::personal_setting::PersonalSetting;
+use super::tell::Tell;
 use crate::registry::KeyValues;
 use crate::setting::Setting;
 use porter_names::Facts;
@@ -46,7 +47,7 @@ impl PersonalSetting for Effects {
             (value != *standard && !mask.is_empty()).then(|| (*name, Some(u8::from(value).to_string())))
         };
         let facts: Vec<_> = BITS.iter().filter_map(chosen).collect();
-        Setting::windows(self.id(), "Visual effects", &facts, own).into_iter().collect()
+        own.setting(self.id(), "Visual effects", &facts).into_iter().collect()
     }
 
     fn values(&self, facts: &Facts, there: &Own<'_>) -> Vec<KeyValues> {

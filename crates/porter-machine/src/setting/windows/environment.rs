@@ -1,7 +1,8 @@
 //! Variables that a person set.
 
 use super::own::{EXPANDABLE, Own, TEXT, text_value};
-use super::{PersonalSetting, Tell};
+use super::personal_setting::PersonalSetting;
+use super::tell::Tell;
 use crate::registry::KeyValues;
 use crate::setting::Setting;
 use crate::setting::variables::{is_of_system, loads_code};
@@ -26,7 +27,7 @@ impl PersonalSetting for Environment {
             .filter(|(name, ..)| is_own(name))
             .map(|(name, text, _)| (name.as_str(), Some(text.clone())))
             .collect();
-        Setting::windows(self.id(), "Environment variables", &facts, own).into_iter().collect()
+        own.setting(self.id(), "Environment variables", &facts).into_iter().collect()
     }
 
     fn values(&self, facts: &Facts, there: &Own<'_>) -> Vec<KeyValues> {

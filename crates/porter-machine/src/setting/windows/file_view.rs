@@ -1,6 +1,7 @@
 //! How files and folders are shown.
 
-use super::table::{Row, Table, Tell, build};
+use super::table::{Row, Table, build};
+use super::tell::Tell;
 
 const ADVANCED: &str = "Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\Advanced";
 const CABINET: &str = "Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\CabinetState";

@@ -1,6 +1,7 @@
 //! Language and formats: dates, times, numbers, money and paper.
 
-use super::table::{Row, Table, Tell, build};
+use super::table::{Row, Table, build};
+use super::tell::Tell;
 
 const INTERNATIONAL: &str = "Control Panel\\International";
 

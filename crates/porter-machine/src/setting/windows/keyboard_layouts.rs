@@ -1,7 +1,8 @@
 //! Keyboard layouts, in the order in which they are switched.
 
 use super::own::{Own, TEXT, text_value};
-use super::{PersonalSetting, Tell};
+use super::personal_setting::PersonalSetting;
+use super::tell::Tell;
 use crate::registry::KeyValues;
 use crate::setting::Setting;
 use porter_names::Facts;
@@ -44,7 +45,7 @@ impl PersonalSetting for KeyboardLayouts {
             .map(|(name, layout, _)| format!("{name}={layout}").to_lowercase())
             .collect();
         let facts = [(LAYOUTS, Some(layouts(own).join(" "))), (STAND_INS, Some(stand_ins.join(" ")))];
-        Setting::windows(self.id(), "Keyboard layouts", &facts, own).into_iter().collect()
+        own.setting(self.id(), "Keyboard layouts", &facts).into_iter().collect()
     }
 
     fn values(&self, facts: &Facts, there: &Own<'_>) -> Vec<KeyValues> {

@@ -1,8 +1,8 @@
 //! The languages that a person listed: programs and pages are shown in the first that they have, and Windows
 //! makes the list of keyboard layouts of them at each sign-in (since Windows 8).
 
-use super::PersonalSetting;
 use super::own::{NUMBER, Own, number_value, texts_value};
+use super::personal_setting::PersonalSetting;
 use super::table::build;
 use crate::registry::KeyValues;
 use crate::setting::Setting;
@@ -57,7 +57,7 @@ impl PersonalSetting for Languages {
         facts.extend(inputs.iter().map(|(name, text)| (name.as_str(), Some(text.clone()))));
         let switch = |name: &str| own.number(PROFILE, name).map(|number| number.to_string());
         facts.extend(SWITCHES.map(|(fact, name)| (fact, switch(name))));
-        Setting::windows(self.id(), "Languages", &facts, own).into_iter().collect()
+        own.setting(self.id(), "Languages", &facts).into_iter().collect()
     }
 
     fn values(&self, facts: &Facts, _: &Own<'_>) -> Vec<KeyValues> {

@@ -1,6 +1,7 @@
 //! Light or dark, and the colour of frames.
 
-use super::table::{Row, Table, Tell, build};
+use super::table::{Row, Table, build};
+use super::tell::Tell;
 
 const PERSONALIZE: &str = "Software\\Microsoft\\Windows\\CurrentVersion\\Themes\\Personalize";
 const FRAMES: &str = "Software\\Microsoft\\Windows\\DWM";

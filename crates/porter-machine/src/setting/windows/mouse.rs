@@ -1,6 +1,7 @@
 //! How the mouse moves, clicks and scrolls.
 
-use super::table::{Row, Spi, Table, Tell, build};
+use super::table::{Row, Table, build};
+use super::tell::{Spi, Tell};
 
 const MOUSE_KEY: &str = "Control Panel\\Mouse";
 const DESKTOP: &str = "Control Panel\\Desktop";

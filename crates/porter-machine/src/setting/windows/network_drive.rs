@@ -1,7 +1,7 @@
 //! Drives that are folders of a server. Windows connects them at the next sign-in.
 
-use super::PersonalSetting;
 use super::own::{Own, TEXT, number_value, text_value};
+use super::personal_setting::PersonalSetting;
 use crate::account::id_from_name;
 use crate::registry::KeyValues;
 use crate::setting::Setting;
@@ -37,7 +37,7 @@ impl PersonalSetting for NetworkDrives {
                 format!("drive/{}", id_from_name(letter.as_bytes())),
                 format!("Drive {}:", letter.to_uppercase()),
             );
-            Setting::windows(&id, &title, &facts, own)
+            own.setting(&id, &title, &facts)
         };
         own.below(KEY).into_iter().filter_map(drive).collect()
     }

@@ -1,6 +1,8 @@
 //! A person's registry, as settings are read from it: each value only in the type that Windows reads.
 
 use crate::registry::{RegistryKey, RegistryRow};
+use crate::setting::{Setting, SettingKind};
+use porter_names::Facts;
 use porter_trunk::RegistryValue;
 use std::cell::RefCell;
 
@@ -123,9 +125,20 @@ impl<'r> Own<'r> {
         self.keys.names_below(key)
     }
 
-    /// The values so far that are of another type than Windows reads.
-    pub fn take_wrong(&self) -> Vec<String> {
-        std::mem::take(&mut self.wrong.borrow_mut())
+    /// A setting of what was read. Values that were of another type make one, too, so that somebody hears of
+    /// them.
+    pub fn setting(&self, id: &str, title: &str, facts: &[(&str, Option<String>)]) -> Option<Setting> {
+        let wrong = std::mem::take(&mut *self.wrong.borrow_mut());
+        let empty = || Setting {
+            kind: SettingKind::Setting,
+            id: id.to_owned(),
+            title: title.to_owned(),
+            facts: Facts::new(),
+            wrong: Vec::new(),
+        };
+        let known = Setting::new(id, title, facts);
+        let setting = known.or_else(|| (!wrong.is_empty()).then(empty))?;
+        Some(Setting { wrong, ..setting })
     }
 }
 

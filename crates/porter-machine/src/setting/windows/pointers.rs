@@ -1,8 +1,8 @@
 //! Mouse pointers, with the files of those that a person chose.
 
 use super::own::{EXPANDABLE, Own, TEXT, number_value, text_value};
-use super::table::Spi;
-use super::{PersonalSetting, Tell};
+use super::personal_setting::PersonalSetting;
+use super::tell::{Spi, Tell};
 use crate::registry::KeyValues;
 use crate::setting::{Setting, is_local_file};
 use porter_names::Facts;
@@ -50,7 +50,7 @@ impl PersonalSetting for Pointers {
         let has_own_scheme = scheme.as_deref().is_some_and(|name| !matches!(name, "" | STANDARD_SCHEME));
         let is_chosen = has_own_scheme || source == Some(1) || size.is_some_and(|size| size != STANDARD_SIZE);
         if !is_chosen {
-            return Setting::windows(self.id(), "Mouse pointers", &[], own).into_iter().collect();
+            return own.setting(self.id(), "Mouse pointers", &[]).into_iter().collect();
         }
         // Windows draws the one whose text is empty; a fact is never empty.
         let file = |name: &str| {
@@ -65,7 +65,7 @@ impl PersonalSetting for Pointers {
             (SIZE, size.map(|number| number.to_string())),
             ("scheme-files", list),
         ]);
-        Setting::windows(self.id(), "Mouse pointers", &facts, own).into_iter().collect()
+        own.setting(self.id(), "Mouse pointers", &facts).into_iter().collect()
     }
 
     fn values(&self, facts: &Facts, _: &Own<'_>) -> Vec<KeyValues> {

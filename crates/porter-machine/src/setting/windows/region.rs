@@ -1,6 +1,7 @@
 //! The country that a person is in: news, weather and shops go by it.
 
-use super::table::{Row, Table, Tell, build};
+use super::table::{Row, Table, build};
+use super::tell::Tell;
 
 const GEO: &str = "Control Panel\\International\\Geo";
 const INTL: Tell = Tell::Section("intl");

@@ -1,6 +1,7 @@
 //! The screen saver.
 
-use super::table::{Row, Spi, Table, Tell};
+use super::table::{Row, Table};
+use super::tell::{Spi, Tell};
 
 const DESKTOP: &str = "Control Panel\\Desktop";
 

@@ -1,8 +1,8 @@
 //! Sounds of events, and the beep. Windows plays the file that an event's `.Current` names; the scheme's name
 //! is only a name.
 
-use super::PersonalSetting;
 use super::own::{Own, TEXT, text_value};
+use super::personal_setting::PersonalSetting;
 use crate::registry::KeyValues;
 use crate::setting::{Setting, is_local_file};
 use porter_names::Facts;
@@ -49,7 +49,7 @@ impl PersonalSetting for Sounds {
             events.iter().map(|(event, file)| (event.as_str(), Some(file.clone()))).collect();
         let beep = own.text(SOUND, "Beep").filter(|beep| !beep.eq_ignore_ascii_case("yes"));
         facts.extend([("scheme", scheme), ("beep", beep)]);
-        Setting::windows(self.id(), "Sounds", &facts, own).into_iter().collect()
+        own.setting(self.id(), "Sounds", &facts).into_iter().collect()
     }
 
     fn values(&self, facts: &Facts, there: &Own<'_>) -> Vec<KeyValues> {

@@ -1,7 +1,8 @@
 //! A setting that is a fixed list of values.
 
-use super::PersonalSetting;
 use super::own::{EXPANDABLE, Own, TEXT, number_value, text_value};
+use super::personal_setting::PersonalSetting;
+use super::tell::Tell;
 use crate::registry::KeyValues;
 use crate::setting::Setting;
 use porter_names::Facts;
@@ -65,56 +66,6 @@ pub mod build {
     pub const TEN_1903: u32 = 18_362;
     /// Windows 11.
     pub const ELEVEN: u32 = 22_000;
-}
-
-/// A message to a session.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub enum Tell {
-    /// Nothing: it counts from the next sign-in, or is looked up each time.
-    Nothing,
-    /// A call of `SystemParametersInfo`.
-    Spi(Spi),
-    /// `WM_SETTINGCHANGE` to all windows, with this section.
-    Section(&'static str),
-    /// The shell: that files are shown in another way.
-    FilesShown,
-}
-
-/// Actions of `SystemParametersInfo`, by what they are about.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub enum Spi {
-    /// `SPI_SETMOUSEBUTTONSWAP`.
-    MouseButtons,
-    /// `SPI_SETDOUBLECLICKTIME`.
-    DoubleClickTime,
-    /// `SPI_SETMOUSESPEED`.
-    MouseSpeed,
-    /// `SPI_SETMOUSE`.
-    MouseAcceleration,
-    /// `SPI_SETMOUSETRAILS`.
-    MouseTrails,
-    /// `SPI_SETSNAPTODEFBUTTON`.
-    SnapToButton,
-    /// `SPI_SETMOUSEHOVERTIME`.
-    HoverTime,
-    /// `SPI_SETWHEELSCROLLLINES`.
-    WheelLines,
-    /// `SPI_SETWHEELSCROLLCHARS`.
-    WheelLetters,
-    /// `SPI_SETCURSORS`.
-    Pointers,
-    /// `SPI_SETKEYBOARDDELAY`.
-    KeyboardDelay,
-    /// `SPI_SETKEYBOARDSPEED`.
-    KeyboardSpeed,
-    /// `SPI_SETCARETWIDTH`.
-    CaretWidth,
-    /// `SPI_SETDESKWALLPAPER`.
-    Wallpaper,
-    /// `SPI_SETSCREENSAVETIMEOUT`.
-    ScreenSaverTime,
-    /// `SPI_SETSCREENSAVEACTIVE`.
-    ScreenSaverActive,
 }
 
 impl Row {
@@ -183,7 +134,7 @@ impl PersonalSetting for Table {
         } else {
             Vec::new()
         };
-        super::super::Setting::windows(self.id, self.title, &facts, own).into_iter().collect()
+        own.setting(self.id, self.title, &facts).into_iter().collect()
     }
 
     fn values(&self, facts: &Facts, _: &Own<'_>) -> Vec<KeyValues> {

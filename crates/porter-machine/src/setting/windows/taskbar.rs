@@ -1,6 +1,7 @@
 //! The taskbar and the start menu, as far as they are plain values. Pinned programs are not.
 
-use super::table::{Row, Table, Tell, build};
+use super::table::{Row, Table, build};
+use super::tell::Tell;
 
 const ADVANCED: &str = "Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\Advanced";
 const SEARCH: &str = "Software\\Microsoft\\Windows\\CurrentVersion\\Search";

@@ -1,6 +1,7 @@
 //! How keys repeat, and how the caret looks.
 
-use super::table::{Row, Spi, Table, Tell};
+use super::table::{Row, Table};
+use super::tell::{Spi, Tell};
 
 const KEYBOARD: &str = "Control Panel\\Keyboard";
 const DESKTOP: &str = "Control Panel\\Desktop";

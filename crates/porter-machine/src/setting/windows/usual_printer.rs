@@ -1,8 +1,9 @@
 //! The printer that is used unless another is chosen.
 
 use super::own::{Own, TEXT, number_value, text_value};
+use super::personal_setting::PersonalSetting;
 use super::table::build;
-use super::{PersonalSetting, Tell};
+use super::tell::Tell;
 use crate::registry::KeyValues;
 use crate::setting::Setting;
 use porter_names::Facts;
@@ -26,7 +27,7 @@ impl PersonalSetting for UsualPrinter {
         let name = device.and_then(|device| device.split(',').next().map(str::to_owned));
         let stays = own.number(KEY, "LegacyDefaultPrinterMode").filter(|_| name.is_some());
         let facts = [(NAME, name), (KEPT, stays.map(|number| number.to_string()))];
-        Setting::windows(self.id(), "The usual printer", &facts, own).into_iter().collect()
+        own.setting(self.id(), "The usual printer", &facts).into_iter().collect()
     }
 
     fn values(&self, facts: &Facts, _: &Own<'_>) -> Vec<KeyValues> {

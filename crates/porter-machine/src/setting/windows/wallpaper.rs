@@ -1,8 +1,8 @@
 //! The picture on the desktop.
 
 use super::own::{Own, TEXT, text_value};
-use super::table::Spi;
-use super::{PersonalSetting, Tell};
+use super::personal_setting::PersonalSetting;
+use super::tell::{Spi, Tell};
 use crate::registry::KeyValues;
 use crate::setting::{Setting, is_local_file};
 use porter_names::Facts;
@@ -37,7 +37,7 @@ impl PersonalSetting for Wallpaper {
         let chosen = file.is_some();
         let fact = |name: &str| own.text(DESKTOP, name).filter(|_| chosen);
         let facts = [("file", file), ("style", fact("WallpaperStyle")), ("tiled", fact("TileWallpaper"))];
-        Setting::windows(self.id(), "Picture on the desktop", &facts, own).into_iter().collect()
+        own.setting(self.id(), "Picture on the desktop", &facts).into_iter().collect()
     }
 
     fn values(&self, facts: &Facts, _: &Own<'_>) -> Vec<KeyValues> {

@@ -1,7 +1,8 @@
 //! Fonts and measures of windows, where a person changed them.
 
 use super::own::{Own, TEXT, bytes_value, text_value};
-use super::{PersonalSetting, Tell};
+use super::personal_setting::PersonalSetting;
+use super::tell::Tell;
 use crate::registry::KeyValues;
 use crate::setting::Setting;
 use porter_names::Facts;
@@ -91,7 +92,7 @@ impl PersonalSetting for WindowFonts {
         if !facts.is_empty() {
             facts.push((DPI, Some(dpi.to_string())));
         }
-        Setting::windows(self.id(), "Fonts and measures of windows", &facts, own).into_iter().collect()
+        own.setting(self.id(), "Fonts and measures of windows", &facts).into_iter().collect()
     }
 
     fn values(&self, facts: &Facts, there: &Own<'_>) -> Vec<KeyValues> {

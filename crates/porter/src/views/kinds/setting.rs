@@ -5,7 +5,6 @@
 
 use crate::views::kind::KindWords;
 use crate::views::task::Task;
-use crate::views::words::reason;
 use porter_kinds::receipt::{ItemReceipt, Reason, Receipt};
 use porter_machine::layout::Family;
 use porter_names::Facts;
@@ -38,11 +37,14 @@ impl KindWords for Settings {
                 ..Task::about(item)
             }
         });
-        let without_driver = item
-            .findings
-            .iter()
-            .find(|finding| matches!(finding.reason, Reason::PrinterWithoutDriver { .. }));
-        let driver = without_driver.map(|finding| Task { how: reason(&finding.reason), ..Task::about(item) });
+        let driver = item.findings.iter().find_map(|finding| match &finding.reason {
+            Reason::PrinterWithoutDriver { driver } => Some(on_screen(driver.as_bytes())),
+            _ => None,
+        });
+        let driver = driver.map(|driver| Task {
+            how: format!("its driver ({driver}) is not here: choose its model in the settings of printers"),
+            ..Task::about(item)
+        });
         task.into_iter().chain(driver).collect()
     }
 }
