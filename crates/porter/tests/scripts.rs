@@ -1,4 +1,4 @@
-//! The script of all that is left to do: for the system of the new machine, harmless whatever a trunk says, and
+//! The script of all that is left to do: for the new machine's system, harmless whatever a trunk says, and
 //! run by a real shell.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
