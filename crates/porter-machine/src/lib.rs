@@ -11,6 +11,8 @@ pub mod database;
 pub mod facts;
 pub mod here;
 pub mod layout;
+#[cfg(windows)]
+mod library;
 mod linux;
 pub mod looker;
 mod macos;

@@ -1,22 +1,40 @@
 //! `SystemParametersInfo` and `WM_SETTINGCHANGE`. The values stand in the registry already; a session that
 //! does not take a call takes them at the next sign-in, so that no failure is an error.
 
+use crate::library::lazily;
 use crate::registry::running;
 use crate::setting::windows::tell::{Spi, Tell};
 use std::ffi::c_void;
 use std::ptr::{null, null_mut};
-use windows_sys::Win32::Foundation::{CloseHandle, LocalFree};
+use windows_sys::Win32::Foundation::{CloseHandle, HWND, LocalFree};
 use windows_sys::Win32::Security::Authorization::ConvertSidToStringSidW;
 use windows_sys::Win32::Security::{GetTokenInformation, TOKEN_QUERY, TOKEN_USER, TokenUser};
 use windows_sys::Win32::System::Threading::{GetCurrentProcess, OpenProcessToken};
-use windows_sys::Win32::UI::Shell::{SHCNE_ASSOCCHANGED, SHCNF_IDLIST, SHChangeNotify};
+use windows_sys::Win32::UI::Shell::{SHCNE_ASSOCCHANGED, SHCNF_IDLIST};
 use windows_sys::Win32::UI::WindowsAndMessaging::{
     HWND_BROADCAST, SMTO_ABORTIFHUNG, SPI_SETCARETWIDTH, SPI_SETCURSORS, SPI_SETDESKWALLPAPER,
     SPI_SETDOUBLECLICKTIME, SPI_SETKEYBOARDDELAY, SPI_SETKEYBOARDSPEED, SPI_SETMOUSE, SPI_SETMOUSEBUTTONSWAP,
     SPI_SETMOUSEHOVERTIME, SPI_SETMOUSESPEED, SPI_SETMOUSETRAILS, SPI_SETSCREENSAVEACTIVE,
     SPI_SETSCREENSAVETIMEOUT, SPI_SETSNAPTODEFBUTTON, SPI_SETWHEELSCROLLCHARS, SPI_SETWHEELSCROLLLINES,
-    SPIF_SENDCHANGE, SendMessageTimeoutW, SystemParametersInfoW, WM_SETTINGCHANGE,
+    SPIF_SENDCHANGE, WM_SETTINGCHANGE,
 };
+
+lazily!("user32.dll" {
+    fn SystemParametersInfoW(action: u32, number: u32, value: *mut c_void, tell: u32) -> i32;
+    fn SendMessageTimeoutW(
+        window: HWND,
+        message: u32,
+        first: usize,
+        second: isize,
+        how: u32,
+        milliseconds: u32,
+        result: *mut usize,
+    ) -> isize;
+});
+
+lazily!("shell32.dll" {
+    fn SHChangeNotify(event: i32, kind: u32, first: *const c_void, second: *const c_void) -> ();
+});
 
 const MOUSE: &str = "Control Panel\\Mouse";
 const DESKTOP: &str = "Control Panel\\Desktop";

@@ -1,0 +1,47 @@
+//! Libraries of Windows that are loaded when they are needed first: a program that is bound to windows and
+//! printers starts slower, and not at all where one of them is missing.
+#![allow(unsafe_code, reason = "calls of the system's interface")]
+
+use std::ffi::{CString, c_void};
+use windows_sys::Win32::Foundation::HMODULE;
+use windows_sys::Win32::System::LibraryLoader::{GetProcAddress, LoadLibraryW};
+use windows_sys::Win32::System::SystemInformation::GetSystemDirectoryW;
+
+/// The address of a function in a library of the system's own folder; none if either is not there. The
+/// library stays loaded.
+pub fn function(library: &str, name: &str) -> Option<*const c_void> {
+    let name = CString::new(name).ok()?;
+    let mut folder = [0_u16; 512];
+    // SAFETY: the buffer is as long as is said; the path and the name end with a NUL.
+    unsafe {
+        let length = GetSystemDirectoryW(folder.as_mut_ptr(), folder.len() as u32) as usize;
+        let folder = folder.get(..length).filter(|folder| !folder.is_empty())?;
+        // By its full path: a library of that name elsewhere is not the system's.
+        let path: Vec<u16> = folder.iter().copied().chain(format!("\\{library}\0").encode_utf16()).collect();
+        let module: HMODULE = LoadLibraryW(path.as_ptr());
+        if module.is_null() {
+            return None;
+        }
+        GetProcAddress(module, name.as_ptr().cast()).map(|found| found as *const c_void)
+    }
+}
+
+/// Defines functions of a library that are looked for when they are called. Each gives what the function
+/// gives, or none if it is not there.
+macro_rules! lazily {
+    ($library:literal { $(fn $name:ident($($argument:ident: $kind:ty),* $(,)?) -> $gives:ty;)* }) => {
+        $(
+            #[allow(non_snake_case, clippy::too_many_arguments, reason = "named as Windows names it")]
+            unsafe fn $name($($argument: $kind),*) -> Option<$gives> {
+                type Function = unsafe extern "system" fn($($kind),*) -> $gives;
+                let found = crate::library::function($library, stringify!($name))?;
+                // SAFETY: the type is the one in Windows' header.
+                let function = unsafe { std::mem::transmute::<*const std::ffi::c_void, Function>(found) };
+                // SAFETY: as the caller promises.
+                Some(unsafe { function($($argument),*) })
+            }
+        )*
+    };
+}
+
+pub(crate) use lazily;
