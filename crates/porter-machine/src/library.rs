@@ -31,7 +31,12 @@ pub fn function(library: &str, name: &str) -> Option<*const c_void> {
 macro_rules! lazily {
     ($library:literal { $(fn $name:ident($($argument:ident: $kind:ty),* $(,)?) -> $gives:ty;)* }) => {
         $(
-            #[allow(non_snake_case, clippy::too_many_arguments, reason = "named as Windows names it")]
+            #[allow(
+                unsafe_code,
+                non_snake_case,
+                clippy::too_many_arguments,
+                reason = "a call of the system's interface, named as Windows names it"
+            )]
             unsafe fn $name($($argument: $kind),*) -> Option<$gives> {
                 type Function = unsafe extern "system" fn($($kind),*) -> $gives;
                 let found = crate::library::function($library, stringify!($name))?;

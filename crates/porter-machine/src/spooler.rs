@@ -1,14 +1,52 @@
 //! The print system of a running Windows, by its own interface: a function for each of its calls.
 #![allow(unsafe_code, reason = "calls of the system's interface")]
 
+use crate::library::lazily;
 use crate::tcp_port::TcpPort;
 use std::io;
 use std::ptr::{null, null_mut};
 use windows_sys::Win32::Graphics::Printing::{
-    AddPrinterW, ClosePrinter, DeletePrinter, EnumPortsW, EnumPrinterDriversW, OpenPrinterW, PORT_INFO_1W,
-    PRINTER_ALL_ACCESS, PRINTER_ATTRIBUTE_SHARED, PRINTER_DEFAULTSW, PRINTER_HANDLE, PRINTER_INFO_2W,
-    SERVER_ACCESS_ADMINISTER, XcvDataW,
+    PORT_INFO_1W, PRINTER_ALL_ACCESS, PRINTER_ATTRIBUTE_SHARED, PRINTER_DEFAULTSW, PRINTER_HANDLE,
+    PRINTER_INFO_2W, SERVER_ACCESS_ADMINISTER,
 };
+
+lazily!("winspool.drv" {
+    fn AddPrinterW(server: *const u16, level: u32, printer: *const u8) -> PRINTER_HANDLE;
+    fn ClosePrinter(printer: PRINTER_HANDLE) -> i32;
+    fn DeletePrinter(printer: PRINTER_HANDLE) -> i32;
+    fn EnumPortsW(
+        server: *const u16,
+        level: u32,
+        ports: *mut u8,
+        length: u32,
+        needed: *mut u32,
+        count: *mut u32,
+    ) -> i32;
+    fn EnumPrinterDriversW(
+        server: *const u16,
+        environment: *const u16,
+        level: u32,
+        drivers: *mut u8,
+        length: u32,
+        needed: *mut u32,
+        count: *mut u32,
+    ) -> i32;
+    fn OpenPrinterW(
+        name: *const u16,
+        printer: *mut PRINTER_HANDLE,
+        wanted: *const PRINTER_DEFAULTSW,
+    ) -> i32;
+    fn XcvDataW(
+        monitor: PRINTER_HANDLE,
+        what: *const u16,
+        data: *const u8,
+        data_length: u32,
+        answer: *mut u8,
+        answer_length: u32,
+        needed: *mut u32,
+        status: *mut u32,
+    ) -> i32;
+});
 
 /// A printer to be added.
 pub struct NewPrinter<'a> {
@@ -33,7 +71,7 @@ const NAMES_ALONE: u32 = 1;
 pub fn drivers() -> io::Result<Vec<String>> {
     // SAFETY: as `names` promises.
     names(|bytes, length, needed, count| unsafe {
-        EnumPrinterDriversW(null(), null(), NAMES_ALONE, bytes, length, needed, count)
+        EnumPrinterDriversW(null(), null(), NAMES_ALONE, bytes, length, needed, count).unwrap_or(0)
     })
 }
 
@@ -41,7 +79,7 @@ pub fn drivers() -> io::Result<Vec<String>> {
 pub fn ports() -> io::Result<Vec<String>> {
     // SAFETY: as `names` promises.
     names(|bytes, length, needed, count| unsafe {
-        EnumPortsW(null(), NAMES_ALONE, bytes, length, needed, count)
+        EnumPortsW(null(), NAMES_ALONE, bytes, length, needed, count).unwrap_or(0)
     })
 }
 
@@ -100,7 +138,7 @@ fn tell_ports(monitor: &str, what: &str, data: &[u8]) -> io::Result<()> {
     // SAFETY: the texts and the data are as long as is said; nothing is written back but two numbers.
     let called = unsafe {
         XcvDataW(
-            handle.0.Value as _,
+            handle.0,
             what.as_ptr(),
             data.as_ptr(),
             data.len() as u32,
@@ -109,6 +147,7 @@ fn tell_ports(monitor: &str, what: &str, data: &[u8]) -> io::Result<()> {
             &mut needed,
             &mut status,
         )
+        .unwrap_or(0)
     };
     // The call's own success says nothing of the port.
     match (called, status) {
@@ -147,11 +186,10 @@ pub fn add_printer(printer: &NewPrinter<'_>) -> io::Result<()> {
     // SAFETY: the structure is of level 2, and its texts end with a NUL and live until the call is over. The
     // handle is closed once.
     unsafe {
-        let handle = AddPrinterW(null(), 2, (&raw const info).cast());
-        if handle.is_null() {
-            return Err(io::Error::last_os_error());
-        }
-        ClosePrinter(PRINTER_HANDLE { Value: handle as _ });
+        match AddPrinterW(null(), 2, (&raw const info).cast()).filter(|handle| !handle.Value.is_null()) {
+            Some(handle) => ClosePrinter(handle),
+            None => return Err(io::Error::last_os_error()),
+        };
     }
     Ok(())
 }
@@ -160,7 +198,11 @@ pub fn add_printer(printer: &NewPrinter<'_>) -> io::Result<()> {
 pub fn delete_printer(name: &str) -> io::Result<()> {
     let handle = Handle::open(name, PRINTER_ALL_ACCESS)?;
     // SAFETY: the handle is open, with the right to do it.
-    if unsafe { DeletePrinter(handle.0) } == 0 { Err(io::Error::last_os_error()) } else { Ok(()) }
+    if unsafe { DeletePrinter(handle.0) }.unwrap_or(0) == 0 {
+        Err(io::Error::last_os_error())
+    } else {
+        Ok(())
+    }
 }
 
 struct Handle(PRINTER_HANDLE);
@@ -171,7 +213,7 @@ impl Handle {
         let wanted = PRINTER_DEFAULTSW { DesiredAccess: access, ..PRINTER_DEFAULTSW::default() };
         let mut handle = PRINTER_HANDLE::default();
         // SAFETY: the name ends with a NUL.
-        let opened = unsafe { OpenPrinterW(name.as_ptr(), &mut handle, &wanted) };
+        let opened = unsafe { OpenPrinterW(name.as_ptr(), &mut handle, &wanted) }.unwrap_or(0);
         if opened == 0 { Err(io::Error::last_os_error()) } else { Ok(Self(handle)) }
     }
 }
