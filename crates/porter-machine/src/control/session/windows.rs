@@ -1,4 +1,5 @@
-//! `SystemParametersInfo` and `WM_SETTINGCHANGE`. The values stand in the registry already; a session that
+//! `SystemParametersInfo` and `WM_SETTINGCHANGE`. The values stand in the registry already, and a call writes
+//! the same once more: without that it would be for this session alone. A session that
 //! does not take a call takes them at the next sign-in, so that no failure is an error.
 
 use crate::library::lazily;
@@ -16,7 +17,7 @@ use windows_sys::Win32::UI::WindowsAndMessaging::{
     SPI_SETDOUBLECLICKTIME, SPI_SETKEYBOARDDELAY, SPI_SETKEYBOARDSPEED, SPI_SETMOUSE, SPI_SETMOUSEBUTTONSWAP,
     SPI_SETMOUSEHOVERTIME, SPI_SETMOUSESPEED, SPI_SETMOUSETRAILS, SPI_SETSCREENSAVEACTIVE,
     SPI_SETSCREENSAVETIMEOUT, SPI_SETSNAPTODEFBUTTON, SPI_SETWHEELSCROLLCHARS, SPI_SETWHEELSCROLLLINES,
-    SPIF_SENDCHANGE, WM_SETTINGCHANGE,
+    SPIF_SENDCHANGE, SPIF_UPDATEINIFILE, WM_SETTINGCHANGE,
 };
 
 lazily!("user32.dll" {
@@ -124,7 +125,8 @@ fn system_parameter(owner: &str, spi: Spi) {
         }
         Spi::Wallpaper => {
             let file = running::value(owner, DESKTOP, "Wallpaper").and_then(|value| value.text());
-            let mut file: Vec<u16> = file.unwrap_or_default().encode_utf16().chain([0]).collect();
+            let Some(file) = file else { return };
+            let mut file: Vec<u16> = file.encode_utf16().chain([0]).collect();
             call(SPI_SETDESKWALLPAPER, 0, file.as_mut_ptr().cast());
         }
     }
@@ -134,7 +136,7 @@ fn system_parameter(owner: &str, spi: Spi) {
 fn call(action: u32, number: u32, value: *mut c_void) {
     // SAFETY: `value` is what the action takes: nothing, a number, three numbers, or a text with a NUL.
     unsafe {
-        SystemParametersInfoW(action, number, value, SPIF_SENDCHANGE);
+        SystemParametersInfoW(action, number, value, SPIF_UPDATEINIFILE | SPIF_SENDCHANGE);
     }
 }
 
