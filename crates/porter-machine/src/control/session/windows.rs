@@ -1,6 +1,6 @@
 //! `SystemParametersInfo` and `WM_SETTINGCHANGE`. The values stand in the registry already, and a call writes
-//! the same once more: without that it would be for this session alone. A session that
-//! does not take a call takes them at the next sign-in, so that no failure is an error.
+//! the same once more: without that it would be for this session alone. A session that does not take a call
+//! takes them at the next sign-in, so that no failure is an error.
 
 use crate::library::lazily;
 use crate::registry::running;
