@@ -100,7 +100,7 @@ fn foreign_programs(setting: &dyn PersonalSetting, item: &TrunkItem, machine: &M
         let is_in = |folder: &str| below.strip_prefix(folder).is_some_and(|name| !name.contains('/'));
         OWN_FOLDERS.iter().any(|folder| is_in(folder))
             && below.ends_with(".scr")
-            && machine.looker().find(&RelativePath::root(), &below).state == PlaceState::IsFile
+            && machine.looker().find(&RelativePath::root(), below).state == PlaceState::IsFile
     };
     let named = setting.programs().iter().filter_map(|fact| Some((*fact, item.facts.get(*fact)?)));
     named.filter(|(_, path)| !is_own(path)).map(|(fact, _)| fact.to_owned()).collect()

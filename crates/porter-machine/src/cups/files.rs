@@ -91,6 +91,6 @@ mod tests {
         assert_eq!(loft.driver.as_deref(), Some("Loft 9"));
         assert_eq!(loft.options, [("Duplex".to_owned(), "None".to_owned())]);
         assert_eq!(both.members, ["Front-Desk", "loft"]);
-        assert!(loft.is_raw() == false && !desk.is_driverless());
+        assert!(!loft.is_raw() && !desk.is_driverless());
     }
 }

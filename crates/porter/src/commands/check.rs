@@ -146,7 +146,7 @@ fn write_script(path: &Path, receipt: &Receipt) -> Result<(), Failure> {
     if path.extension().is_none_or(|ending| !ending.eq_ignore_ascii_case(language.ending())) {
         return Err(Failure::wrong_use(
             format!("the new machine runs no script called `{}`", paths::shown(path)),
-            &format!("Name a file that ends in .{}; the receipt is whole.", language.ending()),
+            format!("Name a file that ends in .{}; the receipt is whole.", language.ending()),
         ));
     }
     publish(path, views::script::script(receipt).as_bytes())

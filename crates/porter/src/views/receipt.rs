@@ -475,15 +475,16 @@ pub(crate) fn planned(receipt: &Receipt) -> BTreeMap<String, u64> {
 /// The titles of settings that landed, and of those that stay in the trunk and are nothing to do: a row each.
 /// The others are tasks.
 pub(crate) fn settings_in_rows(items: &[&ItemReceipt]) -> Vec<(Verdict, String)> {
-    let is_landed = |item: &ItemReceipt| item.verdict == Verdict::Landed;
-    let rows: [(&dyn Fn(&ItemReceipt) -> bool, Verdict); 2] =
-        [(&is_landed, Verdict::Landed), (&stays_without_task, Verdict::KeptInTrunk)];
-    let row = |(is_it, verdict): &(&dyn Fn(&ItemReceipt) -> bool, Verdict)| {
-        let settings = items.iter().filter(|item| !is_of_files(item) && is_it(item));
-        let titles: Vec<&str> = settings.map(|item| item.title.as_str()).collect();
-        (!titles.is_empty()).then(|| (*verdict, titles.join(", ")))
+    let is_in_row = |item: &ItemReceipt, verdict: Verdict| match verdict {
+        Verdict::KeptInTrunk => stays_without_task(item),
+        verdict => item.verdict == verdict,
     };
-    rows.iter().filter_map(row).collect()
+    let row = |verdict: Verdict| {
+        let settings = items.iter().filter(|item| !is_of_files(item) && is_in_row(item, verdict));
+        let titles: Vec<&str> = settings.map(|item| item.title.as_str()).collect();
+        (!titles.is_empty()).then(|| (verdict, titles.join(", ")))
+    };
+    [Verdict::Landed, Verdict::KeptInTrunk].into_iter().filter_map(row).collect()
 }
 
 /// Where the commands are that are left to do.

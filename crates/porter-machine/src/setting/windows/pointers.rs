@@ -60,7 +60,7 @@ impl PersonalSetting for Pointers {
         // An own scheme is a list of the same files under its name.
         let list = scheme.as_deref().filter(|name| !name.is_empty()).and_then(|name| own.text(SCHEMES, name));
         facts.extend([
-            (SCHEME, scheme.clone()),
+            (SCHEME, scheme),
             (SOURCE, source.map(|number| number.to_string())),
             (SIZE, size.map(|number| number.to_string())),
             ("scheme-files", list),
