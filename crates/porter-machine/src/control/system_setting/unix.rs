@@ -121,7 +121,7 @@ fn require_there(what: &str, value: &str) -> io::Result<()> {
     let archive = fs::read(Path::new(LOCALES).join("locale-archive")).unwrap_or_default();
     let needle = [name.as_bytes(), b"\0"].concat();
     let is_archived = archive.windows(needle.len()).any(|window| window == needle);
-    if is_folder || is_archived || matches!(name.as_str(), "C" | "POSIX") {
+    if is_folder || is_archived || matches!(language, "C" | "POSIX") {
         return Ok(());
     }
     Err(wrong(format!(
@@ -137,7 +137,10 @@ fn value_in(text: &str, name: &str) -> Option<String> {
 /// The file with another value, or without it; every other line stays.
 fn with_value(text: &str, name: &str, value: Option<&str>) -> String {
     let is_it = |line: &str| line.trim().strip_prefix(name).is_some_and(|rest| rest.starts_with('='));
-    let line = value.map(|value| format!("{name}=\"{value}\""));
+    // In quotes if it was: an undo gives every byte back.
+    let is_quoted = text.lines().any(|line| is_it(line) && line.contains('"'));
+    let quote = if is_quoted { "\"" } else { "" };
+    let line = value.map(|value| format!("{name}={quote}{value}{quote}"));
     let mut lines: Vec<String> = Vec::new();
     let mut is_set = false;
     for old in text.lines() {
@@ -172,9 +175,10 @@ mod tests {
     fn one_line_changes_and_the_others_stay() {
         let text = "# by hand\nLANG=C\nLC_TIME=en_GB.UTF-8\nLANG=twice\n";
         let changed = with_value(text, "LANG", Some("en_GB.UTF-8"));
-        assert_eq!(changed, "# by hand\nLANG=\"en_GB.UTF-8\"\nLC_TIME=en_GB.UTF-8\n");
+        assert_eq!(changed, "# by hand\nLANG=en_GB.UTF-8\nLC_TIME=en_GB.UTF-8\n");
         assert_eq!(value_in(&changed, "LANG").as_deref(), Some("en_GB.UTF-8"));
-        assert_eq!(with_value("a=1\n", "LANG", Some("C")), "a=1\nLANG=\"C\"\n");
+        assert_eq!(with_value("a=1\n", "LANG", Some("C")), "a=1\nLANG=C\n");
+        assert_eq!(with_value("L=\"gb\"\n", "L", Some("in")), "L=\"in\"\n");
         assert_eq!(with_value(&changed, "LANG", None), "# by hand\nLC_TIME=en_GB.UTF-8\n");
         for value in ["", "../x", "/etc", "a\nb", "$(id)"] {
             assert_eq!(set("locale", value).unwrap_err().kind(), io::ErrorKind::InvalidInput, "{value}");
