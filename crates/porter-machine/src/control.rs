@@ -96,3 +96,54 @@ fn fact<'f>(facts: &'f Facts, name: &str) -> io::Result<&'f str> {
     let missing = || io::Error::new(io::ErrorKind::InvalidData, format!("`{name}` is not given"));
     facts.get(name).map(String::as_str).ok_or_else(missing)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::sync::Mutex;
+
+    static TOLD: Mutex<Vec<(String, usize)>> = Mutex::new(Vec::new());
+
+    /// Only hears what it is told of.
+    struct Hearing(&'static str);
+
+    impl Control for Hearing {
+        fn name(&self) -> &'static str {
+            self.0
+        }
+
+        fn read(&self, _: &str, _: &Facts) -> io::Result<Option<Facts>> {
+            Ok(None)
+        }
+
+        fn set(&self, _: &str, _: &Facts) -> io::Result<()> {
+            Ok(())
+        }
+
+        fn remove(&self, _: &str, _: &Facts) -> io::Result<()> {
+            Ok(())
+        }
+
+        fn shown(&self, owner: &str, _: &Facts) -> String {
+            owner.to_owned()
+        }
+
+        fn tell(&self, owner: &str, done: &[&Facts]) {
+            TOLD.lock().unwrap().push((format!("{} of {owner}", self.0), done.len()));
+        }
+    }
+
+    #[test]
+    fn each_control_is_told_once_for_each_owner_of_all_that_was_set() {
+        let (one, other): (&'static dyn Control, &'static dyn Control) = (&Hearing("a"), &Hearing("b"));
+        let mut done = Done::default();
+        for (control, owner) in [(one, "odile"), (other, "odile"), (one, "bram"), (one, "odile")] {
+            done.note(control, owner, &Facts::new());
+        }
+        assert!(TOLD.lock().unwrap().is_empty(), "nobody is told before the end");
+        done.tell();
+        let expected = [("a of odile", 2), ("b of odile", 1), ("a of bram", 1)];
+        let expected = expected.map(|(whose, number)| (whose.to_owned(), number));
+        assert_eq!(*TOLD.lock().unwrap(), expected);
+    }
+}
