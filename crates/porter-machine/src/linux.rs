@@ -112,7 +112,7 @@ pub(super) fn printers(volume: &dyn Volume, folder: &str) -> Vec<Setting> {
 }
 
 /// A value of a file of shell assignments.
-fn value_in(file: &[u8], name: &str) -> Option<String> {
+pub(super) fn value_in(file: &[u8], name: &str) -> Option<String> {
     let text = String::from_utf8_lossy(file);
     let line = text.lines().find_map(|line| line.trim().strip_prefix(name)?.strip_prefix('='))?;
     Some(line.trim().trim_matches(['"', '\'']).to_owned()).filter(|value| !value.is_empty())

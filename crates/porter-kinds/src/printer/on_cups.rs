@@ -136,12 +136,13 @@ fn can_reach(machine: &Machine, scheme: &str) -> bool {
     if !SCHEMES.contains(&scheme) {
         return false;
     }
-    let is_there = |path: &str| {
-        let path = RelativePath::from_bytes(path.as_bytes());
-        path.is_ok_and(|path| machine.volume.metadata(&path).is_ok())
-    };
+    let is_there = |path: &str| has(machine, path);
     let folders: Vec<&&str> = FOLDERS.iter().filter(|folder| is_there(folder)).collect();
     folders.is_empty() || folders.iter().any(|folder| is_there(&format!("{folder}/{scheme}")))
+}
+
+fn has(machine: &Machine, path: &str) -> bool {
+    RelativePath::from_bytes(path.as_bytes()).is_ok_and(|path| machine.volume.metadata(&path).is_ok())
 }
 
 /// The description of a queue, from the trunk. None for one that needs what is not on this machine, or that
@@ -164,11 +165,8 @@ fn description(queue: &str, ground: &Ground<'_>) -> Option<Vec<u8>> {
 fn may_be_used(file: &[u8], machine: &Machine) -> bool {
     const FOLDERS: [&str; 2] = ["usr/lib/cups/filter", "usr/libexec/cups/filter"];
     let runs_commands = String::from_utf8_lossy(file).contains("FoomaticRIPCommandLine");
-    let has = |path: String| {
-        RelativePath::from_bytes(path.as_bytes()).is_ok_and(|path| machine.volume.metadata(&path).is_ok())
-    };
     let is_there = |filter: &String| {
-        !filter.contains('/') && FOLDERS.iter().any(|folder| has(format!("{folder}/{filter}")))
+        !filter.contains('/') && FOLDERS.iter().any(|folder| has(machine, &format!("{folder}/{filter}")))
     };
     !runs_commands && ppd::filters(file).iter().all(is_there)
 }

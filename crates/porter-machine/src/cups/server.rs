@@ -45,7 +45,7 @@ impl Server {
         Self { socket, as_user: own_name(), until_driverless }
     }
 
-    /// All queues and classes, without their options.
+    /// All queues and classes, without their options, and without which is the usual one.
     fn list(&self) -> io::Result<Vec<Queue>> {
         let answer = match self.ask(&requests::list(&self.as_user), b"") {
             Ok((answer, _)) => answer,
@@ -53,17 +53,17 @@ impl Server {
             Err(cause) if cause.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
             Err(cause) => return Err(cause),
         };
-        let usual = self.usual()?;
-        let mut queues = requests::queues_in(&answer);
-        for queue in &mut queues {
-            queue.is_usual = usual.as_ref() == Some(&queue.name);
-        }
-        Ok(queues)
+        Ok(requests::queues_in(&answer))
     }
 
     /// All queues and classes.
     pub fn queues(&self) -> io::Result<Vec<Queue>> {
-        Ok(self.list()?.into_iter().map(|queue| self.with_options(queue)).collect())
+        let usual = self.usual()?;
+        let whole = |queue: Queue| {
+            let is_usual = usual.as_ref() == Some(&queue.name);
+            Queue { is_usual, ..self.with_options(queue) }
+        };
+        Ok(self.list()?.into_iter().map(whole).collect())
     }
 
     fn with_options(&self, mut queue: Queue) -> Queue {

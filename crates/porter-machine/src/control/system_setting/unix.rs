@@ -1,6 +1,7 @@
 //! The files of a running Linux in which they stand: `localtime(5)` and Debian's `timezone`; `locale.conf(5)`
 //! or Debian's `default/locale`; `keyboard(5)` of Debian, or `vconsole.conf(5)`.
 
+use crate::linux::value_in;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -39,7 +40,7 @@ pub(super) fn read(what: &str) -> io::Result<Option<String>> {
         return zone();
     }
     let Some((file, name)) = assignment(what)?.place() else { return Ok(None) };
-    Ok(value_in(&fs::read_to_string(file)?, name))
+    Ok(value_in(&fs::read(file)?, name))
 }
 
 pub(super) fn set(what: &str, value: &str) -> io::Result<()> {
@@ -129,11 +130,6 @@ fn require_there(what: &str, value: &str) -> io::Result<()> {
     )))
 }
 
-fn value_in(text: &str, name: &str) -> Option<String> {
-    let line = text.lines().find_map(|line| line.trim().strip_prefix(name)?.strip_prefix('='))?;
-    Some(line.trim().trim_matches(['"', '\'']).to_owned()).filter(|value| !value.is_empty())
-}
-
 /// The file with another value, or without it; every other line stays.
 fn with_value(text: &str, name: &str, value: Option<&str>) -> String {
     let is_it = |line: &str| line.trim().strip_prefix(name).is_some_and(|rest| rest.starts_with('='));
@@ -176,7 +172,7 @@ mod tests {
         let text = "# by hand\nLANG=C\nLC_TIME=en_GB.UTF-8\nLANG=twice\n";
         let changed = with_value(text, "LANG", Some("en_GB.UTF-8"));
         assert_eq!(changed, "# by hand\nLANG=en_GB.UTF-8\nLC_TIME=en_GB.UTF-8\n");
-        assert_eq!(value_in(&changed, "LANG").as_deref(), Some("en_GB.UTF-8"));
+        assert_eq!(value_in(changed.as_bytes(), "LANG").as_deref(), Some("en_GB.UTF-8"));
         assert_eq!(with_value("a=1\n", "LANG", Some("C")), "a=1\nLANG=C\n");
         assert_eq!(with_value("L=\"gb\"\n", "L", Some("in")), "L=\"in\"\n");
         assert_eq!(with_value(&changed, "LANG", None), "# by hand\nLC_TIME=en_GB.UTF-8\n");

@@ -2,7 +2,6 @@
 
 use super::own::{Own, TEXT, text_value};
 use super::personal_setting::PersonalSetting;
-use super::tell::Tell;
 use crate::registry::KeyValues;
 use crate::setting::Setting;
 use porter_names::Facts;
@@ -95,9 +94,5 @@ impl PersonalSetting for KeyboardLayouts {
             && words(then, STAND_INS)
                 .iter()
                 .all(|pair| pair.is_empty() || words(now, STAND_INS).contains(pair))
-    }
-
-    fn tells(&self, _: &str, _: &str) -> Tell {
-        Tell::Nothing
     }
 }
