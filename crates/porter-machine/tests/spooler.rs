@@ -89,6 +89,13 @@ fn print(printer: &str, page: &[u8]) {
     assert_eq!(written as usize, page.len());
 }
 
+/// Takes away what this run, or an earlier one that was broken off, has left.
+fn forget(queue: &Facts) {
+    let _ = PrintQueues.remove("", queue);
+    // SAFETY: the texts end with a NUL.
+    unsafe { DeletePrinterDriverExW(null(), wide("Windows x64").as_ptr(), wide(DRIVER).as_ptr(), 0, 0) };
+}
+
 #[test]
 fn a_queue_is_made_told_of_printed_on_and_deleted() {
     let folder = tempfile::tempdir().unwrap();
@@ -103,6 +110,7 @@ fn a_queue_is_made_told_of_printed_on_and_deleted() {
         ("location", "Shop"),
         ("description", "Beside the till"),
     ]);
+    forget(&queue);
     let refused = PrintQueues.set("", &queue).unwrap_err().to_string();
     assert!(refused.contains("is not installed"), "{refused}");
     install_driver(folder.path());
@@ -116,15 +124,14 @@ fn a_queue_is_made_told_of_printed_on_and_deleted() {
     let now = PrintQueues.read("", &queue).unwrap().unwrap();
     assert!(PrintQueues.is_same(&now, &queue), "{now:?}");
     assert_eq!((&now["location"], &now["description"]), (&queue["location"], &queue["description"]));
-    assert!(PrintQueues.set("", &queue).is_err(), "it is there already");
+    assert_eq!(PrintQueues.set("", &queue).unwrap_err().kind(), std::io::ErrorKind::AlreadyExists);
     print("Front desk", b"spar 12 mm");
     assert_eq!(std::fs::read(&port).unwrap(), b"spar 12 mm");
 
     PrintQueues.remove("", &queue).unwrap();
     assert_eq!(PrintQueues.read("", &queue).unwrap(), None);
     tell_local_ports("DeletePort", &port);
-    // SAFETY: the texts end with a NUL.
-    unsafe { DeletePrinterDriverExW(null(), wide("Windows x64").as_ptr(), wide(DRIVER).as_ptr(), 0, 0) };
+    forget(&queue);
 
     // Wine has no ports on the network; a Windows makes one. Either says so.
     let network = facts(&[("name", "Plans"), ("driver", DRIVER), ("address", "192.0.2.31")]);

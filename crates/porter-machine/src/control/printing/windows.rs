@@ -35,6 +35,10 @@ pub(super) fn set_queue(becomes: &Facts) -> io::Result<()> {
     if name.is_empty() {
         return Err(wrong("name"));
     }
+    // Some print systems (Wine's) add a printer of the same name over the one that is there.
+    if read_queue(name)?.is_some() {
+        return Err(io::ErrorKind::AlreadyExists.into());
+    }
     if !spooler::drivers()?.iter().any(|known| known.eq_ignore_ascii_case(driver)) {
         return Err(io::Error::other(format!("its driver, {driver}, is not installed")));
     }
