@@ -17,7 +17,6 @@ mod kept;
 mod land;
 mod landed_before;
 mod lots;
-mod new_account;
 pub mod plan;
 mod planner;
 mod planning;
@@ -29,7 +28,6 @@ pub mod target;
 mod whole_folder;
 mod write_ahead;
 
-pub use new_account::{NotMade, can_make_accounts, make_account, possible_name};
 pub use plan::{Action, Outline, Plan, Refused, Step};
 pub use planning::{Wishes, homeless, plan_restore, plan_take};
 pub use report::RestoreReport;

@@ -93,6 +93,7 @@ impl Kind for FlightLogs {
                 control: &WIND,
                 owner: account.id.clone(),
                 becomes: wind("12"),
+                is_made: false,
                 if_not_set: |detail| Reason::NotWritten { detail },
             });
         }

@@ -181,7 +181,11 @@ fn linux_tells_its_people_and_where_they_keep_what() {
     let catalogue = Catalogue::built_in(Family::Linux).unwrap();
     let items = Kinds::from(catalogue).find_items(&machine);
     let ids: Vec<&str> = items.iter().filter_map(|item| item.id.strip_prefix("machine/")).collect();
-    assert_eq!(ids, ["folder/drive/data", "setting/computer-name"], "another volume is no item");
+    assert_eq!(
+        ids,
+        ["account/odile", "folder/drive/data", "setting/computer-name"],
+        "another volume is no item"
+    );
 }
 
 #[test]

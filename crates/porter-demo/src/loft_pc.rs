@@ -129,7 +129,12 @@ const REGISTRY: Registry = Registry {
     service_pack: Some("Service Pack 1"),
     version: "6.1",
     build: "7601",
-    people: &[ODILE, TAMSIN, BRAM, Person { home: "C:\\Apprentice\\juno", ..JUNO }],
+    people: &[
+        ODILE,
+        TAMSIN,
+        Person { comment: "left in 2025", ..BRAM },
+        Person { home: "C:\\Apprentice\\juno", ..JUNO },
+    ],
     programs: &PROGRAMS,
     printers: &[
         Printer { name: "Front desk", port: Port::Network("192.0.2.20"), driver: "Ropewalk Laser 200" },
@@ -137,6 +142,8 @@ const REGISTRY: Registry = Registry {
         Printer { name: "Fax", port: Port::Other("SHRFAX:"), driver: "Microsoft Shared Fax Driver" },
     ],
     variable: Some(("KITECAD_LICENCE", "27000@LOFT-PC")),
+    share: Some(("plans", "C:\\Kite Plans")),
+    stays_awake: true,
 };
 
 const ODILES_SETTINGS: OwnSettings = OwnSettings {

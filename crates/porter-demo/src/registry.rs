@@ -18,6 +18,10 @@ use time::OffsetDateTime;
 const MACHINE: [u32; 3] = [1_404_114, 2_026, 1_123];
 /// 2026-10-30, 16:00 UTC, as a `FILETIME`.
 const WRITTEN: u64 = 134_378_496_000_000_000;
+/// A power plan of every Windows, and its time until the screen goes off (`GUID_MIN_POWER_SAVINGS`,
+/// `GUID_VIDEO_POWERDOWN_TIMEOUT` below its group).
+const HIGH_PERFORMANCE: &str = "8c5e7fda-e8bf-4a96-9a85-a6e23a8c635c";
+const SCREEN_OFF: &str = "7516b95f-f776-4464-8c53-06167f40cc99\\3c0bc021-c8a8-4e07-a973-6b14cbcb2b7e";
 
 /// A machine's registry.
 #[derive(Debug, Clone, Copy)]
@@ -40,6 +44,10 @@ pub struct Registry {
     pub printers: &'static [Printer],
     /// A variable for everybody.
     pub variable: Option<(&'static str, &'static str)>,
+    /// A folder that other PCs may use: its name there, and where it is.
+    pub share: Option<(&'static str, &'static str)>,
+    /// True if somebody has changed when it sleeps.
+    pub stays_awake: bool,
 }
 
 impl Registry {
@@ -100,6 +108,10 @@ pub struct Person {
     pub last_signed_in: u64,
     /// False if they never had a profile.
     pub has_profile: bool,
+    /// An administrator's words.
+    pub comment: &'static str,
+    /// The address of a Microsoft account; empty for an account of the machine's own.
+    pub address: &'static str,
 }
 
 /// The people of Saltmarsh Kiteworks, with their profiles where the system puts them.
@@ -112,6 +124,8 @@ pub const ODILE: Person = Person {
     is_disabled: false,
     last_signed_in: 0,
     has_profile: true,
+    comment: "",
+    address: "",
 };
 /// At the front desk.
 pub const TAMSIN: Person = Person {
@@ -123,6 +137,8 @@ pub const TAMSIN: Person = Person {
     is_disabled: false,
     last_signed_in: 0,
     has_profile: true,
+    comment: "",
+    address: "",
 };
 /// Left last year.
 pub const BRAM: Person = Person {
@@ -134,6 +150,8 @@ pub const BRAM: Person = Person {
     is_disabled: false,
     last_signed_in: 0,
     has_profile: true,
+    comment: "",
+    address: "",
 };
 /// The apprentice.
 pub const JUNO: Person = Person {
@@ -145,6 +163,8 @@ pub const JUNO: Person = Person {
     is_disabled: false,
     last_signed_in: 0,
     has_profile: true,
+    comment: "",
+    address: "",
 };
 
 /// Writes `SOFTWARE`, `SYSTEM` and `SAM`.
@@ -248,6 +268,24 @@ fn hives(registry: &Registry, people: &[Person]) -> [(&'static str, KeyTree); 3]
     if let Some((name, value)) = registry.variable {
         environment.set_text(name, value);
     }
+    if registry.stays_awake {
+        let plans = control.key("Power\\User\\PowerSchemes");
+        plans.set_text("ActivePowerScheme", HIGH_PERFORMANCE);
+        plans.key(&format!("{HIGH_PERFORMANCE}\\{SCREEN_OFF}")).set_number("ACSettingIndex", 0);
+    }
+    if let Some((name, folder)) = registry.share {
+        let lines = [
+            "CSCFlags=0",
+            "MaxUses=4294967295",
+            &format!("Path={folder}"),
+            "Permissions=0",
+            "Remark=Plans of all kites",
+            "Type=0",
+        ];
+        let shares = system.key("ControlSet001\\Services\\LanmanServer\\Shares");
+        shares.set_texts(name, &lines);
+    }
+    let control = system.key("ControlSet001\\Control");
     settings::of_machine(&mut software, control, registry.version, registry.printers);
 
     let mut sam = written("SAM");
@@ -257,6 +295,10 @@ fn hives(registry: &Registry, people: &[Person]) -> [(&'static str, KeyTree); 3]
     for person in people {
         let user = account.key(&format!("Users\\{:08X}", person.number));
         user.set("F", ValueKind::Bytes, f(person)).set("V", ValueKind::Bytes, v(person));
+        if !person.address.is_empty() {
+            let address = person.address.encode_utf16().flat_map(u16::to_le_bytes).collect::<Vec<u8>>();
+            user.set("InternetUserName", ValueKind::Bytes, address);
+        }
         account.key("Users\\Names").key(person.name).set("", ValueKind::Other(person.number), []);
     }
     let administrators: Vec<u8> = people
@@ -285,11 +327,11 @@ fn f(person: &Person) -> Vec<u8> {
     f
 }
 
-/// Name and full name, as the accounts' `V` has them: rows of offset, length and a number, then the texts.
+/// Name, full name and comment, as the accounts' `V` has them: rows of offset, length and a number, then the texts.
 fn v(person: &Person) -> Vec<u8> {
     let mut rows = vec![0; 0xcc];
     let mut texts: Vec<u8> = Vec::new();
-    for (row, text) in [(1, person.name), (2, person.full_name)] {
+    for (row, text) in [(1, person.name), (2, person.full_name), (3, person.comment)] {
         let text: Vec<u8> = text.encode_utf16().flat_map(u16::to_le_bytes).collect();
         rows[row * 12..row * 12 + 4].copy_from_slice(&(texts.len() as u32).to_le_bytes());
         rows[row * 12 + 4..row * 12 + 8].copy_from_slice(&(text.len() as u32).to_le_bytes());

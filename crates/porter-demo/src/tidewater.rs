@@ -23,7 +23,12 @@ const REGISTRY: Registry = Registry {
     build: "26100",
     people: &[
         ODILE,
-        Person { name: "tamsin.okafor", home: "C:\\Users\\tamsin.okafor", ..TAMSIN },
+        Person {
+            name: "tamsin.okafor",
+            home: "C:\\Users\\tamsin.okafor",
+            address: "tamsin@saltmarsh-kiteworks.example",
+            ..TAMSIN
+        },
         BRAM,
         JUNO,
     ],
@@ -41,6 +46,8 @@ const REGISTRY: Registry = Registry {
         driver: "Microsoft Print To PDF",
     }],
     variable: None,
+    share: None,
+    stays_awake: false,
 };
 
 /// Builds the new machine's drive in `root`, which must not be there yet. Tamsin's account has another name

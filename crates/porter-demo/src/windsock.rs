@@ -36,6 +36,8 @@ const REGISTRY: Registry = Registry {
             is_disabled: false,
             last_signed_in: 0,
             has_profile: false,
+            comment: "",
+            address: "",
         },
     ],
     programs: &[Installed {
@@ -52,6 +54,8 @@ const REGISTRY: Registry = Registry {
         driver: "Generic / Text Only",
     }],
     variable: None,
+    share: None,
+    stays_awake: false,
 };
 
 /// Builds the drive in `root`, which must not be there yet.

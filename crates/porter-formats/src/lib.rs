@@ -12,6 +12,7 @@
 //! - [`safari`]: Safari's list;
 //! - [`ipp`]: messages to a print system, and its answers;
 //! - [`ppd`]: descriptions of printers, with the options that were chosen;
+//! - [`percent`]: letters of addresses that are written as numbers;
 //! - [`ini`]: sections of names and values, changed without touching what is not meant.
 
 pub mod bookmarks;
@@ -23,6 +24,7 @@ pub mod html;
 pub mod ini;
 pub mod ipp;
 pub mod links;
+pub mod percent;
 pub mod ppd;
 pub mod property_list;
 pub mod registration;

@@ -130,6 +130,30 @@ pub enum Caution {
     },
     /// Nobody can sign in with the account.
     DisabledAccount,
+    /// A domain vouches for the person: the account is not the machine's own.
+    AccountOfDomain {
+        /// Its name; empty if the machine does not say.
+        domain: String,
+    },
+    /// The person signs in with a Microsoft account.
+    AccountOfMicrosoft {
+        /// Its address.
+        address: String,
+    },
+    /// The person signs in with an account of a firm or school at Microsoft.
+    AccountOfWorkOrSchool,
+    /// The profile is kept in step with a folder on a server.
+    RoamingProfile {
+        /// The folder.
+        path: String,
+    },
+    /// Places of the person are in a folder that is kept in step with a cloud.
+    PlacesInCloud {
+        /// The folder's name.
+        folder: String,
+        /// The places' names.
+        places: Vec<&'static str>,
+    },
     /// The running machine is looked at without an administrator's rights.
     NotAdministrator,
     /// Links whose targets are not carried.
@@ -209,6 +233,11 @@ impl Caution {
             | Self::ProgramRunning { .. }
             | Self::MayBeRunning { .. }
             | Self::NoOwner
+            | Self::AccountOfDomain { .. }
+            | Self::AccountOfMicrosoft { .. }
+            | Self::AccountOfWorkOrSchool
+            | Self::RoamingProfile { .. }
+            | Self::PlacesInCloud { .. }
             | Self::NoRegistry
             | Self::WithoutFolder { .. }
             | Self::TooLargeForFat32 { .. } => 3,

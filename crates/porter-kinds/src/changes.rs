@@ -78,6 +78,9 @@ pub struct SetControl {
     pub owner: String,
     /// Its value after.
     pub becomes: Facts,
+    /// True if it was made for this restore before the plan was: it was not there before, and an undo removes
+    /// it.
+    pub is_made: bool,
     /// The receipt's reason if it cannot be set, with the system's words.
     pub if_not_set: fn(String) -> Reason,
 }

@@ -53,9 +53,9 @@ impl Item {
         }
     }
 
-    /// True for a setting or printer: values, and no files.
+    /// True for a setting, a printer or an account: values, and no files.
     pub fn is_setting(&self) -> bool {
-        porter_machine::SettingKind::is_name(&self.kind)
+        crate::values::has_only_values(&self.kind)
     }
 
     /// The place of a part on a machine.

@@ -13,6 +13,7 @@ use std::ops::Deref;
 
 /// Every kind that comes with porter.
 static BUILT_IN: &[&dyn Kind] = &[
+    &crate::account::Accounts,
     &crate::ruled::Ruled,
     &crate::browser::Browsers,
     &crate::drive::Drive,
@@ -83,6 +84,7 @@ impl Kinds {
     /// registries that are there already and differ.
     pub fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, decide: Decide<'_>) -> Changes {
         let mut changes = Changes::default();
+        crate::account::note_made(ground, &mut changes);
         for kind in self.all() {
             let own: Vec<&TrunkItem> = items.iter().copied().filter(|item| kind.has(item)).collect();
             if !own.is_empty() {

@@ -10,9 +10,10 @@
 //! - [`kind`]: the duties of a kind; [`Kinds`]: those there are;
 //! - [`profiles`]: profiles that programs list and register;
 //! - [`registry_part`]: what items have in their owner's registry;
-//! - [`ruled`], [`browser`], [`drive`], [`also`], [`printer`] and [`setting`]: the kinds;
+//! - [`account`], [`ruled`], [`browser`], [`drive`], [`also`], [`printer`] and [`setting`]: the kinds;
 //! - [`values`]: what settings and printers have in common.
 
+pub mod account;
 pub mod also;
 pub mod browser;
 pub mod catalogue;

@@ -53,6 +53,7 @@ impl Kind for Printers {
                     control: on_cups::QUEUES,
                     owner: String::new(),
                     becomes,
+                    is_made: false,
                     if_not_set: |detail| Reason::PrinterNotSet { detail },
                 });
             }
@@ -142,6 +143,7 @@ pub(crate) fn land_usual(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Ch
             control: on_cups::USUAL,
             owner: String::new(),
             becomes,
+            is_made: false,
             if_not_set: |detail| Reason::PrinterNotSet { detail },
         });
     }

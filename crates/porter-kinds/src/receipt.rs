@@ -178,9 +178,9 @@ impl ItemReceipt {
         }
     }
 
-    /// True for a setting or printer: values, and no files.
+    /// True for a setting, a printer or an account: values, and no files.
     pub fn is_setting(&self) -> bool {
-        porter_machine::SettingKind::is_name(&self.kind)
+        crate::values::has_only_values(&self.kind)
     }
 
     /// Counts some files under a verdict.

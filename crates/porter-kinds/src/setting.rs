@@ -1,6 +1,7 @@
 //! Settings as items: the system's facts about them go into the trunk.
 
-mod on_linux;
+mod on_linux_home;
+mod on_running;
 mod on_windows;
 
 use crate::catalogue::Catalogue;
@@ -8,13 +9,16 @@ use crate::changes::Changes;
 use crate::ground::Ground;
 use crate::item::Item;
 use crate::kind::Kind;
-use crate::receipt::{ItemReceipt, Reason};
+use crate::receipt::{ItemReceipt, Reason, Verdict};
 use crate::values::{USUAL_PRINTER, is_met, items_of, note, same_on, set_by_hand};
 use porter_machine::{Machine, SettingKind};
 use porter_trunk::TrunkItem;
 
 /// The name of the machine.
 const COMPUTER_NAME: &str = "machine/setting/computer-name";
+
+/// The end of the id of a list of programs that start by themselves: a trunk brings nothing that runs.
+const AUTOSTART: &str = "/setting/autostart";
 
 /// See the module.
 pub struct Settings;
@@ -26,6 +30,8 @@ impl Kind for Settings {
 
     fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
         if ground.wishes.setting.keep {
+            // A check does not call them left to be done.
+            items.iter().for_each(|item| changes.keep_registry(&item.id));
             return;
         }
         for item in items {
@@ -37,7 +43,8 @@ impl Kind for Settings {
                 }
             }
             on_windows::land(item, ground, changes);
-            on_linux::land(item, ground, changes);
+            on_running::land(item, ground, changes);
+            on_linux_home::land(item, ground, changes);
         }
     }
 
@@ -53,8 +60,13 @@ impl Kind for Settings {
             }
             None => now.is_some_and(|now| is_met(item, now)),
         };
-        if !is_met && item.id == COMPUTER_NAME {
+        if !is_met && item.id.ends_with(AUTOSTART) {
+            note(row, Reason::ComesWithItsProgram);
+        } else if !is_met && item.id == COMPUTER_NAME {
             note(row, Reason::KeepsItsName { name: ground.machine.name.clone() });
+        } else if !is_met && ground.earlier.registry_kept(&item.id) {
+            note(row, Reason::SettingStays { now: now.map(|now| now.facts.clone()).unwrap_or_default() });
+            row.verdict = Verdict::KeptExisting;
         } else if !is_met {
             set_by_hand(row, now.map(|now| now.facts.clone()).unwrap_or_default());
         }

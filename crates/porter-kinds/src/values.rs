@@ -15,6 +15,11 @@ use porter_trunk::TrunkItem;
 /// The end of the id of a usual printer.
 pub(crate) const USUAL_PRINTER: &str = "/setting/default-printer";
 
+/// True for the name of a kind whose items are values and no files.
+pub fn has_only_values(kind: &str) -> bool {
+    SettingKind::is_name(kind) || kind == crate::account::ACCOUNT
+}
+
 /// All settings, or printers, of a machine as items.
 pub(crate) fn items_of(machine: &Machine, kind: SettingKind) -> Vec<Item> {
     let mut items: Vec<Item> = Vec::new();
@@ -64,6 +69,8 @@ pub fn is_met(item: &TrunkItem, now: &Setting) -> bool {
     let decisive: &[&str] = match now.id.as_str() {
         "time-zone" if item.facts.contains_key("windows") => &["windows"],
         "locale" if item.facts.contains_key("name") => &["name"],
+        // Who signs in there is asked when somebody opens it.
+        drive if drive.starts_with("drive/") => &["server-folder"],
         _ => &[],
     };
     let mut both = item

@@ -13,6 +13,15 @@ pub struct KindWishes {
     pub drive: DriveWishes,
     /// About settings.
     pub setting: SettingWishes,
+    /// About accounts.
+    pub account: AccountWishes,
+}
+
+/// What was decided about accounts, before the restore was planned.
+#[derive(Debug, Clone, Default)]
+pub struct AccountWishes {
+    /// The people of the old machine for whom an account was made, by their ids.
+    pub made: Vec<String>,
 }
 
 /// A person's decisions about settings.
@@ -20,6 +29,8 @@ pub struct KindWishes {
 pub struct SettingWishes {
     /// True if the new machine's settings stay as they are.
     pub keep: bool,
+    /// True if the new machine gets the old one's name.
+    pub rename_machine: bool,
 }
 
 /// A person's decisions about browsers.

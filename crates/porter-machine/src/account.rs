@@ -20,6 +20,8 @@ pub struct Account {
     pub is_administrator: Option<bool>,
     /// Whether nobody can sign in with it, if that is known.
     pub is_disabled: Option<bool>,
+    /// What else the system has written down about it.
+    pub record: AccountRecord,
     /// The profile folder.
     pub home: RelativePath,
     /// When the account's registry was last written, which happens at the end of each session.
@@ -33,6 +35,50 @@ pub struct Account {
     pub settings: Vec<Setting>,
     /// Where this person's things are.
     pub places: BTreeMap<Place, FoundPlace>,
+}
+
+/// What a system has written down about an account, beside its name and its rights.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct AccountRecord {
+    /// In an administrator's words.
+    pub comment: Option<String>,
+    /// Whether its password may stay for ever.
+    pub password_never_expires: Option<bool>,
+    /// Who vouches for the person.
+    pub origin: Option<Origin>,
+    /// The server's folder that its profile is kept in step with.
+    pub roaming_profile: Option<String>,
+}
+
+/// Who vouches for the person that signs in.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Origin {
+    /// The machine alone.
+    Local,
+    /// Microsoft, for a person of that mail address.
+    Microsoft {
+        /// The address.
+        address: String,
+    },
+    /// A domain.
+    Domain {
+        /// Its name, if the machine says it.
+        name: Option<String>,
+    },
+    /// Microsoft, for a firm or a school.
+    WorkOrSchool,
+}
+
+impl Origin {
+    /// Its name among the facts of an account.
+    pub fn name(&self) -> &'static str {
+        match self {
+            Self::Local => "this-machine",
+            Self::Microsoft { .. } => "microsoft",
+            Self::Domain { .. } => "domain",
+            Self::WorkOrSchool => "work-or-school",
+        }
+    }
 }
 
 impl Account {

@@ -3,6 +3,7 @@
 //! A restore sets a control, its journal records the value before and after, and an undo puts the value
 //! before back if the control still has the value after.
 
+pub mod account;
 pub mod printing;
 pub mod registry_key;
 pub mod registry_value;
@@ -38,6 +39,11 @@ pub trait Control: Sync {
     /// After a run: tells the running session of all that was set or removed.
     fn tell(&self, owner: &str, done: &[&Facts]) {
         let _ = (owner, done);
+    }
+
+    /// True for what other things of a restore land in: it is set before them, and taken back after them.
+    fn comes_first(&self) -> bool {
+        false
     }
 
     /// True for what only holds other things: it is made for them, and not counted.

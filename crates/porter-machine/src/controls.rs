@@ -1,6 +1,7 @@
 //! The controls there are.
 
 use super::control::Control;
+use super::control::account::Accounts;
 use super::control::printing::{PrintQueues, UsualPrinter};
 use super::control::registry_key::RegistryKeys;
 use super::control::registry_value::RegistryValues;
@@ -8,7 +9,7 @@ use super::control::system_setting::SystemSettings;
 
 /// Every control that comes with porter.
 pub static BUILT_IN: &[&dyn Control] =
-    &[&RegistryValues, &RegistryKeys, &PrintQueues, &UsualPrinter, &SystemSettings];
+    &[&Accounts, &RegistryValues, &RegistryKeys, &PrintQueues, &UsualPrinter, &SystemSettings];
 
 /// The one of that name.
 pub fn named(among: &[&'static dyn Control], name: &str) -> Option<&'static dyn Control> {

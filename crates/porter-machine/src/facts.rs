@@ -4,6 +4,7 @@
 //! the running system's own interface, or from a Windows registry.
 
 use super::Place;
+use super::account::AccountRecord;
 use super::program::Program;
 use super::setting::Setting;
 use porter_names::RelativePath;
@@ -48,6 +49,8 @@ pub struct AccountFacts {
     pub is_administrator: Option<bool>,
     /// Whether nobody can sign in with it.
     pub is_disabled: Option<bool>,
+    /// What else is written down about it.
+    pub record: AccountRecord,
     /// When somebody last signed in.
     pub last_used_utc: Option<OffsetDateTime>,
     /// Where the account's places are, below the machine's root; the others are where the system puts them.

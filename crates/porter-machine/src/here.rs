@@ -7,6 +7,9 @@ mod system;
 #[path = "here/windows.rs"]
 mod system;
 
+#[cfg(windows)]
+pub(crate) use system::{flags_of_local, told_of_local};
+
 use super::facts::SystemFacts;
 use super::running::running_programs;
 use super::{Machine, NotRecognised, recognise_with};

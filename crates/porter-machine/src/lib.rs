@@ -4,21 +4,25 @@
 //! folders are which place on which system stands in [`layout`].
 
 pub mod account;
+pub mod computer_name;
 pub mod control;
 pub mod controls;
 pub mod cups;
 pub mod database;
 pub mod facts;
 pub mod here;
+pub mod keyboard_layout;
 pub mod layout;
 #[cfg(windows)]
 mod library;
-mod linux;
+pub mod linux;
 pub mod looker;
 mod macos;
+pub mod new_account;
 mod other_names;
 mod people;
 pub mod place;
+pub mod power_plan;
 pub mod program;
 pub mod recognise;
 pub mod registry;

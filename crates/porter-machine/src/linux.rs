@@ -5,9 +5,11 @@
 mod dnf;
 mod programs;
 mod rpm;
+pub mod server_folders;
 mod sign_ins;
 
 use super::Place;
+use super::account::{AccountRecord, Origin};
 use super::cups;
 use super::facts::{AccountFacts, StateFacts, SystemFacts};
 use super::setting::Setting;
@@ -50,14 +52,23 @@ pub fn facts_of(volume: &dyn Volume) -> SystemFacts {
         account.is_administrator = Some(is_root(account) || administrators.contains(&account.name));
         account.places = places_of(volume, &account.home);
     }
-    let locked = read("etc/shadow").map(|file| locked_in(&file)).unwrap_or_default();
+    let shadow = read("etc/shadow").unwrap_or_default();
+    let (locked, expiring) = (locked_in(&shadow), expiring_in(&shadow));
     let sign_ins = sign_ins::SignIns::of(volume);
     for account in &mut accounts {
         account.last_used_utc = sign_ins.last_of(account);
         if locked.contains(&account.name) {
             account.is_disabled = Some(true);
         }
+        if !shadow.is_empty() {
+            account.record.password_never_expires = Some(!expiring.contains(&account.name));
+        }
         account.programs = programs::of_person(volume, &account.home);
+        let bookmarks = RelativePath::from_bytes(server_folders::BOOKMARKS.as_bytes());
+        let bookmarks = bookmarks.and_then(|below| account.home.join_path(&below)).ok();
+        if let Some(file) = bookmarks.and_then(|path| read_path(volume, &path)) {
+            account.settings = server_folders::drives_in(&file);
+        }
     }
     let encrypted_with = read("etc/crypttab").filter(|file| has_lines(file)).map(|_| "LUKS".to_owned());
     SystemFacts {
@@ -129,6 +140,17 @@ fn locked_in(file: &[u8]) -> Vec<Vec<u8>> {
     rows.collect()
 }
 
+/// The accounts whose password has to be changed from time to time: `shadow(5)` has the number of days in its
+/// fifth field, and 99999 for never.
+fn expiring_in(file: &[u8]) -> Vec<Vec<u8>> {
+    let rows = file.split(|b| *b == b'\n').filter_map(|line| {
+        let fields: Vec<&[u8]> = line.split(|b| *b == b':').collect();
+        let days: u32 = std::str::from_utf8(fields.get(4)?).ok()?.parse().ok()?;
+        (days < 99_999).then(|| fields[0].to_vec())
+    });
+    rows.collect()
+}
+
 fn is_root(account: &AccountFacts) -> bool {
     account.identifier.as_deref() == Some("0")
 }
@@ -177,6 +199,7 @@ fn accounts_in(file: &[u8], people: (u32, u32)) -> Vec<AccountFacts> {
             home,
             full_name: Some(full_name).filter(|name| !name.is_empty()),
             identifier: Some(number.to_string()),
+            record: AccountRecord { origin: Some(Origin::Local), ..AccountRecord::default() },
             is_disabled: Some(shell.ends_with(b"/nologin") || shell.ends_with(b"/false")),
             ..AccountFacts::default()
         })

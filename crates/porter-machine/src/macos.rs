@@ -4,6 +4,7 @@
 //! Since macOS 10.15 the drive is in two halves; the one with the people's things, mounted alone, has no
 //! version.
 
+use super::account::{AccountRecord, Origin};
 use super::facts::{AccountFacts, StateFacts, SystemFacts};
 use super::looker::Looker;
 use super::program::Program;
@@ -97,13 +98,21 @@ fn account_in(record: &Dictionary, administrators: &[String]) -> Option<AccountF
     let home = first("home")?;
     let home =
         RelativePath::from_bytes(home.strip_prefix('/')?.as_bytes()).ok().filter(|home| !home.is_root())?;
-    let is_disabled =
-        texts_of(record, "authentication_authority").iter().any(|way| way.contains("DisabledUser"));
+    let ways = texts_of(record, "authentication_authority");
+    let is_disabled = ways.iter().any(|way| way.contains("DisabledUser"));
+    // A person of a directory on a server, whose record is kept here for the time without it.
+    let is_of_domain = ways.iter().any(|way| way.contains("LocalCachedUser"));
+    let origin = if is_of_domain { Origin::Domain { name: None } } else { Origin::Local };
     Some(AccountFacts {
         full_name: first("realname").filter(|full| !full.is_empty()),
         identifier: first("generateduid").or_else(|| Some(number.to_string())),
         is_administrator: Some(administrators.contains(&name)),
         is_disabled: Some(is_disabled),
+        record: AccountRecord {
+            comment: first("comment").filter(|comment| !comment.is_empty()),
+            origin: Some(origin),
+            ..AccountRecord::default()
+        },
         home,
         name: name.into_bytes(),
         ..AccountFacts::default()

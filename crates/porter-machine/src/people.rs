@@ -70,6 +70,7 @@ pub(super) fn find_accounts(looker: &mut Looker<'_>, layout: &Layout, facts: &Sy
             identifier: facts.and_then(|facts| facts.identifier.clone()),
             is_administrator: facts.and_then(|facts| facts.is_administrator),
             is_disabled: facts.and_then(|facts| facts.is_disabled),
+            record: facts.map(|facts| facts.record.clone()).unwrap_or_default(),
             last_used_utc: registry_written_utc.max(facts.and_then(|facts| facts.last_used_utc)),
             has_registry: layout.family != Family::Windows || registry_written_utc.is_some(),
             has_owner: facts.is_some() || !any_known,

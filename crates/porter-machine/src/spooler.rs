@@ -6,14 +6,15 @@ use crate::tcp_port::TcpPort;
 use std::io;
 use std::ptr::{null, null_mut};
 use windows_sys::Win32::Graphics::Printing::{
-    PORT_INFO_1W, PRINTER_ALL_ACCESS, PRINTER_ATTRIBUTE_SHARED, PRINTER_DEFAULTSW, PRINTER_HANDLE,
-    PRINTER_INFO_2W, SERVER_ACCESS_ADMINISTER,
+    DOC_INFO_1W, PORT_INFO_1W, PRINTER_ACCESS_USE, PRINTER_ALL_ACCESS, PRINTER_ATTRIBUTE_SHARED,
+    PRINTER_DEFAULTSW, PRINTER_HANDLE, PRINTER_INFO_2W, SERVER_ACCESS_ADMINISTER,
 };
 
 lazily!("winspool.drv" {
     fn AddPrinterW(server: *const u16, level: u32, printer: *const u8) -> PRINTER_HANDLE;
     fn ClosePrinter(printer: PRINTER_HANDLE) -> i32;
     fn DeletePrinter(printer: PRINTER_HANDLE) -> i32;
+    fn EndDocPrinter(printer: PRINTER_HANDLE) -> i32;
     fn EnumPortsW(
         server: *const u16,
         level: u32,
@@ -35,6 +36,13 @@ lazily!("winspool.drv" {
         name: *const u16,
         printer: *mut PRINTER_HANDLE,
         wanted: *const PRINTER_DEFAULTSW,
+    ) -> i32;
+    fn StartDocPrinterW(printer: PRINTER_HANDLE, level: u32, document: *const DOC_INFO_1W) -> u32;
+    fn WritePrinter(
+        printer: PRINTER_HANDLE,
+        bytes: *const std::ffi::c_void,
+        length: u32,
+        written: *mut u32,
     ) -> i32;
     fn XcvDataW(
         monitor: PRINTER_HANDLE,
@@ -192,6 +200,33 @@ pub fn add_printer(printer: &NewPrinter<'_>) -> io::Result<()> {
         };
     }
     Ok(())
+}
+
+/// Prints bytes of a type that the print system knows: `RAW`, `TEXT`.
+pub fn print(name: &str, title: &str, datatype: &str, bytes: &[u8]) -> io::Result<()> {
+    let handle = Handle::open(name, PRINTER_ACCESS_USE)?;
+    let (mut title, mut datatype) = (wide(title), wide(datatype));
+    let document = DOC_INFO_1W {
+        pDocName: title.as_mut_ptr(),
+        pOutputFile: null_mut(),
+        pDatatype: datatype.as_mut_ptr(),
+    };
+    let mut written = 0;
+    // SAFETY: the texts end with a NUL, the bytes are as long as is said, and all live until the end.
+    unsafe {
+        if StartDocPrinterW(handle.0, 1, &document).unwrap_or(0) == 0 {
+            return Err(io::Error::last_os_error());
+        }
+        let done =
+            WritePrinter(handle.0, bytes.as_ptr().cast(), bytes.len() as u32, &mut written).unwrap_or(0);
+        let cause = io::Error::last_os_error();
+        EndDocPrinter(handle.0);
+        match done {
+            0 => Err(cause),
+            _ if written as usize == bytes.len() => Ok(()),
+            _ => Err(io::ErrorKind::WriteZero.into()),
+        }
+    }
 }
 
 /// Deletes a printer.

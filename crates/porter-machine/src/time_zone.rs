@@ -42,3 +42,67 @@ pub(super) fn of_iana(name: String) -> Option<Setting> {
     let windows = windows_name(&name).map(str::to_owned);
     Setting::new("time-zone", "Time zone", &[("windows", windows), ("iana", Some(name))])
 }
+
+/// The rules of a zone, as Windows' table of zones has them: `TZI` (`REG_TZI_FORMAT` of
+/// `TIME_ZONE_INFORMATION`). Differences are in minutes; dates are the eight numbers of a `SYSTEMTIME`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct ZoneRules {
+    /// From local time to UTC.
+    pub bias: i32,
+    /// Added to it in winter.
+    pub standard_bias: i32,
+    /// Added to it in summer.
+    pub daylight_bias: i32,
+    /// When winter begins.
+    pub standard_date: [u16; 8],
+    /// When summer begins.
+    pub daylight_date: [u16; 8],
+}
+
+impl ZoneRules {
+    /// None unless they are 44 bytes.
+    pub fn from_bytes(tzi: &[u8]) -> Option<Self> {
+        let bytes: &[u8; 44] = tzi.try_into().ok()?;
+        let number = |at: usize| {
+            let four = [bytes[at], bytes[at + 1], bytes[at + 2], bytes[at + 3]];
+            i32::from_le_bytes(four)
+        };
+        let date = |at: usize| {
+            let mut date = [0; 8];
+            for (unit, pair) in date.iter_mut().zip(bytes[at..at + 16].as_chunks::<2>().0) {
+                *unit = u16::from_le_bytes(*pair);
+            }
+            date
+        };
+        Some(Self {
+            bias: number(0),
+            standard_bias: number(4),
+            daylight_bias: number(8),
+            standard_date: date(12),
+            daylight_date: date(28),
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_rules_of_a_zone_are_as_windows_has_them() {
+        // `TZI` of *GMT Standard Time*: winter begins on the last Sunday of October at two, summer on the last
+        // Sunday of March at one.
+        let mut tzi = Vec::new();
+        for number in [0_i32, 0, -60] {
+            tzi.extend(number.to_le_bytes());
+        }
+        for unit in [0_u16, 10, 0, 5, 2, 0, 0, 0, 0, 3, 0, 5, 1, 0, 0, 0] {
+            tzi.extend(unit.to_le_bytes());
+        }
+        let rules = ZoneRules::from_bytes(&tzi).unwrap();
+        assert_eq!((rules.bias, rules.standard_bias, rules.daylight_bias), (0, 0, -60));
+        assert_eq!(rules.standard_date, [0, 10, 0, 5, 2, 0, 0, 0]);
+        assert_eq!(rules.daylight_date, [0, 3, 0, 5, 1, 0, 0, 0]);
+        assert_eq!(ZoneRules::from_bytes(&tzi[1..]), None);
+    }
+}

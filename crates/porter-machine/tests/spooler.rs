@@ -13,9 +13,8 @@ use porter_names::Facts;
 use std::ptr::{null, null_mut};
 use windows_sys::Win32::Foundation::HANDLE;
 use windows_sys::Win32::Graphics::Printing::{
-    APD_COPY_ALL_FILES, AddPrinterDriverExW, ClosePrinter, DOC_INFO_1W, DRIVER_INFO_3W,
-    DeletePrinterDriverExW, EndDocPrinter, OpenPrinterW, PRINTER_DEFAULTSW, PRINTER_HANDLE,
-    SERVER_ACCESS_ADMINISTER, StartDocPrinterW, WritePrinter, XcvDataW,
+    APD_COPY_ALL_FILES, AddPrinterDriverExW, ClosePrinter, DRIVER_INFO_3W, DeletePrinterDriverExW,
+    OpenPrinterW, PRINTER_DEFAULTSW, PRINTER_HANDLE, SERVER_ACCESS_ADMINISTER, XcvDataW,
 };
 
 const DRIVER: &str = "Ropewalk Laser 200";
@@ -73,22 +72,6 @@ fn tell_local_ports(what: &str, port: &str) {
     }
 }
 
-fn print(printer: &str, page: &[u8]) {
-    let (printer, mut title, mut raw) = (wide(printer), wide("plan"), wide("RAW"));
-    let document =
-        DOC_INFO_1W { pDocName: title.as_mut_ptr(), pOutputFile: null_mut(), pDatatype: raw.as_mut_ptr() };
-    let (mut handle, mut written) = (PRINTER_HANDLE::default(), 0);
-    // SAFETY: the texts end with a NUL, and the page is as long as is said.
-    unsafe {
-        assert!(OpenPrinterW(printer.as_ptr(), &mut handle, null()) != 0);
-        assert!(StartDocPrinterW(handle, 1, &document) != 0);
-        assert!(WritePrinter(handle, page.as_ptr().cast(), page.len() as u32, &mut written) != 0);
-        EndDocPrinter(handle);
-        ClosePrinter(handle);
-    }
-    assert_eq!(written as usize, page.len());
-}
-
 /// Takes away what this run, or an earlier one that was broken off, has left.
 fn forget(queue: &Facts) {
     let _ = PrintQueues.remove("", queue);
@@ -125,8 +108,9 @@ fn a_queue_is_made_told_of_printed_on_and_deleted() {
     assert!(PrintQueues.is_same(&now, &queue), "{now:?}");
     assert_eq!((&now["location"], &now["description"]), (&queue["location"], &queue["description"]));
     assert_eq!(PrintQueues.set("", &queue).unwrap_err().kind(), std::io::ErrorKind::AlreadyExists);
-    print("Front desk", b"spar 12 mm");
+    printing::print_text("Front desk", "plan", "spar 12 mm").unwrap();
     assert_eq!(std::fs::read(&port).unwrap(), b"spar 12 mm");
+    assert!(printing::print_text("Sail room", "plan", "x").is_err(), "no such printer");
 
     PrintQueues.remove("", &queue).unwrap();
     assert_eq!(PrintQueues.read("", &queue).unwrap(), None);

@@ -2,7 +2,7 @@
 
 use crate::failure::{Failure, MENDS_THE_LIST, Outcome};
 use crate::screen::{CARE, styled, tell};
-use porter_machine::SettingKind;
+use porter_kinds::values::has_only_values;
 use porter_names::RelativePath;
 use porter_trunk::{Entry, Trunk, TrunkError, TrunkItem};
 use std::cell::Cell;
@@ -56,7 +56,7 @@ impl<'t> UsableList<'t> {
 
 /// The path is not in the item.
 fn nothing_there(item: &TrunkItem, below: &RelativePath) -> Failure {
-    if SettingKind::is_name(&item.kind) {
+    if has_only_values(&item.kind) {
         return Failure::wrong_use(
             format!("`{}` is a setting: it has values, and no files", item.id),
             format!("`porter look TRUNK {}` shows them.", item.id),

@@ -105,6 +105,9 @@ Receipt  OLD -> NEW  trunk ID  DATE TIME UTC
 odile
   landed             folder/documents        1 file       10 B
 
+For everybody
+  landed             Account odile
+
 Good to know
   in 1 item     kept in the trunk: the old account's registry; the new account has its own
 
@@ -115,7 +118,7 @@ on the old machine                          3 files      19 B
     kept in the trunk                       1 file        1 B
 
 The trunk is not signed.
-All is well: everything arrived, and nothing is left to do. 2 items landed: 1 file, proved byte for byte.
+All is well: everything arrived, and nothing is left to do. 3 items landed: 1 file, proved byte for byte.
 ";
     assert_eq!(steady(&said.out), expected);
 

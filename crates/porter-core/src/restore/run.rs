@@ -7,7 +7,7 @@ use super::lots::WholeFolders;
 use super::plan::{Action, Due, Plan, Refused};
 use super::report::RestoreReport;
 use super::runner::{Runner, StepFailed};
-use super::set_controls::set_controls;
+use super::set_controls::{Turn, set_controls};
 use super::write_ahead::{begin_journal, journal_failed};
 use crate::events::{Conduct, Event, Stage};
 use crate::host;
@@ -73,6 +73,7 @@ pub fn run_plan(
     for refused in &report.refused {
         runner.journal_refused(refused)?;
     }
+    set_controls(&plan, Turn::First, &|lines| runner.see_written(lines), &mut report)?;
     runner.note_folders(&plan)?;
     for folder in plan.folders.iter().filter(|folder| !runner.whole_folders.contain(&folder.at)) {
         runner.make_folder(folder)?;
@@ -100,7 +101,7 @@ pub fn run_plan(
             return Err(RestoreError::Cancelled);
         }
         runner.edit(&plan, &mut report)?;
-        set_controls(&plan, &|lines| runner.see_written(lines), &mut report)?;
+        set_controls(&plan, Turn::Last, &|lines| runner.see_written(lines), &mut report)?;
         // The innermost first, because making a thing in a folder changes the folder's time.
         for (at, entry) in folders.iter().rev() {
             if let Ok(path) = plan.target.reach_folder(at) {

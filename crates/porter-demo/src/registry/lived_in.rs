@@ -89,6 +89,17 @@ pub(super) fn write(root: &mut KeyTree) {
     root.key(&format!("{BELL}\\.Current")).set_text("", "C:\\Users\\odile\\Music\\ship's bell.wav");
     root.key("Control Panel\\Sound").set_text("Beep", "no");
     root.key("Environment").set_expand_text("Path", "%USERPROFILE%\\bin;C:\\Kite Plans\\tools");
+    root.key("Software\\ODBC\\ODBC.INI\\ODBC Data Sources").set_text("Order book", "Harbour SQL");
+    root.key("Software\\ODBC\\ODBC.INI\\Order book")
+        .set_text("Driver", "C:\\Windows\\system32\\harboursql.dll")
+        .set_text("Server", "harbour")
+        .set_text("Database", "orders")
+        .set_text("PWD", "kite and string");
+    root.key("Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\FileExts\\.pdf\\UserChoice")
+        .set_text("ProgId", "HarbourViewer.Document")
+        .set_text("Hash", "a2l0ZXMgZmx5");
+    root.key("Software\\Microsoft\\Windows\\CurrentVersion\\Run")
+        .set_text("Tide table", "\"C:\\Program Files\\Windrose\\tides.exe\" /tray");
     // A number where Windows reads text: it is not heeded there, and not carried.
     root.key("Control Panel\\Mouse").set_number("MouseHoverTime", 200);
 }

@@ -4,6 +4,7 @@
 //! with either slash, in any case (where the old system ignores case), with 8.3 names, with variables, as a
 //! `file:///` address. A path to anywhere else is left as it is.
 
+use porter_formats::percent;
 use porter_machine::layout::Family;
 use porter_machine::registry::windows_path::folder_of_drive;
 use porter_machine::{Account, Machine, Place};
@@ -93,12 +94,12 @@ impl OldPaths {
             return self.follow(archive).map(|archive| format!("jar:{archive}{mark}{within}"));
         }
         if let Some(address) = written.strip_prefix("file://") {
-            let plain = percent_decoded(address.strip_prefix("localhost").unwrap_or(address))?;
+            let plain = percent::decoded(address.strip_prefix("localhost").unwrap_or(address))?;
             let plain =
                 if self.from == Family::Windows { plain.trim_start_matches('/') } else { plain.as_str() };
             let followed = self.follow_path(plain)?.replace('\\', "/");
             let slash = if followed.starts_with('/') { "" } else { "/" };
-            return Some(format!("file://{slash}{}", percent_encoded(&followed)));
+            return Some(format!("file://{slash}{}", percent::encoded(&followed)));
         }
         self.follow_path(written).filter(|now| now != written)
     }
@@ -194,32 +195,6 @@ fn is_short_name_of(written: &str, real: &str) -> bool {
     let held: String = stem.to_uppercase().chars().filter(|c| !matches!(c, ' ' | '.')).take(6).collect();
     held.starts_with(&begin.to_uppercase())
         && (begin.chars().count() == 6 || held.chars().count() == begin.chars().count())
-}
-
-fn percent_decoded(text: &str) -> Option<String> {
-    let mut bytes = Vec::with_capacity(text.len());
-    let mut rest = text.bytes();
-    while let Some(byte) = rest.next() {
-        if byte == b'%' {
-            let pair = [rest.next()?, rest.next()?];
-            bytes.push(u8::from_str_radix(std::str::from_utf8(&pair).ok()?, 16).ok()?);
-        } else {
-            bytes.push(byte);
-        }
-    }
-    String::from_utf8(bytes).ok()
-}
-
-fn percent_encoded(path: &str) -> String {
-    let mut text = String::with_capacity(path.len());
-    for byte in path.bytes() {
-        if byte.is_ascii_alphanumeric() || b"/-._~:!$&'()*+,;=@".contains(&byte) {
-            text.push(char::from(byte));
-        } else {
-            text.push_str(&format!("%{byte:02X}"));
-        }
-    }
-    text
 }
 
 #[cfg(test)]

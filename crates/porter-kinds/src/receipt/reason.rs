@@ -161,6 +161,14 @@ pub enum Reason {
         /// The first of them.
         names: Vec<String>,
     },
+    /// A program sets it up itself, once it is installed.
+    ComesWithItsProgram,
+    /// The new machine's own setting stays, as somebody wished.
+    SettingStays {
+        /// What it is there.
+        #[serde(default)]
+        now: BTreeMap<String, String>,
+    },
     /// The item's registry keys stay in the trunk: the new machine has no registry.
     RegistryStays {
         /// How many values.
@@ -310,6 +318,8 @@ impl Reason {
                 | Self::Entered { .. }
                 | Self::OpensByItself
                 | Self::RegistryStays { .. }
+                | Self::SettingStays { .. }
+                | Self::ComesWithItsProgram
                 | Self::NotKnownThere { .. }
                 | Self::KeepsItsName { .. }
                 | Self::PrinterWithoutDriver { .. }

@@ -186,6 +186,7 @@ fn set_values(sid: &str, wanted: Vec<(&TrunkItem, Vec<KeyValues>)>, changes: &mu
                 control,
                 owner: sid.to_owned(),
                 becomes,
+                is_made: false,
                 if_not_set: |detail| Reason::RegistryNotEntered { detail },
             });
         };

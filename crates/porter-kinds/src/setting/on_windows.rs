@@ -72,7 +72,7 @@ impl<'g> Coming<'g> {
 /// Decides about one setting.
 pub(super) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes) {
     let Some(coming) = Coming::of(item, ground) else { return };
-    if coming.is_met(same_on(item, ground.machine, ground.accounts)) {
+    if coming.setting.is_only_told() || coming.is_met(same_on(item, ground.machine, ground.accounts)) {
         return;
     }
     let keys = source::open(ground.machine, coming.account)

@@ -36,6 +36,11 @@ pub fn ports() -> Vec<String> {
     system::ports()
 }
 
+/// Prints a text on a queue. The print system takes it; whether a page comes out is for somebody to see.
+pub fn print_text(queue: &str, title: &str, text: &str) -> io::Result<()> {
+    system::print_text(queue, title, text)
+}
+
 /// The bytes of a description as letters, one for each.
 pub fn letters_of(file: &[u8]) -> String {
     file.iter().map(|byte| char::from(*byte)).collect()

@@ -11,6 +11,12 @@ mod system;
 use crate::setting::windows::tell::Tell;
 use std::collections::BTreeSet;
 
+/// Tells all windows that a section of the system's settings has changed.
+#[cfg(windows)]
+pub(super) fn broadcast(section: &str) {
+    system::broadcast(section);
+}
+
 /// Tells the session of changes of a person's registry, each once. Does nothing for anybody else's: a message
 /// is of no use to a session that shows somebody else's settings.
 pub fn tell(owner: &str, tells: &BTreeSet<Tell>) {

@@ -11,7 +11,9 @@ use super::{Control, fact};
 use porter_names::Facts;
 use std::io;
 
-/// See the module. Its facts are `what`, which is `time-zone`, `locale` or `keyboard`, and `value`.
+/// See the module. Its facts are `what` and `value`. On Linux `what` is `time-zone`, `locale`, `keyboard` or
+/// `computer-name`; on Windows `time-zone`, `computer-name`, `variable/NAME`, `power/plan`, or
+/// `power/PLAN/VALUE`.
 pub struct SystemSettings;
 
 /// The facts of one.
@@ -35,6 +37,11 @@ impl Control for SystemSettings {
 
     fn remove(&self, _: &str, made: &Facts) -> io::Result<()> {
         system::remove(fact(made, "what")?)
+    }
+
+    fn tell(&self, _: &str, done: &[&Facts]) {
+        let whats = done.iter().filter_map(|facts| facts.get("what").map(String::as_str));
+        system::tell(&whats.collect::<Vec<_>>());
     }
 
     fn shown(&self, _: &str, facts: &Facts) -> String {

@@ -20,6 +20,8 @@ pub const DELETE_CLASS: u16 = 0x4007;
 pub const SET_DEFAULT: u16 = 0x400a;
 /// `CUPS-Get-PPD`.
 pub const GET_PPD: u16 = 0x400f;
+/// `Print-Job`.
+pub const PRINT_JOB: u16 = 0x0002;
 /// `Get-Printer-Attributes`.
 pub const GET_ATTRIBUTES: u16 = 0x000b;
 
@@ -75,6 +77,19 @@ pub fn list(as_user: &str) -> Message {
 /// Something that is asked of one queue.
 pub fn about(operation: u16, queue: &str, is_class: bool, as_user: &str) -> Message {
     Message::request(operation, vec![uri(queue, is_class), user(as_user)])
+}
+
+/// Prints the text that goes with it.
+pub fn print_text(queue: &Queue, title: &str, as_user: &str) -> Message {
+    // A queue without a driver is handed what the printer itself understands.
+    let format = if queue.is_raw() { "application/vnd.cups-raw" } else { "text/plain" };
+    let attributes = vec![
+        uri(&queue.name, !queue.members.is_empty()),
+        user(as_user),
+        Attribute::texts("job-name", TextKind::Name, [title]),
+        Attribute::texts("document-format", TextKind::MimeType, [format]),
+    ];
+    Message::request(PRINT_JOB, attributes)
 }
 
 /// Asks for the usual printer's name.

@@ -148,6 +148,12 @@ impl Server {
         self.ask(&requests::about(requests::SET_DEFAULT, name, is_class, &self.as_user), b"").map(drop)
     }
 
+    /// Prints a text on a queue.
+    pub fn print(&self, name: &str, title: &str, text: &str) -> io::Result<()> {
+        let queue = self.queue(name)?.ok_or(io::ErrorKind::NotFound)?;
+        self.ask(&requests::print_text(&queue, title, &self.as_user), text.as_bytes()).map(drop)
+    }
+
     /// Sends a request with its document; returns the answer, and the document behind it.
     fn ask(&self, message: &Message, document: &[u8]) -> io::Result<(Message, Vec<u8>)> {
         let mut body = message.to_bytes().map_err(io::Error::other)?;

@@ -13,6 +13,7 @@ use std::collections::BTreeSet;
 use std::path::Path;
 
 pub(super) use accounts::is_administrator;
+pub(crate) use accounts::{flags_of_local, told_of_local};
 
 pub(super) fn open() -> Result<Opened, HereError> {
     let drive = std::env::var("SystemDrive").unwrap_or_else(|_| "C:".to_owned());

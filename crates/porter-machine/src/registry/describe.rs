@@ -3,6 +3,7 @@
 use super::windows_path::{below_root, expand};
 use super::{RegistryKey, programs, settings, shell_folders, version};
 use crate::Place;
+use crate::account::{AccountRecord, Origin};
 use crate::facts::AccountFacts;
 use crate::program::Program;
 use crate::setting::Setting;
@@ -15,7 +16,7 @@ const CURRENT_VERSION: &str = "Microsoft\\Windows NT\\CurrentVersion";
 /// Below [`CURRENT_VERSION`].
 const PROFILES: &str = "ProfileList";
 /// People's SIDs: of this machine or a domain, or of Microsoft's directory. All others are the system's own.
-const PEOPLE: [&str; 2] = ["S-1-5-21-", "S-1-12-1-"];
+const PEOPLE: [&str; 2] = ["S-1-5-21-", WORK_OR_SCHOOL];
 
 /// Product and version, of `SOFTWARE`.
 pub fn product_and_version(software: &impl RegistryKey) -> (Option<String>, Option<String>) {
@@ -59,6 +60,24 @@ pub struct Told {
     pub is_disabled: Option<bool>,
     /// When somebody last signed in.
     pub last_signed_in_utc: Option<OffsetDateTime>,
+    /// The rest.
+    pub record: AccountRecord,
+}
+
+/// The prefix of SIDs of people in Microsoft's directory of firms and schools.
+pub const WORK_OR_SCHOOL: &str = "S-1-12-1-";
+
+/// Facts about a person who is none of the machine's own accounts.
+pub fn told_of_stranger(sid: &str, domain: Option<String>) -> Told {
+    let origin =
+        if sid.starts_with(WORK_OR_SCHOOL) { Origin::WorkOrSchool } else { Origin::Domain { name: domain } };
+    Told { record: AccountRecord { origin: Some(origin), ..AccountRecord::default() }, ..Told::default() }
+}
+
+/// The domain that the machine is a member of, of the control set in force.
+pub fn domain(control_set: &impl RegistryKey) -> Option<String> {
+    let name = control_set.subkey("Services\\Tcpip\\Parameters")?.text("Domain")?;
+    Some(name).filter(|name| !name.is_empty())
 }
 
 /// Facts from a person's own registry.
@@ -118,6 +137,7 @@ fn person(
     let own = own(sid, &home);
     let places = places_in(&own, &variables, system_drive);
     let told = told(sid);
+    let roaming_profile = profile.text("CentralProfile").filter(|path| !path.is_empty());
     let name = told.name.map(String::into_bytes).or_else(|| home.name().map(<[u8]>::to_vec))?;
     Some(AccountFacts {
         name,
@@ -126,6 +146,7 @@ fn person(
         identifier: Some(sid.to_owned()),
         is_administrator: told.is_administrator,
         is_disabled: told.is_disabled,
+        record: AccountRecord { roaming_profile, ..told.record },
         last_used_utc: loaded_utc(profile).max(told.last_signed_in_utc),
         places,
         programs: own.programs,
@@ -150,6 +171,7 @@ pub fn person_by_folder(sid: &str, home: &RelativePath, told: Told, own: Own) ->
         identifier: Some(sid.to_owned()),
         is_administrator: told.is_administrator,
         is_disabled: told.is_disabled,
+        record: told.record,
         last_used_utc: told.last_signed_in_utc,
         places: places_in(&own, &variables, DRIVE),
         programs: own.programs,

@@ -66,7 +66,16 @@ pub fn facts_of(
             let hive = reader.open(&found.path, looker);
             root_of(&hive).map(|key| describe::own(&key)).unwrap_or_default()
         };
-        let told = |sid: &str| -> Told { told_by_sid.get(sid).cloned().unwrap_or_default() };
+        let domain = control_set.as_ref().and_then(describe::domain);
+        let told = |sid: &str| -> Told {
+            match told_by_sid.get(sid) {
+                Some(told) => told.clone(),
+                None if sam::is_stranger(sid, &told_by_sid) => {
+                    describe::told_of_stranger(sid, domain.clone())
+                }
+                None => Told::default(),
+            }
+        };
         facts.accounts = describe::people(&software, &drive, &told, &own);
         facts.programs = programs::of_machine(&software);
     } else {

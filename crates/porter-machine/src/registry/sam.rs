@@ -2,17 +2,21 @@
 //!
 //! Its layout is not published. We use the fields of each account's values `V` and `F` that have been the
 //! same since Windows 2000 and that independent readers agree on (`samusrgrp(8)` of chntpw, the plugins of
-//! regipy): `V` begins with rows of offset (from 0xCC), length and a number, the second row is the name and
-//! the third the full name; `F` holds the last sign-in at 8 and flags at 56.
+//! regipy): `V` begins with rows of offset (from 0xCC), length and a number, the second row is the name, the
+//! third the full name, the fourth the comment; `F` holds the last sign-in at 8 and flags at 56. Beside them
+//! `InternetUserName` is the address of a Microsoft account, in UTF-16.
 
 use super::RegistryKey;
 use super::describe::Told;
+use crate::account::{AccountRecord, Origin};
 use std::collections::BTreeMap;
 
 /// Where the rows of `V` count from.
 const V_DATA_AT: usize = 0xcc;
 /// In the flags of `F`.
 const DISABLED: u16 = 0x0001;
+/// In the flags of `F`.
+const NEVER_EXPIRES: u16 = 0x0200;
 /// The group of those who may change the system (S-1-5-32-544).
 const ADMINISTRATORS: &str = "SAM\\Domains\\Builtin\\Aliases\\00000220";
 
@@ -36,7 +40,16 @@ pub(super) fn told(sam: &impl RegistryKey) -> BTreeMap<String, Told> {
         let f = user.bytes("F").unwrap_or_default();
         let flags = f.get(56..58).map(|flags| u16::from_le_bytes([flags[0], flags[1]]));
         let last = f.get(8..16).and_then(|ticks| ticks.try_into().ok()).map(u64::from_le_bytes);
+        let address = user.bytes("InternetUserName").map(|bytes| text_of(&bytes)).unwrap_or_default();
+        let origin = if address.is_empty() { Origin::Local } else { Origin::Microsoft { address } };
+        let record = AccountRecord {
+            comment: text_in_v(&v, 3),
+            password_never_expires: flags.map(|flags| flags & NEVER_EXPIRES != 0),
+            origin: Some(origin),
+            roaming_profile: None,
+        };
         let row = Told {
+            record,
             name: text_in_v(&v, 1),
             full_name: text_in_v(&v, 2),
             is_administrator: Some(administrators.contains(&sid)),
@@ -53,6 +66,13 @@ pub(super) fn is_made_by_people(sid: &str) -> bool {
     sid.rsplit('-').next().and_then(|number| number.parse::<u32>().ok()).is_some_and(|number| number >= 1000)
 }
 
+/// True for a SID that is known to be none of this machine's: one without the number that all of these begin
+/// with. Without any of them nothing is known.
+pub(super) fn is_stranger(sid: &str, told_by_sid: &BTreeMap<String, Told>) -> bool {
+    let machine = told_by_sid.keys().next().and_then(|own| own.rsplit_once('-'));
+    machine.is_some_and(|(machine, _)| sid.rsplit_once('-').is_some_and(|(prefix, _)| prefix != machine))
+}
+
 fn word(bytes: &[u8], at: usize) -> Option<u32> {
     Some(u32::from_le_bytes(bytes.get(at..at.checked_add(4)?)?.try_into().ok()?))
 }
@@ -61,8 +81,12 @@ fn word(bytes: &[u8], at: usize) -> Option<u32> {
 fn text_in_v(v: &[u8], row: usize) -> Option<String> {
     let start = V_DATA_AT.checked_add(word(v, row * 12)? as usize)?;
     let text = v.get(start..start.checked_add(word(v, row * 12 + 4)? as usize)?)?;
-    let units: Vec<u16> = text.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
-    Some(String::from_utf16_lossy(&units)).filter(|text| !text.is_empty())
+    Some(text_of(text)).filter(|text| !text.is_empty())
+}
+
+fn text_of(bytes: &[u8]) -> String {
+    let units: Vec<u16> = bytes.as_chunks::<2>().0.iter().map(|pair| u16::from_le_bytes(*pair)).collect();
+    String::from_utf16_lossy(&units).trim_end_matches('\0').to_owned()
 }
 
 /// The SID that all local accounts begin with: the last three numbers of the domain's `V`.

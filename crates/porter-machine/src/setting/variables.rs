@@ -45,6 +45,13 @@ const LOADING_CODE: [&str; 17] = [
     "LD_",
 ];
 
+/// False for a variable that must not come in by a trunk: one by which programs load code, or that is the
+/// system's own.
+pub fn may_be_set(name: &str) -> bool {
+    let is_name = !name.is_empty() && !name.contains(['=', '\0', '\\', '/']);
+    is_name && !loads_code(name) && !is_of_system(name)
+}
+
 /// True for a variable that every system has, or a program set.
 pub fn is_of_system(name: &str) -> bool {
     OF_SYSTEM.iter().any(|known| known.eq_ignore_ascii_case(name))

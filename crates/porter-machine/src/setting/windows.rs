@@ -4,13 +4,16 @@
 //! `docs/settings.md` says where each fact comes from.
 
 pub mod list;
+pub mod odbc;
 pub mod own;
 pub mod personal_setting;
 pub mod table;
 pub mod tell;
 
 mod accessibility;
+mod autostart;
 mod background;
+mod default_programs;
 mod effects;
 mod environment;
 mod file_view;

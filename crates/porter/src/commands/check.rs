@@ -140,7 +140,7 @@ pub(crate) fn run(arguments: &CheckArguments) -> Result<Outcome, Failure> {
     Ok(Outcome::attention_if(receipt.needs_attention()))
 }
 
-fn write_script(path: &Path, receipt: &Receipt) -> Result<(), Failure> {
+pub(super) fn write_script(path: &Path, receipt: &Receipt) -> Result<(), Failure> {
     let family = receipt.machine.as_ref().map(|machine| machine.system.family.as_str());
     let language = Language::of(family.and_then(Family::from_name).unwrap_or(Family::Windows));
     if path.extension().is_none_or(|ending| !ending.eq_ignore_ascii_case(language.ending())) {

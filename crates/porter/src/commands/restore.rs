@@ -1,22 +1,32 @@
 //! `porter restore`.
 
-use super::homeless::{Settled, Way, settle};
+use super::check::write_script;
+use super::homeless::{Settled, Way, passwords_in, settle, take_back};
 use crate::arguments::OwnRulesArguments;
 use crate::arguments::{ConductArguments, DriveArguments, ListArguments, SelectionArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
-use crate::screen::{ask, confirmed, say, say_json, tell};
+use crate::publish::will_publish;
+use crate::screen::{CARE, ask, confirmed, say, say_json, styled, tell};
 use crate::views::numbers::{date_and_time, size};
 use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
-use porter_core::restore::{RestoreError, Wishes, plan_restore, run_plan};
+use porter_core::check::check_machine;
+use porter_core::restore::{Plan, RestoreError, RestoreReport, Wishes, plan_restore, run_plan};
 use porter_kinds::choice::LandHeld;
 use porter_kinds::choice::Selection;
 use porter_kinds::existing::Side;
 use porter_kinds::existing::{Different, Existing};
-use porter_kinds::wishes::{BrowserWishes, DriveWishes, KindWishes, NewerProfiles, SettingWishes};
+use porter_kinds::receipt::Receipt;
+use porter_kinds::values::has_only_values;
+use porter_kinds::wishes::{
+    AccountWishes, BrowserWishes, DriveWishes, KindWishes, NewerProfiles, SettingWishes,
+};
+use porter_machine::control::Control;
+use porter_machine::control::printing::{PrintQueues, print_text};
 use porter_machine::{Machine, Place};
 use porter_names::RelativePath;
 use porter_trunk::{Trunk, TrunkItem};
+use std::collections::BTreeMap;
 use std::io::IsTerminal;
 use std::path::PathBuf;
 
@@ -35,10 +45,14 @@ pub(crate) struct RestoreArguments {
     /// OLD=NEW: the account OLD goes into the account NEW. A name alone: only the items of that account
     #[arg(help_heading = LANDING, long, value_name = "OLD=NEW")]
     account: Vec<String>,
-    /// Make accounts for people who have none on the new machine (Linux as root; the running Windows as
-    /// administrator)
+    /// Make accounts for people who have none on the new machine, with their full names and rights (Linux as
+    /// root; the running Windows as administrator)
     #[arg(help_heading = LANDING, long)]
     make_accounts: bool,
+    /// File of lines NAME:PASSWORD with the first passwords of accounts that are made; those of others are
+    /// locked until somebody sets one
+    #[arg(help_heading = LANDING, long, value_name = "FILE", value_parser = paths::typed(), requires = "make_accounts")]
+    password_file: Option<PathBuf>,
     #[command(flatten)]
     selection: SelectionArguments,
     #[command(flatten)]
@@ -60,6 +74,13 @@ pub(crate) struct RestoreArguments {
     /// People's settings: `set` them as they were, or `keep` those of the new machine
     #[arg(help_heading = LANDING, long, value_name = "WHICH", default_value = "set")]
     settings: SettingsWord,
+    /// Give the new machine the old one's name, from its next start on. Two of one name on a network get in
+    /// each other's way: the old one must be gone
+    #[arg(help_heading = LANDING, long)]
+    rename_machine: bool,
+    /// Print a page on each printer that was set
+    #[arg(help_heading = LANDING, long, conflicts_with = "try_only")]
+    test_page: bool,
     /// Browsers open the restored profiles by default, instead of those that they open now
     #[arg(help_heading = LANDING, long)]
     restored_profiles_open: bool,
@@ -74,6 +95,10 @@ pub(crate) struct RestoreArguments {
     /// Say what would happen, and change nothing
     #[arg(long = "try", alias = "dry-run")]
     try_only: bool,
+    /// Afterwards write what is left to do by command as a script for the new machine: settings, printers and
+    /// accounts, for PowerShell on Windows, for a shell elsewhere
+    #[arg(long, value_name = "FILE.ps1|FILE.sh", value_parser = paths::typed(), conflicts_with = "try_only")]
+    script: Option<PathBuf>,
     /// Do not ask
     #[arg(long, short)]
     yes: bool,
@@ -109,6 +134,7 @@ enum ExistingWord {
 }
 
 pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
+    will_publish(arguments.script.iter())?;
     // Whether the folders are what they are taken for is said before anything is asked.
     open::refuse_swapped(&arguments.trunk.trunk, &arguments.machine, "restore")?;
     open::refuse_no_trunk(&arguments.trunk)?;
@@ -129,9 +155,11 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         (false, false, false) => Way::Ask,
         (false, ..) => Way::Leave,
     };
-    let settled = Settled { machine, accounts: mapping, selection };
-    let Settled { machine, accounts: mapping, selection } =
-        settle(trunk, (&arguments.machine, &arguments.drives), settled, way)?;
+    let passwords = passwords_in(arguments.password_file.as_deref())?;
+    let settled = Settled { machine, accounts: mapping, selection, made: BTreeMap::new() };
+    let Settled { machine, accounts: mapping, selection, made } =
+        settle(trunk, (&arguments.machine, &arguments.drives), settled, way, &passwords)?;
+    drop(passwords);
     let kinds = open::kinds(&machine, &arguments.rules)?;
     let land_held = LandHeld::new(&arguments.land_held)?;
     if let Some(pattern) = land_held.unmatched(trunk.items().iter().map(|item| item.id.as_str())).first() {
@@ -156,8 +184,12 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         ));
     }
     let root = drive_root(trunk, &machine, &selection, arguments)?;
-    let setting = SettingWishes { keep: arguments.settings == SettingsWord::Keep };
-    let kind_wishes = KindWishes { browser, drive: DriveWishes { root }, setting };
+    let setting = SettingWishes {
+        keep: arguments.settings == SettingsWord::Keep,
+        rename_machine: arguments.rename_machine,
+    };
+    let account = AccountWishes { made: made.keys().cloned().collect() };
+    let kind_wishes = KindWishes { browser, drive: DriveWishes { root }, setting, account };
     let mut always = None;
     let mut decide = |pair: &Different| match arguments.existing {
         ExistingWord::SetAside => Existing::SetAside,
@@ -193,6 +225,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         return Ok(needs_attention(&plan.refused));
     }
     if !arguments.yes && !confirmed("Restore now?") {
+        take_back(&machine, &made);
         return Err(Failure::new("not restored", "Nothing was changed."));
     }
     let Some(records) = machine.records_on_host() else {
@@ -206,6 +239,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
             && (item.account.is_none() || item.kind == porter_machine::SettingKind::Printer.name())
     };
     let settings = trunk.items().iter().filter(is_setting).count();
+    let printers = if arguments.test_page { printers_of(&plan) } else { Vec::new() };
     let report = open::conducted(&arguments.conduct, |conduct| {
         run_plan(trunk, plan, Some(&records), &open::now_utc, conduct)
     })??;
@@ -217,7 +251,63 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
             views::restore::tell_of_settings(settings as u64);
         }
     }
+    let all_printed = print_pages(&printers, &report, &trunk.label().machine.name);
+    if let Some(script) = &arguments.script {
+        let receipt = values_checked(arguments, trunk, &mapping, selection)?;
+        write_script(script, &receipt)?;
+        if !arguments.json {
+            views::receipt::tell_of_script(script, views::script::commands(&receipt));
+        }
+    }
+    if !all_printed {
+        return Ok(Outcome::attention_if(true));
+    }
     Ok(needs_attention(&report.refused))
+}
+
+/// The printers that a plan sets, by item and name.
+fn printers_of(plan: &Plan) -> Vec<(String, String)> {
+    let queues = plan.changes.controls().iter().filter(|set| set.control.name() == PrintQueues.name());
+    queues.filter_map(|set| Some((set.item.clone(), set.becomes.get("name")?.clone()))).collect()
+}
+
+/// Prints a page on each printer that was set. False if one does not take it.
+fn print_pages(printers: &[(String, String)], report: &RestoreReport, from: &str) -> bool {
+    let mut all_printed = true;
+    for (item, name) in printers {
+        if report.refused.iter().any(|refused| refused.item.as_ref() == Some(item)) {
+            continue;
+        }
+        let shown = porter_names::screen::on_screen(name.as_bytes());
+        let page = views::restore::test_page(&shown, &porter_names::screen::on_screen(from.as_bytes()));
+        match print_text(name, "Loyal Porter: test page", &page) {
+            Ok(()) => tell(format_args!("A page was sent to {shown}: look whether it comes out.")),
+            Err(cause) => {
+                all_printed = false;
+                tell(format_args!("{}", styled(CARE, format_args!("! {shown} takes no page: {cause}"))));
+            }
+        }
+    }
+    all_printed
+}
+
+/// A receipt of all that is values and no files: the machine is looked at anew, and no content is read.
+fn values_checked(
+    arguments: &RestoreArguments,
+    trunk: &dyn Trunk,
+    mapping: &BTreeMap<String, String>,
+    selection: Selection,
+) -> Result<Receipt, Failure> {
+    let machine = open::machine(&arguments.machine, &arguments.drives)?;
+    let kinds = open::kinds(&machine, &arguments.rules)?;
+    let is_wanted = |item: &&TrunkItem| {
+        has_only_values(&item.kind) && selection.chooses(&item.id, item.account.as_deref())
+    };
+    let ids = trunk.items().iter().filter(is_wanted).map(|item| item.id.clone()).collect();
+    let selection = selection.with_list(ids);
+    Ok(open::conducted(&arguments.conduct, |conduct| {
+        check_machine(trunk, &machine, &kinds, mapping, &selection, open::now_utc(), conduct)
+    })??)
 }
 
 fn refuse_if_nobody_answers(arguments: &RestoreArguments) -> Result<(), Failure> {

@@ -275,8 +275,8 @@ mod tests {
                 "           [x] Letters                        1 file      500 B",
             ]
         );
-        assert!(shown[8].starts_with("To carry: 501 B in 2 files"), "{shown:#?}");
+        assert!(shown[10].starts_with("To carry: 501 B in 2 files"), "{shown:#?}");
         let full = screen(&page(Some(&small)));
-        assert!(full[9].starts_with("! It does not fit: up to"), "{full:#?}");
+        assert!(full[11].starts_with("! It does not fit: up to"), "{full:#?}");
     }
 }

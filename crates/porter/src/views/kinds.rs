@@ -1,5 +1,6 @@
 //! The words of each kind of item: no other view names a kind.
 
+mod account;
 mod browser;
 pub(crate) mod setting;
 
@@ -20,6 +21,7 @@ impl KindWords for Plain {
 
 /// The words of every kind that comes with porter.
 pub(crate) static KINDS: &[&dyn KindWords] = &[
+    &account::Accounts,
     &Plain("folder", "Folders"),
     &browser::Browsers,
     &Plain("mail", "Mail"),

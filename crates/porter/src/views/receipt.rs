@@ -1,9 +1,9 @@
 //! The receipt for the terminal and as JSON.
 
-use super::kinds::KINDS;
-use super::kinds::setting::{self, Steps, new_system};
+use super::kinds::{KINDS, words_of};
 use super::numbers::{count, counted, date_and_time, padded, rfc3339, size};
 use super::rows::{self, Rows, shortened, without_owner};
+use super::task::Task;
 use super::{to_do, words};
 use crate::paths;
 use crate::screen::{BAD, BOLD, CARE, FAINT, GOOD, say, styled};
@@ -185,7 +185,7 @@ pub(crate) fn show(receipt: &Receipt) {
     let longest =
         shown.map(|item| without_owner(&item.id, item.account.as_deref()).width()).max().unwrap_or(0);
     let rows = Rows::new(longest, 2 + VERDICT + 2, false);
-    for group in groups {
+    for group in groups.into_iter().filter(has_news) {
         say("");
         say(styled(BOLD, person(&group)));
         let (left_out, chosen): (Vec<&ItemReceipt>, Vec<&ItemReceipt>) =
@@ -333,23 +333,18 @@ pub(crate) fn counts(receipt: &Receipt, item: &ItemReceipt) -> String {
     rows.join(", ")
 }
 
-/// A row for each setting to set by hand: whose, what it was, what is there, and what to type.
-pub(crate) struct ByHand<'r> {
-    pub(crate) item: &'r ItemReceipt,
-    pub(crate) was: String,
-    pub(crate) now: String,
-    pub(crate) steps: Steps,
+/// False if a person's part of the receipt would be its heading alone.
+fn has_news(group: &Group<'_>) -> bool {
+    let is_shown = |item: &&ItemReceipt| is_left_out(item) || (is_of_files(item) && is_news(item));
+    group.items.iter().copied().any(|item| is_shown(&item)) || !settings_in_rows(&group.items).is_empty()
 }
 
-pub(crate) fn by_hand(receipt: &Receipt) -> Vec<ByHand<'_>> {
-    let to = new_system(receipt);
-    let rows = receipt.by_hand().map(|(item, now)| ByHand {
-        was: setting::values(&item.facts),
-        now: setting::values(now),
-        steps: setting::steps(&item.id, &item.facts, to),
-        item,
-    });
-    rows.collect()
+/// What a person sets up by hand: the item, and the task that it leaves.
+fn by_hand(receipt: &Receipt) -> impl Iterator<Item = (&ItemReceipt, Task)> {
+    receipt.by_hand().filter_map(|(item, _)| {
+        let tasks = words_of(&item.kind)?.tasks(item, receipt);
+        Some((item, tasks.into_iter().find(|task| task.was_and_now.is_some())?))
+    })
 }
 
 /// `odile`, `tamsin -> tamsin.okafor`, `For everybody`.
@@ -484,7 +479,7 @@ pub(crate) fn settings_in_rows(items: &[&ItemReceipt]) -> Vec<(Verdict, String)>
         let titles: Vec<&str> = settings.map(|item| item.title.as_str()).collect();
         (!titles.is_empty()).then(|| (verdict, titles.join(", ")))
     };
-    [Verdict::Landed, Verdict::KeptInTrunk].into_iter().filter_map(row).collect()
+    [Verdict::Landed, Verdict::KeptExisting, Verdict::KeptInTrunk].into_iter().filter_map(row).collect()
 }
 
 /// Where the commands are that are left to do.
@@ -592,14 +587,15 @@ pub(crate) fn json(receipt: &Receipt) -> Value {
             "reasons": item.findings.iter().map(finding).collect::<Vec<_>>(),
         })
     };
-    let by_hand = by_hand(receipt).into_iter().map(|row| {
+    let by_hand = by_hand(receipt).map(|(item, task)| {
+        let (was, now) = task.was_and_now.unwrap_or_default();
         json!({
-            "item": row.item.id,
-            "title": row.item.title,
-            "was": row.was,
-            "now": row.now,
-            "how": row.steps.how,
-            "type": row.steps.commands,
+            "item": item.id,
+            "title": item.title,
+            "was": was,
+            "now": now,
+            "how": task.how,
+            "type": task.commands,
         })
     });
     let programs = receipt.programs.iter().map(|row| {

@@ -19,6 +19,12 @@ use unicode_width::UnicodeWidthStr;
 /// Lists longer than this are folded.
 pub(super) const LONGEST_LIST: usize = 10;
 
+/// A page that shows that a printer prints.
+pub(crate) fn test_page(printer: &str, from: &str) -> String {
+    let ruler: String = (1..=7).map(|tens| format!("----+---{tens}0")).collect();
+    format!("Loyal Porter: test page\r\n\r\n{printer}\r\nas it was on {from}\r\n\r\n{ruler}\r\n\x0c")
+}
+
 /// The plan, before anything is written.
 pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
     say(styled(BOLD, format_args!("Restoring {from} to {to}")));

@@ -9,7 +9,7 @@ use porter_trunk::{KeptState, LeftReason};
 
 /// Items that are carried and still need a hand on the new machine; readers of the survey's JSON know the
 /// words.
-pub(crate) const NOT_YET_COVERED: &str = "mail profiles are carried whole, and not registered on the new machine; printers, and settings of the whole machine, are listed on the receipt, to be set by hand";
+pub(crate) const NOT_YET_COVERED: &str = "mail profiles are carried whole, and not registered on the new machine; settings of the whole machine, and printers, are set on a system that runs, and else are on the receipt, to be set by hand";
 
 /// A caution in three lengths.
 pub(crate) struct CautionWords {
@@ -179,6 +179,35 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             "disabled",
             "nobody can sign in with it".to_owned(),
             "ask whether it is still wanted; leave it out with --skip",
+        ),
+        Caution::AccountOfDomain { domain } => (
+            "domain",
+            match domain.as_str() {
+                "" => "a domain vouches for this person".to_owned(),
+                domain => format!("the domain {} vouches for this person", on_screen(domain.as_bytes())),
+            },
+            "join the new PC to the domain and have the person sign in there once before you restore; or restore into an account \
+             of the new PC's own with --account",
+        ),
+        Caution::AccountOfMicrosoft { address } => (
+            "Microsoft account",
+            format!("signs in as {}", on_screen(address.as_bytes())),
+            "have the person sign in with it on the new PC once before you restore; Microsoft brings back some settings by itself",
+        ),
+        Caution::AccountOfWorkOrSchool => (
+            "work or school",
+            "signs in with an account of a firm or school at Microsoft".to_owned(),
+            "ask who looks after it: the new PC has to be joined there before the person signs in",
+        ),
+        Caution::RoamingProfile { path } => (
+            "roaming",
+            format!("the profile is kept in step with {}", on_screen(path.as_bytes())),
+            "the server has a copy, which the new PC fetches at the first sign-in: restore after that",
+        ),
+        Caution::PlacesInCloud { folder, places } => (
+            "in the cloud",
+            format!("kept in {}: {}", on_screen(folder.as_bytes()), places.join(", ")),
+            "they land where the new PC has these places; once the person signs in to the cloud there, it may move them again",
         ),
         Caution::NotAdministrator => (
             "no rights",
@@ -377,6 +406,12 @@ fn raw_reason(reason: &Reason) -> String {
                 "kept in the trunk: {} from the old registry; this system has none",
                 counted(*values, "value")
             )
+        }
+        Reason::ComesWithItsProgram => {
+            "its programs set it up again when they are installed: look into their settings then".to_owned()
+        }
+        Reason::SettingStays { now } => {
+            format!("the new machine's own stays, as was wished: {}", setting::values(now))
         }
         Reason::NotKnownThere { names } => {
             format!("this system is older or lacks it, and does not take: {}", names.join(", "))

@@ -45,6 +45,10 @@ pub(super) fn remove_queue(made: &Facts) -> io::Result<()> {
     server()?.delete(fact(made, "name")?)
 }
 
+pub(super) fn print_text(queue: &str, title: &str, text: &str) -> io::Result<()> {
+    server()?.print(queue, title, text)
+}
+
 pub(super) fn drivers() -> Vec<String> {
     Vec::new()
 }

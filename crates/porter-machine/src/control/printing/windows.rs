@@ -18,6 +18,12 @@ pub(super) fn ports() -> Vec<String> {
     spooler::ports().unwrap_or_default()
 }
 
+/// By the driver, where the print system makes pages of text; else as the printer itself understands it.
+pub(super) fn print_text(queue: &str, title: &str, text: &str) -> io::Result<()> {
+    spooler::print(queue, title, "TEXT", text.as_bytes())
+        .or_else(|_| spooler::print(queue, title, "RAW", text.as_bytes()))
+}
+
 /// As the registry has it, where the print system keeps it.
 pub(super) fn read_queue(name: &str) -> io::Result<Option<Facts>> {
     let machine = RegKey::predef(HKEY_LOCAL_MACHINE);

@@ -141,7 +141,7 @@ fn call(action: u32, number: u32, value: *mut c_void) {
 }
 
 #[allow(unsafe_code, reason = "a call of the system's interface")]
-fn broadcast(section: &str) {
+pub(super) fn broadcast(section: &str) {
     let section: Vec<u16> = section.encode_utf16().chain([0]).collect();
     // SAFETY: the text ends with a NUL, and is there until all windows have seen it.
     unsafe {

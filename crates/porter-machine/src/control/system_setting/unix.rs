@@ -1,6 +1,9 @@
 //! The files of a running Linux in which they stand: `localtime(5)` and Debian's `timezone`; `locale.conf(5)`
-//! or Debian's `default/locale`; `keyboard(5)` of Debian, or `vconsole.conf(5)`.
+//! or Debian's `default/locale`; `keyboard(5)` of Debian, or `vconsole.conf(5)`; `hostname(5)`, with its line
+//! in `hosts(5)`.
 
+use crate::computer_name::fits;
+use crate::layout::Family;
 use crate::linux::value_in;
 use std::fs;
 use std::io;
@@ -9,6 +12,10 @@ use std::path::{Path, PathBuf};
 const ZONES: &str = "/usr/share/zoneinfo";
 const LOCAL_TIME: &str = "/etc/localtime";
 const ZONE_NAME: &str = "/etc/timezone";
+const NAME: &str = "/etc/hostname";
+const HOSTS: &str = "/etc/hosts";
+/// The address by which Debian knows its own name.
+const OWN_ADDRESS: &str = "127.0.1.1";
 
 /// A value in a file of shell assignments.
 struct Assignment {
@@ -36,8 +43,10 @@ fn assignment(what: &str) -> io::Result<&'static Assignment> {
 }
 
 pub(super) fn read(what: &str) -> io::Result<Option<String>> {
-    if what == "time-zone" {
-        return zone();
+    match what {
+        "time-zone" => return zone(),
+        "computer-name" => return Ok(Some(computer_name()?)),
+        _ => {}
     }
     let Some((file, name)) = assignment(what)?.place() else { return Ok(None) };
     Ok(value_in(&fs::read(file)?, name))
@@ -50,6 +59,7 @@ pub(super) fn set(what: &str, value: &str) -> io::Result<()> {
     }
     match what {
         "time-zone" => set_zone(value),
+        "computer-name" => set_computer_name(value),
         _ => {
             require_there(what, value)?;
             let place = assignment(what)?.place();
@@ -61,8 +71,10 @@ pub(super) fn set(what: &str, value: &str) -> io::Result<()> {
 }
 
 pub(super) fn remove(what: &str) -> io::Result<()> {
-    if what == "time-zone" {
-        return fs::remove_file(LOCAL_TIME);
+    match what {
+        "time-zone" => return fs::remove_file(LOCAL_TIME),
+        "computer-name" => return Err(io::ErrorKind::Unsupported.into()),
+        _ => {}
     }
     let Some((file, name)) = assignment(what)?.place() else { return Ok(()) };
     let text = with_value(&fs::read_to_string(&file)?, name, None);
@@ -77,6 +89,40 @@ impl Assignment {
         found.into_iter().find(|(file, _)| file.is_file() && file.starts_with("/etc"))
     }
 }
+
+/// From the next start on.
+fn computer_name() -> io::Result<String> {
+    Ok(fs::read_to_string(NAME)?.lines().next().unwrap_or_default().trim().to_owned())
+}
+
+fn set_computer_name(name: &str) -> io::Result<()> {
+    if !fits(name, Family::Linux) {
+        return Err(wrong(format!("a Linux takes no name like `{name}`")));
+    }
+    let before = computer_name()?;
+    replace(Path::new(NAME), format!("{name}\n").as_bytes())?;
+    // The system would not find itself by its new name.
+    match fs::read_to_string(HOSTS) {
+        Ok(hosts) => replace(Path::new(HOSTS), renamed_in_hosts(&hosts, &before, name).as_bytes()),
+        Err(_) => Ok(()),
+    }
+}
+
+/// `hosts(5)` with the machine's own name changed; every other line stays.
+fn renamed_in_hosts(hosts: &str, before: &str, name: &str) -> String {
+    let line = |line: &str| {
+        let mut words = line.split_whitespace();
+        if words.next() != Some(OWN_ADDRESS) || !words.clone().any(|word| word == before) {
+            return line.to_owned();
+        }
+        let words: Vec<&str> = words.map(|word| if word == before { name } else { word }).collect();
+        format!("{OWN_ADDRESS}\t{}", words.join(" "))
+    };
+    hosts.lines().map(|row| line(row) + "\n").collect()
+}
+
+/// A session of a Linux is told of none of them.
+pub(super) fn tell(_: &[&str]) {}
 
 fn zone() -> io::Result<Option<String>> {
     let named = fs::read_to_string(ZONE_NAME).ok().map(|text| text.trim().to_owned());
@@ -176,6 +222,11 @@ mod tests {
         assert_eq!(with_value("a=1\n", "LANG", Some("C")), "a=1\nLANG=C\n");
         assert_eq!(with_value("L=\"gb\"\n", "L", Some("in")), "L=\"in\"\n");
         assert_eq!(with_value(&changed, "LANG", None), "# by hand\nLC_TIME=en_GB.UTF-8\n");
+        let hosts = "127.0.0.1\tlocalhost loft\n127.0.1.1\tloft.example loft\n192.0.2.1 loft\n";
+        assert_eq!(
+            renamed_in_hosts(hosts, "loft", "tide"),
+            "127.0.0.1\tlocalhost loft\n127.0.1.1\tloft.example tide\n192.0.2.1 loft\n"
+        );
         for value in ["", "../x", "/etc", "a\nb", "$(id)"] {
             assert_eq!(set("locale", value).unwrap_err().kind(), io::ErrorKind::InvalidInput, "{value}");
         }

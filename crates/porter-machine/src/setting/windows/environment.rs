@@ -5,7 +5,7 @@ use super::personal_setting::PersonalSetting;
 use super::tell::Tell;
 use crate::registry::KeyValues;
 use crate::setting::Setting;
-use crate::setting::variables::{is_of_system, loads_code};
+use crate::setting::variables::{is_of_system, may_be_set};
 use porter_names::Facts;
 
 const KEY: &str = "Environment";
@@ -32,7 +32,7 @@ impl PersonalSetting for Environment {
 
     fn values(&self, facts: &Facts, there: &Own<'_>) -> Vec<KeyValues> {
         let kind = |text: &str| if text.contains('%') { EXPANDABLE } else { TEXT };
-        let values = facts.iter().filter(|(name, _)| may_be_set(name)).map(|(name, text)| {
+        let values = facts.iter().filter(|(name, _)| comes_in(name)).map(|(name, text)| {
             if name.eq_ignore_ascii_case(PATH) {
                 let merged = with_entries(&there.text(KEY, PATH).unwrap_or_default(), text);
                 text_value(PATH, EXPANDABLE, &merged)
@@ -48,7 +48,7 @@ impl PersonalSetting for Environment {
     }
 
     fn has_value(&self, _: &str, name: &str) -> bool {
-        may_be_set(name)
+        comes_in(name)
     }
 
     /// Further entries of `Path` are no loss.
@@ -67,10 +67,8 @@ impl PersonalSetting for Environment {
     }
 }
 
-/// False for variables by which programs load code: such a thing must not come in by a trunk.
-fn may_be_set(name: &str) -> bool {
-    let is_name = !name.is_empty() && !name.contains(['=', '\0']);
-    is_name && !loads_code(name) && (name.eq_ignore_ascii_case(PATH) || !is_of_system(name))
+fn comes_in(name: &str) -> bool {
+    name.eq_ignore_ascii_case(PATH) || may_be_set(name)
 }
 
 /// The entries there, and behind them those that they lack.
@@ -92,9 +90,9 @@ mod tests {
     fn entries_are_added_to_a_path_once_and_code_does_not_come_in() {
         assert_eq!(with_entries("C:\\a;C:\\b;", "c:\\B;C:\\c"), "C:\\a;C:\\b;C:\\c");
         assert_eq!(with_entries("", "C:\\c"), "C:\\c");
-        assert!(may_be_set("KITES") && may_be_set("Path"));
+        assert!(comes_in("KITES") && comes_in("Path"));
         for refused in ["UserInitMprLogonScript", "cor_profiler_path", "TEMP", "", "a=b", "NODE_OPTIONS"] {
-            assert!(!may_be_set(refused), "{refused}");
+            assert!(!comes_in(refused), "{refused}");
         }
     }
 }

@@ -4,9 +4,9 @@ use super::own::Own;
 use super::personal_setting::PersonalSetting;
 use super::tell::Tell;
 use super::{
-    accessibility, background, effects, environment, file_view, formats, keyboard_layouts, languages, look,
-    magnifier, mouse, network_drive, pointers, region, screen_saver, sounds, taskbar, text_size, typing,
-    usual_printer, wallpaper, window_fonts,
+    accessibility, autostart, background, default_programs, effects, environment, file_view, formats,
+    keyboard_layouts, languages, look, magnifier, mouse, network_drive, odbc, pointers, region, screen_saver,
+    sounds, taskbar, text_size, typing, usual_printer, wallpaper, window_fonts,
 };
 use crate::setting::Setting;
 
@@ -33,6 +33,9 @@ pub static ALL: &[&dyn PersonalSetting] = &[
     &network_drive::NetworkDrives,
     &usual_printer::UsualPrinter,
     &magnifier::MAGNIFIER,
+    &odbc::DataSources,
+    &default_programs::DefaultPrograms,
+    &autostart::Autostart,
     // The contrast scheme changes colours that others set.
     &accessibility::ACCESSIBILITY,
 ];

@@ -43,6 +43,11 @@ pub trait PersonalSetting: Sync {
         &[]
     }
 
+    /// True for what only the person, or the installation of a program, can set. It has no values.
+    fn is_only_told(&self) -> bool {
+        false
+    }
+
     /// The message to a session after one of its values was set.
     fn tells(&self, key: &str, name: &str) -> Tell {
         let _ = (key, name);

@@ -6,7 +6,10 @@
 use crate::views::kind::KindWords;
 use crate::views::task::Task;
 use porter_kinds::receipt::{ItemReceipt, Reason, Receipt};
+use porter_machine::computer_name::fits;
+use porter_machine::keyboard_layout;
 use porter_machine::layout::Family;
+use porter_machine::power_plan::{PLAN, Source, number_of, value_of};
 use porter_names::Facts;
 use porter_names::screen::on_screen;
 
@@ -114,7 +117,7 @@ fn on_windows<'f>(
     let typed = |how: &str, commands: Vec<String>| Steps { how: how.to_owned(), commands };
     match below.strip_prefix("setting/").unwrap_or(below) {
         "computer-name" => match fact("name") {
-            Some(name) if is_name_of_a_pc(name) => typed(
+            Some(name) if fits(name, Family::Windows) => typed(
                 &format!("{POWERSHELL_AS_ADMINISTRATOR}; then restart"),
                 vec![format!("(Get-WmiObject Win32_ComputerSystem).Rename({})", q(name))],
             ),
@@ -143,7 +146,22 @@ fn on_windows<'f>(
                     layouts.split_whitespace().enumerate().map(line).collect(),
                 )
             }
-            None => by_eye("add it under Language", facts),
+            None => {
+                let numbers = fact("layouts").unwrap_or_default().split(',').map(keyboard_layout::on_windows);
+                let known: Vec<&str> = numbers.flatten().collect();
+                let line = |(at, number): (usize, &&str)| {
+                    let at = at + 1;
+                    format!("reg add 'HKCU\\Keyboard Layout\\Preload' /v {at} /t REG_SZ /d {} /f", q(number))
+                };
+                if known.is_empty() {
+                    by_eye("add it under Language", facts)
+                } else {
+                    typed(
+                        &format!("{POWERSHELL}; then sign out and in"),
+                        known.iter().enumerate().map(line).collect(),
+                    )
+                }
+            }
         },
         "mouse" => {
             let mut commands = registry(
@@ -204,6 +222,58 @@ fn on_windows<'f>(
             }
             _ => by_eye("connect it under This PC", facts),
         },
+        "power" => match fact(PLAN).and_then(number_of) {
+            Some(plan) => typed(POWERSHELL_AS_ADMINISTRATOR, power_commands(plan, facts)),
+            None => by_eye("choose a plan under Power options: the old one was its maker's", facts),
+        },
+        share if share.starts_with("share/") => match (fact("name"), fact("folder")) {
+            (Some(name), Some(folder)) => {
+                let remark = fact("comment").map(|text| format!(" {}", q(&format!("/remark:{text}"))));
+                typed(
+                    &format!("{POWERSHELL_AS_ADMINISTRATOR}; then look who may use it"),
+                    vec![format!(
+                        "net share {}{}",
+                        q(&format!("{name}={folder}")),
+                        remark.unwrap_or_default()
+                    )],
+                )
+            }
+            _ => by_eye("share the folder in its properties", facts),
+        },
+        source if source.starts_with("odbc/") => match (fact("name"), fact("driver")) {
+            (Some(name), Some(driver)) => {
+                let is_value = |name: &str| !["name", "driver", "bits"].contains(&name);
+                let values: Vec<String> = facts
+                    .iter()
+                    .filter(|(name, _)| is_value(name))
+                    .map(|(name, value)| q(&format!("{name}={value}")))
+                    .collect();
+                let kind = if of_machine { "System" } else { "User" };
+                let bits = fact("bits").filter(|bits| ["32", "64"].contains(bits));
+                let platform = bits.map(|bits| format!(" -Platform '{bits}-bit'")).unwrap_or_default();
+                let values = if values.is_empty() {
+                    String::new()
+                } else {
+                    format!(" -SetPropertyValue @({})", values.join(", "))
+                };
+                typed(
+                    &format!(
+                        "install its driver, and {POWERSHELL_AS_ADMINISTRATOR}; passwords are typed in the programs"
+                    ),
+                    vec![format!(
+                        "Add-OdbcDsn -Name {} -DriverName {} -DsnType {kind}{platform}{values}",
+                        q(name),
+                        q(driver)
+                    )],
+                )
+            }
+            _ => by_eye("add it under ODBC data sources", facts),
+        },
+        "default-programs" => by_eye("Windows lets only the person choose: ms-settings:defaultapps", facts),
+        "autostart" => by_eye(
+            "install the programs; those that are to start by themselves say so in their settings",
+            facts,
+        ),
         wifi if wifi.starts_with("wifi/") => by_eye("choose the network and type its password", facts),
         printer if printer.starts_with("printer/") => {
             match (fact("server-printer"), fact("address"), fact("name")) {
@@ -258,8 +328,23 @@ fn on_unix<'f>(below: &str, facts: &'f Facts, fact: &dyn Fn(&str) -> Option<&'f 
             }
             None => by_eye("choose it under Region", facts),
         },
-        "keyboard" if is_linux && fact("layouts").is_some() => {
-            typed(format!("sudo localectl set-x11-keymap {}", q(fact("layouts").unwrap_or_default())))
+        "keyboard" if is_linux => {
+            let of_windows = fact("windows-layouts").unwrap_or_default().split_whitespace();
+            let known: Vec<&str> = of_windows.filter_map(keyboard_layout::of_windows).collect();
+            match (fact("layouts"), known.is_empty()) {
+                (Some(layouts), _) => typed(format!("sudo localectl set-x11-keymap {}", q(layouts))),
+                (None, false) => typed(keymap_command(&known)),
+                (None, true) => by_eye("add it under Keyboard", facts),
+            }
+        }
+        "mouse" | "typing" | "file-view" | "text-size" | "accessibility" if is_linux => {
+            let commands = gnome_commands(facts);
+            if commands.is_empty() {
+                by_eye("set it up under Settings", facts)
+            } else {
+                let how = "in a terminal, signed in as that person; on a desktop of GNOME's family";
+                Steps { how: how.to_owned(), commands }
+            }
         }
         "environment" => {
             let line = |(name, value): (&String, &String)| {
@@ -294,14 +379,74 @@ fn on_unix<'f>(below: &str, facts: &'f Facts, fact: &dyn Fn(&str) -> Option<&'f 
     }
 }
 
-/// True for names that Windows takes for a PC: those that NetBIOS does, too.
-fn is_name_of_a_pc(name: &str) -> bool {
-    let is_letter = |letter: char| letter.is_ascii_alphanumeric() || letter == '-';
-    (1..=15).contains(&name.len())
-        && name.chars().all(is_letter)
-        && !name.starts_with('-')
-        && !name.ends_with('-')
-        && !name.chars().all(|letter| letter.is_ascii_digit())
+/// `fr(bepo)` is a layout and its variant, which are told apart.
+fn keymap_command(layouts: &[&str]) -> String {
+    let parts = layouts.iter().map(|layout| match layout.split_once('(') {
+        Some((name, variant)) => (name, variant.trim_end_matches(')')),
+        None => (*layout, ""),
+    });
+    let (names, variants): (Vec<&str>, Vec<&str>) = parts.unzip();
+    let q = in_single_quotes_of_shell;
+    if variants.iter().all(|variant| variant.is_empty()) {
+        return format!("sudo localectl set-x11-keymap {}", q(&names.join(",")));
+    }
+    format!("sudo localectl set-x11-keymap {} '' {}", q(&names.join(",")), q(&variants.join(",")))
+}
+
+/// What a Windows' settings mean on desktops with `gsettings`. Only numbers that are known come into a
+/// command.
+fn gnome_commands(facts: &Facts) -> Vec<String> {
+    let number = |name: &str| facts.get(name)?.parse::<u32>().ok();
+    let set = |schema: &str, key: &str, value: &str| format!("gsettings set {schema} {key} {value}");
+    let switch = |on: bool| if on { "true" } else { "false" };
+    let mut commands = Vec::new();
+    if let Some(swapped) = number("swap-buttons") {
+        let value = switch(swapped == 1);
+        commands.push(set("org.gnome.desktop.peripherals.mouse", "left-handed", value));
+    }
+    if let Some(milliseconds) = number("double-click-speed") {
+        let value = milliseconds.to_string();
+        commands.push(set("org.gnome.desktop.peripherals.mouse", "double-click", &value));
+    }
+    // Windows' four steps are quarters of a second.
+    if let Some(step) = number("delay").filter(|step| *step <= 3) {
+        let value = ((step + 1) * 250).to_string();
+        commands.push(set("org.gnome.desktop.peripherals.keyboard", "delay", &value));
+    }
+    if let Some(hidden) = number("hidden") {
+        let value = switch(hidden == 1);
+        commands.push(set("org.gtk.Settings.FileChooser", "show-hidden", value));
+    }
+    if let Some(percent) = number("percent") {
+        let value = format!("{}.{:02}", percent / 100, percent % 100);
+        commands.push(set("org.gnome.desktop.interface", "text-scaling-factor", &value));
+    }
+    // Bit 0 says that it is on.
+    for (name, key) in [
+        ("sticky-keys", "stickykeys-enable"),
+        ("filter-keys", "slowkeys-enable"),
+        ("mouse-keys", "mousekeys-enable"),
+    ] {
+        if number(name).is_some_and(|flags| flags & 1 == 1) {
+            commands.push(set("org.gnome.desktop.a11y.keyboard", key, "true"));
+        }
+    }
+    commands
+}
+
+/// Makes a plan what it was, and puts it in force.
+fn power_commands(plan: &str, facts: &Facts) -> Vec<String> {
+    let command = |(name, value): (&String, &String)| {
+        let (known, source) = value_of(name)?;
+        let verb = match source {
+            Source::PluggedIn => "setacvalueindex",
+            Source::OnBattery => "setdcvalueindex",
+        };
+        let number: u32 = value.parse().ok()?;
+        Some(format!("powercfg /{verb} {plan} {} {} {number}", known.group, known.setting))
+    };
+    let values = facts.iter().filter_map(command);
+    values.chain([format!("powercfg /setactive {plan}")]).collect()
 }
 
 /// Nothing to type: the values, for somebody who clicks.
@@ -405,6 +550,15 @@ mod tests {
             ("odile/setting/default-printer", facts(&[("name", "Front desk")])),
             ("machine/setting/wifi/loft", facts(&[("name", "Loft")])),
             ("odile/printer/tide-plans", facts(&[("name", "Plans"), ("server-printer", "\\\\tide\\Plans")])),
+            (
+                "machine/setting/power",
+                facts(&[("plan", "balanced"), ("sleep-on-battery", "900"), ("x", "1")]),
+            ),
+            ("machine/setting/share/plans", facts(&[("name", "plans"), ("folder", "C:\\Kite Plans")])),
+            (
+                "odile/setting/odbc/kites",
+                facts(&[("name", "kites"), ("driver", "SQL Server"), ("Server", "loft")]),
+            ),
         ];
         let on = |to| {
             let lines = settings.iter().map(|(id, facts)| {
@@ -431,22 +585,28 @@ mod tests {
                 r"rundll32 printui.dll,PrintUIEntry /y /n 'Front desk'",
                 r"(choose the network and type its password (Loft))",
                 r"rundll32 printui.dll,PrintUIEntry /in /n '\\tide\Plans'",
+                r"powercfg /setdcvalueindex 381b4222-f694-41f0-9685-ff5bb260df2e 238c9fa8-0aad-41ed-83f4-97be242c8f20 29f6c1db-86da-48c5-9fdb-f2b67b1f44da 900 | powercfg /setactive 381b4222-f694-41f0-9685-ff5bb260df2e",
+                r"net share 'plans=C:\Kite Plans'",
+                r"Add-OdbcDsn -Name 'kites' -DriverName 'SQL Server' -DsnType User -SetPropertyValue @('Server=loft')",
             ]
         );
         assert_eq!(
             on(Family::Linux),
             [
                 r"sudo localectl set-locale LANG='en_GB.UTF-8'",
-                r"(set it up under Settings (windows-layouts 00000809 0000040c))",
+                r"sudo localectl set-x11-keymap 'gb,fr'",
                 r"(set it up under Settings (file C:\kites.jpg))",
-                r"(set it up under Settings (swap-buttons 1, wheel-lines 5))",
+                r"gsettings set org.gnome.desktop.peripherals.mouse left-handed true",
                 r"(set it up under Settings (sticky-keys 506))",
-                r"(set it up under Settings (hidden 1))",
+                r"gsettings set org.gtk.Settings.FileChooser show-hidden true",
                 r"echo 'export KITES='\''C:\Kite Plans'\''' >> ~/.profile",
                 r"echo 'export KITES='\''9'\''' >> ~/.profile",
                 r"lpoptions -d 'Front_desk'",
                 r"(choose the network and type its password (Loft))",
                 r"(add it under Printers (name Plans, server-printer \\tide\Plans))",
+                r"(set it up under Settings (plan balanced, sleep-on-battery 900, x 1))",
+                r"(set it up under Settings (folder C:\Kite Plans, name plans))",
+                r"(set it up under Settings (Server loft, driver SQL Server, name kites))",
             ]
         );
         let mac = on(Family::MacOs);

@@ -1,5 +1,7 @@
-//! An account that the new machine does not have yet, made by its system: on Linux by `useradd`, on Windows
-//! by its interface for users.
+//! An account that a machine does not have yet, made by its system: on Linux by `useradd`, on Windows by its
+//! interface for users. One that was made here can be taken back, as long as nothing is in it.
+
+pub mod directory;
 
 #[cfg(windows)]
 #[path = "new_account/windows.rs"]
@@ -8,8 +10,9 @@ mod system;
 #[path = "new_account/unix.rs"]
 mod system;
 
-use porter_machine::Machine;
-use porter_machine::layout::Family;
+use crate::Machine;
+use crate::layout::Family;
+use std::io;
 use std::path::Path;
 
 /// Why an account was not made.
@@ -29,6 +32,21 @@ pub enum NotMade {
         /// The program's words.
         detail: String,
     },
+}
+
+/// An account to be made.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct NewAccount {
+    /// The name to sign in with.
+    pub name: String,
+    /// The person's name.
+    pub full_name: Option<String>,
+    /// In an administrator's words.
+    pub comment: Option<String>,
+    /// True if it may change the system.
+    pub is_administrator: bool,
+    /// True if its password need not be changed from time to time.
+    pub password_never_expires: bool,
 }
 
 /// The longest name that `useradd` takes (`useradd(8)`, *CAVEATS*).
@@ -59,13 +77,26 @@ pub fn possible_name(name: &str, family: Family) -> String {
     if possible.is_empty() { "person".to_owned() } else { possible }
 }
 
-/// Makes an account with a folder, and without a password: nobody can sign in until one is set.
+/// Makes an account with a folder. Without a password nobody can sign in until one is set.
 ///
 /// On a running Linux and on a mounted one (`useradd --prefix`), as root; on a running Windows, as
-/// administrator.
-pub fn make_account(machine: &Machine, name: &str) -> Result<(), NotMade> {
+/// administrator. An account that cannot be made whole is not made.
+pub fn make_account(machine: &Machine, account: &NewAccount, password: Option<&str>) -> Result<(), NotMade> {
     let mounted_at = can_make_accounts(machine)?;
-    system::make(mounted_at, name)
+    let refused =
+        |cause: io::Error| NotMade::Refused { name: account.name.clone(), detail: cause.to_string() };
+    system::make(mounted_at, account, password).map_err(refused)
+}
+
+/// Removes an account of the running system, with its folder. Fails with `DirectoryNotEmpty` if a person's
+/// things are in it, or somebody has signed in.
+pub(crate) fn remove_account(name: &str) -> io::Result<()> {
+    system::remove(name)
+}
+
+/// True if the running system has an account of that name.
+pub(crate) fn has_account(name: &str) -> io::Result<bool> {
+    system::has(name)
 }
 
 /// Whether accounts of this machine can be made from here, if it can be known beforehand. Returns the folder
