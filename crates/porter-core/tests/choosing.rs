@@ -81,7 +81,10 @@ fn what_is_ticked_in_the_tree_is_what_the_list_carries() {
     // Through the file, and back into a survey.
     let text = list::to_toml(&machine, &survey, &unchosen, "", &|_| String::new());
     let list = PackingList::from_toml(&text).unwrap();
-    assert_eq!(list.carried().into_iter().collect::<Vec<_>>(), ["odile/folder/documents"]);
+    assert_eq!(
+        list.carried().into_iter().collect::<Vec<_>>(),
+        ["machine/account/odile", "odile/folder/documents"]
+    );
     let again = surveyed(&machine, &list.unchosen());
     assert_eq!(
         size_of(&again, "odile/folder/documents"),

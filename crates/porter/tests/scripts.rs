@@ -4,6 +4,7 @@
 
 mod workbench;
 
+#[cfg(unix)]
 use std::fs;
 use workbench::Workbench;
 

@@ -335,8 +335,9 @@ pub(crate) fn counts(receipt: &Receipt, item: &ItemReceipt) -> String {
 
 /// False if a person's part of the receipt would be its heading alone.
 fn has_news(group: &Group<'_>) -> bool {
-    let is_shown = |item: &&ItemReceipt| is_left_out(item) || (is_of_files(item) && is_news(item));
-    group.items.iter().copied().any(|item| is_shown(&item)) || !settings_in_rows(&group.items).is_empty()
+    let shown = group.items.iter().any(|item| is_of_files(item) && is_news(item));
+    let left_out = group.items.iter().filter(|item| is_left_out(item)).count();
+    shown || left_out > MOST_LEFT_OUT || !settings_in_rows(&group.items).is_empty()
 }
 
 /// What a person sets up by hand: the item, and the task that it leaves.
