@@ -61,7 +61,11 @@ pub(crate) fn run() -> Result<(), String> {
             format!("{porter} restore --quiet --yes --spinning {slow}/first {new}"),
         )?;
         let first = at("trunk/first");
-        one("restore to it", "slow new", format!("{porter} restore --quiet --yes {first} {slow}"))?;
+        one(
+            "restore to it",
+            "slow new",
+            format!("{porter} restore --quiet --yes --spinning {first} {slow}"),
+        )?;
         one(
             "check of the machine on it",
             "new",

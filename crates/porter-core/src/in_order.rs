@@ -26,22 +26,25 @@ pub fn workers() -> usize {
     4
 }
 
-/// Runs `find` on a thread of its own, `work` on several, and `take` here, in the order of `find`.
+/// Runs `find` on a thread of its own, `work` on as many as are wanted, and `take` here, in the order of
+/// `find`.
 ///
 /// `find` gets a function that hands over a piece with its size in bytes and says whether more is wanted;
 /// `take` says whether to go on. After `take` said no, pieces under way are still worked on but their results
 /// are dropped.
 pub fn in_order<T: Send, R: Send>(
+    workers: usize,
     find: impl FnOnce(&mut dyn FnMut(T, u64) -> bool) + Send,
     work: impl Fn(T) -> R + Sync,
     take: impl FnMut(R) -> bool,
 ) {
-    in_order_by_batch(find, |batch| batch.into_iter().map(&work).collect(), take);
+    in_order_by_batch(workers, find, |batch| batch.into_iter().map(&work).collect(), take);
 }
 
 /// The same for work that does better when it sees its next pieces beforehand. `work` returns a result for
 /// each piece.
 pub fn in_order_by_batch<T: Send, R: Send>(
+    workers: usize,
     find: impl FnOnce(&mut dyn FnMut(T, u64) -> bool) + Send,
     work: impl Fn(Vec<T>) -> Vec<R> + Sync,
     mut take: impl FnMut(R) -> bool,
@@ -75,7 +78,7 @@ pub fn in_order_by_batch<T: Send, R: Send>(
             });
             send(batch);
         });
-        for _ in 0..workers() {
+        for _ in 0..workers {
             let (get_batches, give_results) = (get_batches.clone(), give_results.clone());
             scope.spawn(move || {
                 for (number, batch) in get_batches {
@@ -112,6 +115,7 @@ mod tests {
     fn results_come_in_the_order_of_the_work_and_stop_when_told() {
         let mut taken = Vec::new();
         in_order(
+            workers(),
             |hand_over| {
                 for number in 0..5000_u64 {
                     if !hand_over(number, 1) {

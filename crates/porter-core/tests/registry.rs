@@ -6,6 +6,7 @@ mod stand_ins;
 
 use porter_hive::write::{Heading, Version, to_bytes};
 use porter_hive::{KeyTree, ValueKind};
+use porter_machine::account::Origin;
 use porter_machine::registry::hives::HiveTrouble;
 use porter_machine::{Machine, Place, PlaceState};
 use stand_ins::{Script, ScriptedVolume};
@@ -186,14 +187,27 @@ fn accounts_tell_names_rights_and_sign_ins_and_lies_in_them_harm_nobody() {
     for home in ["t", "b"] {
         volume.add(&format!("Users/{home}/a.txt"), Script::File(b"x".to_vec()));
     }
+    // Somebody of a domain, and somebody of a firm at Microsoft, are none of the machine's own accounts.
+    for home in ["guest", "firm"] {
+        volume.add(&format!("Users/{home}/a.txt"), Script::File(b"x".to_vec()));
+    }
     let profiles = [("1001", "odile"), ("1002", "t"), ("1003", "b")];
     let profiles = profiles.map(|(number, home)| (format!("{SID}-{number}"), format!("C:\\Users\\{home}")));
-    let profiles: Vec<(&str, &str)> =
+    let mut profiles: Vec<(&str, &str)> =
         profiles.iter().map(|(sid, home)| (sid.as_str(), home.as_str())).collect();
+    profiles.push(("S-1-5-21-9-9-9-1104", "C:\\Users\\guest"));
+    profiles.push(("S-1-12-1-7-7-7-7", "C:\\Users\\firm"));
     let machine = machine(volume, &[("SOFTWARE", &software(&profiles)), ("SAM", &sam)]);
     let ids: Vec<&str> = machine.accounts.iter().map(|account| account.id.as_str()).collect();
-    assert_eq!(ids, ["b", "odile", "tamsin"], "names from the accounts, else from the folders");
-    let [nameless, odile, tamsin] = &machine.accounts[..] else { panic!() };
+    assert_eq!(
+        ids,
+        ["b", "firm", "guest", "odile", "tamsin"],
+        "names from the accounts, else from the folders"
+    );
+    let [nameless, firm, guest, odile, tamsin] = &machine.accounts[..] else { panic!() };
+    assert_eq!(odile.record.origin, Some(Origin::Local));
+    assert_eq!(guest.record.origin, Some(Origin::Domain { name: None }));
+    assert_eq!(firm.record.origin, Some(Origin::WorkOrSchool));
     assert_eq!((odile.full_name.as_deref(), odile.is_administrator), (Some("Odile Marchetti"), Some(true)));
     assert_eq!(odile.last_used_utc, Some(stand_ins::NOW));
     assert_eq!((tamsin.is_disabled, tamsin.is_administrator), (Some(true), Some(false)));

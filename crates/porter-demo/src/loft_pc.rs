@@ -2,7 +2,7 @@
 
 use crate::mail;
 use crate::registry::{
-    self, BRAM, Installed, JUNO, ODILE, OwnSettings, Person, Port, Printer, Registry, TAMSIN,
+    self, BRAM, Installed, JUNO, ODILE, OwnSettings, PACKAGE, Person, Port, Printer, Registry, TAMSIN,
 };
 use crate::tree::{Mark, Tree};
 use crate::{DemoSize, browser, film, picture, sound, writing};
@@ -58,6 +58,16 @@ fn system(tree: &mut Tree) -> io::Result<()> {
         );
         tree.file(&format!("{wifi}/{{{name}}}.xml"), profile.as_bytes())?;
     }
+    let package = format!("Windows/System32/DriverStore/FileRepository/{PACKAGE}");
+    tree.file(&format!("{package}/sail200.inf"), b"[Version]\r\nClass=Printer\r\nProvider=\"Ropewalk\"\r\n")?;
+    tree.file(&format!("{package}/sail200.cat"), &writing::noise("catalogue of the driver", 9_000))?;
+    tree.file(&format!("{package}/amd64/sail200.dll"), &writing::noise("driver", 120_000))?;
+    let task = "<Task xmlns=\"http://schemas.microsoft.com/windows/2004/02/mit/task\"><Actions><Exec>\
+                <Command>C:\\Kite Plans\\tools\\backup.cmd</Command></Exec></Actions></Task>";
+    let task: Vec<u8> =
+        "\u{feff}".encode_utf16().chain(task.encode_utf16()).flat_map(u16::to_le_bytes).collect();
+    tree.file("Windows/System32/Tasks/Back up kite plans", &task)?;
+    tree.file("Windows/System32/Tasks/Microsoft/Windows/Defrag/ScheduledDefrag", &task)?;
     tree.file("Windows/System32/drivers/etc/hosts", b"# hosts\r\n192.0.2.10  tidehouse\r\n")?;
     tree.file("pagefile.sys", &[0; 4096])?;
     tree.folder("$Recycle.Bin")?;

@@ -4,7 +4,7 @@ mod browsers;
 mod lived_in;
 mod settings;
 
-pub use settings::{OwnSettings, Port, Printer};
+pub use settings::{OwnSettings, PACKAGE, Port, Printer};
 
 use crate::tree::Tree;
 use porter_hive::base_block::mark_dirty;
@@ -327,7 +327,8 @@ fn f(person: &Person) -> Vec<u8> {
     f
 }
 
-/// Name, full name and comment, as the accounts' `V` has them: rows of offset, length and a number, then the texts.
+/// Name, full name and comment, as the accounts' `V` has them: rows of offset, length and a number, then the
+/// texts.
 fn v(person: &Person) -> Vec<u8> {
     let mut rows = vec![0; 0xcc];
     let mut texts: Vec<u8> = Vec::new();

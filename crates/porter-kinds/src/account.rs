@@ -7,6 +7,7 @@ use crate::ground::Ground;
 use crate::item::Item;
 use crate::kind::Kind;
 use crate::receipt::{ItemReceipt, Reason};
+use crate::value_kinds::ACCOUNT;
 use crate::values::set_by_hand;
 use porter_machine::account::Origin;
 use porter_machine::control::Control;
@@ -20,8 +21,6 @@ use porter_trunk::{AccountLabel, TrunkItem};
 /// See the module.
 pub struct Accounts;
 
-/// The kind, and the step in the ids of its items.
-pub(crate) const ACCOUNT: &str = "account";
 const CONTROL: &dyn Control = &AccountControl;
 
 /// The names of the facts, and the values that they may have.
@@ -202,7 +201,7 @@ pub fn new_account(person: &AccountLabel, items: &[TrunkItem], family: Family) -
     let id = id_of(&person.id);
     let facts = items.iter().find(|item| item.id == id).map(|item| &item.facts);
     let fact = |name: &str| facts?.get(name).cloned();
-    // What would be cut, or could not be shown, is left out.
+    // Longer texts would be cut, and others could not be shown.
     let in_one_line = |text: &String| text.len() <= 256 && !text.chars().any(char::is_control);
     NewAccount {
         name: possible_name(&person.name, family),

@@ -55,7 +55,7 @@ impl Item {
 
     /// True for a setting, a printer or an account: values, and no files.
     pub fn is_setting(&self) -> bool {
-        crate::values::has_only_values(&self.kind)
+        crate::value_kinds::has_only_values(&self.kind)
     }
 
     /// The place of a part on a machine.

@@ -19,6 +19,7 @@ static BUILT_IN: &[&dyn Kind] = &[
     &crate::drive::Drive,
     &crate::also::Also,
     &crate::printer::Printers,
+    &crate::printer_driver::PrinterDrivers,
     &crate::setting::Settings,
 ];
 

@@ -10,7 +10,9 @@
 //! - [`kind`]: the duties of a kind; [`Kinds`]: those there are;
 //! - [`profiles`]: profiles that programs list and register;
 //! - [`registry_part`]: what items have in their owner's registry;
-//! - [`account`], [`ruled`], [`browser`], [`drive`], [`also`], [`printer`] and [`setting`]: the kinds;
+//! - [`account`], [`ruled`], [`browser`], [`drive`], [`also`], [`printer`],
+//!   [`printer_driver`] and [`setting`]: the kinds;
+//! - [`value_kinds`]: the kinds whose items are values and no files;
 //! - [`values`]: what settings and printers have in common.
 
 pub mod account;
@@ -30,11 +32,13 @@ pub mod kind;
 mod kinds;
 pub mod part;
 pub mod printer;
+pub mod printer_driver;
 pub mod profiles;
 pub mod receipt;
 pub mod registry_part;
 pub mod ruled;
 pub mod setting;
+pub mod value_kinds;
 pub mod values;
 pub mod wishes;
 

@@ -105,9 +105,12 @@ fn is_met(item: &TrunkItem, now: &Setting, ground: &Ground<'_>) -> bool {
 /// True for a printer that a person may have as the usual one: it is there, or it comes.
 pub(crate) fn may_be_usual(item: &TrunkItem, ground: &Ground<'_>, changes: &Changes) -> bool {
     let Some(name) = item.facts.get("name") else { return false };
+    let has_cups = ground.machine.layout.family.has_cups();
     let is_it = |facts: &Facts| {
         let names = ["name", "server-printer"].iter().filter_map(|fact| facts.get(*fact));
-        names.into_iter().any(|known| known.eq_ignore_ascii_case(name))
+        // CUPS has fewer letters for names.
+        let comparable = |name: &str| if has_cups { queue_name(name) } else { name.to_owned() };
+        names.into_iter().any(|known| comparable(known).eq_ignore_ascii_case(&comparable(name)))
     };
     let of_person = ground.account_of(item).map(|account| account.settings.as_slice()).unwrap_or_default();
     let mut there = ground.machine.settings.iter().chain(of_person);

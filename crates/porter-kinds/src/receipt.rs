@@ -180,7 +180,7 @@ impl ItemReceipt {
 
     /// True for a setting, a printer or an account: values, and no files.
     pub fn is_setting(&self) -> bool {
-        crate::values::has_only_values(&self.kind)
+        crate::value_kinds::has_only_values(&self.kind)
     }
 
     /// Counts some files under a verdict.

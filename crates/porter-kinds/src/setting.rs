@@ -17,7 +17,7 @@ use porter_trunk::TrunkItem;
 /// The name of the machine.
 const COMPUTER_NAME: &str = "machine/setting/computer-name";
 
-/// The end of the id of a list of programs that start by themselves: a trunk brings nothing that runs.
+/// The end of the id of a list of programs that start with the session: a trunk brings nothing that runs.
 const AUTOSTART: &str = "/setting/autostart";
 
 /// See the module.

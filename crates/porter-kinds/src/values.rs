@@ -15,11 +15,6 @@ use porter_trunk::TrunkItem;
 /// The end of the id of a usual printer.
 pub(crate) const USUAL_PRINTER: &str = "/setting/default-printer";
 
-/// True for the name of a kind whose items are values and no files.
-pub fn has_only_values(kind: &str) -> bool {
-    SettingKind::is_name(kind) || kind == crate::account::ACCOUNT
-}
-
 /// All settings, or printers, of a machine as items.
 pub(crate) fn items_of(machine: &Machine, kind: SettingKind) -> Vec<Item> {
     let mut items: Vec<Item> = Vec::new();

@@ -17,7 +17,7 @@ pub struct KindWishes {
     pub account: AccountWishes,
 }
 
-/// What was decided about accounts, before the restore was planned.
+/// Decisions about accounts, carried out before the restore was planned.
 #[derive(Debug, Clone, Default)]
 pub struct AccountWishes {
     /// The people of the old machine for whom an account was made, by their ids.

@@ -20,7 +20,7 @@ pub struct Account {
     pub is_administrator: Option<bool>,
     /// Whether nobody can sign in with it, if that is known.
     pub is_disabled: Option<bool>,
-    /// What else the system has written down about it.
+    /// The system's other notes about it.
     pub record: AccountRecord,
     /// The profile folder.
     pub home: RelativePath,
@@ -37,7 +37,7 @@ pub struct Account {
     pub places: BTreeMap<Place, FoundPlace>,
 }
 
-/// What a system has written down about an account, beside its name and its rights.
+/// A system's notes about an account, beside its name and its rights.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct AccountRecord {
     /// In an administrator's words.

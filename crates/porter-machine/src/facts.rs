@@ -49,7 +49,7 @@ pub struct AccountFacts {
     pub is_administrator: Option<bool>,
     /// Whether nobody can sign in with it.
     pub is_disabled: Option<bool>,
-    /// What else is written down about it.
+    /// Other notes about it.
     pub record: AccountRecord,
     /// When somebody last signed in.
     pub last_used_utc: Option<OffsetDateTime>,

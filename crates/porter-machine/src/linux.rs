@@ -64,11 +64,7 @@ pub fn facts_of(volume: &dyn Volume) -> SystemFacts {
             account.record.password_never_expires = Some(!expiring.contains(&account.name));
         }
         account.programs = programs::of_person(volume, &account.home);
-        let bookmarks = RelativePath::from_bytes(server_folders::BOOKMARKS.as_bytes());
-        let bookmarks = bookmarks.and_then(|below| account.home.join_path(&below)).ok();
-        if let Some(file) = bookmarks.and_then(|path| read_path(volume, &path)) {
-            account.settings = server_folders::drives_in(&file);
-        }
+        account.settings = settings_of_person(volume, &account.home);
     }
     let encrypted_with = read("etc/crypttab").filter(|file| has_lines(file)).map(|_| "LUKS".to_owned());
     SystemFacts {
@@ -81,6 +77,18 @@ pub fn facts_of(volume: &dyn Volume) -> SystemFacts {
         accounts,
         ..SystemFacts::default()
     }
+}
+
+fn settings_of_person(volume: &dyn Volume, home: &RelativePath) -> Vec<Setting> {
+    let read = |below: &str| {
+        let below = RelativePath::from_bytes(below.as_bytes()).ok()?;
+        read_path(volume, &home.join_path(&below).ok()?)
+    };
+    let drives = read(server_folders::BOOKMARKS).map(|file| server_folders::drives_in(&file));
+    let mut settings = drives.unwrap_or_default();
+    let usual = read(cups::files::PERSONAL).and_then(|file| cups::files::usual_of_person(&file));
+    settings.extend(Setting::new("default-printer", "The usual printer", &[("name", usual)]));
+    settings
 }
 
 /// Where the person of that home has put their places; empty where they are as usual.

@@ -5,6 +5,7 @@
 
 pub mod describe;
 pub mod hives;
+pub mod printer_driver;
 pub mod programs;
 pub mod running;
 mod sam;

@@ -90,8 +90,8 @@ mod tests {
 
     #[test]
     fn the_rules_of_a_zone_are_as_windows_has_them() {
-        // `TZI` of *GMT Standard Time*: winter begins on the last Sunday of October at two, summer on the last
-        // Sunday of March at one.
+        // `TZI` of *GMT Standard Time*: winter begins on the last Sunday of October at two, summer on the
+        // last Sunday of March at one.
         let mut tzi = Vec::new();
         for number in [0_i32, 0, -60] {
             tzi.extend(number.to_le_bytes());

@@ -2,7 +2,7 @@
 
 use crate::failure::{Failure, MENDS_THE_LIST, Outcome};
 use crate::screen::{CARE, styled, tell};
-use porter_kinds::values::has_only_values;
+use porter_kinds::value_kinds::has_only_values;
 use porter_names::RelativePath;
 use porter_trunk::{Entry, Trunk, TrunkError, TrunkItem};
 use std::cell::Cell;

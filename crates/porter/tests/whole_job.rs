@@ -52,8 +52,10 @@ fn the_demo_runs_through_and_everything_lands() {
         "tamsin/browser/chrome",
         "machine/network/hosts",
         "machine/network/wifi",
+        "machine/task/scheduled",
         "machine/folder/shared-data/kitecad",
         "machine/folder/shared-data/ledger-for-small-workshops",
+        "machine/printer-driver/ropewalk-laser-200",
     ];
     assert_eq!(not_landed, its_own, "the new system has its own");
 

@@ -7,7 +7,7 @@ use super::listed::listed;
 use super::outlook::Outlook;
 use crate::check::prove_trunk;
 use crate::events::{Conduct, Event, Stage};
-use crate::in_order::in_order;
+use crate::in_order::{in_order, workers};
 use crate::meaning::Meaning;
 use crate::survey::Survey;
 use crate::walk::{Grounds, walk};
@@ -162,6 +162,7 @@ fn fill(
         accounts[at].enter(listed, done, Rows { trunk, left_behind, counted, item, conduct })
     };
     in_order(
+        workers(),
         |hand_over| {
             for (at, item) in chosen.iter().enumerate() {
                 let mut go_on = true;

@@ -5,7 +5,7 @@ use super::entry_on_machine::{EntryCheck, Outcome};
 use super::landed_meaning::LandedMeaning;
 use super::left_behind::{call_kept_if_nothing_landed, leave_out, note_left_behind};
 use crate::events::{Conduct, Event, Stage};
-use crate::in_order::in_order;
+use crate::in_order::{in_order, workers};
 use crate::journal::History;
 use crate::proof::{Listed, refused_entry};
 use porter_kinds::Kinds;
@@ -58,6 +58,7 @@ pub fn check_machine(
     conduct.send(&Event::StageBegan { stage: Stage::Check, expected: chosen.expected });
     let entries = trunk.entries()?;
     in_order(
+        workers(),
         |hand_over| {
             for entry in entries {
                 let entry = entry.map(Entry::to_land);

@@ -3,7 +3,7 @@
 use super::CheckError;
 use super::left_behind::{leave_out, note_left_behind};
 use crate::events::{Cancelled, Conduct, Event, Stage};
-use crate::in_order::{in_order, in_order_by_batch};
+use crate::in_order::{in_order, in_order_by_batch, workers};
 use crate::proof::Listed;
 use porter_kinds::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
 use porter_names::RelativePath;
@@ -43,6 +43,7 @@ pub fn prove_trunk(
     let mut copies = Copies::default();
     let entries = trunk.entries()?;
     in_order_by_batch(
+        workers(),
         |hand_over| {
             let mut originals = Originals::default();
             for (row, entry) in (0_u32..).zip(entries) {
@@ -223,6 +224,7 @@ fn prove_blocks(
     let audit = &*audit;
     let mut wrong = BTreeMap::new();
     in_order(
+        workers(),
         |hand_over| {
             for (number, size_in_bytes) in sizes.into_iter().enumerate() {
                 if conduct.is_stopped() || !hand_over((number, size_in_bytes), size_in_bytes) {

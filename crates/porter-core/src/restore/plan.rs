@@ -45,6 +45,8 @@ pub struct Plan {
     pub changes: Changes,
     /// The free space on the volume of the machine's root.
     pub free_in_bytes: u64,
+    /// True if a disk that spins is written to: one file at a time.
+    pub spins: bool,
     /// The folders of all drives that something goes to.
     pub(super) drives: BTreeSet<PathBuf>,
     /// Whether the trunk's permissions mean anything on the machine.

@@ -10,7 +10,7 @@ use super::plan::{Action, NewFolder, Outline, Plan, Refused, Renamed, Step, mark
 use super::target::{Destination, TargetTree};
 use crate::ahead::ahead;
 use crate::events::{Conduct, Event, Stage, Stoppable};
-use crate::in_order::in_order;
+use crate::in_order::{in_order, workers};
 use crate::journal::EntryKey;
 use crate::journal::History;
 use crate::proof::{Listed, refused_entry};
@@ -22,6 +22,7 @@ use porter_kinds::crossing::relocate::Relocation;
 use porter_kinds::existing::{Decide, Different, Side};
 use porter_kinds::receipt::Reason;
 use porter_names::{NameRules, RelativePath, fold, screen::on_screen};
+use porter_source::spinning::is_spinning;
 use porter_source::{EntryKind, HostTree};
 use porter_trunk::{Content, ContentHash, Entry, EntryRefused, Tally, Trunk, free_space_in_bytes};
 use std::collections::{BTreeMap, BTreeSet};
@@ -157,6 +158,7 @@ impl<'a> Planner<'a> {
         let mut listed = Listed::default();
         let (planner, told) = (&mut *self, &mut listed);
         in_order(
+            workers(),
             |hand_over| {
                 ahead(entries, |entries| {
                     for (number, entry) in (0_u32..).zip(entries) {
@@ -493,6 +495,7 @@ impl<'a> Planner<'a> {
             edits: self.edits,
             beside_edits: self.beside_edits,
             free_in_bytes,
+            spins: self.needed_on.keys().any(|drive| is_spinning(drive)),
             drives: self.needed_on.into_keys().collect(),
             keeps_modes: self.keeps_modes,
             steps: self.steps,

@@ -11,7 +11,7 @@ use super::set_controls::{Turn, set_controls};
 use super::write_ahead::{begin_journal, journal_failed};
 use crate::events::{Conduct, Event, Stage};
 use crate::host;
-use crate::in_order::in_order;
+use crate::in_order::{in_order, workers};
 use crate::journal::EntryKey;
 use crate::journal::records::Records;
 use crate::journal::{runs_in, sweep};
@@ -137,7 +137,10 @@ fn take_steps(
     let all_due = plan.due(trunk)?;
     let mut finding_failed = None;
     let mut failed = None;
+    // A disk's arm would go to and fro between the files of several threads.
+    let workers = if plan.spins { 1 } else { workers() };
     in_order(
+        workers,
         |hand_over| {
             let mut stretch = Vec::new();
             let mut most = FIRST_STRETCH;

@@ -4,7 +4,7 @@ use super::UndoError;
 use super::standing::require_undoable;
 use crate::events::{Conduct, Event, Stage, Stoppable};
 use crate::host;
-use crate::in_order::in_order;
+use crate::in_order::{in_order, workers};
 use crate::journal::backwards::Backwards;
 use crate::journal::hash_of;
 use crate::journal::records::{Records, refuse_strangers};
@@ -122,6 +122,7 @@ pub fn take_back(
     let lines = Backwards::open(&run.journal).map_err(journal_failed)?;
     let (mut reading_failed, mut failed) = (None, None);
     in_order(
+        workers(),
         |hand_over| {
             for line in lines {
                 let line = match line {

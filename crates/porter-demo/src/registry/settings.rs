@@ -2,6 +2,9 @@
 
 use porter_hive::KeyTree;
 
+/// The folder in the driver store of the driver of each printer on the network.
+pub const PACKAGE: &str = "sail200.inf_amd64_0c4f2d9a7b31e865";
+
 /// A printer of a machine.
 #[derive(Debug, Clone, Copy)]
 pub struct Printer {
@@ -95,12 +98,12 @@ pub(super) fn of_machine(software: &mut KeyTree, control: &mut KeyTree, version:
         zone.set_text("TimeZoneKeyName", "GMT Standard Time");
     }
     let is_new = version.starts_with("10.");
-    let print = if is_new {
-        software.key("Microsoft\\Windows NT\\CurrentVersion\\Print")
-    } else {
-        control.key("Print")
-    };
     for printer in printers {
+        let print = if is_new {
+            software.key("Microsoft\\Windows NT\\CurrentVersion\\Print")
+        } else {
+            control.key("Print")
+        };
         let port = match printer.port {
             Port::Network(address) => format!("IP_{address}"),
             Port::Other(name) => name.to_owned(),
@@ -111,6 +114,16 @@ pub(super) fn of_machine(software: &mut KeyTree, control: &mut KeyTree, version:
             .set_text("Port", &port)
             .set_text("Printer Driver", printer.driver);
         if let Port::Network(address) = printer.port {
+            let inf = format!("C:\\Windows\\System32\\DriverStore\\FileRepository\\{PACKAGE}\\sail200.inf");
+            control
+                .key(&format!("Print\\Environments\\Windows x64\\Drivers\\Version-3\\{}", printer.driver))
+                .set_text("InfPath", &inf)
+                .set_text("DriverVersion", "6.1.0.4");
+            let print = if is_new {
+                software.key("Microsoft\\Windows NT\\CurrentVersion\\Print")
+            } else {
+                control.key("Print")
+            };
             print
                 .key(&format!("Monitors\\Standard TCP/IP Port\\Ports\\{port}"))
                 .set_text("HostName", address)

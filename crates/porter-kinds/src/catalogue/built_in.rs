@@ -77,6 +77,7 @@ static FILES: &[BuiltIn] = &files![
     "network/wifi",
     "network/shared-dial-up",
     "print/cups",
+    "task/scheduled",
 ];
 
 /// Reads them all, each with its text.

@@ -165,7 +165,7 @@ pub enum Reason {
     ComesWithItsProgram,
     /// The new machine's own setting stays, as somebody wished.
     SettingStays {
-        /// What it is there.
+        /// Its value there.
         #[serde(default)]
         now: BTreeMap<String, String>,
     },

@@ -1,8 +1,15 @@
 //! Queues in the files of CUPS: `printers.conf(5)`, `classes.conf(5)`, and the descriptions in `ppd`, which
-//! hold the chosen options. CUPS writes them with a delay while it runs.
+//! hold the chosen options. CUPS writes them with a delay while it runs. A person's own choices are in
+//! `lpoptions(1)`.
 
 use super::queue::Queue;
 use porter_formats::ppd;
+
+/// A person's file of choices, below the home.
+pub const PERSONAL: &str = ".cups/lpoptions";
+/// The beginnings of its lines: for the usual printer, and for another one.
+const USUAL: &str = "Default ";
+const ANOTHER: &str = "Dest ";
 
 /// The queues and classes of these files. `description` returns the PPD of a queue.
 pub fn queues_in(
@@ -67,9 +74,57 @@ fn read(file: &[u8], queues: &mut Vec<Queue>) {
     }
 }
 
+/// A person's usual printer, of that person's `lpoptions`.
+pub fn usual_of_person(file: &[u8]) -> Option<String> {
+    let text = String::from_utf8_lossy(file);
+    let row = text.lines().find_map(|line| line.strip_prefix(USUAL))?;
+    row.split_whitespace().next().map(str::to_owned)
+}
+
+/// The file with another usual printer. All other choices in it stay.
+pub fn with_usual_of_person(file: &[u8], name: &str) -> Vec<u8> {
+    let text = String::from_utf8_lossy(file);
+    let is_of_name = |row: &str| row.split_whitespace().next() == Some(name);
+    let mut lines: Vec<String> = Vec::new();
+    let mut is_set = false;
+    for line in text.lines() {
+        let (is_usual, row) = match (line.strip_prefix(USUAL), line.strip_prefix(ANOTHER)) {
+            (Some(row), _) => (true, row),
+            (None, Some(row)) => (false, row),
+            (None, None) => {
+                lines.push(line.to_owned());
+                continue;
+            }
+        };
+        if is_of_name(row) && !is_set {
+            is_set = true;
+            lines.push(format!("{USUAL}{row}"));
+        } else if is_usual && row.split_whitespace().count() < 2 {
+            // It said no more than that it was the usual one.
+        } else {
+            lines.push(format!("{ANOTHER}{row}"));
+        }
+    }
+    if !is_set {
+        lines.push(format!("{USUAL}{name}"));
+    }
+    (lines.join("\n") + "\n").into_bytes()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_person_has_one_usual_printer_and_keeps_all_choices() {
+        let before = b"Default plans media=a4 sides=one-sided\nDest labels\n";
+        assert_eq!(usual_of_person(before).as_deref(), Some("plans"));
+        let after = with_usual_of_person(before, "labels");
+        assert_eq!(String::from_utf8_lossy(&after), "Dest plans media=a4 sides=one-sided\nDefault labels\n");
+        assert_eq!(with_usual_of_person(b"Default desk\n", "labels"), b"Default labels\n");
+        assert_eq!(with_usual_of_person(b"", "labels"), b"Default labels\n");
+        assert_eq!(usual_of_person(b"Dest labels\n"), None);
+    }
 
     #[test]
     fn queues_and_classes_are_read_with_all_that_was_set() {

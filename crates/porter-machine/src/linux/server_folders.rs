@@ -1,5 +1,5 @@
-//! Folders of servers in the side bar of a Linux' file manager: GTK's `bookmarks`, a line of address and name for
-//! each. They stand for the drives that a Windows gives a letter.
+//! Folders of servers in the side bar of a Linux' file manager: GTK's `bookmarks`, a line of address and name
+//! for each. They stand for the drives that a Windows gives a letter.
 
 use crate::account::id_from_name;
 use crate::setting::Setting;

@@ -1,4 +1,4 @@
-//! The order in which Windows makes an account and removes one, whoever takes the calls.
+//! The steps by which Windows makes an account and removes one, for anything that takes the calls.
 
 use super::NewAccount;
 use std::io;

@@ -9,7 +9,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Output, Stdio};
 
 const PASSWD: &str = "etc/passwd";
-/// What `useradd` puts into each new home.
+/// The folder that `useradd` copies into each new home.
 const SKELETON: &str = "/etc/skel";
 /// The first number of a person's account (`login.defs(5)`).
 const FIRST_PERSON: u32 = 1000;
@@ -149,7 +149,7 @@ fn is_copy(here: &Path, there: &Path) -> bool {
     }
 }
 
-/// Removes what [`is_as_made`] has found. What has come since then stays, and its folders with it.
+/// Removes the files that [`is_as_made`] has found. Files that came since then stay, with their folders.
 fn take_away(folder: &Path, from: &Path) -> io::Result<()> {
     let Ok(rows) = fs::read_dir(folder) else { return Ok(()) };
     for row in rows {

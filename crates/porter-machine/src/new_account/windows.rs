@@ -193,7 +193,7 @@ fn text_sid_of(name: &str) -> io::Result<Vec<u16>> {
     }
 }
 
-/// What this Windows calls the group, with a NUL at its end.
+/// The group's name in this Windows' language, with a NUL at its end.
 fn name_of_group(group: Group) -> io::Result<Vec<u16>> {
     let kind = match group {
         Group::Users => WinBuiltinUsersSid,

@@ -1,5 +1,6 @@
 //! Settings and printers in a Windows registry. The place of each is named beside it.
 
+use super::printer_driver::{self, PrinterDriver};
 use super::{RegistryKey, RegistryRow};
 use crate::account::id_from_name;
 use crate::power_plan;
@@ -65,6 +66,9 @@ pub fn of_machine<K: RegistryKey>(software: Option<&K>, control_set: Option<&K>)
             let number = |name: &str| tcp.as_ref()?.number(name);
             // 1 is raw, 2 is LPR.
             let is_lpr = number("Protocol") == Some(2);
+            let driver = row.text("Printer Driver");
+            let known = driver.as_ref().and_then(|name| printer_driver::named(control_set?, name));
+            let of_driver = |what: fn(PrinterDriver) -> Option<String>| known.clone().and_then(what);
             let no_printer = NOT_PRINTERS.iter().any(|known| known.eq_ignore_ascii_case(port.trim()));
             let printer = Setting::printer(
                 &id_from_name(name.as_bytes()),
@@ -79,7 +83,10 @@ pub fn of_machine<K: RegistryKey>(software: Option<&K>, control_set: Option<&K>)
                         number("PortNumber").filter(|_| !is_lpr).map(|number| number.to_string()),
                     ),
                     ("port", Some(port)),
-                    ("driver", row.text("Printer Driver")),
+                    ("driver", driver),
+                    ("driver-version", of_driver(|driver| driver.version)),
+                    ("driver-processor", of_driver(|driver| Some(driver.processor.to_owned()))),
+                    ("driver-package", of_driver(|driver| driver.package)),
                     ("location", row.text("Location")),
                     ("shared-as", row.text("Share Name")),
                     ("description", row.text("Description")),

@@ -105,7 +105,7 @@ fn show(arguments: &LookArguments) -> Result<Outcome, Failure> {
     };
     match (&rows, &named, arguments.json) {
         (rows, _, true) => say_json(&views::look::json(trunk.label(), trunk.items(), rows.as_deref())),
-        (Some(_), Some((item, _)), false) if porter_kinds::values::has_only_values(&item.kind) => {
+        (Some(_), Some((item, _)), false) if porter_kinds::value_kinds::has_only_values(&item.kind) => {
             views::look::show_values(item);
         }
         (Some(rows), named, false) => {

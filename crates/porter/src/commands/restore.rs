@@ -17,7 +17,7 @@ use porter_kinds::choice::Selection;
 use porter_kinds::existing::Side;
 use porter_kinds::existing::{Different, Existing};
 use porter_kinds::receipt::Receipt;
-use porter_kinds::values::has_only_values;
+use porter_kinds::value_kinds::has_only_values;
 use porter_kinds::wishes::{
     AccountWishes, BrowserWishes, DriveWishes, KindWishes, NewerProfiles, SettingWishes,
 };
@@ -197,7 +197,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         ExistingWord::Newer => Existing::Newer,
         ExistingWord::Ask => asked(pair, &mut always),
     };
-    let plan = open::conducted(&arguments.conduct, |conduct| {
+    let mut plan = open::conducted(&arguments.conduct, |conduct| {
         let now_utc = open::now_utc();
         let wishes = Wishes {
             land_held: &land_held,
@@ -208,6 +208,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         };
         plan_restore(trunk, &machine, &kinds, &wishes, &mut decide, conduct)
     })??;
+    plan.spins |= arguments.drives.spinning;
     let is_odd = !plan.changes.notes().is_empty() || plan.changes.close_first().len() > 0;
     let needs_attention = |refused: &[porter_core::restore::Refused]| {
         Outcome::attention_if(is_odd || refused.iter().any(|refused| refused.needs_attention))
@@ -291,7 +292,7 @@ fn print_pages(printers: &[(String, String)], report: &RestoreReport, from: &str
     all_printed
 }
 
-/// A receipt of all that is values and no files: the machine is looked at anew, and no content is read.
+/// Makes a receipt of all items that are values and no files. No content is read.
 fn values_checked(
     arguments: &RestoreArguments,
     trunk: &dyn Trunk,

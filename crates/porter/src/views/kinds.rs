@@ -32,9 +32,11 @@ pub(crate) static KINDS: &[&dyn KindWords] = &[
     &Plain("keys", "Keys"),
     &Plain("font", "Fonts"),
     &setting::KeptInFiles { kind: "network", heading: "Network", told: "machine/network/wifi" },
+    &Plain("task", "Scheduled tasks"),
     &setting::KeptInFiles { kind: "print", heading: "Print", told: "machine/print/cups" },
     &setting::Settings { kind: "setting", heading: "Settings" },
     &setting::Settings { kind: "printer", heading: "Printers" },
+    &setting::PrinterDrivers,
 ];
 
 /// The words of a kind. One that only a technician's own rule knows has none.

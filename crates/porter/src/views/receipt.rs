@@ -340,7 +340,7 @@ fn has_news(group: &Group<'_>) -> bool {
     shown || left_out > MOST_LEFT_OUT || !settings_in_rows(&group.items).is_empty()
 }
 
-/// What a person sets up by hand: the item, and the task that it leaves.
+/// Items that a person sets up by hand, each with the task that it leaves.
 fn by_hand(receipt: &Receipt) -> impl Iterator<Item = (&ItemReceipt, Task)> {
     receipt.by_hand().filter_map(|(item, _)| {
         let tasks = words_of(&item.kind)?.tasks(item, receipt);

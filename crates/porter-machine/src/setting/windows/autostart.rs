@@ -1,5 +1,5 @@
-//! Programs that start when the person signs in. Each comes back with its program: a trunk brings nothing that
-//! runs by itself.
+//! Programs that start when the person signs in. Each comes back with its program: a trunk brings nothing
+//! that runs by itself.
 
 use super::own::Own;
 use super::personal_setting::PersonalSetting;

@@ -1,5 +1,5 @@
-//! The programs that open web pages, mail addresses and files. Windows signs each choice, so that only the person
-//! makes it.
+//! The programs that open web pages, mail addresses and files. Windows signs each choice, so that only the
+//! person makes it.
 
 use super::own::Own;
 use super::personal_setting::PersonalSetting;
@@ -9,7 +9,7 @@ use porter_names::Facts;
 
 const OF_ADDRESSES: &str = "Software\\Microsoft\\Windows\\Shell\\Associations\\UrlAssociations";
 const OF_FILES: &str = "Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\FileExts";
-/// What each fact is chosen by.
+/// The key and the name by which each fact is chosen.
 const CHOICES: [(&str, &str, &str); 5] = [
     ("web", OF_ADDRESSES, "http"),
     ("mail", OF_ADDRESSES, "mailto"),

@@ -1,5 +1,5 @@
-//! Sources of data that programs know by name (ODBC). The driver of each is a library of the machine: a source
-//! is set up by hand, where its driver is.
+//! Sources of data that programs know by name (ODBC). The driver of each is a library of the machine: a
+//! source is set up by hand, where its driver is.
 
 use super::own::Own;
 use super::personal_setting::PersonalSetting;

@@ -69,7 +69,7 @@ fn is_administrator(facts: &Facts) -> bool {
     facts.get(RIGHTS).is_some_and(|rights| rights == ADMINISTRATOR)
 }
 
-/// What an account is to have.
+/// The changes that an account needs.
 struct Wanted<'a> {
     account: &'a str,
     full_name: Option<&'a String>,

@@ -5,6 +5,7 @@
 
 use crate::views::kind::KindWords;
 use crate::views::task::Task;
+use porter_kinds::printer_driver::id_of;
 use porter_kinds::receipt::{ItemReceipt, Reason, Receipt};
 use porter_machine::computer_name::fits;
 use porter_machine::keyboard_layout;
@@ -72,6 +73,23 @@ impl KindWords for KeptInFiles {
 
     fn tells_what_is_kept(&self, id: &str) -> bool {
         id == self.told
+    }
+}
+
+/// Packages of drivers: a printer that needs one says so.
+pub(super) struct PrinterDrivers;
+
+impl KindWords for PrinterDrivers {
+    fn kind(&self) -> &'static str {
+        "printer-driver"
+    }
+
+    fn heading(&self) -> &'static str {
+        "Drivers of printers"
+    }
+
+    fn tells_what_is_kept(&self, _: &str) -> bool {
+        true
     }
 }
 
@@ -270,10 +288,7 @@ fn on_windows<'f>(
             _ => by_eye("add it under ODBC data sources", facts),
         },
         "default-programs" => by_eye("Windows lets only the person choose: ms-settings:defaultapps", facts),
-        "autostart" => by_eye(
-            "install the programs; those that are to start by themselves say so in their settings",
-            facts,
-        ),
+        "autostart" => by_eye("install the programs: each has a place in its settings for that", facts),
         wifi if wifi.starts_with("wifi/") => by_eye("choose the network and type its password", facts),
         printer if printer.starts_with("printer/") => {
             match (fact("server-printer"), fact("address"), fact("name")) {
@@ -294,7 +309,15 @@ fn on_windows<'f>(
                         q(driver),
                         q(&port)
                     ));
-                    typed(&format!("install its driver, and {POWERSHELL_AS_ADMINISTRATOR}"), lines)
+                    let packed = fact("driver-package").and(fact("driver")).map(|driver| {
+                        let item = id_of(driver);
+                        format!(" (it is in the trunk: porter take TRUNK {item} FOLDER, then pnputil /add-driver FOLDER\\*.inf /install)")
+                    });
+                    let how = format!(
+                        "install its driver{}, and {POWERSHELL_AS_ADMINISTRATOR}",
+                        packed.unwrap_or_default()
+                    );
+                    typed(&how, lines)
                 }
                 _ => by_eye("connect it, and install its driver", facts),
             }
@@ -393,8 +416,7 @@ fn keymap_command(layouts: &[&str]) -> String {
     format!("sudo localectl set-x11-keymap {} '' {}", q(&names.join(",")), q(&variants.join(",")))
 }
 
-/// What a Windows' settings mean on desktops with `gsettings`. Only numbers that are known come into a
-/// command.
+/// Commands of `gsettings` for settings of a Windows. Only numbers that are known come into a command.
 fn gnome_commands(facts: &Facts) -> Vec<String> {
     let number = |name: &str| facts.get(name)?.parse::<u32>().ok();
     let set = |schema: &str, key: &str, value: &str| format!("gsettings set {schema} {key} {value}");

@@ -66,7 +66,7 @@ struct Place {
 }
 
 impl Place {
-    /// Of `balanced/sleep-on-battery`.
+    /// The place of `balanced/sleep-on-battery`.
     fn of(what: &str) -> io::Result<Self> {
         let unknown = || wrong(format!("`{what}` is no value of a power plan"));
         let (plan, fact) = what.split_once('/').ok_or_else(unknown)?;
@@ -153,7 +153,7 @@ pub(super) fn set(what: &str, value: &str) -> io::Result<()> {
     } else {
         let place = Place::of(what)?;
         place.write(value.parse().map_err(|_| wrong(format!("`{value}` is no number")))?)?;
-        // What is in force heeds its new values when it is put in force again.
+        // A plan in force heeds its new values when it is put in force again.
         let now = plan_in_force().ok().and_then(|number| guid(&number));
         if let Some(now) = now {
             // SAFETY: the number lives until the call is over.
