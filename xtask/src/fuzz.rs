@@ -9,6 +9,7 @@ use porter_formats::chromium::local_state::LocalState;
 use porter_formats::gecko::{extensions, logins, moz_lz4, places, prefs, session};
 use porter_formats::ini::Ini;
 use porter_formats::ipp::Message;
+use porter_formats::mail::{mbox, pst};
 use porter_formats::{chromium, ppd, property_list, safari, shortcut};
 use porter_hive::Hive;
 use porter_hive::walk::Sight;
@@ -259,6 +260,21 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
                 drop((ppd::choices(file), ppd::model(file), ppd::filters(file)));
                 let queues = files::queues_in(Some(file), Some(file), &|_| Some(file.to_vec()));
                 queues.iter().for_each(|queue| drop((queue.setting(), Queue::from_facts(&queue.facts()))));
+            },
+        },
+        Format {
+            name: "mail",
+            seeds: [found("Inbox"), found(".pst").into_iter().map(|file| file[..0x4600].to_vec()).collect()].concat(),
+            decode: |file, _| {
+                let mut counter = mbox::Counter::default();
+                file.chunks(4096).for_each(|piece| counter.feed(piece));
+                let _ = counter.letters();
+                drop(pst::count(&|at, buffer| {
+                    let rest = usize::try_from(at).ok().and_then(|at| file.get(at..)).unwrap_or_default();
+                    let length = rest.len().min(buffer.len());
+                    buffer[..length].copy_from_slice(&rest[..length]);
+                    Ok(length)
+                }));
             },
         },
         Format {

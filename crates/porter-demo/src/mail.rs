@@ -28,12 +28,35 @@ pub fn thunderbird(tree: &mut Tree, folder: &str, owner: &str, letters: usize) -
     )
 }
 
+/// The header and the tree of nodes of a data file ([MS-PST] 2.2.2.6 and 2.2.2.7.7): a store with its root
+/// folder, in which there is nothing.
+fn empty_data_file() -> Vec<u8> {
+    const NODES_AT: usize = 0x4400;
+    const NODES: [(u32, u32); 2] = [(0x21, 0), (0x122, 0x122)];
+    let mut file = vec![0; 265 << 10];
+    file[..4].copy_from_slice(b"!BDN");
+    file[8..10].copy_from_slice(b"SM");
+    file[10..12].copy_from_slice(&23_u16.to_le_bytes());
+    file[224..232].copy_from_slice(&(NODES_AT as u64).to_le_bytes());
+    let page = &mut file[NODES_AT..NODES_AT + 512];
+    for (row, (node, parent)) in NODES.iter().enumerate() {
+        page[row * 32..row * 32 + 4].copy_from_slice(&node.to_le_bytes());
+        page[row * 32 + 24..row * 32 + 28].copy_from_slice(&parent.to_le_bytes());
+    }
+    // Two rows of at most 15, of 32 bytes, at the lowest level.
+    page[488..492].copy_from_slice(&[NODES.len() as u8, 15, 32, 0]);
+    page[496..498].copy_from_slice(&[0x81, 0x81]);
+    file
+}
+
 fn mbox(name: &str, owner: &str, letters: usize) -> Vec<u8> {
     let mut mbox = Vec::new();
     for number in 1..=letters {
         let head = format!(
-            "From - Mon Mar  5 08:00:00 2012\nFrom: Ines Albrecht <ines@{number}.example>\n\
-             To: {owner}@saltmarsh.example\nSubject: Kite {number}\nMessage-ID: <{name}.{number}@saltmarsh.example>\n\n"
+            "From - Mon Mar  5 08:00:00 2012\nX-Mozilla-Status: {:04x}\nFrom: Ines Albrecht <ines@{number}.example>\n\
+             To: {owner}@saltmarsh.example\nSubject: Kite {number}\nMessage-ID: <{name}.{number}@saltmarsh.example>\n\n",
+            // The last one is not read yet.
+            u8::from(number < letters)
         );
         mbox.extend_from_slice(head.as_bytes());
         let body = String::from_utf8_lossy(&writing::text(&format!("{name} {number}"), 6)).replace('\r', "");
@@ -43,11 +66,10 @@ fn mbox(name: &str, owner: &str, letters: usize) -> Vec<u8> {
     mbox
 }
 
-/// Files of Outlook and its sisters: a data file that begins as one does ([MS-PST] 2.2.2.6) and holds no
-/// messages, the autocomplete list, a signature, a template, own words.
+/// Files of Outlook and its sisters: a data file without messages, the autocomplete list, a signature, a
+/// template, own words.
 pub fn outlook(tree: &mut Tree, roaming: &str, local: &str, owner: &str) -> io::Result<()> {
-    let data = [b"!BDN".to_vec(), writing::noise("outlook", 260_000)].concat();
-    tree.file(&format!("{local}/Microsoft/Outlook/{owner}.pst"), &data)?;
+    tree.file(&format!("{local}/Microsoft/Outlook/{owner}.pst"), &empty_data_file())?;
     let list = format!("{local}/Microsoft/Outlook/RoamCache/Stream_Autocomplete_0_2012.dat");
     tree.file(&list, &writing::noise("autocomplete", 4_000))?;
     tree.file(

@@ -10,6 +10,7 @@
 //! - [`shortcut`]: Windows' files with one address each;
 //! - [`registration`]: keys of a registry as a text that Windows takes in;
 //! - [`safari`]: Safari's list;
+//! - [`mail`]: mailboxes, counted;
 //! - [`ipp`]: messages to a print system, and its answers;
 //! - [`ppd`]: descriptions of printers, with the options that were chosen;
 //! - [`percent`]: letters of addresses that are written as numbers;
@@ -24,6 +25,7 @@ pub mod html;
 pub mod ini;
 pub mod ipp;
 pub mod links;
+pub mod mail;
 pub mod percent;
 pub mod ppd;
 pub mod property_list;

@@ -16,6 +16,7 @@ static BUILT_IN: &[&dyn Kind] = &[
     &crate::account::Accounts,
     &crate::ruled::Ruled,
     &crate::browser::Browsers,
+    &crate::mail::Mail,
     &crate::drive::Drive,
     &crate::also::Also,
     &crate::printer::Printers,
@@ -78,6 +79,7 @@ impl Kinds {
         };
         items.sort_by_key(order);
         attach_registry(machine, &mut items);
+        crate::mail::learn(machine, &mut items);
         items
     }
 

@@ -10,8 +10,8 @@
 //! - [`kind`]: the duties of a kind; [`Kinds`]: those there are;
 //! - [`profiles`]: profiles that programs list and register;
 //! - [`registry_part`]: what items have in their owner's registry;
-//! - [`account`], [`ruled`], [`browser`], [`drive`], [`also`], [`printer`],
-//!   [`printer_driver`] and [`setting`]: the kinds;
+//! - [`account`], [`ruled`], [`browser`], [`drive`], [`also`], [`mail`],
+//!   [`printer`], [`printer_driver`] and [`setting`]: the kinds;
 //! - [`value_kinds`]: the kinds whose items are values and no files;
 //! - [`values`]: what settings and printers have in common.
 
@@ -30,6 +30,7 @@ pub mod ground;
 pub mod item;
 pub mod kind;
 mod kinds;
+pub mod mail;
 pub mod part;
 pub mod printer;
 pub mod printer_driver;

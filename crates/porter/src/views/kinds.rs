@@ -2,6 +2,7 @@
 
 mod account;
 mod browser;
+mod mail;
 pub(crate) mod setting;
 
 use super::kind::KindWords;
@@ -24,7 +25,7 @@ pub(crate) static KINDS: &[&dyn KindWords] = &[
     &account::Accounts,
     &Plain("folder", "Folders"),
     &browser::Browsers,
-    &Plain("mail", "Mail"),
+    &mail::Mail,
     &Plain("contacts", "Contacts"),
     &Plain("calendar", "Calendar"),
     &Plain("notes", "Notes"),

@@ -1,0 +1,4 @@
+//! Mailboxes, counted: how many letters they hold.
+
+pub mod mbox;
+pub mod pst;
