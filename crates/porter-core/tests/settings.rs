@@ -70,6 +70,67 @@ fn a_windows_tells_its_printers_wherever_its_generation_keeps_them() {
 }
 
 #[test]
+fn a_windows_tells_its_plan_its_shares_its_sources_and_where_drivers_came_from() {
+    let mut system = KeyTree::new("SYSTEM");
+    let plans = "Control\\Power\\User\\PowerSchemes";
+    let balanced = "381b4222-f694-41f0-9685-ff5bb260df2e";
+    system.key(plans).set_text("ActivePowerScheme", balanced);
+    let shares = system.key("Services\\LanmanServer\\Shares");
+    shares.set_texts("plans", &["MaxUses=4294967295", "Path=C:\\Kite Plans", "Remark=All kites", "Type=0"]);
+    // A printer that is shared, a share without a folder, and one of another type.
+    shares.set_texts("Front desk", &["Path=Front desk,LocalsplOnly", "Type=1"]).set_texts("x", &["Type=0"]);
+    shares.set_text("y", "Path=C:\\");
+    let environments = "Control\\Print\\Environments";
+    system
+        .key(&format!("{environments}\\Windows x64\\Drivers\\Version-4\\Laser 200"))
+        .set_text("DriverVersion", "6.1.0.4")
+        .set_text("InfPath", "C:\\Windows\\System32\\DriverStore\\FileRepository\\l.inf_amd64_1\\l.inf");
+    system.key(&format!("{environments}\\Windows NT x86\\Drivers\\Version-3\\Label 4"));
+    for (name, driver) in [("Front desk", "Laser 200"), ("Labels", "Label 4"), ("Odd", "Unknown")] {
+        system
+            .key(&format!("Control\\Print\\Printers\\{name}"))
+            .set_text("Port", "LPT1:")
+            .set_text("Printer Driver", driver);
+    }
+    let mut software = KeyTree::new("SOFTWARE");
+    for (root, name) in [("", "Order book"), ("Wow6432Node\\", "Old book")] {
+        let key = format!("{root}ODBC\\ODBC.INI");
+        software.key(&format!("{key}\\ODBC Data Sources")).set_text(name, "Harbour SQL");
+        software
+            .key(&format!("{key}\\{name}"))
+            .set_text("Driver", "C:\\x.dll")
+            .set_text("pwd", "secret")
+            .set_text("Server", "harbour");
+    }
+    let read = |software: &KeyTree, system: &KeyTree| {
+        let (software, system) = (hive(software), hive(system));
+        of_machine(Some(&software.root().unwrap()), Some(&system.root().unwrap()))
+    };
+    let settings = read(&software, &system);
+    let expected = [
+        (
+            "front-desk",
+            "driver=Laser 200; driver-package=l.inf_amd64_1; driver-processor=x64; driver-version=6.1.0.4; name=Front desk; port=LPT1:",
+        ),
+        ("labels", "driver=Label 4; driver-processor=x86; name=Labels; port=LPT1:"),
+        ("odbc/old-book-32-bit", "Server=harbour; bits=32; driver=Harbour SQL; name=Old book"),
+        ("odbc/order-book-64-bit", "Server=harbour; bits=64; driver=Harbour SQL; name=Order book"),
+        ("odd", "driver=Unknown; name=Odd; port=LPT1:"),
+        ("share/plans", "comment=All kites; folder=C:\\Kite Plans; name=plans"),
+    ];
+    assert_eq!(shown(&settings), expected.map(|(id, line)| (id, line.to_owned())).into());
+
+    // The plan is Windows' own, until somebody changes when it sleeps.
+    let sleep = "238c9fa8-0aad-41ed-83f4-97be242c8f20\\29f6c1db-86da-48c5-9fdb-f2b67b1f44da";
+    system.key(&format!("{plans}\\{balanced}\\{sleep}")).set_number("DCSettingIndex", 900);
+    let settings = read(&software, &system);
+    assert_eq!(shown(&settings)["power"], "plan=balanced; sleep-on-battery=900");
+    system.key(plans).set_text("ActivePowerScheme", "01234567-89ab-cdef-0123-456789abcdef");
+    let settings = read(&software, &system);
+    assert_eq!(shown(&settings)["power"], "plan=01234567-89ab-cdef-0123-456789abcdef");
+}
+
+#[test]
 fn a_persons_registry_tells_what_that_person_set() {
     let mut own = KeyTree::new("NTUSER.DAT");
     own.key("Control Panel\\International").set_text("LocaleName", "de-AT").set_text("Locale", "00000C07");

@@ -259,6 +259,10 @@ mod tests {
         assert_eq!(names, [&b"root"[..], b"odile", b"bram"]);
         assert_eq!(accounts[1].full_name.as_deref(), Some("Odile Marchetti"));
         assert_eq!((accounts[1].is_disabled, accounts[2].is_disabled), (Some(false), Some(true)));
+        let shadow =
+            b"odile:$6$x:19000:0:99999:7:::\nbram:$6$x:19000:0:90:7:::\ntamsin:!$6$x:19000:0::::\nbroken\n";
+        assert_eq!(expiring_in(shadow), [&b"bram"[..]]);
+        assert_eq!(locked_in(shadow), [&b"tamsin"[..]]);
         assert_eq!(people_in(b"# UID_MIN 5\nUID_MIN\t500\n"), (500, 60_000));
         assert_eq!(
             administrators_in(b"sudo:x:27:odile,tamsin\nkites:x:9:bram\n"),

@@ -93,6 +93,38 @@ fn an_account_of_a_linux_is_compared_and_what_it_lacks_comes_as_commands() {
 }
 
 #[test]
+fn a_persons_usual_printer_is_that_on_a_linux_that_has_it() {
+    let bench = Workbench::with_trunk();
+    add_linux(&bench);
+    let only = ["--only", "odile/setting/default-printer"];
+    let restore = [&["restore", "trunk", "NEW", "--yes", "--quiet"], &only[..]].concat();
+    let choices = "NEW/home/odile/.cups/lpoptions";
+    // A queue that is not there is nobody's usual one.
+    bench.porter(&restore);
+    assert!(!bench.path(choices).exists());
+    for (file, content) in [
+        (
+            "NEW/etc/cups/printers.conf",
+            "<Printer Front_desk>\nDeviceURI socket://192.0.2.20:9100\n</Printer>\n",
+        ),
+        (choices, "Default plans media=a4\nDest Front_desk sides=one-sided\n"),
+    ] {
+        fs::create_dir_all(bench.path(file).parent().unwrap()).unwrap();
+        fs::write(bench.path(file), content).unwrap();
+    }
+    bench.porter(&restore);
+    assert_eq!(bench.read(choices), "Dest plans media=a4\nDefault Front_desk sides=one-sided\n");
+    let receipt = bench.porter(&[&["check", "trunk", "NEW", "--json", "-"], &only[..]].concat()).json();
+    assert_eq!(item(&receipt, "odile/setting/default-printer")["verdict"], "landed");
+    // It is right already: nothing is written again.
+    let said = bench.porter(&[&restore[..], &["--json"]].concat()).json();
+    assert_eq!(said["written"]["files"], 0, "{said}");
+    bench.porter(&["undo", "NEW", "--yes", "--quiet"]);
+    bench.porter(&["undo", "NEW", "--yes", "--quiet"]);
+    assert_eq!(bench.read(choices), "Default plans media=a4\nDest Front_desk sides=one-sided\n");
+}
+
+#[test]
 fn what_would_run_by_itself_is_carried_and_not_installed() {
     let bench = Workbench::with_trunk();
     let only = ["--only", "machine/*", "--only", "odile/setting/*"];

@@ -187,6 +187,22 @@ fn each_mistake_has_its_status_and_says_what_to_do() {
         // A trial promises nothing that would be refused then.
         (&["restore", "trunk", "LOFT", "--make-accounts", "--try"], 1, "only its own system makes accounts"),
         (&["restore", "trunk", "LOFT", "--make-accounts", "--yes"], 1, "only its own system makes accounts"),
+        (&["restore", "trunk", "NEW", "--yes", "--password-file", "x"], 2, "--make-accounts"),
+        (
+            &[
+                "restore",
+                "trunk",
+                "NEW",
+                "--yes",
+                "--make-accounts",
+                "--password-file",
+                "OLD/Users/odile/NTUSER.DAT",
+            ],
+            2,
+            "is not NAME:PASSWORD",
+        ),
+        (&["restore", "trunk", "NEW", "--try", "--test-page"], 2, "cannot be used with"),
+        (&["restore", "trunk", "NEW", "--yes", "--script", "nowhere/to-do.ps1"], 1, "cannot be written"),
         (&["receipt", "trunk.json", "second.json"], 2, "receipts are of different trunks"),
         (&["receipt", "OLD"], 1, "`OLD` cannot be read"),
         (&["workshop-key", "new", "nowhere/secret.txt"], 1, "cannot be written"),

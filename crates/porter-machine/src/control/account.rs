@@ -45,3 +45,22 @@ impl Control for Accounts {
         true
     }
 }
+
+#[cfg(all(test, unix))]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn accounts_of_the_system_are_known_and_not_removed_whatever_a_journal_says() {
+        assert_eq!(Accounts.read("", &facts("root")).unwrap(), Some(facts("root")));
+        assert_eq!(Accounts.read("", &facts("nobody of that name")).unwrap(), None);
+        assert!(Accounts.set("", &facts("nobody of that name")).is_err(), "a journal makes no accounts");
+        for own in ["root", "daemon"] {
+            let refused = Accounts.remove("", &facts(own)).unwrap_err();
+            assert_eq!(refused.kind(), io::ErrorKind::PermissionDenied, "{own}");
+        }
+        // One that is gone already is no trouble.
+        assert!(Accounts.remove("", &facts("nobody of that name")).is_ok());
+        assert!(Accounts.read("", &Facts::new()).is_err(), "a journal's line without a name");
+    }
+}

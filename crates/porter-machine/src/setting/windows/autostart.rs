@@ -3,7 +3,6 @@
 
 use super::own::Own;
 use super::personal_setting::PersonalSetting;
-use crate::registry::KeyValues;
 use crate::setting::Setting;
 use porter_names::Facts;
 
@@ -28,18 +27,6 @@ impl PersonalSetting for Autostart {
             .map(|(name, command, _)| (name.as_str(), Some(command.clone())))
             .collect();
         own.setting(self.id(), "Programs that start by themselves", &facts).into_iter().collect()
-    }
-
-    fn values(&self, _: &Facts, _: &Own<'_>) -> Vec<KeyValues> {
-        Vec::new()
-    }
-
-    fn keys(&self) -> Vec<&'static str> {
-        Vec::new()
-    }
-
-    fn is_only_told(&self) -> bool {
-        true
     }
 
     /// Whatever the command is: programs stand elsewhere on another machine.

@@ -3,9 +3,7 @@
 
 use super::own::Own;
 use super::personal_setting::PersonalSetting;
-use crate::registry::KeyValues;
 use crate::setting::Setting;
-use porter_names::Facts;
 
 const OF_ADDRESSES: &str = "Software\\Microsoft\\Windows\\Shell\\Associations\\UrlAssociations";
 const OF_FILES: &str = "Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\FileExts";
@@ -35,17 +33,5 @@ impl PersonalSetting for DefaultPrograms {
             (fact, program.filter(|program| !is_own(program)))
         };
         own.setting(self.id(), "Default programs", &CHOICES.map(chosen)).into_iter().collect()
-    }
-
-    fn values(&self, _: &Facts, _: &Own<'_>) -> Vec<KeyValues> {
-        Vec::new()
-    }
-
-    fn keys(&self) -> Vec<&'static str> {
-        Vec::new()
-    }
-
-    fn is_only_told(&self) -> bool {
-        true
     }
 }

@@ -4,9 +4,7 @@
 use super::own::Own;
 use super::personal_setting::PersonalSetting;
 use crate::account::id_from_name;
-use crate::registry::KeyValues;
 use crate::setting::Setting;
-use porter_names::Facts;
 
 /// Below `Software` of a person, or `SOFTWARE` of the machine.
 const KEY: &str = "ODBC\\ODBC.INI";
@@ -40,17 +38,5 @@ impl PersonalSetting for DataSources {
 
     fn read(&self, own: &Own<'_>) -> Vec<Setting> {
         read(own, "Software\\")
-    }
-
-    fn values(&self, _: &Facts, _: &Own<'_>) -> Vec<KeyValues> {
-        Vec::new()
-    }
-
-    fn keys(&self) -> Vec<&'static str> {
-        Vec::new()
-    }
-
-    fn is_only_told(&self) -> bool {
-        true
     }
 }

@@ -15,10 +15,15 @@ pub trait PersonalSetting: Sync {
     fn read(&self, own: &Own<'_>) -> Vec<Setting>;
 
     /// The values that make it so in a registry. Facts that are missing set nothing.
-    fn values(&self, facts: &Facts, there: &Own<'_>) -> Vec<KeyValues>;
+    fn values(&self, facts: &Facts, there: &Own<'_>) -> Vec<KeyValues> {
+        let _ = (facts, there);
+        Vec::new()
+    }
 
-    /// The keys that it is in; whatever is below them is its own.
-    fn keys(&self) -> Vec<&'static str>;
+    /// The keys that it is in; whatever is below them is its own. None for what is only told.
+    fn keys(&self) -> Vec<&'static str> {
+        Vec::new()
+    }
 
     /// True for a value that it may have in one of its keys; other things are in some of them.
     fn has_value(&self, key: &str, name: &str) -> bool {
@@ -43,9 +48,9 @@ pub trait PersonalSetting: Sync {
         &[]
     }
 
-    /// True for what only the person, or the installation of a program, can set. It has no values.
+    /// True for what only the person, or the installation of a program, can set.
     fn is_only_told(&self) -> bool {
-        false
+        self.keys().is_empty()
     }
 
     /// The message to a session after one of its values was set.

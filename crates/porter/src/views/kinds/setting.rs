@@ -637,6 +637,49 @@ mod tests {
     }
 
     #[test]
+    fn settings_of_a_windows_are_commands_on_a_linux_as_far_as_they_mean_the_same() {
+        let on_linux = |id: &str, rows: &[(&str, &str)]| {
+            steps(&format!("odile/setting/{id}"), &facts(rows), Family::Linux).commands.join(" | ")
+        };
+        let mouse = "gsettings set org.gnome.desktop.peripherals.mouse";
+        assert_eq!(
+            on_linux("mouse", &[("swap-buttons", "0"), ("double-click-speed", "720"), ("trails", "5")]),
+            format!("{mouse} left-handed false | {mouse} double-click 720")
+        );
+        assert_eq!(
+            on_linux("typing", &[("delay", "2"), ("speed", "20")]),
+            "gsettings set org.gnome.desktop.peripherals.keyboard delay 750"
+        );
+        assert_eq!(
+            on_linux("text-size", &[("percent", "125")]),
+            "gsettings set org.gnome.desktop.interface text-scaling-factor 1.25"
+        );
+        let keys = "gsettings set org.gnome.desktop.a11y.keyboard";
+        assert_eq!(
+            on_linux(
+                "accessibility",
+                &[("sticky-keys", "511"), ("filter-keys", "122"), ("mouse-keys", "59")]
+            ),
+            format!("{keys} stickykeys-enable true | {keys} mousekeys-enable true")
+        );
+        for (layouts, command) in [
+            ("00000809 00020409", "sudo localectl set-x11-keymap 'gb,us' '' ',intl'"),
+            ("0000040c", "sudo localectl set-x11-keymap 'fr'"),
+            ("e0010411", ""),
+        ] {
+            assert_eq!(on_linux("keyboard", &[("windows-layouts", layouts)]), command);
+        }
+        // No number, no command.
+        assert_eq!(on_linux("mouse", &[("swap-buttons", "1; reboot")]), "");
+        let of_linux =
+            steps("machine/setting/keyboard", &facts(&[("layouts", "gb,fr(bepo)")]), Family::Windows);
+        assert_eq!(
+            of_linux.commands,
+            ["reg add 'HKCU\\Keyboard Layout\\Preload' /v 1 /t REG_SZ /d '00000809' /f"]
+        );
+    }
+
+    #[test]
     fn no_value_becomes_a_command() {
         let hostile = facts(&[("name", "x'; rm -rf ~ #\u{2019}\n$(reboot)")]);
         let drive = facts(&[("iana", "UTC"), ("windows", "x'; rm -rf ~ #\u{2019}\n$(reboot)")]);

@@ -1,0 +1,69 @@
+//! Mail on a machine: which files hold letters, and how many there are.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+mod stand_ins;
+
+use porter_kinds::Kinds;
+use porter_kinds::catalogue::Catalogue;
+use porter_kinds::caution::Caution;
+use porter_kinds::item::Item;
+use porter_machine::layout::Family;
+use stand_ins::{Script, ScriptedVolume};
+use std::collections::BTreeMap;
+
+const PROFILE: &str = "Users/odile/AppData/Roaming/Thunderbird/Profiles/k1t3.default";
+
+fn letters(read: usize, unread: usize) -> Vec<u8> {
+    let letter =
+        |status: &str| format!("From - Mon Mar  5 08:00:00 2012\nX-Mozilla-Status: {status}\n\nspar\n\n");
+    [letter("0001").repeat(read), letter("0000").repeat(unread)].concat().into_bytes()
+}
+
+fn found(volume: ScriptedVolume) -> Vec<Item> {
+    let machine = volume.recognised();
+    Kinds::from(Catalogue::built_in(Family::Windows).unwrap()).find_items(&machine)
+}
+
+fn counts<'i>(items: &'i [Item], id: &str) -> BTreeMap<&'i str, u64> {
+    let item = items.iter().find(|item| item.id == id).unwrap();
+    item.counts.iter().map(|(name, number)| (name.as_str(), *number)).collect()
+}
+
+#[test]
+fn letters_that_are_only_here_are_told_from_copies_and_from_files_that_hold_none() {
+    let mut volume = ScriptedVolume::windows();
+    volume.add("Users/odile/NTUSER.DAT", Script::File(b"x".to_vec()));
+    for (at, content) in [
+        ("Mail/Local Folders/Inbox", letters(4, 2)),
+        ("Mail/Local Folders/Archive.sbd/2025", letters(3, 0)),
+        ("Mail/pop.example/Drafts", Vec::new()),
+        ("Mail/pop.example/popstate.dat", b"From the server\n".to_vec()),
+        ("Mail/pop.example/Inbox.msf", b"// <!-- mork -->".to_vec()),
+        ("ImapMail/imap.example/INBOX", letters(5, 1)),
+        ("ImapMail/imap.example/INBOX.sbd/Customers", letters(1, 0)),
+        // Mailboxes lie in these two folders alone.
+        ("extensions/notes", letters(9, 9)),
+    ] {
+        volume.add(&format!("{PROFILE}/{at}"), Script::File(content));
+    }
+    volume.add("Users/odile/AppData/Roaming/Thunderbird/profiles.ini", Script::File(b"[General]\n".to_vec()));
+    let items = found(volume);
+    let expected = [("messages", 9), ("unread messages", 3), ("messages that are on a server, too", 7)];
+    assert_eq!(counts(&items, "odile/mail/thunderbird"), expected.into());
+}
+
+#[test]
+fn a_mailbox_on_a_failing_drive_is_counted_as_far_as_it_can_be_read_and_named() {
+    let mut volume = ScriptedVolume::windows();
+    volume.add("Users/odile/NTUSER.DAT", Script::File(b"x".to_vec()));
+    let mailbox = letters(10, 0);
+    let half = mailbox.len() / 2;
+    volume.add(&format!("{PROFILE}/Mail/Local Folders/Inbox"), Script::BadSectorAfter(half, mailbox));
+    volume.add(&format!("{PROFILE}/Mail/Local Folders/Sent"), Script::File(letters(2, 0)));
+    let items = found(volume);
+    let item = items.iter().find(|item| item.id == "odile/mail/thunderbird").unwrap();
+    let named = |caution: &Caution| matches!(caution, Caution::ProfileDamaged { file, .. } if file.ends_with("Inbox"));
+    assert!(item.cautions.iter().any(named), "{:?}", item.cautions);
+    let messages = counts(&items, "odile/mail/thunderbird")["messages"];
+    assert!((2..12).contains(&messages), "{messages}");
+}
