@@ -99,7 +99,7 @@ fn a_persons_usual_printer_is_that_on_a_linux_that_has_it() {
     let only = ["--only", "odile/setting/default-printer"];
     let restore = [&["restore", "trunk", "NEW", "--yes", "--quiet"], &only[..]].concat();
     let choices = "NEW/home/odile/.cups/lpoptions";
-    // Nobody's usual printer is a queue that is not there.
+    // A queue has to be there to be the usual one.
     bench.porter(&restore);
     assert!(!bench.path(choices).exists());
     for (file, content) in [
