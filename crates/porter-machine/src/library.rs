@@ -26,6 +26,12 @@ pub fn function(library: &str, name: &str) -> Option<*const c_void> {
     }
 }
 
+/// True if Wine stands in for Windows: it ends a program at some calls that it does not have, and keeps no
+/// accounts.
+pub fn is_wine() -> bool {
+    function("ntdll.dll", "wine_get_version").is_some()
+}
+
 /// Defines functions of a library that are looked for when they are called. Each gives what the function
 /// gives, or none if it is not there.
 macro_rules! lazily {

@@ -6,7 +6,7 @@ use super::NewAccount;
 use super::directory::{self, Directory, Group};
 use crate::here::told_of_local;
 use crate::layout::Family;
-use crate::library::function;
+use crate::library::is_wine;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::ptr::{null, null_mut};
@@ -40,8 +40,7 @@ pub(super) fn make(
     account: &NewAccount,
     password: Option<&str>,
 ) -> io::Result<()> {
-    // It keeps accounts for the time of one program, and ends that at some of the calls.
-    if function("ntdll.dll", "wine_get_version").is_some() {
+    if is_wine() {
         let why = "this is not a Windows but Wine, which keeps no accounts";
         return Err(io::Error::new(io::ErrorKind::Unsupported, why));
     }

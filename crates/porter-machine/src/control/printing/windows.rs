@@ -1,6 +1,7 @@
 //! The print system of a Windows, by its own interface.
 
 use super::PORT_MADE;
+use crate::library::is_wine;
 use crate::registry::{RegistryKey, settings};
 use crate::setting::SettingKind;
 use crate::spooler::{self, NewPrinter};
@@ -20,8 +21,9 @@ pub(super) fn ports() -> Vec<String> {
 
 /// By the driver, where the print system makes pages of text; else as the printer itself understands it.
 pub(super) fn print_text(queue: &str, title: &str, text: &str) -> io::Result<()> {
-    spooler::print(queue, title, "TEXT", text.as_bytes())
-        .or_else(|_| spooler::print(queue, title, "RAW", text.as_bytes()))
+    let raw = || spooler::print(queue, title, "RAW", text.as_bytes());
+    // Wine takes text, and prints nothing.
+    if is_wine() { raw() } else { spooler::print(queue, title, "TEXT", text.as_bytes()).or_else(|_| raw()) }
 }
 
 /// As the registry has it, where the print system keeps it.

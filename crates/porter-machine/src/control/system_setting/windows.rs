@@ -10,7 +10,7 @@ mod time_zone;
 mod variable;
 
 use crate::control::session::broadcast;
-use crate::library::function;
+use crate::library::is_wine;
 use std::io;
 
 fn wrong(detail: String) -> io::Error {
@@ -19,7 +19,7 @@ fn wrong(detail: String) -> io::Error {
 
 /// Wine ends a program at some calls that it does not have.
 fn refuse_wine() -> io::Result<()> {
-    if function("ntdll.dll", "wine_get_version").is_some() {
+    if is_wine() {
         let why = "this is not a Windows but Wine, which cannot set it";
         return Err(io::Error::new(io::ErrorKind::Unsupported, why));
     }
