@@ -110,7 +110,7 @@ def settings_landed(receipt):
     landed = [item["id"] for item in items if item["verdict"] == "landed"]
     others = sorted(item["id"].rsplit("/", 1)[-1] for item in items if item["verdict"] not in ("landed", "not_chosen"))
     # Wine has no events with sounds, and no printer; formats and layouts are its own.
-    assert set(others) <= {"sounds", "default-printer", "locale", "region", "keyboard"}, others
+    assert set(others) <= {"sounds", "default-printer", "locale", "region", "keyboard", "autostart", "default-programs", "order-book"}, others
     assert len(landed) >= 16, landed
     print(f"{len(landed)} settings landed")
 
