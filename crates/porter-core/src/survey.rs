@@ -101,7 +101,15 @@ pub fn survey(
     conduct: Conduct<'_>,
 ) -> Result<Survey, Cancelled> {
     conduct.send(&Event::StageBegan { stage: Stage::Survey, expected: Tally::default() });
-    let found = kinds.find_items(machine);
+    let mut found = kinds.find_items(machine);
+    for item in &mut found {
+        if conduct.is_stopped() {
+            return Err(Cancelled);
+        }
+        if selection.chooses(&item.id, item.owner.as_deref()) {
+            kinds.of(item).count(item, machine, &|| !conduct.is_stopped());
+        }
+    }
     let grounds = Grounds::new(machine, kinds, found.iter(), unchosen, NameRules::TRUNK);
     let counts = count::count(&grounds, &found, conduct)?;
     let compressed: u64 = counts.iter().map(|count| count.compressed).sum();

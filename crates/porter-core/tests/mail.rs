@@ -3,11 +3,8 @@
 
 mod stand_ins;
 
-use porter_kinds::Kinds;
-use porter_kinds::catalogue::Catalogue;
 use porter_kinds::caution::Caution;
 use porter_kinds::item::Item;
-use porter_machine::layout::Family;
 use stand_ins::{Script, ScriptedVolume};
 use std::collections::BTreeMap;
 
@@ -20,8 +17,8 @@ fn letters(read: usize, unread: usize) -> Vec<u8> {
 }
 
 fn found(volume: ScriptedVolume) -> Vec<Item> {
-    let machine = volume.recognised();
-    Kinds::from(Catalogue::built_in(Family::Windows).unwrap()).find_items(&machine)
+    let rows = stand_ins::surveyed(&volume.recognised()).items;
+    rows.into_iter().map(|row| row.item).collect()
 }
 
 fn counts<'i>(items: &'i [Item], id: &str) -> BTreeMap<&'i str, u64> {

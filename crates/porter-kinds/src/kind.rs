@@ -18,6 +18,12 @@ pub trait Kind: Sync {
     /// All its items on a machine, with facts, counts and cautions.
     fn find(&self, machine: &Machine, catalogue: &Catalogue) -> Vec<Item>;
 
+    /// Adds the numbers that can only be told by reading what is in an item. Asked of items that are chosen.
+    /// It ends early once `go_on` says no: the caller then uses none of the numbers.
+    fn count(&self, item: &mut Item, machine: &Machine, go_on: &dyn Fn() -> bool) {
+        let _ = (item, machine, go_on);
+    }
+
     /// True for an item of a trunk that it lands and proves.
     fn has(&self, item: &TrunkItem) -> bool {
         item.kind == self.name()

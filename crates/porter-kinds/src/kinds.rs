@@ -79,7 +79,6 @@ impl Kinds {
         };
         items.sort_by_key(order);
         attach_registry(machine, &mut items);
-        crate::mail::learn(machine, &mut items);
         items
     }
 

@@ -26,9 +26,8 @@ pub const UNREAD: &str = "unread messages";
 /// Letters that are on a server, too.
 pub const ON_A_SERVER: &str = "messages that are on a server, too";
 
-/// Folders of Mozilla's programs in which mailboxes are: those that are only here, and copies of those on a
-/// server.
-const MAILBOXES: [&str; 2] = ["Mail", "ImapMail"];
+/// Folders of Mozilla's programs in which mailboxes are, and whether those are copies of what is on a server.
+const MAILBOXES: [(&str, bool); 2] = [("Mail", false), ("ImapMail", true)];
 /// Folders in folders are not deeper in any real profile.
 const DEEPEST: usize = 32;
 
@@ -45,15 +44,21 @@ impl Kind for Mail {
         in_one_piece(item, machine, at)
     }
 
+    fn count(&self, item: &mut Item, machine: &Machine, go_on: &dyn Fn() -> bool) {
+        let parts = item.parts.iter().filter_map(|part| item.path_of(part, machine));
+        let mut letters = Letters::at(parts, &*machine.volume, go_on);
+        let counts = [MESSAGES, UNREAD, ON_A_SERVER].map(|name| (name.to_owned(), letters.of(name)));
+        item.counts.extend(counts.into_iter().filter(|(_, number)| *number > 0));
+        item.cautions.append(&mut letters.cautions);
+    }
+
     fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
         let mut then = item.counts.iter().filter(|count| count.files.is_empty()).peekable();
         if then.peek().is_none() {
             return;
         }
-        let mut now = Letters::default();
-        for at in item.parts.iter().filter_map(|part| ground.folder_of(item, part)) {
-            now.count(&*ground.machine.volume, &at, false, 0);
-        }
+        let parts = item.parts.iter().filter_map(|part| ground.folder_of(item, part));
+        let now = Letters::at(parts, &*ground.machine.volume, &|| true);
         for then in then {
             row.counts.push(CountReceipt {
                 name: then.name.clone(),
@@ -62,21 +67,6 @@ impl Kind for Mail {
                 landed: now.of(&then.name).min(then.captured),
             });
         }
-    }
-}
-
-/// Counts the letters of all items of mail.
-pub(crate) fn learn(machine: &Machine, items: &mut [Item]) {
-    for item in items.iter_mut().filter(|item| item.kind == KIND) {
-        let mut letters = Letters::default();
-        for part in &item.parts {
-            if let Some(at) = item.path_of(part, machine) {
-                letters.count(&*machine.volume, &at, false, 0);
-            }
-        }
-        let counts = [MESSAGES, UNREAD, ON_A_SERVER].map(|name| (name.to_owned(), letters.of(name)));
-        item.counts.extend(counts.into_iter().filter(|(_, number)| *number > 0));
-        item.cautions.append(&mut letters.cautions);
     }
 }
 
@@ -99,19 +89,38 @@ impl Letters {
         }
     }
 
-    /// Counts what is at a path: a data file, or the mailboxes in a folder. Nothing behind a link is looked
-    /// at.
-    fn count(&mut self, volume: &dyn Volume, at: &RelativePath, are_mailboxes: bool, depth: usize) {
+    /// All that is at some paths.
+    fn at(paths: impl Iterator<Item = RelativePath>, volume: &dyn Volume, go_on: &dyn Fn() -> bool) -> Self {
+        let mut letters = Self::default();
+        paths.for_each(|at| letters.count(volume, &at, None, 0, go_on));
+        letters
+    }
+
+    /// Counts what is at a path: a data file, or the mailboxes in a folder, which are copies or not. Nothing
+    /// behind a link is looked at.
+    fn count(
+        &mut self,
+        volume: &dyn Volume,
+        at: &RelativePath,
+        are_copies: Option<bool>,
+        depth: usize,
+        go_on: &dyn Fn() -> bool,
+    ) {
         let Ok(found) = volume.metadata(at) else { return };
-        match found.kind {
-            EntryKind::File if is_data_file(at) => self.count_data_file(volume, at),
-            EntryKind::File if are_mailboxes => self.count_mailbox(volume, at),
-            EntryKind::Folder if depth < DEEPEST => {
+        match (found.kind, are_copies) {
+            (EntryKind::File, _) if is_data_file(at) => self.count_data_file(volume, at),
+            (EntryKind::File, Some(are_copies)) => self.count_mailbox(volume, at, are_copies, go_on),
+            (EntryKind::Folder, _) if depth < DEEPEST => {
                 let Ok(rows) = volume.list(at) else { return };
                 for row in rows.into_iter().flatten() {
-                    let is_box = MAILBOXES.iter().any(|name| fold::same_name(name.as_bytes(), &row.name));
+                    // The outermost counts: a person may call a folder of letters so.
+                    let are_copies = are_copies.or_else(|| {
+                        let mut boxes = MAILBOXES.iter();
+                        let named = boxes.find(|(name, _)| fold::same_name(name.as_bytes(), &row.name));
+                        named.map(|(_, are_copies)| *are_copies)
+                    });
                     if let Ok(below) = at.join(&row.name) {
-                        self.count(volume, &below, are_mailboxes || is_box, depth + 1);
+                        self.count(volume, &below, are_copies, depth + 1, go_on);
                     }
                 }
             }
@@ -132,7 +141,13 @@ impl Letters {
         }
     }
 
-    fn count_mailbox(&mut self, volume: &dyn Volume, at: &RelativePath) {
+    fn count_mailbox(
+        &mut self,
+        volume: &dyn Volume,
+        at: &RelativePath,
+        is_copy: bool,
+        go_on: &dyn Fn() -> bool,
+    ) {
         /// Enough that each piece is one question to the drive.
         const PIECE_IN_BYTES: usize = 1 << 20;
         let Ok(file) = volume.open(at) else { return };
@@ -143,7 +158,7 @@ impl Letters {
         let mut counter = mbox::Counter::default();
         let mut file = Sequential::new(file);
         let mut piece = vec![0; PIECE_IN_BYTES];
-        loop {
+        while go_on() {
             match file.read(&mut piece) {
                 Ok(0) => break,
                 Ok(read) => counter.feed(&piece[..read]),
@@ -155,7 +170,6 @@ impl Letters {
             }
         }
         let letters = counter.letters();
-        let is_copy = at.steps().any(|step| fold::same_name(step, MAILBOXES[1].as_bytes()));
         if is_copy {
             self.on_a_server += letters.messages;
         } else {

@@ -33,6 +33,7 @@ impl Kind for PrinterDrivers {
         if machine.layout.family != Family::Windows {
             return Vec::new();
         }
+        let mut looker = machine.looker();
         let mut items: Vec<Item> = Vec::new();
         let mut packages = Vec::new();
         for printer in machine.settings.iter().filter(|known| known.kind == SettingKind::Printer) {
@@ -42,7 +43,7 @@ impl Kind for PrinterDrivers {
                 continue;
             }
             let folder = format!("Windows/{STORE}/{package}");
-            let found = machine.looker().find(&RelativePath::root(), &folder);
+            let found = looker.find(&RelativePath::root(), &folder);
             if found.state != PlaceState::Present {
                 continue;
             }

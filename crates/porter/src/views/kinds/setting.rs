@@ -153,34 +153,25 @@ fn on_windows<'f>(
             Some(name) => typed(POWERSHELL, vec![format!("Set-Culture {}", q(&culture(name)))]),
             None => by_eye("choose it under Region", facts),
         },
-        "keyboard" => match fact("windows-layouts") {
-            Some(layouts) => {
-                let line = |(at, layout): (usize, &str)| {
-                    let at = at + 1;
-                    format!("reg add 'HKCU\\Keyboard Layout\\Preload' /v {at} /t REG_SZ /d {} /f", q(layout))
-                };
+        "keyboard" => {
+            let of_others = || fact("layouts").unwrap_or_default().split(',');
+            let numbers: Vec<&str> = match fact("windows-layouts") {
+                Some(numbers) => numbers.split_whitespace().collect(),
+                None => of_others().filter_map(keyboard_layout::on_windows).collect(),
+            };
+            let line = |(at, number): (usize, &&str)| {
+                let at = at + 1;
+                format!("reg add 'HKCU\\Keyboard Layout\\Preload' /v {at} /t REG_SZ /d {} /f", q(number))
+            };
+            if numbers.is_empty() {
+                by_eye("add it under Language", facts)
+            } else {
                 typed(
                     &format!("{POWERSHELL}; then sign out and in"),
-                    layouts.split_whitespace().enumerate().map(line).collect(),
+                    numbers.iter().enumerate().map(line).collect(),
                 )
             }
-            None => {
-                let numbers = fact("layouts").unwrap_or_default().split(',').map(keyboard_layout::on_windows);
-                let known: Vec<&str> = numbers.flatten().collect();
-                let line = |(at, number): (usize, &&str)| {
-                    let at = at + 1;
-                    format!("reg add 'HKCU\\Keyboard Layout\\Preload' /v {at} /t REG_SZ /d {} /f", q(number))
-                };
-                if known.is_empty() {
-                    by_eye("add it under Language", facts)
-                } else {
-                    typed(
-                        &format!("{POWERSHELL}; then sign out and in"),
-                        known.iter().enumerate().map(line).collect(),
-                    )
-                }
-            }
-        },
+        }
         "mouse" => {
             let mut commands = registry(
                 "Control Panel\\Mouse",
