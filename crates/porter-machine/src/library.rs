@@ -26,6 +26,11 @@ pub fn function(library: &str, name: &str) -> Option<*const c_void> {
     }
 }
 
+/// A text as the system's interface takes it, with a NUL at its end.
+pub fn wide(text: &str) -> Vec<u16> {
+    text.encode_utf16().chain([0]).collect()
+}
+
 /// True if Wine stands in for Windows: it ends a program at some calls that it does not have, and keeps no
 /// accounts.
 pub fn is_wine() -> bool {

@@ -1,7 +1,7 @@
 //! The print system of a running Windows, by its own interface: a function for each of its calls.
 #![allow(unsafe_code, reason = "calls of the system's interface")]
 
-use crate::library::lazily;
+use crate::library::{lazily, wide};
 use crate::tcp_port::TcpPort;
 use std::io;
 use std::ptr::{null, null_mut};
@@ -258,8 +258,4 @@ impl Drop for Handle {
         // SAFETY: it is closed once.
         unsafe { ClosePrinter(self.0) };
     }
-}
-
-fn wide(text: &str) -> Vec<u16> {
-    text.encode_utf16().chain([0]).collect()
 }

@@ -6,7 +6,7 @@ use super::NewAccount;
 use super::directory::{self, Directory, Group};
 use crate::here::told_of_local;
 use crate::layout::Family;
-use crate::library::is_wine;
+use crate::library::{is_wine, wide};
 use std::io;
 use std::path::{Path, PathBuf};
 use std::ptr::{null, null_mut};
@@ -252,10 +252,6 @@ fn holds_files(folder: &Path) -> io::Result<bool> {
         }
     }
     Ok(false)
-}
-
-fn wide(text: &str) -> Vec<u16> {
-    text.encode_utf16().chain([0]).collect()
 }
 
 fn result(doing: &str, code: u32) -> io::Result<()> {

@@ -2,7 +2,7 @@
 //! the same once more: without that it would be for this session alone. A session that does not take a call
 //! takes them at the next sign-in, so that no failure is an error.
 
-use crate::library::lazily;
+use crate::library::{lazily, wide};
 use crate::registry::running;
 use crate::setting::windows::tell::{Spi, Tell};
 use std::ffi::c_void;
@@ -126,7 +126,7 @@ fn system_parameter(owner: &str, spi: Spi) {
         Spi::Wallpaper => {
             let file = running::value(owner, DESKTOP, "Wallpaper").and_then(|value| value.text());
             let Some(file) = file else { return };
-            let mut file: Vec<u16> = file.encode_utf16().chain([0]).collect();
+            let mut file = wide(&file);
             call(SPI_SETDESKWALLPAPER, 0, file.as_mut_ptr().cast());
         }
     }
@@ -142,7 +142,7 @@ fn call(action: u32, number: u32, value: *mut c_void) {
 
 #[allow(unsafe_code, reason = "a call of the system's interface")]
 pub(super) fn broadcast(section: &str) {
-    let section: Vec<u16> = section.encode_utf16().chain([0]).collect();
+    let section = wide(section);
     // SAFETY: the text ends with a NUL, and is there until all windows have seen it.
     unsafe {
         SendMessageTimeoutW(

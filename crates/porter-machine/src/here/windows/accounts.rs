@@ -1,6 +1,7 @@
 //! Accounts by Windows' own interface.
 
 use crate::account::{AccountRecord, Origin};
+use crate::library::wide;
 use crate::registry::describe::{Told, WORK_OR_SCHOOL, told_of_stranger};
 use std::ffi::OsString;
 use std::os::windows::ffi::OsStringExt;
@@ -16,10 +17,6 @@ use windows_sys::Win32::Security::{
     GetTokenInformation, LookupAccountSidW, TOKEN_ELEVATION, TOKEN_QUERY, TokenElevation,
 };
 use windows_sys::Win32::System::Threading::{GetCurrentProcess, OpenProcessToken};
-
-fn wide(text: &str) -> Vec<u16> {
-    text.encode_utf16().chain([0]).collect()
-}
 
 /// The name to sign in with, and who vouches for it: the machine by its name, or a domain.
 #[allow(unsafe_code, reason = "calls of the system's interface")]

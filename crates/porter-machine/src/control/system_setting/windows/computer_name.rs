@@ -3,6 +3,7 @@
 use super::wrong;
 use crate::computer_name::fits;
 use crate::layout::Family;
+use crate::library::wide;
 use std::io;
 use windows_sys::Win32::System::SystemInformation::{ComputerNamePhysicalDnsHostname, SetComputerNameExW};
 use winreg::RegKey;
@@ -27,9 +28,9 @@ pub(super) fn set(name: &str) -> io::Result<()> {
     if !domain.is_empty() {
         return Err(wrong(format!("the PC is a member of {domain}: its administrator has to rename it")));
     }
-    let wide: Vec<u16> = name.encode_utf16().chain([0]).collect();
+    let name = wide(name);
     // SAFETY: the name ends with a NUL.
-    match unsafe { SetComputerNameExW(ComputerNamePhysicalDnsHostname, wide.as_ptr()) } {
+    match unsafe { SetComputerNameExW(ComputerNamePhysicalDnsHostname, name.as_ptr()) } {
         0 => Err(io::Error::last_os_error()),
         _ => Ok(()),
     }

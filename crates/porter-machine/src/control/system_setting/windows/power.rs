@@ -2,7 +2,7 @@
 
 use super::{refuse_wine, wrong};
 use crate::library::lazily;
-use crate::power_plan::{Source, number_of, plan_of, value_of};
+use crate::power_plan::{PLAN, Source, number_of, plan_of, value_of};
 use std::io;
 use std::ptr::null_mut;
 use windows_sys::Win32::Foundation::LocalFree;
@@ -40,9 +40,6 @@ lazily!("powrprof.dll" {
         value: u32,
     ) -> u32;
 });
-
-/// The name of Windows' own value for which plan is in force.
-const PLAN: &str = "plan";
 
 /// A number in the form of the registry.
 fn guid(number: &str) -> Option<GUID> {
