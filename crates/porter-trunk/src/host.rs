@@ -59,9 +59,24 @@ pub(crate) fn read_small(path: &Path, longest_in_bytes: u64) -> io::Result<Vec<u
     Ok(bytes)
 }
 
+/// Ending of a small file while it is written aside, in the place of its own.
+const ASIDE: &str = "new";
+
+/// Takes away what runs that were killed have left of small files: a label, a wrapped key, a signature.
+pub(crate) fn remove_asides(folder: &Path) {
+    for row in std::fs::read_dir(folder).into_iter().flatten().flatten() {
+        let name = row.file_name().to_string_lossy().into_owned();
+        let Some((stem, ASIDE)) = name.rsplit_once('.') else { continue };
+        if BEGUN.contains(&name.as_str()) || crate::signature::is_list(stem) {
+            // If it stays, it does no harm.
+            let _ = std::fs::remove_file(row.path());
+        }
+    }
+}
+
 /// Writes a small file aside and gives it its name in one step, replacing an older one of that name.
 pub(crate) fn replace(path: &Path, content: &[u8], private: bool) -> io::Result<()> {
-    let aside = path.with_extension("new");
+    let aside = path.with_extension(ASIDE);
     let _ = std::fs::remove_file(&aside);
     let mut file = create_new(&aside, private)?;
     file.write_all(content).and_then(|()| file.sync_all())?;

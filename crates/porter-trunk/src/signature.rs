@@ -179,7 +179,17 @@ fn pinned(folders: &[PathBuf]) -> Result<Pinned, TrunkError> {
 }
 
 /// The ending of a list's signature, behind the list's own name.
-pub(crate) const ENDING: &str = ".sig";
+const ENDING: &str = ".sig";
+
+/// True for the name of a list's signature, and of one that was cut off while it was written.
+pub(crate) fn is_of_a_list(name: &str) -> bool {
+    [ENDING, ".new"].iter().any(|ending| name.strip_suffix(ending).is_some_and(is_list))
+}
+
+/// True for the name of a list, which is what a signature is for.
+pub(crate) fn is_list(name: &str) -> bool {
+    name.starts_with("list-") && name.ends_with(".list")
+}
 
 fn digest_of(file: &Path) -> Result<[u8; 32], TrunkError> {
     let failed = |cause| TrunkError::io("reading", file, cause);

@@ -103,6 +103,12 @@ fn what_a_workshop_makes_is_signed_and_whatever_is_altered_is_told() {
         assert!(said.contains("signed by Saltmarsh Kiteworks."), "{said}");
     }
     assert!(check("unsigned").with_status(0).out.contains("not signed"));
+    // A run that was killed while it signed leaves no damage, and the next one takes that away.
+    bench.write("trunk/list-00001.list.new", "{");
+    check("trunk").with_status(0);
+    bench.write("OLD/Users/odile/Documents/second.txt", "second");
+    bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+    assert!(!bench.path("trunk/list-00001.list.new").exists());
     // One workshop's signature under another trunk of the same shape.
     fs::copy(bench.path("trunk/list-00001.list.sig"), bench.path("unsigned/list-00001.list.sig")).unwrap();
     let said = check("unsigned").with_status(3).out;

@@ -237,7 +237,7 @@ impl PackedAudit<'_> {
                     Some(FileName::OpenPack(_) | FileName::OpenList(_) | FileName::List(_)) => true,
                     None => {
                         name == LABEL
-                            || name.ends_with(&format!(".list{}", crate::signature::ENDING))
+                            || crate::signature::is_of_a_list(&name)
                             || crate::host::BEGUN.contains(&name.as_str())
                             || crate::spare::is_spare(&name)
                             || name.ends_with(super::set_aside::SET_ASIDE)

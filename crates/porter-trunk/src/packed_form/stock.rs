@@ -11,7 +11,7 @@ use super::list::{self, List, PackRow, contents_of, not_read, unpacked_lines};
 use super::parts::Parts;
 use super::set_aside::set_aside;
 use crate::sealing::TrunkKey;
-use crate::spare;
+use crate::{host, spare};
 use crate::{Content, Entry, EntryAddress, Extent, Label, TrunkError, TrunkItem};
 use porter_names::RelativePath;
 use std::collections::hash_map::Entry as Slot;
@@ -70,7 +70,10 @@ impl Stock {
             stock.spare_in_percent = list.contents.spare_in_percent;
             stock.known.add(list.file, list.contents.label.started_utc)?;
         }
-        parts.folders().for_each(|(_, folder)| spare::remove_unfinished(folder));
+        for (_, folder) in parts.folders() {
+            spare::remove_unfinished(folder);
+            host::remove_asides(folder);
+        }
         for (name, part, path) in parts.files()? {
             let io = |cause| TrunkError::io("going on with", &path, cause);
             let read = |cause| not_read(cause, parts.first_folder(), &path);
