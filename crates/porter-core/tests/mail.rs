@@ -9,6 +9,8 @@ use stand_ins::{Script, ScriptedVolume};
 use std::collections::BTreeMap;
 
 const PROFILE: &str = "Users/odile/AppData/Roaming/Thunderbird/Profiles/k1t3.default";
+/// No list names it: it is found by its mail.
+const PROFILE_ITEM: &str = "odile/mail/thunderbird/k1t3-default";
 
 fn letters(read: usize, unread: usize) -> Vec<u8> {
     let letter =
@@ -43,10 +45,14 @@ fn letters_that_are_only_here_are_told_from_copies_and_from_files_that_hold_none
     ] {
         volume.add(&format!("{PROFILE}/{at}"), Script::File(content));
     }
-    volume.add("Users/odile/AppData/Roaming/Thunderbird/profiles.ini", Script::File(b"[General]\n".to_vec()));
     let items = found(volume);
-    let expected = [("messages", 9), ("unread messages", 3), ("messages that are on a server, too", 7)];
-    assert_eq!(counts(&items, "odile/mail/thunderbird"), expected.into());
+    let expected = [
+        ("folders of messages", 4),
+        ("messages", 9),
+        ("unread messages", 3),
+        ("messages kept on a server", 7),
+    ];
+    assert_eq!(counts(&items, PROFILE_ITEM), expected.into());
 }
 
 #[test]
@@ -58,9 +64,9 @@ fn a_mailbox_on_a_failing_drive_is_counted_as_far_as_it_can_be_read_and_named() 
     volume.add(&format!("{PROFILE}/Mail/Local Folders/Inbox"), Script::BadSectorAfter(half, mailbox));
     volume.add(&format!("{PROFILE}/Mail/Local Folders/Sent"), Script::File(letters(2, 0)));
     let items = found(volume);
-    let item = items.iter().find(|item| item.id == "odile/mail/thunderbird").unwrap();
+    let item = items.iter().find(|item| item.id == PROFILE_ITEM).unwrap();
     let named = |caution: &Caution| matches!(caution, Caution::ProfileDamaged { file, .. } if file.ends_with("Inbox"));
     assert!(item.cautions.iter().any(named), "{:?}", item.cautions);
-    let messages = counts(&items, "odile/mail/thunderbird")["messages"];
+    let messages = counts(&items, PROFILE_ITEM)["messages"];
     assert!((2..12).contains(&messages), "{messages}");
 }

@@ -6,7 +6,7 @@
 //! - [`windsock`]: the drive of a failed laptop with Windows XP;
 //! - [`sailroom`]: the drive of an old Mac.
 //!
-//! [`browser`], [`picture`], [`sound`], [`film`], [`mail`] and [`writing`] make content in real formats;
+//! [`browser`], [`picture`], [`sound`], [`film`], [`mail`], [`thunderbird`] and [`writing`] make content in real formats;
 //! [`tree`] puts it on the disk with its dates and attributes. The tests use the same machines in the small
 //! size.
 
@@ -20,6 +20,8 @@ pub mod picture;
 pub mod registry;
 pub mod sailroom;
 pub mod sound;
+mod sqlite;
+pub mod thunderbird;
 pub mod tidewater;
 pub mod tree;
 pub mod windsock;

@@ -5,7 +5,7 @@ use crate::registry::{
     self, BRAM, Installed, JUNO, ODILE, OwnSettings, PACKAGE, Person, Port, Printer, Registry, TAMSIN,
 };
 use crate::tree::{Mark, Tree};
-use crate::{DemoSize, browser, film, picture, sound, writing};
+use crate::{DemoSize, browser, film, picture, sound, thunderbird, writing};
 use std::io;
 use std::path::Path;
 use time::OffsetDateTime;
@@ -264,7 +264,15 @@ fn odile(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
         )?;
     }
     favourites(tree, home, size.of(40))?;
-    mail::thunderbird(tree, &format!("{home}/AppData/Roaming/Thunderbird"), "odile", size.of(120))?;
+    let letters = thunderbird::Profile {
+        name: "default",
+        folder: "k1t3s4lt.default",
+        owner: "odile",
+        version: "115.18.0",
+        letters: size.of(120),
+        local_folders: Some("Documents/Old mail"),
+    };
+    thunderbird::thunderbird(tree, home, &letters)?;
     odiles_browsers(tree, home, size)?;
     program_data(tree, home, size)?;
     tree.file(&format!("{home}/KiteCAD backup/plans 2025.kcd"), &writing::noise("kcd", 40_000))?;

@@ -1,32 +1,8 @@
-//! Mail profiles and what lies around them.
+//! Files of Outlook.
 
 use crate::tree::Tree;
 use crate::writing;
 use std::io;
-
-/// A profile of Thunderbird with letters as mbox (RFC 4155), beside its caches.
-pub fn thunderbird(tree: &mut Tree, folder: &str, owner: &str, letters: usize) -> io::Result<()> {
-    let profile = format!("{folder}/Profiles/k1t3s4lt.default");
-    tree.file(
-        &format!("{folder}/profiles.ini"),
-        b"[General]\nStartWithLastProfile=1\n\n[Profile0]\nName=default\nIsRelative=1\nPath=Profiles/k1t3s4lt.default\nDefault=1\n",
-    )?;
-    tree.file(
-        &format!("{profile}/prefs.js"),
-        format!("user_pref(\"mail.identity.id1.useremail\", \"{owner}@saltmarsh.example\");\n").as_bytes(),
-    )?;
-    let mail = format!("{profile}/Mail/mail.saltmarsh.example");
-    for name in ["Inbox", "Sent", "Customers"] {
-        tree.file(&format!("{mail}/{name}"), &mbox(name, owner, letters))?;
-        tree.file(&format!("{mail}/{name}.msf"), b"// <!-- <mdb:mork:z v=\"1.4\"/> -->\n")?;
-    }
-    tree.file(&format!("{profile}/abook.mab"), b"// <!-- <mdb:mork:z v=\"1.4\"/> -->\n")?;
-    tree.file(&format!("{profile}/parent.lock"), b"")?;
-    tree.file(
-        &format!("{profile}/startupCache/startupCache.8.little"),
-        &writing::noise("start-up cache", 30_000),
-    )
-}
 
 /// The header and the tree of nodes of a data file ([MS-PST] 2.2.2.6 and 2.2.2.7.7): a store with its root
 /// folder, in which there is nothing.
@@ -47,23 +23,6 @@ fn empty_data_file() -> Vec<u8> {
     page[488..492].copy_from_slice(&[NODES.len() as u8, 15, 32, 0]);
     page[496..498].copy_from_slice(&[0x81, 0x81]);
     file
-}
-
-fn mbox(name: &str, owner: &str, letters: usize) -> Vec<u8> {
-    let mut mbox = Vec::new();
-    for number in 1..=letters {
-        let head = format!(
-            "From - Mon Mar  5 08:00:00 2012\nX-Mozilla-Status: {:04x}\nFrom: Ines Albrecht <ines@{number}.example>\n\
-             To: {owner}@saltmarsh.example\nSubject: Kite {number}\nMessage-ID: <{name}.{number}@saltmarsh.example>\n\n",
-            // The last one is not read yet.
-            u8::from(number < letters)
-        );
-        mbox.extend_from_slice(head.as_bytes());
-        let body = String::from_utf8_lossy(&writing::text(&format!("{name} {number}"), 6)).replace('\r', "");
-        mbox.extend_from_slice(body.replace("\nFrom ", "\n>From ").as_bytes());
-        mbox.extend_from_slice(b"\n");
-    }
-    mbox
 }
 
 /// Files of Outlook and its sisters: a data file without messages, the autocomplete list, a signature, a

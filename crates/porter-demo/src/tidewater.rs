@@ -6,7 +6,7 @@ use crate::registry::{
     self, BRAM, Installed, JUNO, ODILE, OwnSettings, Person, Port, Printer, Registry, TAMSIN,
 };
 use crate::tree::Tree;
-use crate::writing;
+use crate::{thunderbird, writing};
 use std::io;
 use std::path::Path;
 use time::OffsetDateTime;
@@ -111,6 +111,19 @@ pub fn build_tidewater(root: &Path) -> io::Result<()> {
         "Users/odile",
         &started,
     )?;
+    tree.file(
+        "Program Files/Mozilla Thunderbird/application.ini",
+        b"[App]\r\nVendor=Mozilla\r\nName=Thunderbird\r\nVersion=151.0\r\n",
+    )?;
+    let looked_at = thunderbird::Profile {
+        name: "default-release",
+        folder: "n3wm41l0.default-release",
+        owner: "odile",
+        version: "151.0",
+        letters: 0,
+        local_folders: None,
+    };
+    thunderbird::thunderbird(&mut tree, "Users/odile", &looked_at)?;
     // In the way of old files: one that differs, one that is the same, a folder that differs only by case.
     tree.file("Users/odile/Documents/Price list.csv", &writing::csv("a draft for the new season", 5))?;
     tree.file("Users/odile/Documents/Workshop rules.txt", &workshop_rules())?;

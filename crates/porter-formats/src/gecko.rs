@@ -8,8 +8,11 @@
 //! - [`moz_lz4`]: how some of these are compressed;
 //! - [`prefs`]: the settings, in `prefs.js`;
 //! - [`extensions`]: what was added to the browser, in `extensions.json`;
+//! - [`address_book`] and [`calendar`]: contacts, events and tasks, counted;
 //! - [`install_hash`]: how an installation is named in `installs.ini`.
 
+pub mod address_book;
+pub mod calendar;
 pub mod extensions;
 pub mod icons;
 pub mod install_hash;

@@ -11,6 +11,7 @@
 //! - [`registration`]: keys of a registry as a text that Windows takes in;
 //! - [`safari`]: Safari's list;
 //! - [`mail`]: mailboxes, counted;
+//! - [`mork`]: tables of old mail programs;
 //! - [`ipp`]: messages to a print system, and its answers;
 //! - [`ppd`]: descriptions of printers, with the options that were chosen;
 //! - [`percent`]: letters of addresses that are written as numbers;
@@ -26,6 +27,7 @@ pub mod ini;
 pub mod ipp;
 pub mod links;
 pub mod mail;
+pub mod mork;
 pub mod percent;
 pub mod ppd;
 pub mod property_list;

@@ -101,7 +101,7 @@ fn readers() -> Vec<Reader> {
         Reader { name: "prefs.js", good: b"// odile\r\nuser_pref(\"a.b\", \"C:\\\\Users\");\r\nuser_pref(\"n\", 5);\r\n".to_vec(), read: |bytes| {
             let text = String::from_utf8_lossy(bytes);
             let _ = (prefs::get(&text, "a.b"), prefs::get_text(&text, "a.b"));
-            prefs::with_texts(&text, |_, _| None) == text
+            prefs::with_texts(&text, |_, _| prefs::Becomes::Same) == text
         } },
     ]
 }

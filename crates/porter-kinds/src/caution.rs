@@ -114,6 +114,11 @@ pub enum Caution {
         /// Where it should be.
         path: String,
     },
+    /// Mail of a profile that is on another drive, nowhere, or in a folder with other things in it.
+    MailElsewhere {
+        /// Where it should be.
+        path: String,
+    },
     /// A file of a profile cannot be understood. It is carried as it is.
     ProfileDamaged {
         /// Which.
@@ -213,6 +218,7 @@ impl Caution {
             | Self::EncryptedFiles { .. }
             | Self::PlaceShut { .. }
             | Self::PlaceNotReached { .. }
+            | Self::MailElsewhere { .. }
             | Self::Shut { .. }
             | Self::CloudOnly { .. } => 1,
             Self::NotAdministrator

@@ -27,7 +27,17 @@ impl Kind for Drive {
     fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
         let Some(to) = &ground.wishes.drive.root else { return };
         for item in items {
-            from_drive_root(item, to, ground.earlier).for_each(|moved| changes.move_part(moved));
+            let own: Vec<Moved> = from_drive_root(item, to, ground.earlier).collect();
+            for moved in own {
+                // Another kind may have decided already: mail that comes into its profile.
+                let is_decided = changes.moves().iter().any(|known| {
+                    (&known.item, &known.from_place, &known.from)
+                        == (&moved.item, &moved.from_place, &moved.from)
+                });
+                if !is_decided {
+                    changes.move_part(moved);
+                }
+            }
         }
     }
 

@@ -1,43 +1,54 @@
-//! Mail: the letters that an item holds, counted where it is found and again where it landed. Carry rules
-//! find the items.
+//! Mail. A program that lists profiles has an item for each, found by its list and entered in the new
+//! machine's; carry rules find the others, whose letters are counted.
+//!
+//! - [`thunderbird`]: a profile of Mozilla's mail programs;
+//! - [`mail_account`]: an account as a person types it into a program;
+//! - [`letters`]: the letters of an item, counted.
 
-use crate::catalogue::Catalogue;
-use crate::caution::Caution;
+pub mod letters;
+pub mod mail_account;
+pub mod thunderbird;
+
+use crate::catalogue::{CarryRule, Catalogue, EngineName, PROFILE_PART};
+use crate::changes::Changes;
 use crate::ground::Ground;
 use crate::item::Item;
 use crate::kind::{Instead, Kind};
+use crate::profiles::{self, Keeper};
 use crate::receipt::{CountReceipt, ItemReceipt};
 use crate::ruled::in_one_piece;
-use porter_formats::mail::{mbox, pst};
+use letters::Letters;
 use porter_machine::Machine;
-use porter_names::{RelativePath, fold};
-use porter_source::{EntryKind, Sequential, Volume};
+use porter_names::RelativePath;
 use porter_trunk::TrunkItem;
-use std::io::Read;
+use thunderbird::Thunderbird;
 
 /// See the module.
 pub struct Mail;
 
 const KIND: &str = "mail";
-/// The names of its numbers.
-pub const MESSAGES: &str = "messages";
-/// Letters that nobody has read.
-pub const UNREAD: &str = "unread messages";
-/// Letters that are on a server, too.
-pub const ON_A_SERVER: &str = "messages that are on a server, too";
 
-/// Folders of Mozilla's programs in which mailboxes are, and whether those are copies of what is on a server.
-const MAILBOXES: [(&str, bool); 2] = [("Mail", false), ("ImapMail", true)];
-/// Folders in folders are not deeper in any real profile.
-const DEEPEST: usize = 32;
+/// Who keeps the profiles of a rule.
+fn keeper_of(rule: &CarryRule) -> Option<&'static dyn Keeper> {
+    let profiles = rule.profiles.as_ref()?;
+    (profiles.engine == EngineName::Thunderbird).then_some(&Thunderbird)
+}
+
+fn is_profile(item: &Item) -> bool {
+    item.rule.as_ref().is_some_and(|rule| keeper_of(rule).is_some())
+}
 
 impl Kind for Mail {
     fn name(&self) -> &'static str {
         KIND
     }
 
-    fn find(&self, _: &Machine, _: &Catalogue) -> Vec<Item> {
-        Vec::new()
+    fn find(&self, machine: &Machine, catalogue: &Catalogue) -> Vec<Item> {
+        profiles::find::find(KIND, keeper_of, machine, catalogue)
+    }
+
+    fn is_open(&self, item: &Item, machine: &Machine) -> bool {
+        profiles::find::is_open(item, keeper_of, machine)
     }
 
     fn instead(&self, item: &Item, machine: &Machine, at: &RelativePath) -> Instead {
@@ -45,20 +56,34 @@ impl Kind for Mail {
     }
 
     fn count(&self, item: &mut Item, machine: &Machine, go_on: &dyn Fn() -> bool) {
-        let parts = item.parts.iter().filter_map(|part| item.path_of(part, machine));
-        let mut letters = Letters::at(parts, &*machine.volume, go_on);
-        let counts = [MESSAGES, UNREAD, ON_A_SERVER].map(|name| (name.to_owned(), letters.of(name)));
-        item.counts.extend(counts.into_iter().filter(|(_, number)| *number > 0));
+        if is_profile(item) {
+            profiles::find::count(item, keeper_of, machine, go_on);
+            return;
+        }
+        let mut letters = Letters::default();
+        for at in item.parts.iter().filter_map(|part| item.path_of(part, machine)) {
+            letters.add(&*machine.volume, &at, go_on);
+        }
+        item.counts.extend(letters.counts());
         item.cautions.append(&mut letters.cautions);
     }
 
+    fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
+        profiles::landing::land(ground, items, keeper_of, changes);
+    }
+
     fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
+        if item.parts.iter().any(|part| part.name == PROFILE_PART) {
+            return profiles::proof::prove(item, ground, keeper_of, row);
+        }
         let mut then = item.counts.iter().filter(|count| count.files.is_empty()).peekable();
         if then.peek().is_none() {
             return;
         }
-        let parts = item.parts.iter().filter_map(|part| ground.folder_of(item, part));
-        let now = Letters::at(parts, &*ground.machine.volume, &|| true);
+        let mut now = Letters::default();
+        for at in item.parts.iter().filter_map(|part| ground.folder_of(item, part)) {
+            now.add(&*ground.machine.volume, &at, &|| true);
+        }
         for then in then {
             row.counts.push(CountReceipt {
                 name: then.name.clone(),
@@ -68,118 +93,4 @@ impl Kind for Mail {
             });
         }
     }
-}
-
-/// The letters of one item.
-#[derive(Default)]
-struct Letters {
-    messages: u64,
-    unread: u64,
-    on_a_server: u64,
-    cautions: Vec<Caution>,
-}
-
-impl Letters {
-    fn of(&self, name: &str) -> u64 {
-        match name {
-            MESSAGES => self.messages,
-            UNREAD => self.unread,
-            ON_A_SERVER => self.on_a_server,
-            _ => 0,
-        }
-    }
-
-    /// All that is at some paths.
-    fn at(paths: impl Iterator<Item = RelativePath>, volume: &dyn Volume, go_on: &dyn Fn() -> bool) -> Self {
-        let mut letters = Self::default();
-        paths.for_each(|at| letters.count(volume, &at, None, 0, go_on));
-        letters
-    }
-
-    /// Counts what is at a path: a data file, or the mailboxes in a folder, which are copies or not. Nothing
-    /// behind a link is looked at.
-    fn count(
-        &mut self,
-        volume: &dyn Volume,
-        at: &RelativePath,
-        are_copies: Option<bool>,
-        depth: usize,
-        go_on: &dyn Fn() -> bool,
-    ) {
-        let Ok(found) = volume.metadata(at) else { return };
-        match (found.kind, are_copies) {
-            (EntryKind::File, _) if is_data_file(at) => self.count_data_file(volume, at),
-            (EntryKind::File, Some(are_copies)) => self.count_mailbox(volume, at, are_copies, go_on),
-            (EntryKind::Folder, _) if depth < DEEPEST => {
-                let Ok(rows) = volume.list(at) else { return };
-                for row in rows.into_iter().flatten() {
-                    // The outermost counts: a person may call a folder of letters so.
-                    let are_copies = are_copies.or_else(|| {
-                        let mut boxes = MAILBOXES.iter();
-                        let named = boxes.find(|(name, _)| fold::same_name(name.as_bytes(), &row.name));
-                        named.map(|(_, are_copies)| *are_copies)
-                    });
-                    if let Ok(below) = at.join(&row.name) {
-                        self.count(volume, &below, are_copies, depth + 1, go_on);
-                    }
-                }
-            }
-            _ => {}
-        }
-    }
-
-    fn count_data_file(&mut self, volume: &dyn Volume, at: &RelativePath) {
-        let counted = volume.open(at).map_err(|error| error.to_string()).and_then(|file| {
-            pst::count(&|offset, buffer| file.read_at(offset, buffer)).map_err(|error| error.to_string())
-        });
-        match counted {
-            Ok(letters) if letters.is_copy => self.on_a_server += letters.messages,
-            Ok(letters) => self.messages += letters.messages,
-            Err(detail) => {
-                self.cautions.push(Caution::ProfileDamaged { file: at.to_string(), detail });
-            }
-        }
-    }
-
-    fn count_mailbox(
-        &mut self,
-        volume: &dyn Volume,
-        at: &RelativePath,
-        is_copy: bool,
-        go_on: &dyn Fn() -> bool,
-    ) {
-        /// Enough that each piece is one question to the drive.
-        const PIECE_IN_BYTES: usize = 1 << 20;
-        let Ok(file) = volume.open(at) else { return };
-        let mut beginning = [0; 5];
-        if !file.read_at(0, &mut beginning).is_ok_and(|read| mbox::is_one(&beginning[..read])) {
-            return;
-        }
-        let mut counter = mbox::Counter::default();
-        let mut file = Sequential::new(file);
-        let mut piece = vec![0; PIECE_IN_BYTES];
-        while go_on() {
-            match file.read(&mut piece) {
-                Ok(0) => break,
-                Ok(read) => counter.feed(&piece[..read]),
-                Err(cause) => {
-                    let detail = cause.to_string();
-                    self.cautions.push(Caution::ProfileDamaged { file: at.to_string(), detail });
-                    break;
-                }
-            }
-        }
-        let letters = counter.letters();
-        if is_copy {
-            self.on_a_server += letters.messages;
-        } else {
-            self.messages += letters.messages;
-        }
-        self.unread += letters.unread;
-    }
-}
-
-fn is_data_file(at: &RelativePath) -> bool {
-    let name = at.name().unwrap_or_default().to_ascii_lowercase();
-    name.ends_with(b".pst") || name.ends_with(b".ost")
 }

@@ -3,21 +3,30 @@
 //! - [`ProfileList`]: how a family of programs keeps its list: [`profiles_ini`] and [`local_state`];
 //! - [`ProfileFolder`] and [`Learned`]: a profile's folder, and what was read of it;
 //! - [`roots`](roots()): where a program looks;
-//! - [`Coming`]: the target of a profile on the new machine, and its entry in its program's list;
+//! - [`Keeper`]: a program's duties towards its profiles; [`mozilla`]: those that Mozilla's programs share;
+//! - [`find`](mod@find), [`landing`], [`proof`]: what is done with all of them. [`Coming`] is the
+//!   target of one on the new machine, and its entry in its program's list;
 //! - [`in_use`]: whether a program has a profile open.
 
 mod coming;
+pub mod find;
 mod folder;
 pub mod in_use;
+pub mod json_paths;
+mod keeper;
+pub mod landing;
 mod learned;
 mod list;
 pub mod local_state;
+pub mod mozilla;
 pub mod profiles_ini;
+pub mod proof;
 mod roots;
 pub mod version;
 
 pub use coming::Coming;
 pub use folder::ProfileFolder;
+pub use keeper::{Keeper, Outside};
 pub use learned::Learned;
 pub use list::{Entering, NewContent, ProfileList, Registered};
 pub use roots::{Root, roots};

@@ -62,12 +62,13 @@ pub(crate) fn read_small(path: &Path, longest_in_bytes: u64) -> io::Result<Vec<u
 /// Ending of a small file while it is written aside, in the place of its own.
 const ASIDE: &str = "new";
 
-/// Takes away what runs that were killed have left of small files: a label, a wrapped key, a signature.
-pub(crate) fn remove_asides(folder: &Path) {
+/// Takes away what runs that were killed have left of small files: of those whose names without that ending
+/// `is_ours` knows.
+pub(crate) fn remove_asides(folder: &Path, is_ours: impl Fn(&str) -> bool) {
     for row in std::fs::read_dir(folder).into_iter().flatten().flatten() {
-        let name = row.file_name().to_string_lossy().into_owned();
-        let Some((stem, ASIDE)) = name.rsplit_once('.') else { continue };
-        if BEGUN.contains(&name.as_str()) || crate::signature::is_list(stem) {
+        let name = row.file_name();
+        let stem = name.to_str().and_then(|name| name.strip_suffix(ASIDE)?.strip_suffix('.'));
+        if stem.is_some_and(&is_ours) {
             // If it stays, it does no harm.
             let _ = std::fs::remove_file(row.path());
         }

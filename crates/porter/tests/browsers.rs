@@ -121,7 +121,11 @@ fn profiles_are_entered_beside_those_of_the_new_machine_and_proved_there() {
     let checked = bench.porter(&["check", "trunk", "TIDEWATER", "--json", "-"]).with_status(3).json();
     assert_eq!(item(&checked, "odile/browser/firefox/work")["verdict"], "changed");
     let again = [&RESTORE[..], &["--restored-profiles-open", "--json"]].concat();
-    assert_eq!(bench.porter(&again).with_status(0).json()["written"]["files"], 2, "the two lists");
+    assert_eq!(
+        bench.porter(&again).with_status(0).json()["written"]["files"],
+        4,
+        "two lists for each program"
+    );
     let list = bench.read(&format!("TIDEWATER/{FIREFOX}/profiles.ini"));
     assert!(
         list.starts_with("[Install308046B0AF4A39CB]\r\nDefault=Profiles/k7r2m1xw.default-release\r\n"),

@@ -1,5 +1,5 @@
 //! Mail: the letters of a mailbox are told before anything is captured, and counted again where they landed.
-#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
 
 mod workbench;
 
@@ -7,9 +7,10 @@ use serde_json::Value;
 use std::fs;
 use workbench::Workbench;
 
-const THUNDERBIRD: &str = "odile/mail/thunderbird";
-const MAIL: &str =
-    "Users/odile/AppData/Roaming/Thunderbird/Profiles/k1t3s4lt.default/Mail/mail.saltmarsh.example";
+const THUNDERBIRD: &str = "odile/mail/thunderbird/default";
+const PROGRAM: &str = "Users/odile/AppData/Roaming/Thunderbird";
+const PROFILE: &str = "Users/odile/AppData/Roaming/Thunderbird/Profiles/k1t3s4lt.default";
+const OUTSIDE: &str = "Users/odile/Documents/Old mail";
 
 fn item<'d>(document: &'d Value, id: &str) -> &'d Value {
     document["items"].as_array().unwrap().iter().find(|item| item["id"] == id).unwrap()
@@ -19,43 +20,136 @@ fn item<'d>(document: &'d Value, id: &str) -> &'d Value {
 fn letters_in(bench: &Workbench, folder: &str) -> (u64, u64) {
     let mut letters = (0, 0);
     for row in fs::read_dir(bench.path(folder)).unwrap().flatten() {
-        let text = fs::read_to_string(row.path()).unwrap();
+        let Ok(text) = fs::read_to_string(row.path()) else { continue };
         letters.0 += text.lines().filter(|line| line.starts_with("From ")).count() as u64;
         letters.1 += text.lines().filter(|line| *line == "X-Mozilla-Status: 0000").count() as u64;
     }
     letters
 }
 
+/// The numbers of an item of a receipt: at the capture, and where it landed.
+fn numbers(receipt: &Value, name: &str) -> (u64, u64) {
+    let counts = item(receipt, THUNDERBIRD)["counts"].as_array().unwrap();
+    let row = counts.iter().find(|row| row["name"] == name).unwrap_or_else(|| panic!("no {name}"));
+    (row["captured"].as_u64().unwrap(), row["landed"].as_u64().unwrap())
+}
+
 #[test]
 fn letters_are_counted_at_the_old_machine_and_at_the_new_one() {
     let bench = Workbench::with_trunk();
-    let (messages, unread) = letters_in(&bench, &format!("LOFT-PC/{MAIL}"));
-    assert!(messages >= 9 && unread == 3, "{messages}, {unread}");
+    let inside = letters_in(&bench, &format!("LOFT-PC/{PROFILE}/Mail/mail.saltmarsh.example"));
+    let outside = letters_in(&bench, &format!("LOFT-PC/{OUTSIDE}"));
+    let (messages, unread) = (inside.0 + outside.0, inside.1 + outside.1);
+    assert!(outside.0 > 0 && unread == 4, "{messages}, {unread}");
     let survey = bench.porter(&["survey", "LOFT-PC", "--json"]).json();
     let counts = &item(&survey, THUNDERBIRD)["counts"];
     let number = |name: &str| counts[name].as_u64();
     assert_eq!((number("messages"), number("unread messages")), (Some(messages), Some(unread)), "{counts}");
     let said = bench.porter(&["survey", "LOFT-PC"]).with_status(0).out;
-    assert!(said.contains(&format!("{messages} messages, 3 unread messages")), "{said}");
+    assert!(said.contains(&format!("{messages} messages, 4 unread messages")), "{said}");
+    assert!(said.contains("odile@saltmarsh.example (POP3 of mail.saltmarsh.example)"), "{said}");
     // Nothing is wrong with a data file that holds no letters.
     let outlook = item(&survey, "tamsin/mail/outlook-data");
     assert_eq!(outlook["cautions"].as_array().unwrap().len(), 0, "{outlook}");
 
     bench.porter(&["restore", "trunk", "TIDEWATER", "--yes", "--quiet", "--only", "odile/mail/*"]);
-    let receipt =
-        bench.porter(&["check", "trunk", "TIDEWATER", "--only", "odile/mail/*", "--json", "-"]).json();
-    let row = |receipt: &Value, name: &str| {
-        let counts = item(receipt, THUNDERBIRD)["counts"].as_array().unwrap().clone();
-        let row = counts.iter().find(|row| row["name"] == name).unwrap().clone();
-        (row["captured"].as_u64().unwrap(), row["landed"].as_u64().unwrap())
-    };
-    assert_eq!(row(&receipt, "messages"), (messages, messages));
+    let check = ["check", "trunk", "TIDEWATER", "--only", "odile/mail/*", "--json", "-"];
+    assert_eq!(numbers(&bench.porter(&check).json(), "messages"), (messages, messages));
     // Somebody loses a folder of letters there.
-    fs::remove_file(bench.path(&format!("TIDEWATER/{MAIL}/Sent"))).unwrap();
-    let left = letters_in(&bench, &format!("TIDEWATER/{MAIL}")).0;
+    fs::remove_file(bench.path(&format!("TIDEWATER/{PROFILE}/Mail/mail.saltmarsh.example/Sent"))).unwrap();
+    let left = letters_in(&bench, &format!("TIDEWATER/{PROFILE}/Mail/mail.saltmarsh.example")).0;
+    assert_eq!(numbers(&bench.porter(&check).json(), "messages"), (messages, left + outside.0));
+}
+
+#[test]
+fn a_profile_comes_beside_the_one_that_is_used_with_the_mail_that_lay_outside_of_it() {
+    let bench = Workbench::with_trunk();
+    let before = bench.snapshot("TIDEWATER");
+    bench
+        .porter(&["restore", "trunk", "TIDEWATER", "--yes", "--quiet", "--only", "odile/mail/*"])
+        .with_status(0);
+    let list = bench.read(&format!("TIDEWATER/{PROGRAM}/profiles.ini"));
+    for path in ["Profiles/n3wm41l0.default-release", "Profiles/k1t3s4lt.default"] {
+        assert_eq!(list.matches(&format!("\r\nPath={path}\r\n")).count(), 1, "{list}");
+    }
+    // The one of the new machine opens by itself as before.
+    assert!(list.contains("]\r\nDefault=Profiles/n3wm41l0.default-release\r\n"), "{list}");
+    let prefs = bench.read(&format!("TIDEWATER/{PROFILE}/prefs.js"));
+    let relative: Vec<&str> =
+        prefs.lines().filter_map(|line| line.split("[ProfD]").nth(1)?.strip_suffix("\");")).collect();
+    assert_eq!(relative.len(), 2, "{prefs}");
+    for below in relative {
+        let there = letters_in(&bench, &format!("TIDEWATER/{PROFILE}/{below}"));
+        assert!(there.0 > 0, "{below}");
+    }
+    assert!(!prefs.contains(".directory\","), "an absolute path stayed: {prefs}");
+    assert!(!bench.path(&format!("TIDEWATER/{OUTSIDE}")).exists());
+
     let receipt =
         bench.porter(&["check", "trunk", "TIDEWATER", "--only", "odile/mail/*", "--json", "-"]).json();
-    assert_eq!(row(&receipt, "messages"), (messages, left));
+    assert_eq!(item(&receipt, THUNDERBIRD)["verdict"], "landed");
+    // As SQLite counts them: one of each stands only in the log.
+    let folder = bench.path(&format!("TIDEWATER/{PROFILE}"));
+    let asked = |file: &str, sql: &str| -> u64 {
+        // A reader of SQLite writes the log into the database.
+        let apart = bench.path("apart.sqlite");
+        for ending in ["", "-wal"] {
+            let from = folder.join(format!("{file}{ending}"));
+            fs::copy(from, apart.with_file_name(format!("apart.sqlite{ending}"))).unwrap();
+        }
+        let database = rusqlite::Connection::open(&apart).unwrap();
+        database.query_row(sql, [], |row| row.get(0)).unwrap()
+    };
+    let contacts = asked("abook.sqlite", "SELECT count(*) FROM properties WHERE name = 'DisplayName'");
+    assert_eq!(numbers(&receipt, "contacts"), (contacts + 2, contacts + 2), "two are of the old form");
+    let events = asked("calendar-data/local.sqlite", "SELECT count(*) FROM cal_events");
+    assert_eq!((events > 0, numbers(&receipt, "events")), (true, (events, events)));
+    let by_hand = &receipt["mail_by_hand"][0];
+    assert_eq!(by_hand["accounts"][0]["incoming"]["port"], "995");
+    let steps = by_hand["steps"].to_string();
+    assert!(
+        steps.contains("choose \u{201c}default\u{201d}") && steps.contains("Type the password of odile@"),
+        "{steps}"
+    );
+
+    bench.porter(&["undo", "TIDEWATER", "--yes", "--quiet"]).with_status(0);
+    let after = bench.snapshot("TIDEWATER");
+    let records = |path: &std::path::Path| path.starts_with("ProgramData/Loyal Porter");
+    let differ: Vec<_> = after
+        .iter()
+        .filter(|(path, found)| before.get(*path).is_none_or(|was| was.1 != found.1) && !records(path))
+        .collect();
+    assert!(differ.is_empty(), "{differ:?}");
+}
+
+#[test]
+fn mail_that_is_nowhere_is_named_and_the_rest_goes_to_a_linux_under_another_name() {
+    let bench = Workbench::with_demo_machines();
+    let prefs = format!("LOFT-PC/{PROFILE}/prefs.js");
+    let lost = bench
+        .read(&prefs)
+        .replace("Documents\\\\Old mail", "Lost")
+        .replace("[ProfD]../../../../../Documents/Old mail", "[ProfD]../../../../../../../Z:/Lost");
+    bench.write(&prefs, lost.replace("C:\\\\Users\\\\odile\\\\Lost", "Z:\\\\Lost"));
+    let survey = bench.porter(&["survey", "LOFT-PC", "--json"]).json();
+    let cautions = item(&survey, THUNDERBIRD)["cautions"].to_string();
+    assert!(cautions.contains("mail-elsewhere") && cautions.contains("Z:\\\\Lost"), "{cautions}");
+    bench.porter(&["capture", "LOFT-PC", "trunk", "--only", "odile/mail/*", "--quiet"]).with_status(0);
+
+    bench.write("KITE/etc/os-release", "PRETTY_NAME=\"Kite Linux\"\n");
+    bench.write("KITE/etc/passwd", "odile m\u{e9}:x:1000:1000::/home/odile m\u{e9}:/bin/sh\n");
+    bench.write("KITE/home/odile m\u{e9}/.profile", "");
+    bench
+        .porter(&["restore", "trunk", "KITE", "--account", "odile=odile m\u{e9}", "--yes", "--quiet"])
+        .with_status(0);
+    let program = "KITE/home/odile m\u{e9}/.thunderbird";
+    let list = bench.read(&format!("{program}/profiles.ini"));
+    assert!(list.contains("IsRelative=1\nPath=k1t3s4lt.default\n"), "{list}");
+    let prefs = bench.read(&format!("{program}/k1t3s4lt.default/prefs.js"));
+    assert!(!prefs.contains("C:") && prefs.contains("[ProfD]Mail/mail.saltmarsh.example"), "{prefs}");
+    let said =
+        bench.porter(&["check", "trunk", "KITE", "--account", "odile=odile m\u{e9}"]).with_status(0).out;
+    assert!(said.contains("9 of 9 messages"), "{said}");
 }
 
 #[test]

@@ -92,10 +92,11 @@ fn data_goes_where_the_other_system_has_it() {
     assert_eq!(bench.read("KITE/home/odile/.windrose/archive/cache/1998.txt"), "kept");
     assert_eq!(bench.read("KITE/home/odile/Documents/Windrose logs/Log 2026.csv"), "log");
     assert!(!bench.path("KITE/home/odile/.windrose/old.KEY").exists(), "held");
-    assert!(bench.path("KITE/home/odile/.thunderbird/profiles.ini").exists(), "a built-in rule");
+    let list = bench.read("KITE/home/odile/.thunderbird/profiles.ini");
+    assert!(list.contains("Path=k1t3s4lt.default"), "a built-in rule: {list}");
     let receipt = [&["check", "trunk", "KITE", "--json", "-"], &rules[..]].concat();
     let receipt = bench.porter(&receipt).with_status(0).json();
-    assert_eq!(item(&receipt, "odile/mail/thunderbird")["verdict"], "landed");
+    assert_eq!(item(&receipt, "odile/mail/thunderbird/default")["verdict"], "landed");
     assert_eq!(item(&receipt, "odile/kites/windrose")["files"]["landed"], 3);
 }
 

@@ -206,7 +206,7 @@ fn the_sheet_for_the_job_tells_people_cautions_settings_and_programs() {
         "<h1>Survey of LOFT-PC</h1>",
         "Odile Marchetti), last used 2026-10-30, administrator",
         "not used for 441 days",
-        "Thunderbird: mail, contacts, settings",
+        "Thunderbird “default”",
         "Printer Front desk",
         "address 192.0.2.20",
         "Windrose Forecast</bdi> (odile only)",

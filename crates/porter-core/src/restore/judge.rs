@@ -8,6 +8,7 @@ use porter_kinds::choice::LandHeld;
 use porter_kinds::crossing::landing_places::{LandingPlaces, NoLandingPlace};
 use porter_kinds::crossing::relocate::Relocation;
 use porter_kinds::part::{Part, What};
+use porter_kinds::profiles::find::OUTSIDE;
 use porter_kinds::receipt::Reason;
 use porter_machine::{Machine, Place};
 use porter_names::RelativePath;
@@ -184,10 +185,12 @@ fn part_of(part: &TrunkPart) -> Option<Part> {
     Some(Part { name: part.name.clone(), place, what })
 }
 
-/// True if a rule looks where a part was, on any system. A profile may be anywhere.
+/// True if a rule looks where a part was, on any system. A profile may be anywhere, and so may its folders
+/// outside.
 fn names(rule: &CarryRule, part: &TrunkPart) -> bool {
     let Some(place) = Place::from_name(&part.place) else { return false };
     let Ok(path) = RelativePath::from_bytes(part.path.as_bytes()) else { return false };
     let looks_there = rule.find.iter().any(|find| find.place == place && find.begins(&path));
-    looks_there || (rule.profiles.is_some() && part.name == PROFILE_PART)
+    let is_of_profile = part.name == PROFILE_PART || part.name.starts_with(OUTSIDE);
+    looks_there || (rule.profiles.is_some() && is_of_profile)
 }

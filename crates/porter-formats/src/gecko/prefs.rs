@@ -13,17 +13,46 @@ pub fn get_text(text: &str, name: &str) -> Option<String> {
     unquoted(get(text, name)?)
 }
 
-/// Passes every text of a setting to `change`, and writes the result instead. All else stays to the byte.
-pub fn with_texts(text: &str, mut change: impl FnMut(&str, &str) -> Option<String>) -> String {
+/// All settings that are texts: their names and what they say.
+pub fn texts(text: &str) -> impl Iterator<Item = (String, String)> + '_ {
+    text.lines().filter_map(|line| {
+        let (name, value) = parts(line)?;
+        Some((name.to_owned(), unquoted(value)?))
+    })
+}
+
+/// All settings: their names, and what they say, texts without their quotes.
+pub fn all(text: &str) -> impl Iterator<Item = (String, String)> + '_ {
+    text.lines().filter_map(|line| {
+        let (name, value) = parts(line)?;
+        Some((name.to_owned(), unquoted(value).unwrap_or_else(|| value.to_owned())))
+    })
+}
+
+/// The future of a setting.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Becomes {
+    /// It stays as it is.
+    Same,
+    /// It says this.
+    Text(String),
+    /// Its line is taken out.
+    Gone,
+}
+
+/// Passes every text of a setting to `change`, and does what that says. All else stays to the byte.
+pub fn with_texts(text: &str, mut change: impl FnMut(&str, &str) -> Becomes) -> String {
     let mut out = String::with_capacity(text.len());
     for line in text.split_inclusive('\n') {
-        let changed = parts(line).and_then(|(name, value)| {
-            let plain = unquoted(value)?;
-            let changed = change(name, &plain)?;
-            let at = line.find(value)?;
-            Some([&line[..at], &quoted(&changed), &line[at + value.len()..]].concat())
-        });
-        out.push_str(changed.as_deref().unwrap_or(line));
+        let setting = parts(line).and_then(|(name, value)| Some((name, value, unquoted(value)?)));
+        match setting.map(|(name, value, plain)| (value, change(name, &plain))) {
+            Some((value, Becomes::Text(new))) => match line.rfind(value) {
+                Some(at) => out.extend([&line[..at], &quoted(&new), &line[at + value.len()..]]),
+                None => out.push_str(line),
+            },
+            Some((_, Becomes::Gone)) => {}
+            Some((_, Becomes::Same)) | None => out.push_str(line),
+        }
     }
     out
 }
@@ -78,9 +107,10 @@ mod tests {
             (get(text, "browser.startup.page"), get_text(text, "app.name").as_deref()),
             (Some("3"), Some("café"))
         );
-        assert_eq!(with_texts(text, |_, _| None), text);
+        assert_eq!(with_texts(text, |_, _| Becomes::Same), text);
         let changed = with_texts(text, |name, value| {
-            (name == "browser.download.dir").then(|| value.replace("odile", "o"))
+            let is_it = name == "browser.download.dir";
+            if is_it { Becomes::Text(value.replace("odile", "o")) } else { Becomes::Same }
         });
         assert_eq!(changed, text.replace("\\\\odile", "\\\\o"));
     }

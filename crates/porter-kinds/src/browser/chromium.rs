@@ -5,11 +5,11 @@
 //! the old account, on macOS with one in the keychain.
 
 use super::engine::Engine;
-use super::profile_json::follow_all;
 use crate::crossing::old_paths::OldPaths;
+use crate::profiles::json_paths::follow_all;
 use crate::profiles::local_state::LocalStateList;
 use crate::profiles::version::version_numbers;
-use crate::profiles::{Learned, NewContent, ProfileFolder, ProfileList};
+use crate::profiles::{Keeper, Learned, NewContent, ProfileFolder, ProfileList};
 use porter_formats::FormatError;
 use porter_formats::bookmarks::{Added, Bookmarks, merge};
 use porter_formats::chromium::bookmarks::BookmarksFile;
@@ -36,7 +36,7 @@ const PATHS: [&str; 4] = [
     "/printing/print_preview_sticky_settings/savePath",
 ];
 
-impl Engine for Chromium {
+impl Keeper for Chromium {
     fn list(&self) -> &'static dyn ProfileList {
         &LocalStateList
     }
@@ -116,7 +116,7 @@ impl Engine for Chromium {
         &["Preferences"]
     }
 
-    fn follow(&self, _file: &str, content: &[u8], paths: &OldPaths) -> Option<Vec<u8>> {
+    fn follow(&self, _file: &str, content: &[u8], paths: &OldPaths, _: Option<&str>) -> Option<Vec<u8>> {
         let before: Value = serde_json::from_slice(content).ok()?;
         let mut json = before.clone();
         for pointer in PATHS {
@@ -128,6 +128,12 @@ impl Engine for Chromium {
         (json != before).then(|| serde_json::to_vec(&json).ok()).flatten()
     }
 
+    fn databases(&self) -> &'static [&'static str] {
+        &[HISTORY, LOGINS, "Network/Cookies", "Cookies", "Web Data", "Favicons", "Top Sites"]
+    }
+}
+
+impl Engine for Chromium {
     fn bookmarks(&self, profile: &ProfileFolder<'_>, with_icons: bool) -> Result<Bookmarks, FormatError> {
         let Some(file) = profile.read(BOOKMARKS) else { return Ok(Bookmarks::default()) };
         let mut bookmarks = BookmarksFile::from_bytes(&file)?.bookmarks()?;
@@ -181,9 +187,5 @@ impl Engine for Chromium {
             Some(database) => history::each_visited(&database, give),
             None => Ok(Ok(())),
         }
-    }
-
-    fn databases(&self) -> &'static [&'static str] {
-        &[HISTORY, LOGINS, "Network/Cookies", "Cookies", "Web Data", "Favicons", "Top Sites"]
     }
 }

@@ -6,11 +6,12 @@ use super::gecko::Gecko;
 use super::safari::Safari;
 use crate::catalogue::{CarryRule, EngineName};
 
-/// The engine of a rule, if it has profiles.
+/// The engine of a rule, if it has profiles of a browser.
 pub fn engine_of(rule: &CarryRule) -> Option<&'static dyn Engine> {
-    rule.profiles.as_ref().map(|profiles| match profiles.engine {
+    Some(match rule.profiles.as_ref()?.engine {
         EngineName::Gecko => &Gecko as &dyn Engine,
         EngineName::Chromium => &Chromium,
         EngineName::Safari => &Safari,
+        EngineName::Thunderbird => return None,
     })
 }

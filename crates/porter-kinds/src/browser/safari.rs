@@ -2,7 +2,7 @@
 //! any browser.
 
 use super::engine::Engine;
-use crate::profiles::{Learned, NewContent, ProfileFolder, ProfileList, Registered};
+use crate::profiles::{Keeper, Learned, NewContent, ProfileFolder, ProfileList, Registered};
 use porter_formats::bookmarks::{Added, Bookmarks};
 use porter_formats::links::Link;
 use porter_formats::{FormatError, safari};
@@ -41,7 +41,7 @@ impl ProfileList for OneProfile {
     }
 }
 
-impl Engine for Safari {
+impl Keeper for Safari {
     fn list(&self) -> &'static dyn ProfileList {
         &OneProfile
     }
@@ -56,6 +56,12 @@ impl Engine for Safari {
         learned
     }
 
+    fn databases(&self) -> &'static [&'static str] {
+        &[HISTORY]
+    }
+}
+
+impl Engine for Safari {
     fn bookmarks(&self, profile: &ProfileFolder<'_>, _with_icons: bool) -> Result<Bookmarks, FormatError> {
         profile.read(BOOKMARKS).map_or_else(|| Ok(Bookmarks::default()), |file| safari::from_plist(&file))
     }
@@ -93,9 +99,5 @@ impl Engine for Safari {
             }
         }
         Ok(Ok(()))
-    }
-
-    fn databases(&self) -> &'static [&'static str] {
-        &[HISTORY]
     }
 }

@@ -25,6 +25,7 @@ impl EngineName {
         match self {
             Self::Gecko => include_str!("engine/gecko.toml"),
             Self::Chromium => include_str!("engine/chromium.toml"),
+            Self::Thunderbird => include_str!("engine/thunderbird.toml"),
             Self::Safari => include_str!("engine/safari.toml"),
         }
     }

@@ -67,6 +67,8 @@ pub enum EngineName {
     Gecko,
     /// `Local State`, and a folder for each beside it.
     Chromium,
+    /// As Gecko, with mail.
+    Thunderbird,
     /// One only, Safari's.
     Safari,
 }
@@ -90,6 +92,9 @@ pub struct Find {
     /// The same on each system that has the same data.
     #[serde(default = "main_part")]
     pub part: String,
+    /// The name that it had in trunks of earlier versions, whose items were others.
+    #[serde(default)]
+    pub was: Option<String>,
     /// Where the program that looks there is installed: folders below the machine's root, with `/`.
     #[serde(default)]
     pub programs: Vec<String>,
@@ -187,6 +192,11 @@ fn main_part() -> String {
 }
 
 impl Find {
+    /// True for the name of its part, now or in an earlier version.
+    pub fn is_called(&self, part: &str) -> bool {
+        self.part == part || self.was.as_deref() == Some(part)
+    }
+
     /// True for what it looks for below its place, and what is in that.
     pub fn begins(&self, below: &RelativePath) -> bool {
         let Some(pattern) = &self.path else { return true };
@@ -333,7 +343,8 @@ impl CarryRule {
 
     /// The fate that every entry of a part begins with.
     pub fn first_fate(&self, part: &Part) -> Fate<'_> {
-        let beside = self.beside.as_deref().filter(|_| part.name != PROFILE_PART);
+        let is_beside = self.find.iter().any(|find| find.part == part.name);
+        let beside = self.beside.as_deref().filter(|_| is_beside);
         let held = beside.or(self.restore_by_hand.as_deref());
         held.map_or(Fate::Carry, Fate::Hold)
     }

@@ -63,10 +63,15 @@ pub fn places_as_written(machine: &Machine, account: &Account) -> std::collectio
 }
 
 impl OldPaths {
+    /// Of nothing yet, from one family of systems to another.
+    pub fn between(from: Family, to: Family) -> Self {
+        Self { from, to, rows: Vec::new() }
+    }
+
     /// For one person: what was theirs on the trunk's machine, and is now the account's.
     pub fn of_person(label: &Label, old: &AccountLabel, machine: &Machine, account: &Account) -> Self {
         let from = Family::from_name(&label.machine.system.family).unwrap_or(Family::Windows);
-        let mut paths = Self { from, to: machine.layout.family, rows: Vec::new() };
+        let mut paths = Self::between(from, machine.layout.family);
         for (place, written) in &old.places {
             let now = Place::from_name(place).and_then(|place| machine.place(Some(account), place));
             if let Some(now) = now {

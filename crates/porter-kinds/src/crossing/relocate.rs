@@ -119,7 +119,7 @@ fn move_of(part: &TrunkPart, there: &[&Find]) -> Option<Move> {
         return None;
     }
     let from = RelativePath::from_bytes(part.path.as_bytes()).ok()?;
-    let (to_place, to) = there.iter().filter(|find| find.part == part.name).find_map(|find| {
+    let (to_place, to) = there.iter().filter(|find| find.is_called(&part.name)).find_map(|find| {
         let path = find.path.as_ref()?;
         // Each of several files found by a pattern keeps its name.
         let to = path.literal().or_else(|| path.parent_if_last_is_pattern()?.join(from.name()?).ok())?;

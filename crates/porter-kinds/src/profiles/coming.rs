@@ -12,7 +12,7 @@ use crate::receipt::Reason;
 use porter_machine::layout::Family;
 use porter_machine::{Account, Place, small_file};
 use porter_names::RelativePath;
-use porter_trunk::{TrunkItem, TrunkPart};
+use porter_trunk::{AccountLabel, TrunkItem, TrunkPart};
 use std::collections::BTreeSet;
 
 /// See the module.
@@ -88,19 +88,27 @@ impl Coming<'_> {
     /// The old machine's paths and what they become here, the profile's own folder among them; none if the
     /// trunk does not know its owner.
     pub fn old_paths(&self, to: &Destination) -> Option<OldPaths> {
-        let label = self.ground.label();
-        let old = label.accounts.iter().find(|old| Some(&old.id) == self.item.account.as_ref())?;
         let machine = self.ground.machine;
-        let mut paths = OldPaths::of_person(label, old, machine, self.account);
-        let from = &to.moved.from;
-        let was = match old.places.get(&self.part.place) {
-            Some(place) => format!("{place}/{from}"),
-            None => {
-                as_written(Family::from_name(&label.machine.system.family).unwrap_or(Family::Windows), from)
-            }
-        };
+        let mut paths = OldPaths::of_person(self.ground.label(), self.old_account()?, machine, self.account);
+        let was = self.as_it_was(&self.part.place, &to.moved.from);
         paths.add(&was, as_written(machine.layout.family, &to.on_volume));
         Some(paths)
+    }
+
+    fn old_account(&self) -> Option<&AccountLabel> {
+        let accounts = &self.ground.label().accounts;
+        accounts.iter().find(|old| Some(&old.id) == self.item.account.as_ref())
+    }
+
+    /// A path below a place of the old machine, as that wrote it.
+    pub fn as_it_was(&self, place: &str, below: &RelativePath) -> String {
+        match self.old_account().and_then(|old| old.places.get(place)) {
+            Some(place) => format!("{place}/{below}"),
+            None => {
+                let family = &self.ground.label().machine.system.family;
+                as_written(Family::from_name(family).unwrap_or(Family::Windows), below)
+            }
+        }
     }
 
     /// Enters the profile in its program's list. With `opens` it opens by default from then on.

@@ -28,8 +28,13 @@ pub fn ini_at(volume: &dyn Volume, root: &RelativePath, name: &str) -> Option<In
     Some(Ini::from_text(&String::from_utf8_lossy(&file)))
 }
 
-/// A folder as `profiles.ini` names it.
-fn folder_of(machine: &Machine, root: &RelativePath, path: &str, is_relative: bool) -> Option<RelativePath> {
+/// A folder as `profiles.ini` names it, below the volume's root.
+pub fn folder_of(
+    machine: &Machine,
+    root: &RelativePath,
+    path: &str,
+    is_relative: bool,
+) -> Option<RelativePath> {
     if is_relative {
         let below = RelativePath::from_bytes(path.replace('\\', "/").as_bytes()).ok()?;
         return root.join_path(&below).ok();

@@ -11,8 +11,8 @@ use super::list::{self, List, PackRow, contents_of, not_read, unpacked_lines};
 use super::parts::Parts;
 use super::set_aside::set_aside;
 use crate::sealing::TrunkKey;
-use crate::{host, spare};
 use crate::{Content, Entry, EntryAddress, Extent, Label, TrunkError, TrunkItem};
+use crate::{host, spare};
 use porter_names::RelativePath;
 use std::collections::hash_map::Entry as Slot;
 use std::collections::{HashMap, HashSet, VecDeque};
@@ -72,7 +72,9 @@ impl Stock {
         }
         for (_, folder) in parts.folders() {
             spare::remove_unfinished(folder);
-            host::remove_asides(folder);
+            host::remove_asides(folder, |stem| {
+                ["label", "seal", "seal-copy"].contains(&stem) || crate::signature::is_list(stem)
+            });
         }
         for (name, part, path) in parts.files()? {
             let io = |cause| TrunkError::io("going on with", &path, cause);

@@ -26,7 +26,7 @@ pub(crate) trait KindWords: Sync {
 
     /// True if what to do about an item that stays in the trunk is said by tasks of this kind, or of
     /// settings.
-    fn tells_what_is_kept(&self, _id: &str) -> bool {
+    fn tells_what_is_kept(&self, _item: &ItemReceipt) -> bool {
         false
     }
 

@@ -26,6 +26,17 @@ pub(crate) fn counted(number: u64, one: &str) -> String {
     format!("{} {plural}", count(number))
 }
 
+/// `1 bookmark`, `3 pages in history`.
+pub(crate) fn number_of(number: u64, plural: &str) -> String {
+    let (first, rest) =
+        plural.split_once(' ').map_or((plural, String::new()), |(first, rest)| (first, format!(" {rest}")));
+    if number == 1 {
+        format!("1 {}{rest}", first.trim_end_matches('s'))
+    } else {
+        format!("{} {plural}", count(number))
+    }
+}
+
 /// Powers of ten, as drives and sticks are sold: `999 B`, `1.5 kB`, `12.3 GB`.
 pub(crate) fn size(size_in_bytes: u64) -> String {
     if size_in_bytes < 1000 {

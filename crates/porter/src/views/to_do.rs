@@ -91,7 +91,7 @@ fn install_commands(receipt: &Receipt) -> Vec<String> {
 
 /// An item that stays in the trunk with all of its entries.
 fn of_kept(item: &ItemReceipt) -> Option<Task> {
-    let is_told = words_of(&item.kind).is_some_and(|words| words.tells_what_is_kept(&item.id));
+    let is_told = words_of(&item.kind).is_some_and(|words| words.tells_what_is_kept(item));
     if item.verdict != Verdict::KeptInTrunk || is_told {
         return None;
     }

@@ -155,6 +155,11 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             ),
             "make sure that it is closed, or run porter as administrator",
         ),
+        Caution::MailElsewhere { path } => (
+            "mail elsewhere",
+            format!("its mail in {path} is not carried: it is not on this drive, or other things are in that folder, too"),
+            "look for that folder, and copy it by hand: without it the program shows empty folders",
+        ),
         Caution::ProfileMissing { name, path } => (
             "no profile",
             format!("a program lists the profile \u{201c}{name}\u{201d}, whose folder is not there ({path})"),

@@ -2,7 +2,7 @@
 
 use crate::failure::Failure;
 use crate::views::kind::KindWords;
-use crate::views::numbers::{count, counted, size};
+use crate::views::numbers::{counted, number_of, size};
 use crate::views::task::Task;
 use porter_core::restore::Plan;
 use porter_core::survey::ItemSurvey;
@@ -33,7 +33,7 @@ impl KindWords for Browsers {
         (!steps.is_empty()).then_some(task).into_iter().collect()
     }
 
-    fn tells_what_is_kept(&self, _: &str) -> bool {
+    fn tells_what_is_kept(&self, _: &ItemReceipt) -> bool {
         true
     }
 
@@ -100,17 +100,6 @@ fn told(row: &ItemSurvey) -> Vec<String> {
     }
     let stay = passwords.filter(|code| code != "travel").map(|code| passwords_beforehand(&code));
     std::iter::once(line).chain(stay).collect()
-}
-
-/// `1 bookmark`, `3 pages in history`.
-fn number_of(number: u64, plural: &str) -> String {
-    let (first, rest) =
-        plural.split_once(' ').map_or((plural, String::new()), |(first, rest)| (first, format!(" {rest}")));
-    if number == 1 {
-        format!("1 {}{rest}", first.trim_end_matches('s'))
-    } else {
-        format!("{} {plural}", count(number))
-    }
 }
 
 /// Whether passwords and cookies will open on another machine, and why.

@@ -1,8 +1,14 @@
-//! The words about mail: how many letters there are.
+//! The words about mail: what there is of it, the accounts, and what a person opens and types.
 
 use crate::views::kind::KindWords;
-use crate::views::numbers::count;
+use crate::views::numbers::{counted, number_of};
+use crate::views::task::Task;
 use porter_core::survey::ItemSurvey;
+use porter_kinds::mail::mail_account::{MailAccount, MailServer};
+use porter_kinds::profiles::find::BESIDE;
+use porter_kinds::receipt::{ItemReceipt, PASSWORDS, Reason, Receipt, Verdict};
+use porter_names::screen::on_screen;
+use serde_json::{Value, json};
 
 /// See the module.
 pub(super) struct Mail;
@@ -18,7 +24,139 @@ impl KindWords for Mail {
 
     fn told(&self, row: &ItemSurvey) -> Vec<String> {
         let numbers = row.item.counts.iter().filter(|(_, number)| *number > 0);
-        let words: Vec<String> = numbers.map(|(name, number)| format!("{} {name}", count(*number))).collect();
-        if words.is_empty() { Vec::new() } else { vec![words.join(", ")] }
+        let numbers: Vec<String> = numbers.map(|(name, number)| number_of(*number, name)).collect();
+        let line = (!numbers.is_empty()).then(|| numbers.join(", "));
+        let accounts = MailAccount::all_in(&row.item.facts);
+        line.into_iter().chain(accounts.iter().map(in_short)).collect()
     }
+
+    fn tasks(&self, item: &ItemReceipt, _receipt: &Receipt) -> Vec<Task> {
+        let steps = steps(item);
+        let task = Task { how: steps.join(" "), ..Task::about(item) };
+        (!steps.is_empty()).then_some(task).into_iter().collect()
+    }
+
+    /// What lies beside profiles needs nothing.
+    fn tells_what_is_kept(&self, item: &ItemReceipt) -> bool {
+        item.facts.contains_key(BESIDE)
+    }
+
+    fn in_receipt(&self, receipt: &Receipt) -> Option<(&'static str, Value)> {
+        let own = receipt.items.iter().filter(|item| item.kind == self.kind());
+        let rows = own.map(|item| (item, steps(item), MailAccount::all_in(&item.facts)));
+        let rows: Vec<Value> = rows
+            .filter(|(_, steps, accounts)| !steps.is_empty() || !accounts.is_empty())
+            .map(|(item, steps, accounts)| {
+                let accounts: Vec<Value> = accounts.iter().map(as_json).collect();
+                json!({"item": item.id, "steps": steps, "accounts": accounts})
+            })
+            .collect();
+        Some(("mail_by_hand", json!(rows)))
+    }
+}
+
+/// `odile@saltmarsh.example (POP3 of mail.saltmarsh.example)`.
+fn in_short(account: &MailAccount) -> String {
+    let MailAccount { address, protocol, incoming, .. } = account;
+    let named = if address.is_empty() { &incoming.user } else { address };
+    let named = on_screen(named.as_bytes());
+    if incoming.host.is_empty() {
+        return named;
+    }
+    format!(
+        "{named} ({} of {})",
+        on_screen(protocol.to_uppercase().as_bytes()),
+        on_screen(incoming.host.as_bytes())
+    )
+}
+
+/// All that is typed into another program, but for the password.
+fn in_full(account: &MailAccount) -> String {
+    let MailAccount { name, incoming, outgoing, stays_on_server, .. } = account;
+    let mut words = vec![in_short(account)];
+    if !name.is_empty() {
+        words.push(format!("name {}", on_screen(name.as_bytes())));
+    }
+    words.extend(server("receives from", incoming));
+    words.extend(server("sends through", outgoing));
+    match stays_on_server.as_str() {
+        "yes" => words.push("messages stay on the server".to_owned()),
+        "no" => words.push("messages do not stay on the server".to_owned()),
+        _ => {}
+    }
+    words.join(", ")
+}
+
+fn server(does: &str, server: &MailServer) -> Option<String> {
+    let MailServer { host, port, encryption, user } = server;
+    let shown = |text: &str| on_screen(text.as_bytes());
+    let port = if port.is_empty() { String::new() } else { format!(" port {}", shown(port)) };
+    let encrypted = match encryption.as_str() {
+        "tls" => " with TLS",
+        "starttls" => " with STARTTLS",
+        "none" => " without encryption",
+        _ => "",
+    };
+    let user = if user.is_empty() { String::new() } else { format!(" as {}", shown(user)) };
+    (!host.is_empty()).then(|| format!("{does} {}{port}{encrypted}{user}", shown(host)))
+}
+
+fn as_json(account: &MailAccount) -> Value {
+    let server = |server: &MailServer| {
+        let MailServer { host, port, encryption, user } = server;
+        json!({"host": host, "port": port, "encryption": encryption, "user": user})
+    };
+    json!({
+        "name": account.name, "address": account.address, "protocol": account.protocol,
+        "incoming": server(&account.incoming), "outgoing": server(&account.outgoing),
+        "stays_on_server": account.stays_on_server,
+    })
+}
+
+/// The work that an item leaves; none if its program shows all of it without a question.
+fn steps(item: &ItemReceipt) -> Vec<String> {
+    let on_purpose = |reason: &Reason| matches!(reason, Reason::NotChosenAtCapture | Reason::NotChosenNow);
+    if item.findings.iter().any(|finding| on_purpose(&finding.reason)) {
+        return Vec::new();
+    }
+    let accounts = MailAccount::all_in(&item.facts);
+    if item.findings.iter().any(|finding| matches!(finding.reason, Reason::NoSuchProgram { .. })) {
+        // Its files stay in the trunk; another program can have the accounts.
+        return accounts
+            .iter()
+            .map(|account| format!("Type into the new program: {}.", in_full(account)))
+            .collect();
+    }
+    let mut steps = Vec::new();
+    let entered = item.findings.iter().find_map(|finding| match &finding.reason {
+        Reason::Entered { name } => Some(name),
+        _ => None,
+    });
+    if let (Some(name), true) = (entered, item.facts.contains_key("default")) {
+        let held: Vec<String> = item
+            .counts
+            .iter()
+            .filter(|row| row.landed > 0 && row.name != PASSWORDS)
+            .take(3)
+            .map(|row| number_of(row.landed, &row.name))
+            .collect();
+        let held = if held.is_empty() { String::new() } else { format!(" ({})", held.join(", ")) };
+        steps.push(format!(
+            "It opened by default on the old machine, and another profile does here: choose \u{201c}{}\u{201d}{held} in the program's list of profiles, \
+             or restore again with --restored-profiles-open.",
+            on_screen(name.as_bytes())
+        ));
+    }
+    let passwords = item.counts.iter().find(|row| row.name == PASSWORDS);
+    let comes_along = passwords.is_some_and(|row| row.landed > 0);
+    if comes_along && item.facts.get("passwords").is_some_and(|code| code == "behind-primary-password") {
+        steps.push(format!(
+            "{} came along, and open only with the primary password that was set in the old program: ask for it.",
+            counted(passwords.map_or(0, |row| row.landed), "saved password")
+        ));
+    }
+    if !comes_along && item.verdict == Verdict::Landed {
+        steps.extend(accounts.iter().map(|account| format!("Type the password of {}.", in_short(account))));
+    }
+    steps
 }

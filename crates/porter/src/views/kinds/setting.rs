@@ -71,8 +71,8 @@ impl KindWords for KeptInFiles {
         self.heading
     }
 
-    fn tells_what_is_kept(&self, id: &str) -> bool {
-        id == self.told
+    fn tells_what_is_kept(&self, item: &ItemReceipt) -> bool {
+        item.id == self.told
     }
 }
 
@@ -88,7 +88,7 @@ impl KindWords for PrinterDrivers {
         "Drivers of printers"
     }
 
-    fn tells_what_is_kept(&self, _: &str) -> bool {
+    fn tells_what_is_kept(&self, _: &ItemReceipt) -> bool {
         true
     }
 }

@@ -4,7 +4,7 @@ use crate::crossing::old_paths::OldPaths;
 use serde_json::Value;
 
 /// Follows every text that is a path, however deep. `serde_json` lets nothing be deeper than 128.
-pub(super) fn follow_all(json: &mut Value, paths: &OldPaths) {
+pub fn follow_all(json: &mut Value, paths: &OldPaths) {
     match json {
         Value::String(text) => {
             if let Some(new) = paths.follow(text) {

@@ -1,0 +1,391 @@
+//! Mork: the tables in which old versions of Mozilla's mail programs keep address books (`abook.mab`) and
+//! indexes of mailboxes (`.msf`). The grammar is published at
+//! <https://firefox-source-docs.mozilla.org/> (*Mork*, `mork.grammar`).
+//!
+//! A file begins with its first state; each group behind it changes that, until the file is next written
+//! whole. A group that was not ended counts for nothing.
+
+use crate::FormatError;
+use std::collections::{BTreeSet, HashMap};
+
+/// The format, in errors.
+const WHAT: &str = "Mork";
+/// The beginning of every file, up to its version.
+const MAGIC: &[u8] = b"// <!-- <mdb:mork:z";
+/// Rows of people, and rows of lists of people.
+const CARDS: &[u8] = b"ns:addrbk:db:row:scope:card:all";
+const LISTS: &[u8] = b"ns:addrbk:db:row:scope:list:all";
+/// The table of an address book; others hold what was deleted.
+const ADDRESS_BOOK: &[u8] = b"ns:addrbk:db:table:kind:pab";
+
+/// A row or a table: its number, and the name of its scope.
+type Id = (Vec<u8>, Vec<u8>);
+
+/// The tables of a file as they are after all its groups.
+#[derive(Debug, Default)]
+pub struct Mork {
+    rows: HashMap<Id, HashMap<Vec<u8>, Vec<u8>>>,
+    tables: HashMap<Id, Table>,
+}
+
+#[derive(Debug, Default, Clone)]
+struct Table {
+    kind: Vec<u8>,
+    rows: BTreeSet<Id>,
+}
+
+/// People and lists in an address book.
+pub fn address_book_counts(file: &[u8]) -> Result<(u64, u64), FormatError> {
+    let mork = Mork::from_bytes(file)?;
+    let rows: BTreeSet<&Id> = mork
+        .tables
+        .values()
+        .filter(|table| table.kind == ADDRESS_BOOK)
+        .flat_map(|table| &table.rows)
+        .collect();
+    let of = |scope: &[u8]| rows.iter().filter(|(_, own)| own == scope).count() as u64;
+    Ok((of(CARDS), of(LISTS)))
+}
+
+impl Mork {
+    /// Reads a file. Time and memory are bounded by its length.
+    pub fn from_bytes(file: &[u8]) -> Result<Self, FormatError> {
+        if !file.starts_with(MAGIC) {
+            return Err(FormatError::damaged(WHAT, "it does not begin as such a file"));
+        }
+        let mut reader = Reader { text: file, at: 0, columns: HashMap::new(), values: HashMap::new() };
+        let mut mork = Self::default();
+        while reader.skip_blank() {
+            match reader.next() {
+                b'<' => reader.dictionary()?,
+                b'[' => {
+                    reader.row(&mut mork, b"")?;
+                }
+                b'{' => reader.table(&mut mork)?,
+                b'@' => {
+                    if !reader.begin_group()? {
+                        break;
+                    }
+                }
+                other => return Err(reader.unexpected(other)),
+            }
+        }
+        Ok(mork)
+    }
+
+    /// The value of a column in each row of a scope.
+    pub fn values<'m>(&'m self, scope: &'m [u8], column: &'m [u8]) -> impl Iterator<Item = &'m [u8]> + 'm {
+        let rows = self.rows.iter().filter(move |((_, own), _)| own == scope);
+        rows.filter_map(move |(_, cells)| cells.get(column).map(Vec::as_slice))
+    }
+}
+
+struct Reader<'t> {
+    text: &'t [u8],
+    at: usize,
+    columns: HashMap<Vec<u8>, Vec<u8>>,
+    values: HashMap<Vec<u8>, Vec<u8>>,
+}
+
+impl Reader<'_> {
+    fn peek(&self) -> Option<u8> {
+        self.text.get(self.at).copied()
+    }
+
+    /// The next byte, behind which it then stands; 0 at the end.
+    fn next(&mut self) -> u8 {
+        let byte = self.peek().unwrap_or_default();
+        self.at += 1;
+        byte
+    }
+
+    fn unexpected(&self, byte: u8) -> FormatError {
+        let at = self.at.saturating_sub(1);
+        let found = if at < self.text.len() { format!("{:?}", byte as char) } else { "the end".to_owned() };
+        FormatError::damaged(WHAT, format!("{found} at byte {at}"))
+    }
+
+    /// Passes by blanks and comments; false at the end.
+    fn skip_blank(&mut self) -> bool {
+        while let Some(byte) = self.peek() {
+            if byte == b'/' && self.text.get(self.at + 1) == Some(&b'/') {
+                let rest = &self.text[self.at..];
+                self.at += memchr::memchr2(b'\n', b'\r', rest).unwrap_or(rest.len());
+            } else if byte.is_ascii_whitespace() {
+                self.at += 1;
+            } else {
+                return true;
+            }
+        }
+        false
+    }
+
+    fn until(&mut self, is_end: impl Fn(u8) -> bool) -> Vec<u8> {
+        let rest = self.text.get(self.at..).unwrap_or_default();
+        let length = rest.iter().position(|byte| is_end(*byte)).unwrap_or(rest.len());
+        self.at += length;
+        rest[..length].to_vec()
+    }
+
+    /// Letters and digits of a number or name.
+    fn token(&mut self) -> Vec<u8> {
+        self.until(|byte| byte.is_ascii_whitespace() || b"()<>[]{}:^=@!-+".contains(&byte))
+    }
+
+    /// A value up to the bracket that ends its cell, without its escapes.
+    fn literal(&mut self) -> Result<Vec<u8>, FormatError> {
+        let mut value = Vec::new();
+        loop {
+            match self.next() {
+                b')' => return Ok(value),
+                0 if self.at > self.text.len() => return Err(self.unexpected(0)),
+                b'\\' => match self.next() {
+                    b'\r' if self.peek() == Some(b'\n') => self.at += 1,
+                    b'\n' | b'\r' => {}
+                    other => value.push(other),
+                },
+                b'$' => {
+                    let digits = self.text.get(self.at..self.at + 2).unwrap_or_default();
+                    let digits = std::str::from_utf8(digits).ok();
+                    match digits.and_then(|digits| u8::from_str_radix(digits, 16).ok()) {
+                        Some(byte) => {
+                            value.push(byte);
+                            self.at += 2;
+                        }
+                        None => value.push(b'$'),
+                    }
+                }
+                other => value.push(other),
+            }
+        }
+    }
+
+    /// `<(80=name)(81=other)>`, with `<(a=c)>` in front of names of columns.
+    fn dictionary(&mut self) -> Result<(), FormatError> {
+        let mut is_of_columns = false;
+        while self.skip_blank() {
+            match self.next() {
+                b'>' => return Ok(()),
+                b'<' => {
+                    let about = self.until(|byte| byte == b'>');
+                    self.at += 1;
+                    is_of_columns = about.windows(3).any(|text| text == b"a=c");
+                }
+                b'(' => {
+                    let number = self.token();
+                    if self.next() != b'=' {
+                        return Err(self.unexpected(b'('));
+                    }
+                    let value = self.literal()?;
+                    let atoms = if is_of_columns { &mut self.columns } else { &mut self.values };
+                    atoms.insert(number, value);
+                }
+                other => return Err(self.unexpected(other)),
+            }
+        }
+        Err(self.unexpected(0))
+    }
+
+    /// A name that stands there, or behind `^` the number of one among the columns.
+    fn column(&mut self) -> Vec<u8> {
+        if self.peek() != Some(b'^') {
+            return self.token();
+        }
+        self.at += 1;
+        let number = self.token();
+        self.columns.get(&number).cloned().unwrap_or(number)
+    }
+
+    /// `1:^80`, or `1` in the scope of what it stands in.
+    fn id(&mut self, around: &[u8]) -> Id {
+        let number = self.token();
+        if self.peek() != Some(b':') {
+            return (number, around.to_vec());
+        }
+        self.at += 1;
+        (number, self.column())
+    }
+
+    /// The column and value of a cell, behind its bracket.
+    fn cell(&mut self) -> Result<(Vec<u8>, Vec<u8>), FormatError> {
+        let column = self.column();
+        match self.next() {
+            b'=' => Ok((column, self.literal()?)),
+            b'^' => {
+                let number = self.token();
+                let end = self.until(|byte| byte == b')');
+                self.at += 1;
+                // `^C0:c`: among the columns.
+                let atoms = if end == b":c" { &self.columns } else { &self.values };
+                Ok((column, atoms.get(&number).cloned().unwrap_or_default()))
+            }
+            other => Err(self.unexpected(other)),
+        }
+    }
+
+    /// Behind its bracket. With a sign in front of its number it loses what it had.
+    fn row(&mut self, mork: &mut Mork, scope: &[u8]) -> Result<Id, FormatError> {
+        self.skip_blank();
+        let is_cut = self.peek() == Some(b'-');
+        self.at += usize::from(is_cut);
+        let id = self.id(scope);
+        let cells = mork.rows.entry(id.clone()).or_default();
+        if is_cut {
+            cells.clear();
+        }
+        while self.skip_blank() {
+            match self.next() {
+                b']' => return Ok(id),
+                b'(' => {
+                    let (column, value) = self.cell()?;
+                    cells.insert(column, value);
+                }
+                // A single cell that is taken out, or what is said about the row.
+                b'-' => {}
+                b'[' => {
+                    self.until(|byte| byte == b']');
+                    self.at += 1;
+                }
+                other => return Err(self.unexpected(other)),
+            }
+        }
+        Err(self.unexpected(0))
+    }
+
+    /// Behind its bracket.
+    fn table(&mut self, mork: &mut Mork) -> Result<(), FormatError> {
+        self.skip_blank();
+        let is_cut = self.peek() == Some(b'-');
+        self.at += usize::from(is_cut);
+        let id = self.id(b"");
+        let mut table = mork.tables.remove(&id).unwrap_or_default();
+        if is_cut {
+            table.rows.clear();
+        }
+        let mut goes = false;
+        while self.skip_blank() {
+            match self.next() {
+                b'}' => {
+                    mork.tables.insert(id, table);
+                    return Ok(());
+                }
+                b'{' => self.about_table(mork, &id.1, &mut table)?,
+                b'-' => {
+                    goes = true;
+                    continue;
+                }
+                b'[' => {
+                    let row = self.row(mork, &id.1)?;
+                    if goes {
+                        table.rows.remove(&row)
+                    } else {
+                        table.rows.insert(row)
+                    };
+                }
+                byte if byte.is_ascii_alphanumeric() => {
+                    self.at -= 1;
+                    let row = self.id(&id.1);
+                    if goes {
+                        table.rows.remove(&row)
+                    } else {
+                        table.rows.insert(row)
+                    };
+                    // Its new place among the rows means nothing here.
+                    if self.peek() == Some(b'!') {
+                        self.at += 1;
+                        self.token();
+                    }
+                }
+                other => return Err(self.unexpected(other)),
+            }
+            goes = false;
+        }
+        Err(self.unexpected(0))
+    }
+
+    /// `{(k^C0:c)(s=9) [1:^82(^BF=1)]}`: the kind of a table, and a row about it.
+    fn about_table(&mut self, mork: &mut Mork, scope: &[u8], table: &mut Table) -> Result<(), FormatError> {
+        while self.skip_blank() {
+            match self.next() {
+                b'}' => return Ok(()),
+                b'(' => {
+                    let (column, value) = self.cell()?;
+                    if column == b"k" {
+                        table.kind = value;
+                    }
+                }
+                b'[' => {
+                    self.row(mork, scope)?;
+                }
+                byte if byte.is_ascii_alphanumeric() => {
+                    self.at -= 1;
+                    self.id(scope);
+                }
+                other => return Err(self.unexpected(other)),
+            }
+        }
+        Err(self.unexpected(0))
+    }
+
+    /// Behind its sign: `@$${1A{@` begins a group, `@$$}1A}@` ends it. One that has no end is passed by, with
+    /// all that is behind it; false then.
+    fn begin_group(&mut self) -> Result<bool, FormatError> {
+        let sign = self.until(|byte| byte == b'@');
+        self.at += 1;
+        let Some(number) = sign.strip_prefix(b"$${").and_then(|rest| rest.strip_suffix(b"{")) else {
+            let is_end = sign.starts_with(b"$$}");
+            return if is_end { Ok(true) } else { Err(self.unexpected(b'@')) };
+        };
+        let end = [b"@$$}", number, b"}@"].concat();
+        let rest = self.text.get(self.at..).unwrap_or_default();
+        Ok(memchr::memmem::find(rest, &end).is_some())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const BOOK: &[u8] = br#"// <!-- <mdb:mork:z v="1.4"/> -->
+< <(a=c)> // (f=iso-8859-1)
+  (80=ns:addrbk:db:row:scope:card:all)(81=ns:addrbk:db:row:scope:list:all)
+  (82=ns:addrbk:db:row:scope:data:all)(83=DisplayName)(84=PrimaryEmail)
+  (C0=ns:addrbk:db:table:kind:pab)(C1=ns:addrbk:db:table:kind:deleted)>
+<(90=Ines Albrecht)(91=ines@saltmarsh.example)(92=B\)en $C3$A9\
+t\\\$5)>
+{1:^80 {(k^C0:c)(s=9) [1:^82(^83=3)]}
+  [1(^83^90)(^84^91)]
+  [2(^83^92)(^84=ben@saltmarsh.example)]
+  [3(^83=gone)]
+  [1:^81(^83=Stall holders)]}
+{2:^80 {(k^C1:c)(s=9)} [9(^83=deleted long ago)]}
+@$${1{@
+{1:^80 {(k^C0:c)(s=9)} -3 [-2(^83=Ben)] [4(^83=Odile)]}
+@$$}1}@
+@$${2{@
+{1:^80 {(k^C0:c)(s=9)} [5(^83=never written whole)]"#;
+
+    #[test]
+    fn people_are_those_that_are_there_after_the_last_whole_group() {
+        assert_eq!(address_book_counts(BOOK).unwrap(), (3, 1));
+        let mork = Mork::from_bytes(BOOK).unwrap();
+        let names = |mork: &Mork| -> BTreeSet<String> {
+            let names = mork.values(CARDS, b"DisplayName");
+            names.map(|name| String::from_utf8_lossy(name).into_owned()).collect()
+        };
+        let expected = ["Ines Albrecht", "Ben", "Odile", "gone", "deleted long ago"];
+        assert_eq!(names(&mork), expected.map(str::to_owned).into());
+        let first = &BOOK[..memchr::memmem::find(BOOK, b"@$${1").unwrap()];
+        assert_eq!(address_book_counts(first).unwrap(), (3, 1));
+        assert!(names(&Mork::from_bytes(first).unwrap()).contains("B)en \u{e9}t\\$5"), "{first:?}");
+    }
+
+    #[test]
+    fn a_file_that_is_torn_is_an_error_and_no_empty_book() {
+        let table = memchr::memmem::find(BOOK, b"[3(").unwrap();
+        for end in [table, table + 5, 200, 40] {
+            assert!(address_book_counts(&BOOK[..end]).is_err(), "{end}");
+        }
+        assert!(address_book_counts(b"").is_err() && address_book_counts(b"SQLite").is_err());
+    }
+}

@@ -1,0 +1,149 @@
+//! The letters of an item: counted where it is found, and again where it landed.
+
+use crate::caution::Caution;
+use porter_formats::mail::{mbox, pst};
+use porter_names::{RelativePath, fold};
+use porter_source::{EntryKind, Sequential, Volume};
+use std::io::Read;
+
+/// The names of their numbers.
+pub const MESSAGES: &str = "messages";
+/// Letters that nobody has read.
+pub const UNREAD: &str = "unread messages";
+/// Letters that are on a server, too.
+pub const ON_A_SERVER: &str = "messages kept on a server";
+/// Mailboxes with letters in them.
+pub const FOLDERS: &str = "folders of messages";
+
+/// Folders of Mozilla's programs in which mailboxes are, and whether those are copies of what is on a server.
+const MAILBOXES: [(&str, bool); 2] = [("Mail", false), ("ImapMail", true)];
+/// Folders in folders are not deeper in any real profile.
+const DEEPEST: usize = 32;
+
+/// The letters of one item.
+#[derive(Debug, Default)]
+pub struct Letters {
+    messages: u64,
+    unread: u64,
+    on_a_server: u64,
+    folders: u64,
+    /// What could not be counted.
+    pub cautions: Vec<Caution>,
+}
+
+impl Letters {
+    /// Their numbers, with names; none that is nothing.
+    pub fn counts(&self) -> Vec<(String, u64)> {
+        let all = [
+            (MESSAGES, self.messages),
+            (UNREAD, self.unread),
+            (ON_A_SERVER, self.on_a_server),
+            (FOLDERS, self.folders),
+        ];
+        let found = all.into_iter().filter(|(_, number)| *number > 0);
+        found.map(|(name, number)| (name.to_owned(), number)).collect()
+    }
+
+    /// One of the numbers.
+    pub fn of(&self, name: &str) -> u64 {
+        self.counts().into_iter().find(|(known, _)| known == name).map_or(0, |(_, number)| number)
+    }
+
+    /// Adds all that is at a path. It ends early once `go_on` says no.
+    pub fn add(&mut self, volume: &dyn Volume, at: &RelativePath, go_on: &dyn Fn() -> bool) {
+        self.count(volume, at, None, 0, go_on);
+    }
+
+    /// Adds the mailboxes of a folder that has none of the names that tell what is in it.
+    pub fn add_mailboxes(&mut self, volume: &dyn Volume, at: &RelativePath, go_on: &dyn Fn() -> bool) {
+        self.count(volume, at, Some(false), 0, go_on);
+    }
+
+    /// Counts what is at a path: a data file, or the mailboxes in a folder, which are copies or not. Nothing
+    /// behind a link is looked at.
+    fn count(
+        &mut self,
+        volume: &dyn Volume,
+        at: &RelativePath,
+        are_copies: Option<bool>,
+        depth: usize,
+        go_on: &dyn Fn() -> bool,
+    ) {
+        let Ok(found) = volume.metadata(at) else { return };
+        match (found.kind, are_copies) {
+            (EntryKind::File, _) if is_data_file(at) => self.count_data_file(volume, at),
+            (EntryKind::File, Some(are_copies)) => self.count_mailbox(volume, at, are_copies, go_on),
+            (EntryKind::Folder, _) if depth < DEEPEST => {
+                let Ok(rows) = volume.list(at) else { return };
+                for row in rows.into_iter().flatten() {
+                    // The outermost counts: a person may call a folder of letters so.
+                    let are_copies = are_copies.or_else(|| {
+                        let mut boxes = MAILBOXES.iter();
+                        let named = boxes.find(|(name, _)| fold::same_name(name.as_bytes(), &row.name));
+                        named.map(|(_, are_copies)| *are_copies)
+                    });
+                    if let Ok(below) = at.join(&row.name) {
+                        self.count(volume, &below, are_copies, depth + 1, go_on);
+                    }
+                }
+            }
+            _ => {}
+        }
+    }
+
+    fn count_data_file(&mut self, volume: &dyn Volume, at: &RelativePath) {
+        let counted = volume.open(at).map_err(|error| error.to_string()).and_then(|file| {
+            pst::count(&|offset, buffer| file.read_at(offset, buffer)).map_err(|error| error.to_string())
+        });
+        match counted {
+            Ok(letters) if letters.is_copy => self.on_a_server += letters.messages,
+            Ok(letters) => self.messages += letters.messages,
+            Err(detail) => {
+                self.cautions.push(Caution::ProfileDamaged { file: at.to_string(), detail });
+            }
+        }
+    }
+
+    fn count_mailbox(
+        &mut self,
+        volume: &dyn Volume,
+        at: &RelativePath,
+        is_copy: bool,
+        go_on: &dyn Fn() -> bool,
+    ) {
+        /// Enough that each piece is one question to the drive.
+        const PIECE_IN_BYTES: usize = 1 << 20;
+        let Ok(file) = volume.open(at) else { return };
+        let mut beginning = [0; 5];
+        if !file.read_at(0, &mut beginning).is_ok_and(|read| mbox::is_one(&beginning[..read])) {
+            return;
+        }
+        let mut counter = mbox::Counter::default();
+        let mut file = Sequential::new(file);
+        let mut piece = vec![0; PIECE_IN_BYTES];
+        while go_on() {
+            match file.read(&mut piece) {
+                Ok(0) => break,
+                Ok(read) => counter.feed(&piece[..read]),
+                Err(cause) => {
+                    let detail = cause.to_string();
+                    self.cautions.push(Caution::ProfileDamaged { file: at.to_string(), detail });
+                    break;
+                }
+            }
+        }
+        let letters = counter.letters();
+        self.folders += u64::from(letters.messages > 0);
+        if is_copy {
+            self.on_a_server += letters.messages;
+        } else {
+            self.messages += letters.messages;
+        }
+        self.unread += letters.unread;
+    }
+}
+
+fn is_data_file(at: &RelativePath) -> bool {
+    let name = at.name().unwrap_or_default().to_ascii_lowercase();
+    name.ends_with(b".pst") || name.ends_with(b".ost")
+}
