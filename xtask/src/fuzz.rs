@@ -10,7 +10,7 @@ use porter_formats::gecko::{extensions, logins, moz_lz4, places, prefs, session}
 use porter_formats::ini::Ini;
 use porter_formats::ipp::Message;
 use porter_formats::mail::{mbox, pst};
-use porter_formats::{chromium, ppd, property_list, safari, shortcut};
+use porter_formats::{chromium, mork, ppd, property_list, safari, shortcut};
 use porter_hive::Hive;
 use porter_hive::walk::Sight;
 use porter_kinds::catalogue::CarryRule;
@@ -263,6 +263,11 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
             },
         },
         Format {
+            name: "mork",
+            seeds: found(".mab"),
+            decode: |file, _| drop(mork::address_book_counts(file)),
+        },
+        Format {
             name: "mail",
             seeds: [found("Inbox"), found(".pst").into_iter().map(|file| file[..0x4600].to_vec()).collect()].concat(),
             decode: |file, _| {
@@ -333,7 +338,8 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
             decode: |file, _| {
                 let text = String::from_utf8_lossy(file);
                 let _ = prefs::get_text(&text, "extensions.webextensions.uuids");
-                drop(prefs::with_texts(&text, |_, value| Some(value.to_owned())));
+                drop(prefs::with_texts(&text, |_, value| prefs::Becomes::Text(value.to_owned())));
+                let _ = prefs::all(&text).count();
             },
         },
         Format {

@@ -63,7 +63,7 @@ pub fn places_as_written(machine: &Machine, account: &Account) -> std::collectio
 }
 
 impl OldPaths {
-    /// Of nothing yet, from one family of systems to another.
+    /// Knows nothing yet, from one family of systems to another.
     pub fn between(from: Family, to: Family) -> Self {
         Self { from, to, rows: Vec::new() }
     }

@@ -27,7 +27,7 @@ pub struct Letters {
     unread: u64,
     on_a_server: u64,
     folders: u64,
-    /// What could not be counted.
+    /// Files that could not be counted.
     pub cautions: Vec<Caution>,
 }
 

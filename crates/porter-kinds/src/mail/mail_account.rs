@@ -3,7 +3,7 @@
 
 use porter_names::Facts;
 
-/// See the module. What is not known is empty.
+/// See the module. A text is empty if it is not known.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct MailAccount {
     /// The person's name, as letters bear it.

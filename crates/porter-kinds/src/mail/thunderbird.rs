@@ -1,8 +1,8 @@
 //! A profile of Mozilla's mail programs: Thunderbird and its kin, and the mail of SeaMonkey.
 //!
-//! Letters are mailboxes below `Mail` and `ImapMail`, or a file each (maildir); contacts are databases, and in
-//! old versions files of Mork; events and tasks are a database. The settings say which accounts there are, and
-//! where their mail is: it may lie outside of the profile.
+//! Letters are mailboxes below `Mail` and `ImapMail`, or a file each (maildir); contacts are databases, and
+//! in old versions files of Mork; events and tasks are a database. The settings say which accounts there are,
+//! and where their mail is: it may lie outside of the profile.
 
 use super::letters::Letters;
 use super::mail_account::{MailAccount, MailServer};
