@@ -1,9 +1,9 @@
 //! The letters of an item: counted where it is found, and again where it landed.
 
 use crate::caution::Caution;
-use porter_formats::mail::{mbox, pst};
+use porter_formats::mail::{maildir, mbox, pst};
 use porter_names::{RelativePath, fold};
-use porter_source::{EntryKind, Sequential, Volume};
+use porter_source::{EntryKind, Listed, Sequential, Volume};
 use std::io::Read;
 
 /// The names of their numbers.
@@ -75,7 +75,12 @@ impl Letters {
             (EntryKind::File, Some(are_copies)) => self.count_mailbox(volume, at, are_copies, go_on),
             (EntryKind::Folder, _) if depth < DEEPEST => {
                 let Ok(rows) = volume.list(at) else { return };
-                for row in rows.into_iter().flatten() {
+                let mut rows: Vec<_> = rows.into_iter().flatten().collect();
+                if let Some(are_copies) = are_copies.filter(|_| is_maildir(&rows)) {
+                    self.count_maildir(volume, at, are_copies, go_on);
+                    rows.retain(|row| !["cur", "new", "tmp"].iter().any(|name| row.name == name.as_bytes()));
+                }
+                for row in rows {
                     // The outermost counts: a person may call a folder of letters so.
                     let are_copies = are_copies.or_else(|| {
                         let mut boxes = MAILBOXES.iter();
@@ -102,6 +107,47 @@ impl Letters {
                 self.cautions.push(Caution::ProfileDamaged { file: at.to_string(), detail });
             }
         }
+    }
+
+    /// Counts letters of a file each.
+    fn count_maildir(
+        &mut self,
+        volume: &dyn Volume,
+        at: &RelativePath,
+        are_copies: bool,
+        go_on: &dyn Fn() -> bool,
+    ) {
+        let (mut messages, mut unread) = (0, 0);
+        let mut beginning = vec![0; maildir::HEAD_IN_BYTES];
+        for folder in maildir::FOLDERS {
+            let Ok(folder_at) = at.join(folder.as_bytes()) else { continue };
+            for row in volume.list(&folder_at).into_iter().flatten().flatten() {
+                if row.metadata.kind != EntryKind::File || !go_on() {
+                    continue;
+                }
+                messages += 1;
+                let Ok(letter) = folder_at.join(&row.name) else { continue };
+                let read = volume
+                    .open(&letter)
+                    .map_err(|error| error.to_string())
+                    .and_then(|file| file.read_at(0, &mut beginning).map_err(|error| error.to_string()));
+                match read {
+                    Ok(read) => {
+                        unread += u64::from(maildir::is_unread(folder, &row.name, &beginning[..read]))
+                    }
+                    Err(detail) => {
+                        self.cautions.push(Caution::ProfileDamaged { file: letter.to_string(), detail });
+                    }
+                }
+            }
+        }
+        self.add_folder(messages, unread, are_copies);
+    }
+
+    fn add_folder(&mut self, messages: u64, unread: u64, are_copies: bool) {
+        self.folders += u64::from(messages > 0);
+        *(if are_copies { &mut self.on_a_server } else { &mut self.messages }) += messages;
+        self.unread += unread;
     }
 
     fn count_mailbox(
@@ -133,14 +179,16 @@ impl Letters {
             }
         }
         let letters = counter.letters();
-        self.folders += u64::from(letters.messages > 0);
-        if is_copy {
-            self.on_a_server += letters.messages;
-        } else {
-            self.messages += letters.messages;
-        }
-        self.unread += letters.unread;
+        self.add_folder(letters.messages, letters.unread, is_copy);
     }
+}
+
+/// True for what is in a folder whose letters are a file each.
+fn is_maildir(rows: &[Listed]) -> bool {
+    let has = |name: &str| {
+        rows.iter().any(|row| row.metadata.kind == EntryKind::Folder && row.name == name.as_bytes())
+    };
+    has(maildir::FOLDERS[0]) && (has(maildir::FOLDERS[1]) || has("tmp"))
 }
 
 fn is_data_file(at: &RelativePath) -> bool {

@@ -67,7 +67,7 @@ impl Keeper for Thunderbird {
     }
 
     fn databases(&self) -> &'static [&'static str] {
-        &["abook.sqlite", "history.sqlite", CALENDAR, mozilla::KEYS, "global-messages-db.sqlite"]
+        &["abook.sqlite", "history.sqlite", CALENDAR, mozilla::KEYS]
     }
 }
 
@@ -156,7 +156,7 @@ pub fn outside(profile: &ProfileFolder<'_>, machine: &Machine) -> Vec<Outside> {
         let by_whole = || folder_of(machine, &profile.at, whole?, false);
         let found = match by_relative.or_else(by_whole) {
             Some(folder) if folder.is_within(&profile.at) => continue,
-            Some(folder) if is_folder(&folder) => Outside::Here(folder),
+            Some(folder) if is_folder(&folder) => Outside::Here { folder, written: whole.map(str::to_owned) },
             _ => match whole.or(relative) {
                 Some(written) => Outside::Elsewhere(written.to_owned()),
                 None => continue,

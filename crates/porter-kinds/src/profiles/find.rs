@@ -20,7 +20,8 @@ pub type KeeperOf = fn(&CarryRule) -> Option<&'static dyn Keeper>;
 /// The fact of an item that is what lies beside profiles.
 pub const BESIDE: &str = "beside";
 
-/// How the names of the parts of a profile begin that lie outside of it.
+/// How the names of the parts of a profile begin that lie outside of it. The fact of the same name is the path
+/// as the profile writes it.
 pub const OUTSIDE: &str = "outside-";
 
 /// All profiles of a kind.
@@ -180,18 +181,22 @@ fn add_outside(
             !profile.at.is_within(folder) && !machine.all_places().any(|place| place.path.is_within(folder))
         };
         let part = match &outside {
-            Outside::Here(folder) if is_folder(machine, folder) && is_its_own(folder) => {
+            Outside::Here { folder, .. } if is_folder(machine, folder) && is_its_own(folder) => {
                 part_at(machine, owner, folder).filter(|_| taken.insert(folder.clone()))
             }
             _ => None,
         };
         match (part, outside) {
-            (Some(part), _) => {
+            (Some(part), outside) => {
                 number += 1;
-                item.parts.push(Part { name: format!("{OUTSIDE}{number}"), ..part });
+                let name = format!("{OUTSIDE}{number}");
+                if let Outside::Here { written: Some(written), .. } = outside {
+                    item.facts.insert(name.clone(), written);
+                }
+                item.parts.push(Part { name, ..part });
             }
-            (None, Outside::Here(path)) => {
-                item.cautions.push(Caution::MailElsewhere { path: path.to_string() });
+            (None, Outside::Here { folder, .. }) => {
+                item.cautions.push(Caution::MailElsewhere { path: folder.to_string() });
             }
             (None, Outside::Elsewhere(path)) => item.cautions.push(Caution::MailElsewhere { path }),
         }

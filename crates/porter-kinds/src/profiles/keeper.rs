@@ -65,8 +65,13 @@ pub trait Keeper: Sync {
 /// A folder of a profile that lies outside of it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Outside {
-    /// Below the root of the volume.
-    Here(RelativePath),
+    /// On the volume of the profile.
+    Here {
+        /// Below its root.
+        folder: RelativePath,
+        /// As it is written in the profile, if it is.
+        written: Option<String>,
+    },
     /// On another drive, or nowhere: as it is written.
     Elsewhere(String),
 }

@@ -102,7 +102,12 @@ fn bring_inside(coming: &Coming<'_>, to: &Destination, paths: &mut OldPaths, cha
             |start: &RelativePath| inside.iter().try_fold(start.clone(), |path, step| path.join(step).ok());
         let (Some(into), Some(on_volume)) = (within(&to.moved.to), within(&to.on_volume)) else { continue };
         let was = coming.as_it_was(&outside.place, &from);
-        paths.add(&was, as_written(ground.machine.layout.family, &on_volume));
+        let now = as_written(ground.machine.layout.family, &on_volume);
+        // The profile may write it otherwise than it was: the program finds it by where the profile is.
+        if let Some(written) = item.facts.get(&outside.name) {
+            paths.add(written, now.clone());
+        }
+        paths.add(&was, now);
         changes.move_part(Moved {
             item: item.id.clone(),
             from_place: outside.place.clone(),

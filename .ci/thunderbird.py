@@ -1,0 +1,208 @@
+"""Drives a real Thunderbird for `.ci/mail`: it makes a profile, and says what it sees in one."""
+
+import json
+import mailbox
+import os
+import pathlib
+import sys
+
+from marionette import Marionette
+
+PROGRAM = ("thunderbird", "--offline")
+
+MAKE = """
+const { MailServices } = ChromeUtils.importESModule("resource:///modules/MailServices.sys.mjs");
+const { cal } = ChromeUtils.importESModule("resource:///modules/calendar/calUtils.sys.mjs");
+const { CalEvent } = ChromeUtils.importESModule("resource:///modules/CalEvent.sys.mjs");
+const { CalTodo } = ChromeUtils.importESModule("resource:///modules/CalTodo.sys.mjs");
+const letter = (number, to) => `From - Mon Mar  5 08:00:00 2012\\nX-Mozilla-Status: 0000\\nX-Mozilla-Status2: 00000000\\n` +
+    `From: Ines <ines${number}@saltmarsh.example>\\nTo: ${to}\\nSubject: Kite ${number}\\nMessage-ID: <${to}.${number}@saltmarsh.example>\\n` +
+    `Date: Mon, 05 Mar 2012 08:00:00 +0000\\n\\nFrom-not the beginning of a letter\\n>From here on the wind was good\\n\\n`;
+const fill = (folder, letters) => {
+    folder.QueryInterface(Ci.nsIMsgLocalMailFolder);
+    for (let number = 1; number <= letters; number++) folder.addMessage(letter(number, folder.name));
+    const read = [...folder.messages].slice(0, Math.floor(letters / 2));
+    folder.markMessagesRead(read, true);
+    if (read.length) folder.markMessagesFlagged([read[0]], true);
+};
+const make = (parent, name, letters) => {
+    parent.QueryInterface(Ci.nsIMsgLocalMailFolder);
+    const folder = parent.createLocalSubfolder(name);
+    fill(folder, letters);
+    return folder;
+};
+try { MailServices.accounts.createLocalMailAccount(); } catch (e) { /* It is there. */ }
+const local = MailServices.accounts.localFoldersServer.rootFolder;
+const kites = make(local, "Kites", 7);
+make(make(kites, "Jobs 2012", 3), "Rokkaku \u00e9", 2);
+// Letters of a file each.
+const pop = MailServices.accounts.createIncomingServer("odile", "pop.saltmarsh.example", "pop3");
+pop.setStringValue("storeContractID", "@mozilla.org/msgstore/maildirstore;1");
+const identity = MailServices.accounts.createIdentity();
+identity.email = "odile@saltmarsh.example";
+identity.fullName = "Odile Marchetti";
+const account = MailServices.accounts.createAccount();
+account.addIdentity(identity);
+account.incomingServer = pop;
+pop.rootFolder.QueryInterface(Ci.nsIMsgLocalMailFolder);
+make(pop.rootFolder, "Stall", 5);
+const imap = MailServices.accounts.createIncomingServer("odile", "imap.saltmarsh.example", "imap");
+imap.port = 993;
+imap.socketType = 3;
+imap.loginAtStartUp = false;
+const second = MailServices.accounts.createAccount();
+second.addIdentity(identity);
+second.incomingServer = imap;
+
+const book = MailServices.ab.directories.find(one => one.dirPrefId == "ldap_2.servers.pab");
+const cards = [];
+for (const name of ["Ines Albrecht", "Ben \u00d8rsted", "Ferry office"]) {
+    const card = Cc["@mozilla.org/addressbook/cardproperty;1"].createInstance(Ci.nsIAbCard);
+    card.displayName = name;
+    card.primaryEmail = name.split(" ")[0].toLowerCase() + "@windrose.example";
+    cards.push(book.addCard(card));
+}
+const list = Cc["@mozilla.org/addressbook/directoryproperty;1"].createInstance(Ci.nsIAbDirectory);
+list.isMailList = true;
+list.dirName = "Stall holders";
+book.addMailList(list).addCard(cards[0]);
+
+const calendar = cal.manager.createCalendar("storage", Services.io.newURI("moz-storage-calendar://"));
+calendar.name = "Flying days";
+cal.manager.registerCalendar(calendar);
+for (let day = 1; day <= 4; day++) {
+    await calendar.addItem(new CalEvent(`BEGIN:VEVENT\\nUID:day-${day}\\nSUMMARY:Flying day ${day}\\nDTSTART:2026110${day}T100000Z\\n` +
+        `DTEND:2026110${day}T120000Z\\n${day == 1 ? "RRULE:FREQ=WEEKLY;COUNT=3\\n" : ""}END:VEVENT`));
+}
+await calendar.addItem(new CalTodo("BEGIN:VTODO\\nUID:mend\\nSUMMARY:Mend the rokkaku\\nEND:VTODO"));
+
+const login = Cc["@mozilla.org/login-manager/loginInfo;1"].createInstance(Ci.nsILoginInfo);
+login.init("imap://imap.saltmarsh.example", null, "imap://imap.saltmarsh.example", "odile", "forty kites at four", "", "");
+await Services.logins.addLoginAsync(login);
+MailServices.accounts.saveAccountInfo();
+Services.prefs.savePrefFile(null);
+return true;
+"""
+
+SEE = """
+const { MailServices } = ChromeUtils.importESModule("resource:///modules/MailServices.sys.mjs");
+const { cal } = ChromeUtils.importESModule("resource:///modules/calendar/calUtils.sys.mjs");
+const all = [];
+for (const server of MailServices.accounts.allServers) {
+    for (const folder of server.rootFolder.descendants) {
+        try { folder.updateFolder(null); } catch (e) { /* There is no server. */ }
+        all.push([server, folder]);
+    }
+}
+await new Promise(resolve => Cc["@mozilla.org/timer;1"].createInstance(Ci.nsITimer).initWithCallback({ notify: resolve }, 3000, 0));
+const folders = {};
+for (const [server, folder] of all) {
+    // Waste baskets and the like appear and go by themselves.
+    let starred = 0;
+    try { starred = [...folder.messages].filter(one => one.isFlagged).length; } catch (e) { /* A folder of a server. */ }
+    if (folder.getTotalMessages(false)) {
+        folders[`${server.type} ${folder.URI.split("/").slice(3).map(decodeURIComponent).join("/")}`] =
+            [folder.getTotalMessages(false), folder.getNumUnread(false), starred];
+    }
+}
+const contacts = [];
+const lists = [];
+for (const book of MailServices.ab.directories) {
+    contacts.push(...book.childCards.filter(card => !card.isMailList).map(card => card.displayName));
+    lists.push(...book.childNodes.map(list => [list.dirName, list.childCards.length]));
+}
+const events = [];
+for (const calendar of cal.manager.getCalendars()) {
+    const found = await calendar.getItemsAsArray(Ci.calICalendar.ITEM_FILTER_ALL_ITEMS | Ci.calICalendar.ITEM_FILTER_COMPLETED_ALL, 0, null, null);
+    events.push(...found.map(one => `${calendar.name}: ${one.title}`));
+}
+const logins = await Services.logins.getAllLogins();
+const profiles = Cc["@mozilla.org/toolkit/profile-service;1"].getService(Ci.nsIToolkitProfileService);
+return JSON.stringify({
+    profile: Services.dirsvc.get("ProfD", Ci.nsIFile).leafName,
+    listed: [...profiles.profiles].map(one => one.rootDir.leafName).sort(),
+    accounts: MailServices.accounts.accounts.map(one => one.incomingServer && one.incomingServer.type).sort(),
+    folders, contacts: contacts.sort(), lists: lists.sort(), events: events.sort(), logins: logins.map(one => [one.origin, one.username, one.password]),
+});
+"""
+
+
+def make(home):
+    program = Marionette(home, PROGRAM)
+    program.run(MAKE)
+    program.quit()
+
+
+def start(home):
+    """Thunderbird makes a profile, as on a new PC that somebody looked at."""
+    program = Marionette(home, PROGRAM)
+    program.run("return true;")
+    program.quit()
+
+
+def see(home, to):
+    program = Marionette(home, PROGRAM)
+    seen = json.loads(program.run(SEE))
+    program.quit()
+    pathlib.Path(to).write_text(json.dumps(seen))
+    print(seen["profile"], {name: numbers[0] for name, numbers in seen["folders"].items()}, len(seen["contacts"]), "contacts,", len(seen["events"]), "events and tasks")
+
+
+def same(old, new, listed):
+    """Everything that one Thunderbird saw the other one sees; and so many profiles are in its list."""
+    old, new = (json.loads(pathlib.Path(path).read_text()) for path in (old, new))
+    assert len(new["listed"]) == int(listed), new["listed"]
+    assert new["profile"] in new["listed"], new
+    for name in ("accounts", "folders", "contacts", "lists", "events", "logins"):
+        assert old[name] == new[name], f"{name}: {old[name]} was there, and now {new[name]}"
+    assert len(old["folders"]) == 4 and len(old["contacts"]) == 3 and len(old["events"]) == 5 and old["logins"], old
+
+
+def counted(seen, survey, item):
+    """What porter counted is what Thunderbird shows, and what Python's reader of mailboxes finds in the files."""
+    seen = json.loads(pathlib.Path(seen).read_text())
+    counts = next(row["counts"] for row in json.loads(pathlib.Path(survey).read_text())["items"] if row["id"] == item)
+    folders = seen["folders"].values()
+    expected = {
+        "messages": sum(row[0] for row in folders), "unread messages": sum(row[1] for row in folders), "folders of messages": len(folders),
+        "contacts": len(seen["contacts"]), "lists of contacts": len(seen["lists"]), "events": 4, "tasks": 1, "passwords": len(seen["logins"]),
+    }
+    got = {name: counts.get(name) for name in expected}
+    assert got == expected, f"porter: {got}, Thunderbird: {expected}"
+    print("porter counts", got)
+
+
+def mailboxes(folder):
+    """The letters of all mailboxes below a folder, by Python's own reader."""
+    number = 0
+    for path in sorted(pathlib.Path(folder).rglob("*")):
+        if path.is_file() and path.open("rb").read(5) == b"From ":
+            number += len(mailbox.mbox(path, create=False))
+    print(number)
+
+
+def outside(profile, to):
+    """Moves the local folders out of a profile, as a person does in the settings of the account."""
+    prefs = pathlib.Path(profile, "prefs.js")
+    text = prefs.read_text()
+    folder = pathlib.Path(profile, "Mail/Local Folders")
+    folder.rename(to)
+    relative = "[ProfD]" + os.path.relpath(to, profile)
+    assert str(folder) in text and "[ProfD]Mail/Local Folders" in text, text
+    prefs.write_text(text.replace(str(folder), str(to)).replace("[ProfD]Mail/Local Folders", relative))
+
+
+def elsewhere(program, profile, to):
+    """The lists name a profile where the machine's own root has it now."""
+    for name in ("profiles.ini", "installs.ini"):
+        path = pathlib.Path(program, name)
+        sections = []
+        for section in path.read_text().split("\n\n"):
+            if f"Path={profile}\n" in section + "\n":
+                section = section.replace("IsRelative=1", "IsRelative=0")
+            sections.append(section.replace(f"={profile}", f"={to}"))
+        path.write_text("\n\n".join(sections))
+
+
+if __name__ == "__main__":
+    globals()[sys.argv[1].replace("-", "_")](*sys.argv[2:])
