@@ -6,6 +6,7 @@ mod count;
 
 use crate::events::{Cancelled, Conduct, Event, Stage};
 use crate::walk::Grounds;
+use count::{Count, Elsewhere};
 use porter_kinds::Kinds;
 use porter_kinds::catalogue::Catalogue;
 use porter_kinds::caution::Caution;
@@ -101,7 +102,11 @@ pub fn survey(
     conduct: Conduct<'_>,
 ) -> Result<Survey, Cancelled> {
     conduct.send(&Event::StageBegan { stage: Stage::Survey, expected: Tally::default() });
-    let mut found = kinds.find_items(machine);
+    let found = kinds.find_items(machine);
+    let grounds = Grounds::new(machine, kinds, found.iter(), unchosen, NameRules::TRUNK);
+    let (counts, elsewhere) = count::count(&grounds, kinds, &found, conduct)?;
+    let elsewhere = items_elsewhere(machine, elsewhere);
+    let (mut found, counts): (Vec<Item>, Vec<Count>) = found.into_iter().zip(counts).chain(elsewhere).unzip();
     for item in &mut found {
         if conduct.is_stopped() {
             return Err(Cancelled);
@@ -110,8 +115,6 @@ pub fn survey(
             kinds.of(item).count(item, machine, &|| !conduct.is_stopped());
         }
     }
-    let grounds = Grounds::new(machine, kinds, found.iter(), unchosen, NameRules::TRUNK);
-    let counts = count::count(&grounds, &found, conduct)?;
     let compressed: u64 = counts.iter().map(|count| count.compressed).sum();
     let mut items: Vec<ItemSurvey> = found
         .into_iter()
@@ -126,6 +129,11 @@ pub fn survey(
             item,
         })
         .collect();
+    let of_person = |row: &ItemSurvey| {
+        let owner = row.item.owner.as_ref();
+        owner.and_then(|id| machine.accounts.iter().position(|a| a.id == *id)).unwrap_or(usize::MAX)
+    };
+    items.sort_by_key(of_person);
     // An empty item is not shown, but it must not lose its cautions.
     items.retain(|row| row.seen().entries() > 0 || !row.cautions.is_empty() || !row.item.facts.is_empty());
 
@@ -142,6 +150,23 @@ pub fn survey(
             .chain((compressed > 0).then_some(Caution::Compressed { count: compressed }))
             .collect(),
     })
+}
+
+/// The items of files that lie where nobody looks for them, an item for each person.
+fn items_elsewhere(machine: &Machine, files: Vec<Elsewhere<'_>>) -> Vec<(Item, Count)> {
+    let mut items: Vec<(Item, Count)> = Vec::new();
+    for Elsewhere { kind, owner, part, count } in files {
+        let owner = owner.and_then(|id| machine.account(id));
+        let Some(item) = kind.item_elsewhere(owner) else { continue };
+        let known = items.iter().position(|(known, _)| known.id == item.id);
+        let at = known.unwrap_or_else(|| {
+            items.push((item, Count::default()));
+            items.len() - 1
+        });
+        items[at].0.parts.push(part);
+        items[at].1.add(&count);
+    }
+    items
 }
 
 fn of_account(machine: &Machine, account: &porter_machine::Account, items: &[ItemSurvey]) -> AccountSurvey {

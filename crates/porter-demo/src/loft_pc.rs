@@ -85,7 +85,11 @@ fn system(tree: &mut Tree) -> io::Result<()> {
 fn profile(tree: &mut Tree, home: &str, last_used_utc: OffsetDateTime) -> io::Result<()> {
     let is_odiles = home == "Users/odile";
     let programs = if is_odiles { &[WINDROSE][..] } else { &[] };
-    let settings = if is_odiles { ODILES_SETTINGS } else { OwnSettings::default() };
+    let settings = match home {
+        "Users/odile" => ODILES_SETTINGS,
+        "Users/tamsin" => OwnSettings { outlook_of: Some("tamsin"), ..OwnSettings::default() },
+        _ => OwnSettings::default(),
+    };
     for folder in [
         "AppData/LocalLow",
         "AppData/Roaming/Microsoft/Windows",
@@ -166,6 +170,7 @@ const ODILES_SETTINGS: OwnSettings = OwnSettings {
     is_lived_in: true,
     start_page: Some("http://saltmarsh-kiteworks.example/board"),
     chrome_profiles: &["Default", "Profile 1"],
+    outlook_of: None,
 };
 
 /// Only Odile has it.

@@ -5,30 +5,33 @@ use crate::writing;
 use std::io;
 
 /// The header and the tree of nodes of a data file ([MS-PST] 2.2.2.6 and 2.2.2.7.7): a store with its root
-/// folder, in which there is nothing.
-fn empty_data_file() -> Vec<u8> {
+/// folder, and so many letters in one folder, at most twelve. Nothing is in them.
+pub fn data_file(letters: u32) -> Vec<u8> {
     const NODES_AT: usize = 0x4400;
-    const NODES: [(u32, u32); 2] = [(0x21, 0), (0x122, 0x122)];
+    const INBOX: u32 = 0x8022;
+    let of_letters = (0..letters.min(12)).map(|number| (0x20_0004 + number * 0x20, INBOX));
+    let nodes: Vec<(u32, u32)> =
+        [(0x21, 0), (0x122, 0x122), (INBOX, 0x122)].into_iter().chain(of_letters).collect();
     let mut file = vec![0; 265 << 10];
     file[..4].copy_from_slice(b"!BDN");
     file[8..10].copy_from_slice(b"SM");
     file[10..12].copy_from_slice(&23_u16.to_le_bytes());
     file[224..232].copy_from_slice(&(NODES_AT as u64).to_le_bytes());
     let page = &mut file[NODES_AT..NODES_AT + 512];
-    for (row, (node, parent)) in NODES.iter().enumerate() {
+    for (row, (node, parent)) in nodes.iter().enumerate() {
         page[row * 32..row * 32 + 4].copy_from_slice(&node.to_le_bytes());
         page[row * 32 + 24..row * 32 + 28].copy_from_slice(&parent.to_le_bytes());
     }
-    // Two rows of at most 15, of 32 bytes, at the lowest level.
-    page[488..492].copy_from_slice(&[NODES.len() as u8, 15, 32, 0]);
+    // At most 15 rows of 32 bytes, at the lowest level.
+    page[488..492].copy_from_slice(&[nodes.len() as u8, 15, 32, 0]);
     page[496..498].copy_from_slice(&[0x81, 0x81]);
     file
 }
 
-/// Files of Outlook and its sisters: a data file without messages, the autocomplete list, a signature, a
+/// Files of Outlook and its sisters: a data file, the autocomplete list, a signature, a
 /// template, own words.
 pub fn outlook(tree: &mut Tree, roaming: &str, local: &str, owner: &str) -> io::Result<()> {
-    tree.file(&format!("{local}/Microsoft/Outlook/{owner}.pst"), &empty_data_file())?;
+    tree.file(&format!("{local}/Microsoft/Outlook/{owner}.pst"), &data_file(8))?;
     let list = format!("{local}/Microsoft/Outlook/RoamCache/Stream_Autocomplete_0_2012.dat");
     tree.file(&list, &writing::noise("autocomplete", 4_000))?;
     tree.file(

@@ -2,6 +2,7 @@
 
 mod browsers;
 mod lived_in;
+mod outlook;
 mod settings;
 
 pub use settings::{OwnSettings, PACKAGE, Port, Printer};
@@ -218,6 +219,9 @@ pub fn own(path: &str, programs: &[Installed], settings: &OwnSettings) -> io::Re
     programs.iter().for_each(|program| program.write(&mut root, "Software\\"));
     settings.write(&mut root, is_old);
     browsers::write(settings, &mut root);
+    if let Some(person) = settings.outlook_of {
+        outlook::write(&mut root, person);
+    }
     let version = if is_old { Version::V1_3 } else { Version::V1_5 };
     bytes(&root, &format!("\\??\\C:\\{}", path.replace('/', "\\")), 1, version)
 }

@@ -144,4 +144,5 @@ const NEW_SETTINGS: OwnSettings = OwnSettings {
     is_lived_in: false,
     start_page: Some("http://welcome.example/"),
     chrome_profiles: &[],
+    outlook_of: None,
 };

@@ -71,7 +71,13 @@ impl<'a> Ground<'a> {
         let (owner, place) = (item.account.clone(), part.place.clone());
         let address = EntryAddress { owner, place, path, safe_path: None };
         let address = self.relocation.address_of(&item.id, &address);
-        place_of(self.machine, self.accounts, &address).ok()?.path.join_path(&address.path).ok()
+        let at = place_of(self.machine, self.accounts, &address).ok()?.path.join_path(&address.path).ok()?;
+        if self.machine.volume.metadata(&at).is_ok() {
+            return Some(at);
+        }
+        // A folder that was there may have the same name in other letters.
+        let found = self.machine.looker().find_path(&at).path;
+        Some(if self.machine.volume.metadata(&found).is_ok() { found } else { at })
     }
 }
 

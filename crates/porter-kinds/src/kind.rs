@@ -18,10 +18,29 @@ pub trait Kind: Sync {
     /// All its items on a machine, with facts, counts and cautions.
     fn find(&self, machine: &Machine, catalogue: &Catalogue) -> Vec<Item>;
 
+    /// Adds what it knows of items that were found, by whichever kind, and items that only these facts make.
+    fn complete(&self, machine: &Machine, items: &mut Vec<Item>) {
+        let _ = (machine, items);
+    }
+
     /// Adds the numbers that can only be told by reading what is in an item. Asked of items that are chosen.
     /// It ends early once `go_on` says no: the caller then uses none of the numbers.
     fn count(&self, item: &mut Item, machine: &Machine, go_on: &dyn Fn() -> bool) {
         let _ = (item, machine, go_on);
+    }
+
+    /// True for a file that is of this kind wherever a person put it. Every file in people's folders is asked
+    /// about: its name or its length says no to most. `begins` reads its first bytes, as many as there are,
+    /// and says how many.
+    fn knows(&self, name: &[u8], size_in_bytes: u64, begins: &dyn Fn(&mut [u8]) -> usize) -> bool {
+        let _ = (name, size_in_bytes, begins);
+        false
+    }
+
+    /// The item of such files of one person, or of everybody, without any part yet.
+    fn item_elsewhere(&self, owner: Option<&Account>) -> Option<Item> {
+        let _ = owner;
+        None
     }
 
     /// True for an item of a trunk that it lands and proves.

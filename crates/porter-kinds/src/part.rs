@@ -4,6 +4,9 @@ use porter_machine::Place;
 use porter_names::RelativePath;
 use porter_trunk::TrunkPart;
 
+/// The name of the parts that are single files of a kind, each somewhere.
+pub const ELSEWHERE: &str = "elsewhere";
+
 /// Files of an item that lie together.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Part {

@@ -48,9 +48,6 @@ fn letters_are_counted_at_the_old_machine_and_at_the_new_one() {
     let said = bench.porter(&["survey", "LOFT-PC"]).with_status(0).out;
     assert!(said.contains(&format!("{messages} messages, 4 unread messages")), "{said}");
     assert!(said.contains("odile@saltmarsh.example (POP3 of mail.saltmarsh.example)"), "{said}");
-    // Nothing is wrong with a data file that holds no letters.
-    let outlook = item(&survey, "tamsin/mail/outlook-data");
-    assert_eq!(outlook["cautions"].as_array().unwrap().len(), 0, "{outlook}");
 
     bench.porter(&["restore", "trunk", "TIDEWATER", "--yes", "--quiet", "--only", "odile/mail/*"]);
     let check = ["check", "trunk", "TIDEWATER", "--only", "odile/mail/*", "--json", "-"];
@@ -162,4 +159,61 @@ fn a_data_file_that_cannot_be_understood_is_named_and_carried() {
     bench.porter(&["capture", "LOFT-PC", "trunk", "--only", "odile/mail/*", "--quiet"]).with_status(0);
     bench.porter(&["take", "trunk", "odile/mail/outlook-data", "out"]).with_status(0);
     assert!(bench.snapshot("out").into_keys().any(|path| path.ends_with("old.pst")));
+}
+
+#[test]
+fn data_files_are_mail_wherever_they_lie_and_land_beside_those_of_the_new_machine() {
+    let bench = Workbench::with_demo_machines();
+    let places = [
+        "Users/odile/Documents/ARCHIVE.PST",
+        "Users/odile/Documents/Kites/2012/deep/mail 2012.pst",
+        "Users/odile/Desktop/old mail.bak",
+        "Users/odile/Downloads/backup",
+        "Users/odile/AppData/Roaming/Windrose/Forecast/letters.pst",
+        "Users/odile/Outlook.pst",
+        "Users/Public/Documents/everybody.pst",
+        "Kite Plans/2009/sent.pst",
+        "loose.pst",
+    ];
+    let file = porter_demo::mail::data_file(5);
+    places.iter().for_each(|at| bench.write(&format!("LOFT-PC/{at}"), &file));
+    // Not a data file, whatever it is called; and one that is in no order, which is named.
+    bench.write("LOFT-PC/Users/odile/Documents/notes.pst", "a list of pastries");
+    bench.write("LOFT-PC/Users/odile/Documents/torn.pst", &file[..0x4500]);
+    let survey = bench.porter(&["survey", "LOFT-PC", "--json"]).json();
+    let own = item(&survey, "odile/mail/data-files");
+    assert_eq!((&own["counts"]["messages"], &own["files"]), (&30.into(), &7.into()), "{own}");
+    assert!(own["cautions"].to_string().contains("torn.pst"), "{own}");
+    let shared = item(&survey, "machine/mail/data-files");
+    assert_eq!((&shared["counts"]["messages"], &shared["files"]), (&15.into(), &3.into()), "{shared}");
+    // The registry of another person tells of an account, and of a file that is not there.
+    let outlook = item(&survey, "tamsin/mail/outlook-data");
+    assert_eq!(outlook["counts"]["messages"], 8);
+    assert_eq!(outlook["facts"]["account-1-address"], "desk@saltmarsh.example");
+    assert!(outlook["cautions"].to_string().contains("Orders 2009.pst"), "{outlook}");
+
+    let mail = ["--only", "*/mail/*"];
+    bench.porter(&[&["capture", "LOFT-PC", "trunk", "--quiet"], &mail[..]].concat()).with_status(0);
+    let open_now = "TIDEWATER/Users/tamsin.okafor/Documents/Outlook Files/tamsin.pst";
+    bench.write(open_now, porter_demo::mail::data_file(0));
+    let restore = ["restore", "trunk", "TIDEWATER", "--account", "tamsin=tamsin.okafor", "--yes"];
+    bench.porter(&[&restore[..], &mail[..]].concat()).with_status(0);
+    assert_eq!(fs::read(bench.path(open_now)).unwrap(), porter_demo::mail::data_file(0), "it stays");
+    let beside = "TIDEWATER/Users/tamsin.okafor/Documents/Outlook Files/tamsin (LOFT-PC).pst";
+    assert_eq!(fs::read(bench.path(beside)).unwrap(), porter_demo::mail::data_file(8));
+    let again = bench.porter(&[&restore[..], &mail[..], &["--json"]].concat()).with_status(0).json();
+    assert_eq!(again["written"]["files"], 0, "a second time nothing comes");
+    let said = bench
+        .porter(&["check", "trunk", "TIDEWATER", "--account", "tamsin=tamsin.okafor"])
+        .with_status(0)
+        .out;
+    for line in [
+        "desk@saltmarsh.example (POP3 of mail.saltmarsh.example), name Tamsin Okafor",
+        "receives from mail.saltmarsh.example port 995 with TLS as desk",
+        "Documents\\Outlook Files\\tamsin (LOFT-PC).pst (8 messages).",
+        "C:\\Kite Plans\\2009\\sent.pst (5 messages).",
+        "30 of 30 messages",
+    ] {
+        assert!(said.contains(line), "{line}: {said}");
+    }
 }

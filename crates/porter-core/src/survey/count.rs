@@ -6,8 +6,12 @@ use crate::events::{Cancelled, Conduct, Event};
 use crate::in_order::workers;
 use crate::look_inside;
 use crate::walk::{Grounds, Pending, Sight, beginnings, look_into, tally_of};
+use porter_kinds::Kinds;
 use porter_kinds::catalogue::Fate;
 use porter_kinds::item::Item;
+use porter_kinds::kind::Kind;
+use porter_kinds::part::{ELSEWHERE, Part, What};
+use porter_machine::Machine;
 use porter_names::{NameRules, RelativePath};
 use porter_source::{Details, EntryKind, ReadTrouble};
 use porter_trunk::Tally;
@@ -18,6 +22,10 @@ use time::OffsetDateTime;
 const LARGEST_ON_FAT32_IN_BYTES: u64 = u32::MAX as u64;
 /// Windows' old limit of 260 counts the drive, the colon, the backslash and the end.
 const LONGEST_FOR_MOST_PROGRAMS: usize = 260 - 4;
+
+/// The kind of items of folders, among which those that somebody names are asked for whole.
+const FOLDERS: &str = "folder";
+const ADDED_BY_NAME: &str = "/folder/also/";
 
 /// The files found in one item.
 #[derive(Debug, Clone, Default)]
@@ -40,7 +48,7 @@ pub(super) struct Count {
 }
 
 impl Count {
-    fn add(&mut self, other: &Self) {
+    pub(super) fn add(&mut self, other: &Self) {
         self.to_capture += other.to_capture;
         self.to_leave += other.to_leave;
         self.newest_utc = self.newest_utc.max(other.newest_utc);
@@ -110,18 +118,61 @@ impl Count {
     }
 }
 
+/// A file that belongs to a kind although it lies in an item of folders.
+pub(super) struct Elsewhere<'m> {
+    pub(super) kind: &'static dyn Kind,
+    pub(super) owner: Option<&'m str>,
+    pub(super) part: Part,
+    pub(super) count: Count,
+}
+
+impl<'m> Elsewhere<'m> {
+    fn of(kind: &'static dyn Kind, folder: &Pending<'m>, sight: &Sight<'_>) -> Option<Self> {
+        let Sight::Entry { spot, .. } = sight else { return None };
+        let mut count = Count::default();
+        count.see(sight);
+        let what = What::At(spot.below_place.clone());
+        let part = Part { name: ELSEWHERE.to_owned(), place: folder.part.place, what };
+        Some(Self { kind, owner: folder.item.owner.as_deref(), part, count })
+    }
+}
+
+/// The kind that knows a file wherever it lies.
+fn kind_of(
+    kinds: &Kinds,
+    machine: &Machine,
+    folder: &Pending<'_>,
+    sight: &Sight<'_>,
+) -> Option<&'static dyn Kind> {
+    let Sight::Entry { spot, metadata, fate: Fate::Carry | Fate::Hold(_) } = sight else { return None };
+    // A folder that somebody names is wanted with all that is in it.
+    if metadata.kind != EntryKind::File
+        || folder.item.kind != FOLDERS
+        || folder.item.id.contains(ADDED_BY_NAME)
+    {
+        return None;
+    }
+    let begins = |buffer: &mut [u8]| {
+        let file = machine.volume.open(&spot.on_volume);
+        file.ok().and_then(|file| file.read_at(0, buffer).ok()).unwrap_or_default()
+    };
+    let name = spot.on_volume.name()?;
+    kinds.all().find(|kind| kind.knows(name, metadata.size_in_bytes, &begins))
+}
+
 struct Queue<'m> {
     pending: Vec<(usize, Pending<'m>)>,
     being_looked_into: usize,
     stopped: bool,
 }
 
-/// One count per item, in their order.
+/// One count per item, in their order, and the files that belong to others.
 pub(super) fn count<'m>(
     grounds: &Grounds<'m>,
+    kinds: &Kinds,
     items: &'m [Item],
     conduct: Conduct<'_>,
-) -> Result<Vec<Count>, Cancelled> {
+) -> Result<(Vec<Count>, Vec<Elsewhere<'m>>), Cancelled> {
     let pending: Vec<_> = items
         .iter()
         .enumerate()
@@ -130,6 +181,7 @@ pub(super) fn count<'m>(
     let queue = Mutex::new(Queue { pending, being_looked_into: 0, stopped: false });
     let more = Condvar::new();
     let totals = Mutex::new(vec![Count::default(); items.len()]);
+    let elsewhere = Mutex::new(Vec::new());
 
     std::thread::scope(|scope| {
         for _ in 0..workers() {
@@ -139,7 +191,13 @@ pub(super) fn count<'m>(
                     let sights = look_into(grounds, &folder);
                     let mut size_in_bytes = 0;
                     for (sight, _) in &sights {
-                        own[at].see(sight);
+                        match kind_of(kinds, grounds.machine, &folder, sight) {
+                            Some(kind) => {
+                                let mut elsewhere = elsewhere.lock().unwrap_or_else(PoisonError::into_inner);
+                                elsewhere.extend(Elsewhere::of(kind, &folder, sight));
+                            }
+                            None => own[at].see(sight),
+                        }
                         if let Sight::Entry { metadata, .. } = sight {
                             size_in_bytes += metadata.size_in_bytes;
                         }
@@ -162,7 +220,11 @@ pub(super) fn count<'m>(
     if queue.into_inner().unwrap_or_else(PoisonError::into_inner).stopped {
         return Err(Cancelled);
     }
-    Ok(totals.into_inner().unwrap_or_else(PoisonError::into_inner))
+    let totals = totals.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let mut elsewhere = elsewhere.into_inner().unwrap_or_else(PoisonError::into_inner);
+    // Threads find them in any order.
+    elsewhere.sort_by_key(|found| format!("{:?}", found.part.what));
+    Ok((totals, elsewhere))
 }
 
 /// The next folder; waits while others may still find some; none when all is done.

@@ -46,6 +46,8 @@ pub struct OwnSettings {
     pub start_page: Option<&'static str>,
     /// The folders of Chrome's profiles; with them comes what its add-ons and Firefox note.
     pub chrome_profiles: &'static [&'static str],
+    /// The name of the account, if the person has a mail profile of Outlook.
+    pub outlook_of: Option<&'static str>,
 }
 
 impl OwnSettings {

@@ -1,7 +1,8 @@
 //! The letters of an item: counted where it is found, and again where it landed.
 
+use super::data_file;
 use crate::caution::Caution;
-use porter_formats::mail::{maildir, mbox, pst};
+use porter_formats::mail::{maildir, mbox};
 use porter_names::{RelativePath, fold};
 use porter_source::{EntryKind, Listed, Sequential, Volume};
 use std::io::Read;
@@ -71,7 +72,9 @@ impl Letters {
     ) {
         let Ok(found) = volume.metadata(at) else { return };
         match (found.kind, are_copies) {
-            (EntryKind::File, _) if is_data_file(at) => self.count_data_file(volume, at),
+            (EntryKind::File, _) if is_data_file(volume, at, found.size_in_bytes) => {
+                self.count_data_file(volume, at)
+            }
             (EntryKind::File, Some(are_copies)) => self.count_mailbox(volume, at, are_copies, go_on),
             (EntryKind::Folder, _) if depth < DEEPEST => {
                 let Ok(rows) = volume.list(at) else { return };
@@ -97,12 +100,16 @@ impl Letters {
     }
 
     fn count_data_file(&mut self, volume: &dyn Volume, at: &RelativePath) {
-        let counted = volume.open(at).map_err(|error| error.to_string()).and_then(|file| {
-            pst::count(&|offset, buffer| file.read_at(offset, buffer)).map_err(|error| error.to_string())
-        });
-        match counted {
-            Ok(letters) if letters.is_copy => self.on_a_server += letters.messages,
-            Ok(letters) => self.messages += letters.messages,
+        match data_file::count(volume, at) {
+            Ok(letters) => {
+                if letters.damaged_pages > 0 {
+                    let detail = format!("{} pages of the list of its letters", letters.damaged_pages);
+                    self.cautions.push(Caution::ProfileDamaged { file: at.to_string(), detail });
+                }
+                self.folders += letters.folders;
+                *(if letters.is_copy { &mut self.on_a_server } else { &mut self.messages }) +=
+                    letters.messages;
+            }
             Err(detail) => {
                 self.cautions.push(Caution::ProfileDamaged { file: at.to_string(), detail });
             }
@@ -191,7 +198,11 @@ fn is_maildir(rows: &[Listed]) -> bool {
     has(maildir::FOLDERS[0]) && (has(maildir::FOLDERS[1]) || has("tmp"))
 }
 
-fn is_data_file(at: &RelativePath) -> bool {
-    let name = at.name().unwrap_or_default().to_ascii_lowercase();
-    name.ends_with(b".pst") || name.ends_with(b".ost")
+/// By name, so that one that cannot be understood is named; or by how it begins.
+fn is_data_file(volume: &dyn Volume, at: &RelativePath, size_in_bytes: u64) -> bool {
+    let name = at.name().unwrap_or_default();
+    let begins = |buffer: &mut [u8]| {
+        volume.open(at).ok().and_then(|file| file.read_at(0, buffer).ok()).unwrap_or_default()
+    };
+    data_file::is_named_so(name) || data_file::is_one(name, size_in_bytes, &begins)
 }

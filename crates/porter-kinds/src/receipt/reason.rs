@@ -17,6 +17,15 @@ pub enum Reason {
         /// Length now.
         found_size: u64,
     },
+    /// A file that landed, and that its program opens once somebody says where it is.
+    ToOpen {
+        /// As the new system writes it.
+        path: String,
+        /// How many messages are in it.
+        messages: u64,
+        /// True for the copy of a mailbox on a server, which opens with its own account alone.
+        is_copy: bool,
+    },
     /// Nothing is there.
     NotThere,
     /// Nothing is there, but it is in a folder of the same name inside its own: somebody pasted one level too
@@ -317,6 +326,7 @@ impl Reason {
                 | Self::NoSuchProgram { .. }
                 | Self::Entered { .. }
                 | Self::OpensByItself
+                | Self::ToOpen { .. }
                 | Self::RegistryStays { .. }
                 | Self::SettingStays { .. }
                 | Self::ComesWithItsProgram

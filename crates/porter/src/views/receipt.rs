@@ -444,6 +444,7 @@ pub(crate) fn planned(receipt: &Receipt) -> BTreeMap<String, u64> {
                     | Reason::SetByHand { .. }
                     | Reason::Entered { .. }
                     | Reason::OpensByItself
+                    | Reason::ToOpen { .. }
                     | Reason::NoSuchProgram { .. }
                     | Reason::ChangedSince { .. }
                     | Reason::TimeDiffers

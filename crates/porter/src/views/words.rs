@@ -157,8 +157,8 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
         ),
         Caution::MailElsewhere { path } => (
             "mail elsewhere",
-            format!("its mail in {path} is not carried: it is not on this drive, or other things are in that folder, too"),
-            "look for that folder, and copy it by hand: without it the program shows empty folders",
+            format!("mail in {path} is not carried: it is not on this drive, or other things are in that folder, too"),
+            "look for it, on other drives and servers as well, and copy it by hand: the program lists it",
         ),
         Caution::ProfileMissing { name, path } => (
             "no profile",
@@ -382,6 +382,16 @@ fn raw_reason(reason: &Reason) -> String {
         Reason::Entered { name } => {
             format!("its program lists it as \u{201c}{name}\u{201d}; another profile opens by default")
         }
+        Reason::ToOpen { path, messages, is_copy: false } => {
+            format!(
+                "{} in {path}: its program opens it once somebody says where it is",
+                counted(*messages, "message")
+            )
+        }
+        Reason::ToOpen { path, messages, is_copy: true } => format!(
+            "{path} is a copy of a mailbox on a server, with {}: it opens with its own account alone, which fills another one",
+            counted(*messages, "message")
+        ),
         Reason::OpensByItself => "it opens by default".to_owned(),
         Reason::NotRegistered { title } => {
             format!("it is there, and {title} does not list it: close {title}, and restore again")

@@ -10,6 +10,9 @@ use porter_kinds::receipt::{ItemReceipt, PASSWORDS, Reason, Receipt, Verdict};
 use porter_names::screen::on_screen;
 use serde_json::{Value, json};
 
+/// The item that tells of Outlook's accounts.
+const OUTLOOK: &str = "/mail/outlook-data";
+
 /// See the module.
 pub(super) struct Mail;
 
@@ -113,6 +116,22 @@ fn as_json(account: &MailAccount) -> Value {
     })
 }
 
+/// What to do with a data file.
+fn to_open(reason: &Reason) -> Option<String> {
+    let Reason::ToOpen { path, messages, is_copy } = reason else { return None };
+    let path = on_screen(path.as_bytes());
+    let number = counted(*messages, "message");
+    Some(if *is_copy {
+        format!(
+            "{path} ({number}) is a copy of a mailbox on a server and opens in no other profile: with its account set up, Outlook fetches it again."
+        )
+    } else {
+        let renamed =
+            if path.to_lowercase().ends_with(".pst") { "" } else { " Let its name end with .pst first." };
+        format!("In Outlook choose File, Open, Outlook Data File: {path} ({number}).{renamed}")
+    })
+}
+
 /// The work that an item leaves; none if its program shows all of it without a question.
 fn steps(item: &ItemReceipt) -> Vec<String> {
     let on_purpose = |reason: &Reason| matches!(reason, Reason::NotChosenAtCapture | Reason::NotChosenNow);
@@ -127,7 +146,14 @@ fn steps(item: &ItemReceipt) -> Vec<String> {
             .map(|account| format!("Type into the new program: {}.", in_full(account)))
             .collect();
     }
-    let mut steps = Vec::new();
+    let mut steps: Vec<String> =
+        item.findings.iter().filter_map(|finding| to_open(&finding.reason)).collect();
+    if !steps.is_empty() || item.id.ends_with(OUTLOOK) {
+        // Its passwords never come.
+        let typed = accounts.iter().map(|account| format!("Set up in Outlook: {}.", in_full(account)));
+        steps.splice(0..0, typed);
+        return steps;
+    }
     let entered = item.findings.iter().find_map(|finding| match &finding.reason {
         Reason::Entered { name } => Some(name),
         _ => None,
