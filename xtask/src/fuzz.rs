@@ -9,7 +9,7 @@ use porter_formats::chromium::local_state::LocalState;
 use porter_formats::gecko::{extensions, logins, moz_lz4, places, prefs, session};
 use porter_formats::ini::Ini;
 use porter_formats::ipp::Message;
-use porter_formats::mail::{mbox, pst};
+use porter_formats::mail::{autocomplete, mbox, pst};
 use porter_formats::{chromium, mork, ppd, property_list, safari, shortcut};
 use porter_hive::Hive;
 use porter_hive::walk::Sight;
@@ -265,7 +265,15 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
         Format {
             name: "mork",
             seeds: found(".mab"),
-            decode: |file, _| drop(mork::address_book_counts(file)),
+            decode: |file, _| {
+                drop(mork::address_book_counts(file));
+                drop(mork::people(file));
+            },
+        },
+        Format {
+            name: "autocomplete",
+            seeds: found("Stream_Autocomplete_0_2012.dat"),
+            decode: |file, _| drop(autocomplete::addresses(file)),
         },
         Format {
             name: "mail",

@@ -2,6 +2,7 @@
 
 use crate::tree::Tree;
 use crate::writing;
+use porter_formats::mail::autocomplete::{Address, to_bytes};
 use std::io;
 
 /// The header and the tree of nodes of a data file ([MS-PST] 2.2.2.6 and 2.2.2.7.7): a store with its root
@@ -33,7 +34,14 @@ pub fn data_file(letters: u32) -> Vec<u8> {
 pub fn outlook(tree: &mut Tree, roaming: &str, local: &str, owner: &str) -> io::Result<()> {
     tree.file(&format!("{local}/Microsoft/Outlook/{owner}.pst"), &data_file(8))?;
     let list = format!("{local}/Microsoft/Outlook/RoamCache/Stream_Autocomplete_0_2012.dat");
-    tree.file(&list, &writing::noise("autocomplete", 4_000))?;
+    let friends: Vec<Address> = (1..=14)
+        .map(|number| Address {
+            name: format!("Order {number}"),
+            address: format!("customer{number}@windrose.example"),
+            is_of_internet: true,
+        })
+        .collect();
+    tree.file(&list, &to_bytes(&friends))?;
     tree.file(
         &format!("{roaming}/Microsoft/Outlook/Outlook.srs"),
         &writing::noise("send and receive", 2_500),

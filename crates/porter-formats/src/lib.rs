@@ -4,13 +4,14 @@
 //! - [`bookmarks`]: the tree that all bookmarks are turned into, how two trees become one, and the open file
 //!   form of it;
 //! - [`links`]: pages and outlines of links: open tabs, histories, feeds;
+//! - [`contacts`]: people with their addresses, for other programs;
 //! - [`gecko`]: what the browsers and mail programs around Gecko keep;
 //! - [`chromium`]: what the browsers around Chromium keep;
 //! - [`folder_looks`]: how a folder of Windows looks;
 //! - [`shortcut`]: Windows' files with one address each;
 //! - [`registration`]: keys of a registry as a text that Windows takes in;
 //! - [`safari`]: Safari's list;
-//! - [`mail`]: mailboxes, counted;
+//! - [`mail`]: mailboxes, counted, and lists of addresses;
 //! - [`mork`]: tables of old mail programs;
 //! - [`ipp`]: messages to a print system, and its answers;
 //! - [`ppd`]: descriptions of printers, with the options that were chosen;
@@ -19,6 +20,7 @@
 
 pub mod bookmarks;
 pub mod chromium;
+pub mod contacts;
 pub mod error;
 pub mod folder_looks;
 pub mod gecko;

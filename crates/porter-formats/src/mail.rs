@@ -1,5 +1,7 @@
-//! Mailboxes, counted: how many letters they hold.
+//! Mailboxes, counted: how many letters they hold; and the addresses that a program offers.
 
+pub mod autocomplete;
 pub mod maildir;
 pub mod mbox;
+pub mod oe_account;
 pub mod pst;

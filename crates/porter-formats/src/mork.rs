@@ -6,6 +6,7 @@
 //! whole. A group that was not ended counts for nothing.
 
 use crate::FormatError;
+use crate::mail::autocomplete::Address;
 use std::collections::{BTreeSet, HashMap};
 
 /// The format, in errors.
@@ -37,14 +38,27 @@ struct Table {
 /// People and lists in an address book.
 pub fn address_book_counts(file: &[u8]) -> Result<(u64, u64), FormatError> {
     let mork = Mork::from_bytes(file)?;
-    let rows: BTreeSet<&Id> = mork
-        .tables
-        .values()
-        .filter(|table| table.kind == ADDRESS_BOOK)
-        .flat_map(|table| &table.rows)
-        .collect();
+    let rows = mork.rows_of_book();
     let of = |scope: &[u8]| rows.iter().filter(|(_, own)| own == scope).count() as u64;
     Ok((of(CARDS), of(LISTS)))
+}
+
+/// All people with an address in an address book.
+pub fn people(file: &[u8]) -> Result<Vec<Address>, FormatError> {
+    let mork = Mork::from_bytes(file)?;
+    let cards = mork.rows_of_book().into_iter().filter(|(_, own)| own == CARDS);
+    let text = |cells: &HashMap<Vec<u8>, Vec<u8>>, column: &str| {
+        cells
+            .get(column.as_bytes())
+            .map(|value| String::from_utf8_lossy(value).into_owned())
+            .unwrap_or_default()
+    };
+    let people = cards.filter_map(|id| mork.rows.get(id)).map(|cells| Address {
+        name: text(cells, "DisplayName"),
+        address: text(cells, "PrimaryEmail"),
+        is_of_internet: true,
+    });
+    Ok(people.filter(|person| !person.address.is_empty()).collect())
 }
 
 impl Mork {
@@ -73,10 +87,10 @@ impl Mork {
         Ok(mork)
     }
 
-    /// The value of a column in each row of a scope.
-    pub fn values<'m>(&'m self, scope: &'m [u8], column: &'m [u8]) -> impl Iterator<Item = &'m [u8]> + 'm {
-        let rows = self.rows.iter().filter(move |((_, own), _)| own == scope);
-        rows.filter_map(move |(_, cells)| cells.get(column).map(Vec::as_slice))
+    /// The rows of address books, each once.
+    fn rows_of_book(&self) -> BTreeSet<&Id> {
+        let books = self.tables.values().filter(|table| table.kind == ADDRESS_BOOK);
+        books.flat_map(|table| &table.rows).collect()
     }
 }
 
@@ -368,16 +382,16 @@ t\\\$5)>
     #[test]
     fn people_are_those_that_are_there_after_the_last_whole_group() {
         assert_eq!(address_book_counts(BOOK).unwrap(), (3, 1));
-        let mork = Mork::from_bytes(BOOK).unwrap();
-        let names = |mork: &Mork| -> BTreeSet<String> {
-            let names = mork.values(CARDS, b"DisplayName");
-            names.map(|name| String::from_utf8_lossy(name).into_owned()).collect()
+        let named = |file: &[u8]| -> Vec<(String, String)> {
+            people(file).unwrap().into_iter().map(|person| (person.name, person.address)).collect()
         };
-        let expected = ["Ines Albrecht", "Ben", "Odile", "gone", "deleted long ago"];
-        assert_eq!(names(&mork), expected.map(str::to_owned).into());
+        // Ben has lost his address, and Odile has none.
+        let ines = ("Ines Albrecht".to_owned(), "ines@saltmarsh.example".to_owned());
+        assert_eq!(named(BOOK), [ines.clone()]);
         let first = &BOOK[..memchr::memmem::find(BOOK, b"@$${1").unwrap()];
         assert_eq!(address_book_counts(first).unwrap(), (3, 1));
-        assert!(names(&Mork::from_bytes(first).unwrap()).contains("B)en \u{e9}t\\$5"), "{first:?}");
+        let ben = ("B)en \u{e9}t\\$5".to_owned(), "ben@saltmarsh.example".to_owned());
+        assert_eq!(named(first), [ines, ben]);
     }
 
     #[test]

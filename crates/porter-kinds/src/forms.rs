@@ -3,10 +3,12 @@
 
 use crate::browser::engines::engine_of;
 use crate::catalogue::Catalogue;
+use crate::mail::contacts::people_in;
 use crate::profiles::ProfileFolder;
 use porter_formats::FormatError;
 use porter_formats::bookmarks::Bookmarks;
 use porter_formats::bookmarks::file::to_html;
+use porter_formats::contacts::{to_table, to_vcards};
 use porter_formats::links::{Page, feeds_to_opml};
 use porter_formats::shortcut;
 use porter_names::{RelativePath, screen::on_screen};
@@ -28,13 +30,17 @@ pub enum Form {
     History,
     /// A page of the tabs that were open.
     Tabs,
+    /// vCards of people with their addresses.
+    Contacts,
+    /// The same as a table.
+    ContactsTable,
 }
 
 /// Why something cannot be taken in a form.
 #[derive(Debug, thiserror::Error)]
 pub enum NotTaken {
     /// The item has nothing of that form.
-    #[error("`{0}` has no bookmarks, history or tabs")]
+    #[error("`{0}` has nothing that is taken out in this form")]
     NotOfItem(String),
     /// The item's file is damaged or unsupported.
     #[error("{0}")]
@@ -67,6 +73,12 @@ pub fn take_as(
             let feeds = bookmarks_of(&profile, item, catalogue, false)?.feeds();
             to.write_all(feeds_to_opml(&feeds).as_bytes())?;
             Ok(feeds.len() as u64)
+        }
+        Form::Contacts | Form::ContactsTable => {
+            let people = people_in(&profile.folder())?.ok_or_else(|| NotTaken::NotOfItem(item.id.clone()))?;
+            let written = if form == Form::Contacts { to_vcards(&people) } else { to_table(&people) };
+            to.write_all(written.as_bytes())?;
+            Ok(people.len() as u64)
         }
         Form::History => {
             let engine = engine_for(item, catalogue)?;
@@ -197,16 +209,22 @@ const LARGEST_IN_BYTES: u64 = 2 << 30;
 impl Unpacked {
     fn of(trunk: &dyn Trunk, item: &TrunkItem) -> Result<Self, NotTaken> {
         let folder = TempDir::with_prefix("porter-")?;
-        let root =
-            item.parts.first().map(|part| RelativePath::from_bytes(part.path.as_bytes()).unwrap_or_default());
-        let root = root.unwrap_or_default();
+        let roots = item.parts.iter().filter_map(|part| {
+            Some((part.place.as_str(), RelativePath::from_bytes(part.path.as_bytes()).ok()?))
+        });
+        // A part may lie within another of the same item.
+        let mut roots: Vec<(&str, RelativePath)> = roots.collect();
+        roots.sort_by_key(|(_, root)| std::cmp::Reverse(root.as_bytes().len()));
         for entry in trunk.entries()? {
             let Ok(entry) = entry else { continue };
             let is_small = entry.size_in_bytes() <= LARGEST_IN_BYTES;
             let (true, true, Content::File { .. }) = (entry.item == item.id, is_small, &entry.content) else {
                 continue;
             };
-            let Some(below) = entry.address.path.below(&root).filter(is_of_use) else {
+            let place = entry.address.place.as_str();
+            let mut of_place = roots.iter().filter(|(own, _)| *own == place);
+            let below = of_place.find_map(|(_, root)| entry.address.path.below(root));
+            let Some(below) = below.filter(is_of_use) else {
                 continue;
             };
             // Names are those of the trunk, which may hold any bytes; this folder is our own.

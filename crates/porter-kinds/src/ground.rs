@@ -71,13 +71,16 @@ impl<'a> Ground<'a> {
         let (owner, place) = (item.account.clone(), part.place.clone());
         let address = EntryAddress { owner, place, path, safe_path: None };
         let address = self.relocation.address_of(&item.id, &address);
-        let at = place_of(self.machine, self.accounts, &address).ok()?.path.join_path(&address.path).ok()?;
-        if self.machine.volume.metadata(&at).is_ok() {
-            return Some(at);
-        }
-        // A folder that was there may have the same name in other letters.
-        let found = self.machine.looker().find_path(&at).path;
-        Some(if self.machine.volume.metadata(&found).is_ok() { found } else { at })
+        place_of(self.machine, self.accounts, &address).ok()?.path.join_path(&address.path).ok()
+    }
+
+    /// The same as it is written on the volume, if it is there: a folder on the way that was there before may
+    /// have its name in other letters.
+    pub fn found_of(&self, item: &TrunkItem, part: &TrunkPart) -> Option<RelativePath> {
+        let at = self.folder_of(item, part)?;
+        let is_there = |at: &RelativePath| self.machine.volume.metadata(at).is_ok();
+        let found = if is_there(&at) { at } else { self.machine.looker().find_path(&at).path };
+        is_there(&found).then_some(found)
     }
 }
 

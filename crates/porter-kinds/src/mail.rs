@@ -1,12 +1,15 @@
 //! Mail. A program that lists profiles has an item for each, found by its list and entered in the new
 //! machine's; carry rules find the others, whose letters are counted.
 //!
-//! - `data_file`: Outlook's, wherever they lie; `outlook_profiles`: its accounts;
+//! - `data_file`: Outlook's, wherever they lie; `outlook_profiles` and `express_accounts`: accounts;
 //! - [`thunderbird`]: a profile of Mozilla's mail programs;
 //! - [`mail_account`]: an account as a person types it into a program;
+//! - [`contacts`]: people and their addresses;
 //! - [`letters`]: the letters of an item, counted.
 
+pub mod contacts;
 mod data_file;
+mod express_accounts;
 pub mod letters;
 pub mod mail_account;
 mod outlook_profiles;
@@ -29,6 +32,7 @@ use outlook_profiles::{OutlookProfiles, Reading};
 use porter_machine::layout::Family;
 use porter_machine::{Account, Machine};
 use porter_names::RelativePath;
+use porter_source::Volume;
 use porter_trunk::TrunkItem;
 use thunderbird::Thunderbird;
 
@@ -45,6 +49,27 @@ fn keeper_of(rule: &CarryRule) -> Option<&'static dyn Keeper> {
 
 /// The rule of the data files, whose item tells of Outlook's accounts.
 const OUTLOOK: &str = "mail/outlook-data";
+
+/// The programs that keep an account in a file of its own.
+const WITH_ACCOUNT_FILES: [&str; 2] = ["/mail/windows-mail", "/mail/windows-live-mail"];
+const OUTLOOK_EXPRESS: &str = "/mail/outlook-express";
+
+/// The accounts of Outlook Express and its successors, each with the letters of its program.
+fn tell_express_accounts(machine: &Machine, items: &mut [Item]) {
+    for item in items {
+        let owner = item.owner.as_ref().and_then(|id| machine.account(id));
+        let accounts = if WITH_ACCOUNT_FILES.iter().any(|program| item.id.ends_with(program)) {
+            let parts = item.parts.iter().filter_map(|part| item.path_of(part, machine));
+            parts.flat_map(|at| express_accounts::in_files(&*machine.volume, &at, 0)).collect()
+        } else if let Some(owner) = owner.filter(|_| item.id.ends_with(OUTLOOK_EXPRESS)) {
+            let registry = source::open(machine, owner).ok();
+            registry.and_then(|registry| registry.read(express_accounts::Reading)).unwrap_or_default()
+        } else {
+            continue;
+        };
+        MailAccount::tell_all(&accounts, &mut item.facts);
+    }
+}
 
 /// None if the person has no Outlook, or a registry that cannot be read: its own caution says so.
 fn profiles_of_outlook(machine: &Machine, account: &Account) -> Option<OutlookProfiles> {
@@ -69,6 +94,7 @@ impl Kind for Mail {
     }
 
     fn complete(&self, machine: &Machine, items: &mut Vec<Item>) {
+        tell_express_accounts(machine, items);
         for account in &machine.accounts {
             let Some(profiles) = profiles_of_outlook(machine, account) else { continue };
             let id = format!("{}/{OUTLOOK}", account.id);
@@ -110,12 +136,10 @@ impl Kind for Mail {
             profiles::find::count(item, keeper_of, machine, go_on);
             return;
         }
-        let mut letters = Letters::default();
-        for at in item.parts.iter().filter_map(|part| item.path_of(part, machine)) {
-            letters.add(&*machine.volume, &at, go_on);
-        }
-        item.counts.extend(letters.counts());
-        item.cautions.append(&mut letters.cautions);
+        let parts = item.parts.iter().filter_map(|part| item.path_of(part, machine));
+        let (counts, cautions) = numbers_of(parts, &*machine.volume, go_on);
+        item.counts.extend(counts);
+        item.cautions.extend(cautions);
     }
 
     fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
@@ -132,17 +156,36 @@ impl Kind for Mail {
         if then.peek().is_none() {
             return;
         }
-        let mut now = Letters::default();
-        for at in item.parts.iter().filter_map(|part| ground.folder_of(item, part)) {
-            now.add(&*ground.machine.volume, &at, &|| true);
-        }
+        let parts = item.parts.iter().filter_map(|part| ground.found_of(item, part));
+        let (now, _) = numbers_of(parts, &*ground.machine.volume, &|| true);
         for then in then {
             row.counts.push(CountReceipt {
                 name: then.name.clone(),
                 captured: then.captured,
                 // Letters that came since the restore are the person's.
-                landed: now.of(&then.name).min(then.captured),
+                landed: now
+                    .iter()
+                    .find(|(name, _)| *name == then.name)
+                    .map_or(0, |(_, now)| (*now).min(then.captured)),
             });
         }
     }
+}
+
+/// The letters and addresses in files and folders, and what could not be counted.
+fn numbers_of(
+    parts: impl Iterator<Item = RelativePath>,
+    volume: &dyn Volume,
+    go_on: &dyn Fn() -> bool,
+) -> (Vec<(String, u64)>, Vec<Caution>) {
+    let (mut letters, mut offered) = (Letters::default(), 0);
+    let mut cautions = Vec::new();
+    for at in parts {
+        letters.add(volume, &at, go_on);
+        offered += contacts::count_offered(volume, &at, &mut cautions);
+    }
+    let mut counts = letters.counts();
+    counts.extend((offered > 0).then(|| (contacts::OFFERED.to_owned(), offered)));
+    cautions.append(&mut letters.cautions);
+    (counts, cautions)
 }

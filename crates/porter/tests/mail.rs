@@ -180,6 +180,11 @@ fn data_files_are_mail_wherever_they_lie_and_land_beside_those_of_the_new_machin
     // Not a data file, whatever it is called; and one that is in no order, which is named.
     bench.write("LOFT-PC/Users/odile/Documents/notes.pst", "a list of pastries");
     bench.write("LOFT-PC/Users/odile/Documents/torn.pst", &file[..0x4500]);
+    let account = "<MessageAccount><IMAP_Server type=\"SZ\">imap.saltmarsh.example</IMAP_Server>\
+        <IMAP_Port type=\"DWORD\">000003e1</IMAP_Port><SMTP_Email_Address type=\"SZ\">loft@saltmarsh.example</SMTP_Email_Address></MessageAccount>";
+    let express = "LOFT-PC/Users/odile/AppData/Local/Microsoft/Windows Live Mail/Saltmarsh";
+    bench.write(&format!("{express}/account{{5A1713A7}}.oeaccount"), account);
+    bench.write(&format!("{express}/Inbox/0001.eml"), "Subject: kites\r\n\r\nfly\r\n");
     let survey = bench.porter(&["survey", "LOFT-PC", "--json"]).json();
     let own = item(&survey, "odile/mail/data-files");
     assert_eq!((&own["counts"]["messages"], &own["files"]), (&30.into(), &7.into()), "{own}");
@@ -191,6 +196,12 @@ fn data_files_are_mail_wherever_they_lie_and_land_beside_those_of_the_new_machin
     assert_eq!(outlook["counts"]["messages"], 8);
     assert_eq!(outlook["facts"]["account-1-address"], "desk@saltmarsh.example");
     assert!(outlook["cautions"].to_string().contains("Orders 2009.pst"), "{outlook}");
+
+    let express = &item(&survey, "odile/mail/windows-live-mail")["facts"];
+    assert_eq!(
+        (&express["account-1-incoming-port"], &express["account-1-address"]),
+        (&"993".into(), &"loft@saltmarsh.example".into())
+    );
 
     let mail = ["--only", "*/mail/*"];
     bench.porter(&[&["capture", "LOFT-PC", "trunk", "--quiet"], &mail[..]].concat()).with_status(0);
@@ -207,11 +218,23 @@ fn data_files_are_mail_wherever_they_lie_and_land_beside_those_of_the_new_machin
         .porter(&["check", "trunk", "TIDEWATER", "--account", "tamsin=tamsin.okafor"])
         .with_status(0)
         .out;
+    bench
+        .porter(&["take", "trunk", "tamsin/mail/outlook-lists", "people.vcf", "--as", "contacts"])
+        .with_status(0);
+    let people = bench.read("people.vcf");
+    assert_eq!(people.matches("EMAIL;TYPE=INTERNET:customer").count(), 14, "{people}");
+    bench
+        .porter(&["take", "trunk", "odile/mail/thunderbird/default", "people.csv", "--as", "contacts-table"])
+        .with_status(0);
+    assert!(bench.read("people.csv").contains("\"Ferry office\",\"ferry@windrose.example\"\r\n"));
     for line in [
+        "Set up the account loft@saltmarsh.example (IMAP of imap.saltmarsh.example)",
+        "14 of 14 addresses offered",
         "desk@saltmarsh.example (POP3 of mail.saltmarsh.example), name Tamsin Okafor",
         "receives from mail.saltmarsh.example port 995 with TLS as desk",
         "Documents\\Outlook Files\\tamsin (LOFT-PC).pst (8 messages).",
-        "C:\\Kite Plans\\2009\\sent.pst (5 messages).",
+        "Documents\\ARCHIVE.PST (5 messages); ",
+        "backup (5 messages, once its name ends with .pst)",
         "30 of 30 messages",
     ] {
         assert!(said.contains(line), "{line}: {said}");

@@ -138,7 +138,7 @@ fn each_code_of_a_receipt_has_words_and_nothing_in_it_steers_a_terminal() {
     let time = "2026-10-30T16:42:00Z";
     let details = serde_json::json!({
         "captured_size": 1, "found_size": 2, "values": 3, "files": 4, "line": 5, "most_in_bytes": 6, "missing": 7, "captured": 8,
-        "said": 9, "there": 1, "capture": 2, "missing_in_bytes": 3, "size_in_bytes": 4,
+        "said": 9, "there": 1, "capture": 2, "missing_in_bytes": 3, "size_in_bytes": 4, "messages": 5, "is_copy": false,
         "started_utc": time, "landed_utc": time, "changed_utc": time, "was_so": false, "names": [evil], "needs": [evil],
         "now": {evil: evil}, "left": {"code": "medium", "detail": evil}, "folder": evil, "journal": evil, "path": evil,
         "what": evil, "detail": evil, "account": evil, "place": evil, "title": evil, "has": evil, "installed": evil,

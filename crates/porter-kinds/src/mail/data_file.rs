@@ -112,7 +112,7 @@ pub(super) fn tell(item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt)
         return;
     }
     for part in item.parts.iter().filter(|part| is_of_one(part)) {
-        let Some(at) = ground.folder_of(item, part) else { continue };
+        let Some(at) = ground.found_of(item, part) else { continue };
         let Ok(letters) = count(&*ground.machine.volume, &at) else { continue };
         let path = crate::crossing::old_paths::as_written(Family::Windows, &at);
         let reason = Reason::ToOpen { path, messages: letters.messages, is_copy: letters.is_copy };

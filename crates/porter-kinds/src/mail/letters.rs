@@ -45,11 +45,6 @@ impl Letters {
         found.map(|(name, number)| (name.to_owned(), number)).collect()
     }
 
-    /// One of the numbers.
-    pub fn of(&self, name: &str) -> u64 {
-        self.counts().into_iter().find(|(known, _)| known == name).map_or(0, |(_, number)| number)
-    }
-
     /// Adds all that is at a path. It ends early once `go_on` says no.
     pub fn add(&mut self, volume: &dyn Volume, at: &RelativePath, go_on: &dyn Fn() -> bool) {
         self.count(volume, at, None, 0, go_on);

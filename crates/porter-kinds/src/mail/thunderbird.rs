@@ -4,6 +4,7 @@
 //! in old versions files of Mork; events and tasks are a database. The settings say which accounts there are,
 //! and where their mail is: it may lie outside of the profile.
 
+use super::contacts::{is_address_book, is_left_over};
 use super::letters::Letters;
 use super::mail_account::{MailAccount, MailServer};
 use crate::crossing::old_paths::OldPaths;
@@ -95,17 +96,17 @@ fn learn_contacts(profile: &ProfileFolder<'_>, learned: &mut Learned) {
     let mut names = profile.names_in("");
     names.sort();
     for name in names {
-        let is_book = name.starts_with("abook") || name == "history.sqlite" || name == "history.mab";
-        let counted: Result<(u64, u64), FormatError> = if is_book && name.ends_with(".sqlite") {
+        if !is_address_book(&name) || is_left_over(profile, &name) {
+            continue;
+        }
+        let counted: Result<(u64, u64), FormatError> = if name.ends_with(".sqlite") {
             match profile.database(&name) {
                 Ok(Some(database)) => address_book::counts(&database),
                 Ok(None) => continue,
                 Err(cause) => Err(cause),
             }
-        } else if is_book && name.ends_with(".mab") && !names_newer_book(profile, &name) {
-            profile.read(&name).map_or(Ok((0, 0)), |file| mork::address_book_counts(&file))
         } else {
-            continue;
+            profile.read(&name).map_or(Ok((0, 0)), |file| mork::address_book_counts(&file))
         };
         books += 1;
         match counted {
@@ -122,11 +123,6 @@ fn learn_contacts(profile: &ProfileFolder<'_>, learned: &mut Learned) {
     if lists > 0 {
         learned.counts.push(("lists of contacts".to_owned(), lists));
     }
-}
-
-/// A new version leaves the book of the old one beside its own.
-fn names_newer_book(profile: &ProfileFolder<'_>, old: &str) -> bool {
-    old.strip_suffix(".mab").is_some_and(|stem| profile.has(&format!("{stem}.sqlite")))
 }
 
 /// Letters, in the profile and in its folders outside.

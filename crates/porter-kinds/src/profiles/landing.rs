@@ -59,11 +59,12 @@ fn land_profile(
     let Some(to) = coming.destination(&roots, given) else { return };
     if let Some(mut paths) = coming.old_paths(&to) {
         let was = coming.as_it_was(&coming.part.place, &to.moved.from);
-        let is_back = ground.is_same_machine() && paths.follow(&was).is_none();
+        let now = as_written(ground.machine.layout.family, &to.on_volume);
+        let is_back = ground.is_same_machine() && was.replace('\\', "/") == now.replace('\\', "/");
         if !is_back {
             bring_inside(coming, &to, &mut paths, changes);
         }
-        let moved_to = (!is_back).then(|| as_written(ground.machine.layout.family, &to.on_volume));
+        let moved_to = (!is_back).then_some(now);
         adapt(coming, keeper, &to.moved.from, (paths, moved_to), changes);
     }
     coming.enter(root, &to.on_volume, wishes.opens && item.facts.contains_key("default"), changes);

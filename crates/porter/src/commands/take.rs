@@ -32,7 +32,8 @@ pub(crate) struct TakeArguments {
     #[arg(value_parser = paths::typed())]
     folder: PathBuf,
     /// A browser's profile offers `bookmarks` as the HTML file that browsers import, `feeds` as OPML,
-    /// `history` or open `tabs` as a page. Every item offers its part of the person's `registry` as a file
+    /// `history` or open `tabs` as a page. A mail program's profile, and Outlook's lists, offer `contacts` as
+    /// vCards, or as `contacts-table` of comma-separated values. Every item offers its part of the person's `registry` as a file
     /// that Windows takes in. The last argument is then the file to write, or `-`
     #[arg(long = "as", value_name = "FORM")]
     form: Option<FormWord>,
@@ -52,6 +53,8 @@ enum FormWord {
     Feeds,
     History,
     Tabs,
+    Contacts,
+    ContactsTable,
     Registry,
 }
 
@@ -69,6 +72,8 @@ impl FormWord {
             Self::Feeds => Form::Feeds,
             Self::History => Form::History,
             Self::Tabs => Form::Tabs,
+            Self::Contacts => Form::Contacts,
+            Self::ContactsTable => Form::ContactsTable,
             Self::Registry if item.registry.is_empty() => {
                 return Err(Failure::wrong_use(
                     format!("`{}` has nothing in its owner's registry", item.id),
@@ -124,6 +129,7 @@ fn take_form(
         FormWord::Feeds => "feed",
         FormWord::History => "page of the history",
         FormWord::Tabs => "open tab",
+        FormWord::Contacts | FormWord::ContactsTable => "contact",
         FormWord::Registry => "value",
     };
     say(format_args!(

@@ -1,17 +1,19 @@
 //! The words about mail: what there is of it, the accounts, and what a person opens and types.
 
+use crate::paths::quoted_id;
 use crate::views::kind::KindWords;
-use crate::views::numbers::{counted, number_of};
+use crate::views::numbers::{count, counted, number_of};
 use crate::views::task::Task;
 use porter_core::survey::ItemSurvey;
+use porter_kinds::mail::contacts::OFFERED;
 use porter_kinds::mail::mail_account::{MailAccount, MailServer};
 use porter_kinds::profiles::find::BESIDE;
 use porter_kinds::receipt::{ItemReceipt, PASSWORDS, Reason, Receipt, Verdict};
 use porter_names::screen::on_screen;
 use serde_json::{Value, json};
 
-/// The item that tells of Outlook's accounts.
-const OUTLOOK: &str = "/mail/outlook-data";
+/// The fact that every profile has.
+const NAME: &str = "name";
 
 /// See the module.
 pub(super) struct Mail;
@@ -116,20 +118,27 @@ fn as_json(account: &MailAccount) -> Value {
     })
 }
 
-/// What to do with a data file.
-fn to_open(reason: &Reason) -> Option<String> {
-    let Reason::ToOpen { path, messages, is_copy } = reason else { return None };
-    let path = on_screen(path.as_bytes());
-    let number = counted(*messages, "message");
-    Some(if *is_copy {
-        format!(
-            "{path} ({number}) is a copy of a mailbox on a server and opens in no other profile: with its account set up, Outlook fetches it again."
-        )
-    } else {
-        let renamed =
-            if path.to_lowercase().ends_with(".pst") { "" } else { " Let its name end with .pst first." };
-        format!("In Outlook choose File, Open, Outlook Data File: {path} ({number}).{renamed}")
-    })
+/// What to do with the data files of an item.
+fn to_open(item: &ItemReceipt) -> Vec<String> {
+    let (mut own, mut copies) = (Vec::new(), Vec::new());
+    for finding in &item.findings {
+        let Reason::ToOpen { path, messages, is_copy } = &finding.reason else { continue };
+        let named = path.to_lowercase().ends_with(".pst");
+        let renamed = if named || *is_copy { "" } else { ", once its name ends with .pst" };
+        let all = if *is_copy { &mut copies } else { &mut own };
+        all.push(format!("{} ({}{renamed})", on_screen(path.as_bytes()), counted(*messages, "message")));
+    }
+    let mut steps = Vec::new();
+    if !own.is_empty() {
+        steps.push(format!("Open in Outlook by File, Open, Outlook Data File: {}.", own.join("; ")));
+    }
+    if !copies.is_empty() {
+        steps.push(format!(
+            "Copies of mailboxes on servers, which open in no other profile; Outlook fetches them again once their accounts are set up: {}.",
+            copies.join("; ")
+        ));
+    }
+    steps
 }
 
 /// The work that an item leaves; none if its program shows all of it without a question.
@@ -146,11 +155,18 @@ fn steps(item: &ItemReceipt) -> Vec<String> {
             .map(|account| format!("Type into the new program: {}.", in_full(account)))
             .collect();
     }
-    let mut steps: Vec<String> =
-        item.findings.iter().filter_map(|finding| to_open(&finding.reason)).collect();
-    if !steps.is_empty() || item.id.ends_with(OUTLOOK) {
-        // Its passwords never come.
-        let typed = accounts.iter().map(|account| format!("Set up in Outlook: {}.", in_full(account)));
+    let mut steps = to_open(item);
+    let offered = item.counts.iter().find(|row| row.name == OFFERED).map_or(0, |row| row.landed);
+    if offered > 0 {
+        steps.push(format!(
+            "Outlook offers the addresses of its list ({}) again once its own data file is open. Elsewhere, or if it does not, import them: `porter take TRUNK {} contacts.vcf --as contacts`.",
+            count(offered),
+            quoted_id(&item.id)
+        ));
+    }
+    // Profiles bring their accounts along, and nothing else does.
+    if !item.facts.contains_key(NAME) {
+        let typed = accounts.iter().map(|account| format!("Set up the account {}.", in_full(account)));
         steps.splice(0..0, typed);
         return steps;
     }
