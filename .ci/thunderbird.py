@@ -172,6 +172,34 @@ def counted(seen, survey, item):
     print("porter counts", got)
 
 
+def data_files(drive, survey):
+    """What porter counted in data files is what libpff finds in them, and nothing of them is called a document."""
+    import pypff
+
+    def letters(folder):
+        own = folder.get_number_of_sub_messages()
+        below = [letters(folder.get_sub_folder(at)) for at in range(folder.get_number_of_sub_folders())]
+        return own + sum(row[0] for row in below), bool(own) + sum(row[1] for row in below)
+
+    expected = [0, 0, 0]
+    for path in pathlib.Path(drive).rglob("letters *.bak"):
+        file = pypff.file()
+        file.open(str(path))
+        number, folders = letters(file.get_root_folder())
+        expected[0] += number
+        expected[1] += folders
+        expected[2] += 1
+    got = [0, 0, 0]
+    for row in json.loads(pathlib.Path(survey).read_text())["items"]:
+        if row["id"].endswith("/mail/data-files"):
+            counts = row["counts"]
+            got[0] += counts.get("messages", 0) + counts.get("messages kept on a server", 0)
+            got[1] += counts["folders of messages"]
+            got[2] += row["files"]
+    assert got == expected and got[2] == 21, f"porter: {got}, libpff: {expected}"
+    print(f"{got[0]} messages in {got[1]} folders of {got[2]} files")
+
+
 def mailboxes(folder):
     """The letters of all mailboxes below a folder, by Python's own reader."""
     number = 0

@@ -92,8 +92,9 @@ fn tamsin(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
             "From: Piet Visser <piet@{number}.example>\nTo: tamsin@saltmarsh.example\nSubject: Sail {number}\n\nPlease cut it by Friday.\n"
         );
         let content = format!(
-            "{}\n{letter}<?xml version=\"1.0\"?><plist version=\"1.0\"><dict/></plist>\n",
-            letter.len()
+            "{}\n{letter}<?xml version=\"1.0\"?><plist version=\"1.0\"><dict><key>flags</key><integer>{}</integer></dict></plist>\n",
+            letter.len(),
+            u8::from(number % 10 != 1)
         );
         let path =
             format!("{library}/Mail/V3/POP-tamsin@mail.saltmarsh.example/INBOX.mbox/Messages/{number}.emlx");

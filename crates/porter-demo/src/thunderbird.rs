@@ -91,6 +91,8 @@ pub fn thunderbird(tree: &mut Tree, home: &str, profile: &Profile<'_>) -> io::Re
     for name in ["Inbox", "Sent", "Customers"] {
         mailbox(tree, &format!("{at}/Mail/mail.saltmarsh.example/{name}"), name, owner, letters)?;
     }
+    let filters = "version=\"9\"\nlogging=\"no\"\nname=\"Orders\"\nenabled=\"yes\"\ntype=\"17\"\naction=\"Mark read\"\ncondition=\"AND (subject,contains,order)\"\n";
+    tree.file(&format!("{at}/Mail/mail.saltmarsh.example/msgFilterRules.dat"), filters.as_bytes())?;
     if letters > 0 {
         mailbox(tree, &format!("{local}/Kept letters"), "Kept letters", owner, letters.div_ceil(4))?;
     }

@@ -1,7 +1,8 @@
 //! Mail. A program that lists profiles has an item for each, found by its list and entered in the new
 //! machine's; carry rules find the others, whose letters are counted.
 //!
-//! - `data_file`: Outlook's, wherever they lie; `outlook_profiles` and `express_accounts`: accounts;
+//! - `data_file`: Outlook's, wherever they lie; `outlook_profiles`, `express_accounts` and
+//!   `sources` (Evolution's): accounts;
 //! - [`thunderbird`]: a profile of Mozilla's mail programs;
 //! - [`mail_account`]: an account as a person types it into a program;
 //! - [`contacts`]: people and their addresses;
@@ -13,6 +14,7 @@ mod express_accounts;
 pub mod letters;
 pub mod mail_account;
 mod outlook_profiles;
+mod sources;
 pub mod thunderbird;
 
 use crate::catalogue::{CarryRule, Catalogue, EngineName, PROFILE_PART};
@@ -53,9 +55,10 @@ const OUTLOOK: &str = "mail/outlook-data";
 /// The programs that keep an account in a file of its own.
 const WITH_ACCOUNT_FILES: [&str; 2] = ["/mail/windows-mail", "/mail/windows-live-mail"];
 const OUTLOOK_EXPRESS: &str = "/mail/outlook-express";
+const EVOLUTION: &str = "/mail/evolution";
 
-/// The accounts of Outlook Express and its successors, each with the letters of its program.
-fn tell_express_accounts(machine: &Machine, items: &mut [Item]) {
+/// The accounts of programs that keep no profiles, each with the letters of its program.
+fn tell_accounts(machine: &Machine, items: &mut [Item]) {
     for item in items {
         let owner = item.owner.as_ref().and_then(|id| machine.account(id));
         let accounts = if WITH_ACCOUNT_FILES.iter().any(|program| item.id.ends_with(program)) {
@@ -64,6 +67,10 @@ fn tell_express_accounts(machine: &Machine, items: &mut [Item]) {
         } else if let Some(owner) = owner.filter(|_| item.id.ends_with(OUTLOOK_EXPRESS)) {
             let registry = source::open(machine, owner).ok();
             registry.and_then(|registry| registry.read(express_accounts::Reading)).unwrap_or_default()
+        } else if item.id.ends_with(EVOLUTION) {
+            let parts = item.parts.iter().filter_map(|part| item.path_of(part, machine));
+            let folders = parts.filter_map(|at| at.join(sources::FOLDER.as_bytes()).ok());
+            folders.flat_map(|at| sources::accounts(&*machine.volume, &at)).collect()
         } else {
             continue;
         };
@@ -94,7 +101,7 @@ impl Kind for Mail {
     }
 
     fn complete(&self, machine: &Machine, items: &mut Vec<Item>) {
-        tell_express_accounts(machine, items);
+        tell_accounts(machine, items);
         for account in &machine.accounts {
             let Some(profiles) = profiles_of_outlook(machine, account) else { continue };
             let id = format!("{}/{OUTLOOK}", account.id);

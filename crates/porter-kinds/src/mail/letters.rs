@@ -2,7 +2,7 @@
 
 use super::data_file;
 use crate::caution::Caution;
-use porter_formats::mail::{maildir, mbox};
+use porter_formats::mail::{emlx, maildir, mbox};
 use porter_names::{RelativePath, fold};
 use porter_source::{EntryKind, Listed, Sequential, Volume};
 use std::io::Read;
@@ -74,9 +74,12 @@ impl Letters {
             (EntryKind::Folder, _) if depth < DEEPEST => {
                 let Ok(rows) = volume.list(at) else { return };
                 let mut rows: Vec<_> = rows.into_iter().flatten().collect();
-                if let Some(are_copies) = are_copies.filter(|_| is_maildir(&rows)) {
-                    self.count_maildir(volume, at, are_copies, go_on);
+                if is_maildir(&rows) {
+                    self.count_maildir(volume, at, are_copies.unwrap_or(false), go_on);
                     rows.retain(|row| !["cur", "new", "tmp"].iter().any(|name| row.name == name.as_bytes()));
+                }
+                if are_copies.is_none() {
+                    self.count_letter_files(volume, at, &rows, go_on);
                 }
                 for row in rows {
                     // The outermost counts: a person may call a folder of letters so.
@@ -109,6 +112,35 @@ impl Letters {
                 self.cautions.push(Caution::ProfileDamaged { file: at.to_string(), detail });
             }
         }
+    }
+
+    /// Counts the letters among the files of a folder: those of Apple Mail, and of the mail programs that
+    /// came with Windows, which do not say whether they were read.
+    fn count_letter_files(
+        &mut self,
+        volume: &dyn Volume,
+        at: &RelativePath,
+        rows: &[Listed],
+        go_on: &dyn Fn() -> bool,
+    ) {
+        let (mut messages, mut unread) = (0, 0);
+        let mut tail = vec![0; emlx::TAIL_IN_BYTES];
+        for row in rows.iter().filter(|row| row.metadata.kind == EntryKind::File) {
+            let name = row.name.to_ascii_lowercase();
+            if name.ends_with(b".emlx") && go_on() {
+                let from = row.metadata.size_in_bytes.saturating_sub(tail.len() as u64);
+                let file = at.join(&row.name).ok().and_then(|path| volume.open(&path).ok());
+                let read = file.and_then(|file| file.read_at(from, &mut tail).ok()).unwrap_or_default();
+                let flags = emlx::flags(&tail[..read]);
+                messages += u64::from(!flags.is_deleted);
+                unread += u64::from(!flags.is_deleted && !flags.is_read);
+            } else if name.ends_with(b".eml") {
+                messages += 1;
+            }
+        }
+        // As Apple Mail names the folders of accounts.
+        let is_copy = |step: &[u8]| [&b"IMAP-"[..], b"EWS-"].iter().any(|begin| step.starts_with(begin));
+        self.add_folder(messages, unread, at.steps().any(is_copy));
     }
 
     /// Counts letters of a file each.

@@ -22,6 +22,8 @@ use std::collections::HashMap;
 /// See the module.
 pub struct Thunderbird;
 
+/// The rules of an account that sort its letters.
+const FILTERS: &str = "msgFilterRules.dat";
 const CALENDAR: &str = "calendar-data/local.sqlite";
 
 impl Keeper for Thunderbird {
@@ -82,6 +84,19 @@ pub fn learn_mail(profile: &ProfileFolder<'_>, learned: &mut Learned) {
         MailAccount::tell_all(&accounts, &mut learned.facts);
     }
     learn_contacts(profile, learned);
+    let filters: u64 = ["Mail", "ImapMail"]
+        .iter()
+        .flat_map(|folder| {
+            profile.names_in(folder).into_iter().map(move |name| format!("{folder}/{name}/{FILTERS}"))
+        })
+        .filter_map(|path| profile.read(&path))
+        .map(|file| {
+            String::from_utf8_lossy(&file).lines().filter(|line| line.starts_with("name=")).count() as u64
+        })
+        .sum();
+    if filters > 0 {
+        learned.counts.push(("filters".to_owned(), filters));
+    }
     let events = profile.database(CALENDAR);
     if matches!(events, Ok(None)) {
         return;

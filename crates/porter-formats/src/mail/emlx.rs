@@ -1,0 +1,51 @@
+//! Letters of Apple Mail, a file each: a line with the length of the letter, the letter, and a property list
+//! with its flags. The lowest bit of these says that somebody has read it; the second, that it was deleted.
+
+/// The part of a file's end in which its flags stand.
+pub const TAIL_IN_BYTES: usize = 4 << 10;
+const KEY: &[u8] = b"<key>flags</key>";
+const READ: u64 = 1;
+const DELETED: u64 = 1 << 1;
+
+/// What the flags say.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Flags {
+    /// Somebody has read it.
+    pub is_read: bool,
+    /// It waits to be taken away.
+    pub is_deleted: bool,
+}
+
+/// The flags at the end of a file. A letter without any counts as read.
+pub fn flags(tail: &[u8]) -> Flags {
+    let number = memchr::memmem::rfind(tail, KEY).and_then(|at| {
+        let rest = &tail[at + KEY.len()..];
+        let begin = memchr::memmem::find(rest, b"<integer>")? + b"<integer>".len();
+        let end = begin + memchr::memchr(b'<', &rest[begin..])?;
+        std::str::from_utf8(&rest[begin..end]).ok()?.trim().parse::<u64>().ok()
+    });
+    let number = number.unwrap_or(READ);
+    Flags { is_read: number & READ != 0, is_deleted: number & DELETED != 0 }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn flags_are_those_at_the_end() {
+        for (tail, is_read, is_deleted) in [
+            (
+                "<key>flags</key><integer>4</integer> <plist><key>flags</key>\n\t<integer>8623489089</integer>",
+                true,
+                false,
+            ),
+            ("<key>flags</key><integer>8590195714</integer></dict>", false, true),
+            ("<plist><dict/></plist>", true, false),
+            ("<key>flags</key><integer>torn", true, false),
+            ("", true, false),
+        ] {
+            assert_eq!(flags(tail.as_bytes()), Flags { is_read, is_deleted }, "{tail}");
+        }
+    }
+}
