@@ -70,3 +70,59 @@ fn a_mailbox_on_a_failing_drive_is_counted_as_far_as_it_can_be_read_and_named() 
     let messages = counts(&items, PROFILE_ITEM)["messages"];
     assert!((2..12).contains(&messages), "{messages}");
 }
+
+#[test]
+fn a_data_file_is_mail_only_if_it_can_be_seen_to_be_one_and_none_is_fetched_for_that() {
+    let mut volume = ScriptedVolume::windows();
+    let file = porter_demo::mail::data_file(3);
+    for (at, script) in [
+        ("Documents/whole.bak", Script::File(file.clone())),
+        ("Documents/dying.pst", Script::BadSectorAfter(0, file.clone())),
+        ("Documents/in the cloud.pst", Script::InTheCloud(file.clone())),
+        ("Documents/in use.pst", Script::InUse),
+        ("Documents/leads elsewhere.pst", Script::Link(b"whole.bak".to_vec())),
+        ("Documents/short.pst", Script::File(b"!BD".to_vec())),
+        ("Documents/plan.kcd", Script::File(vec![7; 64 << 10])),
+    ] {
+        volume.add(&format!("Users/odile/{at}"), script);
+    }
+    let machine = volume.recognised();
+    let survey = stand_ins::surveyed(&machine);
+    let row = |id: &str| survey.items.iter().find(|row| row.item.id == id).unwrap();
+    let mail = row("odile/mail/data-files");
+    assert_eq!((mail.to_capture.files, mail.item.parts.len()), (1, 1), "{:?}", mail.item.parts);
+    assert_eq!(mail.item.counts, [("messages".to_owned(), 3), ("folders of messages".to_owned(), 1)]);
+    // All others stay what they were.
+    assert_eq!(row("odile/folder/documents").seen().files, 5);
+}
+
+#[test]
+fn only_a_folder_that_is_nobodys_else_comes_into_a_profile() {
+    const ELSEWHERE: [&str; 7] = [
+        r"C:\Windows\System32",
+        r"C:\Users\odile",
+        r"C:\Users",
+        r"C:\",
+        r"\TIDEHOUSE\Mail",
+        r"C:\Users\odile\Documents",
+        r"C:\nowhere",
+    ];
+    for (written, comes) in
+        ELSEWHERE.map(|path| (path, false)).into_iter().chain([(r"C:\Kite mail\Local", true)])
+    {
+        let mut volume = ScriptedVolume::windows();
+        volume.add("Kite mail/Local/Kept", Script::File(letters(2, 0)));
+        let prefs = format!(
+            "user_pref(\"mail.accountmanager.accounts\", \"account1\");\nuser_pref(\"mail.account.account1.server\", \"server1\");\n\
+             user_pref(\"mail.server.server1.directory\", \"{}\");\n",
+            written.replace('\\', "\\\\")
+        );
+        volume.add(&format!("{PROFILE}/prefs.js"), Script::File(prefs.into_bytes()));
+        let items = found(volume);
+        let item = items.iter().find(|item| item.id == PROFILE_ITEM).unwrap();
+        let outside = item.parts.iter().filter(|part| part.name == "outside-1").count();
+        let is_named = item.cautions.iter().any(|caution| matches!(caution, Caution::MailElsewhere { .. }));
+        assert_eq!((outside, is_named), (usize::from(comes), !comes), "{written}: {item:?}");
+        assert_eq!(counts(&items, PROFILE_ITEM).get("messages"), comes.then_some(&2), "{written}");
+    }
+}

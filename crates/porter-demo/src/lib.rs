@@ -6,9 +6,9 @@
 //! - [`windsock`]: the drive of a failed laptop with Windows XP;
 //! - [`sailroom`]: the drive of an old Mac.
 //!
-//! [`browser`], [`picture`], [`sound`], [`film`], [`mail`], [`thunderbird`] and [`writing`] make content in real formats;
-//! [`tree`] puts it on the disk with its dates and attributes. The tests use the same machines in the small
-//! size.
+//! [`browser`], [`picture`], [`sound`], [`film`], [`mail`], [`thunderbird`] and [`writing`] make content in
+//! real formats; [`tree`] puts it on the disk with its dates and attributes. The tests use the same machines
+//! in the small size.
 
 pub mod browser;
 pub mod dice;

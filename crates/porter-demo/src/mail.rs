@@ -5,8 +5,8 @@ use crate::writing;
 use porter_formats::mail::autocomplete::{Address, to_bytes};
 use std::io;
 
-/// The header and the tree of nodes of a data file ([MS-PST] 2.2.2.6 and 2.2.2.7.7): a store with its root
-/// folder, and so many letters in one folder, at most twelve. Nothing is in them.
+/// A data file of a header and a tree of nodes ([MS-PST] 2.2.2.6 and 2.2.2.7.7): its root folder, and at most
+/// twelve letters in one folder. They are empty.
 pub fn data_file(letters: u32) -> Vec<u8> {
     const NODES_AT: usize = 0x4400;
     const INBOX: u32 = 0x8022;

@@ -63,11 +63,7 @@ mod tests {
     fn signs_that_mean_something_are_escaped_and_long_lines_go_on() {
         let name = format!("Albrecht; Ines, \"Rokkaku\"\u{7} {}", "\u{e9}".repeat(60));
         let people = [
-            Address {
-                name: name.clone(),
-                address: "ines@saltmarsh.example".to_owned(),
-                is_of_internet: true,
-            },
+            Address { name, address: "ines@saltmarsh.example".to_owned(), is_of_internet: true },
             Address { address: "ferry@windrose.example".to_owned(), ..Address::default() },
         ];
         let cards = to_vcards(&people);

@@ -387,7 +387,7 @@ t\\\$5)>
         };
         // Ben has lost his address, and Odile has none.
         let ines = ("Ines Albrecht".to_owned(), "ines@saltmarsh.example".to_owned());
-        assert_eq!(named(BOOK), [ines.clone()]);
+        assert_eq!(named(BOOK), std::slice::from_ref(&ines));
         let first = &BOOK[..memchr::memmem::find(BOOK, b"@$${1").unwrap()];
         assert_eq!(address_book_counts(first).unwrap(), (3, 1));
         let ben = ("B)en \u{e9}t\\$5".to_owned(), "ben@saltmarsh.example".to_owned());

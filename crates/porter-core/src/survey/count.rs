@@ -153,6 +153,11 @@ fn kind_of(
         return None;
     }
     let begins = |buffer: &mut [u8]| {
+        // To read what is only in a cloud would fetch it.
+        let details = machine.volume.details(&spot.on_volume).unwrap_or_default();
+        if is_cloud_only(metadata, &details) || metadata.shut.is_some() {
+            return 0;
+        }
         let file = machine.volume.open(&spot.on_volume);
         file.ok().and_then(|file| file.read_at(0, buffer).ok()).unwrap_or_default()
     };

@@ -33,7 +33,7 @@ pub struct Address {
 /// The addresses of a list, in their order. A row without an address is passed by.
 pub fn addresses(file: &[u8]) -> Result<Vec<Address>, FormatError> {
     let mut reader = Reader { file, at: 0 };
-    // What the first two numbers say differs between programs; the layout of the rows does not.
+    // The first and third number differ between programs; the layout of the rows does not.
     let [_, major, _, rows] = [(); 4].map(|()| reader.number());
     let (major, rows) = (major?, rows?);
     if !(1..=64).contains(&major) {
@@ -166,8 +166,8 @@ mod tests {
     fn addresses_are_read_whatever_else_a_row_says() {
         let mut file = to_bytes(&list());
         assert_eq!(addresses(&file).unwrap(), list());
-        // A fourth row: bytes, a number of its own, several texts, a name in a code page, and the address behind
-        // an own server's.
+        // A fourth row: bytes, a number of its own, several texts, a name in a code page, and the address
+        // behind an own server's.
         file[12] = 4;
         file.truncate(file.len() - 12);
         let mut put = |words: &[u32], bytes: &[u8]| {

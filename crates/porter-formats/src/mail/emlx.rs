@@ -7,7 +7,7 @@ const KEY: &[u8] = b"<key>flags</key>";
 const READ: u64 = 1;
 const DELETED: u64 = 1 << 1;
 
-/// What the flags say.
+/// The meaning of the flags.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Flags {
     /// Somebody has read it.

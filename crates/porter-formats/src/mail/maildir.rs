@@ -1,5 +1,6 @@
-//! Letters of a file each: a folder with `cur`, `new` and `tmp` in it (<https://cr.yp.to/proto/maildir.html>).
-//! The name of a letter in `cur` ends with its flags; Mozilla's programs write them into the letter.
+//! Letters of a file each: a folder with `cur`, `new` and `tmp` in it
+//! (<https://cr.yp.to/proto/maildir.html>). The name of a letter in `cur` ends with its flags; Mozilla's
+//! programs write them into the letter.
 
 use super::mbox::Counter;
 

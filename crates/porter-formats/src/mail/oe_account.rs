@@ -1,7 +1,7 @@
-//! An account of Windows Mail and Windows Live Mail: `account{…}.oeaccount`, XML of UTF-16 with an element for
-//! each value. Its names are those that Outlook Express gave the values of its registry, with `_` for blanks.
-//! Values of the type `DWORD` are hexadecimal. Passwords stand there, bound to the Windows account: they are
-//! never read.
+//! An account of Windows Mail and Windows Live Mail: `account{…}.oeaccount`, XML of UTF-16 with an element
+//! for each value. Its names are those that Outlook Express gave the values of its registry, with `_` for
+//! blanks. Values of the type `DWORD` are hexadecimal. Passwords stand there, bound to the Windows account:
+//! they are never read.
 
 use crate::FormatError;
 use std::collections::BTreeMap;

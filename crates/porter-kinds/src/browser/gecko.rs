@@ -1,5 +1,5 @@
-//! The browsers around Gecko: Firefox and its kin. `profiles.ini` lists their profiles. One of them, SeaMonkey,
-//! has mail, too.
+//! The browsers around Gecko: Firefox and its kin. `profiles.ini` lists their profiles. One of them,
+//! SeaMonkey, has mail, too.
 
 use super::engine::Engine;
 use crate::crossing::old_paths::OldPaths;

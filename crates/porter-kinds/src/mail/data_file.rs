@@ -1,5 +1,5 @@
-//! Outlook's data files (`.pst`, `.ost`): found wherever they lie, landed beside those of the new machine, and
-//! told one by one, because somebody has to open each of them there.
+//! Outlook's data files (`.pst`, `.ost`): found wherever they lie, landed beside those of the new machine,
+//! and told one by one, because somebody has to open each of them there.
 
 use super::KIND;
 use crate::changes::{Changes, Moved};

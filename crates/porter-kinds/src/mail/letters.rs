@@ -68,7 +68,7 @@ impl Letters {
         let Ok(found) = volume.metadata(at) else { return };
         match (found.kind, are_copies) {
             (EntryKind::File, _) if is_data_file(volume, at, found.size_in_bytes) => {
-                self.count_data_file(volume, at)
+                self.count_data_file(volume, at);
             }
             (EntryKind::File, Some(are_copies)) => self.count_mailbox(volume, at, are_copies, go_on),
             (EntryKind::Folder, _) if depth < DEEPEST => {
@@ -167,7 +167,7 @@ impl Letters {
                     .and_then(|file| file.read_at(0, &mut beginning).map_err(|error| error.to_string()));
                 match read {
                     Ok(read) => {
-                        unread += u64::from(maildir::is_unread(folder, &row.name, &beginning[..read]))
+                        unread += u64::from(maildir::is_unread(folder, &row.name, &beginning[..read]));
                     }
                     Err(detail) => {
                         self.cautions.push(Caution::ProfileDamaged { file: letter.to_string(), detail });

@@ -1,8 +1,8 @@
-//! Outlook's mail profiles in a person's registry: the accounts, and the data files that they open. Nothing is
-//! ever written there: entries refer to each other by numbers that only Outlook gives.
+//! Outlook's mail profiles in a person's registry: the accounts, and the data files that they open. Nothing
+//! is ever written there: entries refer to each other by numbers that only Outlook gives.
 //!
-//! The keys and values are not published; they were learned by looking. A value whose type is not the usual one
-//! is read as far as it can be: texts are texts, or bytes of UTF-16 or of a code page.
+//! The keys and values are not published; they were learned by looking. A value whose type is not the usual
+//! one is read as far as it can be: texts are texts, or bytes of UTF-16 or of a code page.
 
 use super::mail_account::{MailAccount, MailServer};
 use crate::registry_part::source::WithKey;
@@ -33,7 +33,7 @@ const PATHS: [&str; 4] = ["001f6700", "001e6700", "001f6610", "001e6610"];
 /// No profile has more sections, or more accounts.
 const MOST_KEYS: usize = 4096;
 
-/// What the profiles say.
+/// The accounts and files of all profiles.
 #[derive(Debug, Default, PartialEq, Eq)]
 pub(super) struct OutlookProfiles {
     pub(super) accounts: Vec<MailAccount>,

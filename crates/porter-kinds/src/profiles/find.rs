@@ -20,8 +20,8 @@ pub type KeeperOf = fn(&CarryRule) -> Option<&'static dyn Keeper>;
 /// The fact of an item that is what lies beside profiles.
 pub const BESIDE: &str = "beside";
 
-/// How the names of the parts of a profile begin that lie outside of it. The fact of the same name is the path
-/// as the profile writes it.
+/// How the names of the parts of a profile begin that lie outside of it. The fact of the same name is the
+/// path as the profile writes it.
 pub const OUTSIDE: &str = "outside-";
 
 /// All profiles of a kind.
@@ -31,7 +31,7 @@ pub fn find(kind: &str, keeper_of: KeeperOf, machine: &Machine, catalogue: &Cata
     for owner in &machine.accounts {
         for rule in &catalogue.rules {
             if let Some(keeper) = keeper_of(rule) {
-                find_of_rule(kind, (rule, keeper), (machine, owner), &mut taken, &mut items);
+                find_of_rule(kind, (rule, keeper), (machine, owner), (catalogue, &mut taken), &mut items);
             }
         }
     }
@@ -67,7 +67,7 @@ fn find_of_rule(
     kind: &str,
     (rule, keeper): (&Arc<CarryRule>, &dyn Keeper),
     (machine, owner): (&Machine, &Account),
-    taken: &mut HashSet<RelativePath>,
+    (catalogue, taken): (&Catalogue, &mut HashSet<RelativePath>),
     items: &mut Vec<Item>,
 ) {
     let item = |id, title| item(kind, id, title, owner, rule);
@@ -104,7 +104,7 @@ fn find_of_rule(
             let mut profile = item(unused_id(&id, is_taken), title);
             profile.parts.push(part);
             learn(machine, rule, keeper, folder, &mut profile);
-            add_outside(machine, owner, keeper, taken, &mut profile);
+            add_outside((machine, owner), keeper, (catalogue, taken), &mut profile);
             profile.facts.insert("name".to_owned(), name);
             if is_default {
                 profile.facts.insert("default".to_owned(), "yes".to_owned());
@@ -166,19 +166,24 @@ fn part_at(machine: &Machine, owner: &Account, folder: &RelativePath) -> Option<
 
 /// The folders of a profile that lie outside of it are parts of its item.
 fn add_outside(
-    machine: &Machine,
-    owner: &Account,
+    (machine, owner): (&Machine, &Account),
     keeper: &dyn Keeper,
-    taken: &mut HashSet<RelativePath>,
+    (catalogue, taken): (&Catalogue, &mut HashSet<RelativePath>),
     item: &mut Item,
 ) {
     let Some(at) = item.parts.first().and_then(|part| item.path_of(part, machine)) else { return };
     let profile = ProfileFolder { volume: &*machine.volume, at };
     let mut number = 0;
     for outside in keeper.outside(&profile, machine) {
-        // A folder that other things are in, too, is not the profile's.
+        // A folder that other things are in, too, is not the profile's; nor is one of the system.
         let is_its_own = |folder: &RelativePath| {
-            !profile.at.is_within(folder) && !machine.all_places().any(|place| place.path.is_within(folder))
+            let is_persons = machine.accounts.iter().flat_map(|account| account.places.values());
+            let is_persons = is_persons.into_iter().any(|place| folder.is_within(&place.path));
+            let first = folder.steps().next();
+            let is_systems = first.is_none_or(|first| catalogue.not_covered_by_name(first).is_some());
+            !profile.at.is_within(folder)
+                && !machine.all_places().any(|place| place.path.is_within(folder))
+                && (is_persons || !is_systems)
         };
         let part = match &outside {
             Outside::Here { folder, .. } if is_folder(machine, folder) && is_its_own(folder) => {

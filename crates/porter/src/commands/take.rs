@@ -33,8 +33,8 @@ pub(crate) struct TakeArguments {
     folder: PathBuf,
     /// A browser's profile offers `bookmarks` as the HTML file that browsers import, `feeds` as OPML,
     /// `history` or open `tabs` as a page. A mail program's profile, and Outlook's lists, offer `contacts` as
-    /// vCards, or as `contacts-table` of comma-separated values. Every item offers its part of the person's `registry` as a file
-    /// that Windows takes in. The last argument is then the file to write, or `-`
+    /// vCards, or as `contacts-table` of comma-separated values. Every item offers its part of the person's
+    /// `registry` as a file that Windows takes in. The last argument is then the file to write, or `-`
     #[arg(long = "as", value_name = "FORM")]
     form: Option<FormWord>,
     /// Only what has a name or path that fits, with all that is in it: '*.kite', '**/Plans'

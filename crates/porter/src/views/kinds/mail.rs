@@ -41,7 +41,7 @@ impl KindWords for Mail {
         (!steps.is_empty()).then_some(task).into_iter().collect()
     }
 
-    /// What lies beside profiles needs nothing.
+    /// Nothing is to be done with files beside profiles.
     fn tells_what_is_kept(&self, item: &ItemReceipt) -> bool {
         item.facts.contains_key(BESIDE)
     }
@@ -118,7 +118,7 @@ fn as_json(account: &MailAccount) -> Value {
     })
 }
 
-/// What to do with the data files of an item.
+/// The steps that open the data files of an item.
 fn to_open(item: &ItemReceipt) -> Vec<String> {
     let (mut own, mut copies) = (Vec::new(), Vec::new());
     for finding in &item.findings {
