@@ -78,7 +78,7 @@ fn a_data_file_is_mail_only_if_it_can_be_seen_to_be_one_and_none_is_fetched_for_
     for (at, script) in [
         ("Documents/whole.bak", Script::File(file.clone())),
         ("Documents/dying.pst", Script::BadSectorAfter(0, file.clone())),
-        ("Documents/in the cloud.pst", Script::InTheCloud(file.clone())),
+        ("Documents/in the cloud.pst", Script::InTheCloud(file)),
         ("Documents/in use.pst", Script::InUse),
         ("Documents/leads elsewhere.pst", Script::Link(b"whole.bak".to_vec())),
         ("Documents/short.pst", Script::File(b"!BD".to_vec())),
