@@ -25,7 +25,7 @@ use crate::item::Item;
 use crate::kind::{Instead, Kind};
 use crate::profiles::profiles_ini::folder_of;
 use crate::profiles::{self, Keeper};
-use crate::receipt::{CountReceipt, ItemReceipt};
+use crate::receipt::{CountReceipt, ItemReceipt, Verdict};
 use crate::registry_part::source;
 use crate::ruled::in_one_piece;
 use letters::Letters;
@@ -157,6 +157,11 @@ impl Kind for Mail {
     fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
         if item.parts.iter().any(|part| part.name == PROFILE_PART) {
             return profiles::proof::prove(item, ground, keeper_of, row);
+        }
+        if item.parts.is_empty() {
+            // Accounts alone: somebody types them.
+            row.verdict = Verdict::KeptInTrunk;
+            return;
         }
         data_file::tell(item, ground, row);
         let mut then = item.counts.iter().filter(|count| count.files.is_empty()).peekable();

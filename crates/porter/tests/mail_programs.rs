@@ -59,13 +59,15 @@ fn letters_and_accounts_of_other_programs_are_told_where_nothing_reads_them() {
     let bench = Workbench::new();
     linux(&bench, "OLD");
     let mail = "OLD/home/odile/.local/share/evolution/mail/local";
+    // Windows holds no colon in a name.
+    let sign = if cfg!(windows) { ";" } else { ":" };
     for (at, content) in [
         ("cur/1.loft:2,S", "Subject: a\n\nx\n"),
         ("cur/2.loft:2,", "Subject: b\n\nx\n"),
         ("new/3.loft", "Subject: c\n\nx\n"),
         (".Orders/cur/4.loft:2,S", "Subject: d\n\nx\n"),
     ] {
-        bench.write(&format!("{mail}/{at}"), content);
+        bench.write(&format!("{mail}/{}", at.replace(':', sign)), content);
     }
     for folder in ["tmp", ".Orders/tmp", ".Orders/new"] {
         std::fs::create_dir_all(bench.path(&format!("{mail}/{folder}"))).unwrap();
@@ -122,5 +124,75 @@ fn what_was_carried_as_one_folder_by_an_earlier_version_still_lands_whole() {
         assert_eq!(letters, letter("0001"));
         let receipt = bench.porter(&["check", "trunk", machine, "--json", "-"]).with_status(0).json();
         assert_eq!(item(&receipt, "odile/mail/thunderbird")["verdict"], "landed");
+    }
+}
+
+#[test]
+fn accounts_without_a_file_are_told_and_count_as_nothing_that_landed() {
+    let bench = Workbench::with_demo_machines();
+    let data = "LOFT-PC/Users/tamsin/AppData/Local/Microsoft/Outlook/tamsin.pst";
+    std::fs::remove_file(bench.path(data)).unwrap();
+    let survey = bench.porter(&["survey", "LOFT-PC", "--json"]).json();
+    let outlook = item(&survey, "tamsin/mail/outlook-data");
+    assert_eq!(outlook["files"], 0);
+    // Both files that its profile names are missed.
+    assert_eq!(outlook["cautions"].as_array().unwrap().len(), 2, "{outlook}");
+    let mail = ["--only", "tamsin/mail/*", "--quiet"];
+    bench.porter(&[&["capture", "LOFT-PC", "trunk"], &mail[..]].concat()).with_status(0);
+    let names = ["--account", "tamsin=tamsin.okafor"];
+    bench
+        .porter(&[&["restore", "trunk", "TIDEWATER", "--yes"], &names[..], &mail[..]].concat())
+        .with_status(0);
+    let check = ["check", "trunk", "TIDEWATER", "--json", "-"];
+    let receipt = bench.porter(&[&check, &names[..]].concat()).with_status(0).json();
+    assert_eq!(item(&receipt, "tamsin/mail/outlook-data")["verdict"], "kept_in_trunk");
+    let by_hand = receipt["mail_by_hand"].as_array().unwrap();
+    let steps = by_hand.iter().find(|row| row["item"] == "tamsin/mail/outlook-data").unwrap();
+    assert_eq!(steps["accounts"][0]["outgoing"]["encryption"], "starttls");
+    assert!(steps["steps"][0].as_str().unwrap().starts_with("Set up the account desk@saltmarsh.example"));
+}
+
+#[test]
+fn a_profile_of_a_later_version_stays_in_the_trunk_unless_somebody_wants_it() {
+    let bench = Workbench::with_demo_machines();
+    let profile = "Users/odile/AppData/Roaming/Thunderbird/Profiles/k1t3s4lt.default";
+    let versions = format!("LOFT-PC/{profile}/compatibility.ini");
+    bench.write(&versions, "[Compatibility]\r\nLastVersion=152.0_20260101/20260101\r\n");
+    bench.porter(&["capture", "LOFT-PC", "trunk", "--only", "odile/mail/*", "--quiet"]).with_status(0);
+    let restore = ["restore", "trunk", "TIDEWATER", "--yes", "--quiet"];
+    bench.porter(&restore);
+    assert!(!bench.path(&format!("TIDEWATER/{profile}")).exists());
+    let receipt = bench.porter(&["check", "trunk", "TIDEWATER", "--json", "-"]).json();
+    let left = item(&receipt, "odile/mail/thunderbird/default");
+    assert_eq!(left["reasons"][0]["details"]["code"], "newer-than-program", "{left}");
+    assert_eq!(left["counts"][0]["landed"], 0, "what did not land counts as nothing: {left}");
+    bench.porter(&[&restore[..], &["--newer-profiles", "carry"]].concat()).with_status(0);
+    assert!(bench.path(&format!("TIDEWATER/{profile}/prefs.js")).exists());
+}
+
+#[test]
+fn a_trunk_that_claims_folders_of_the_system_as_mail_brings_nothing_there() {
+    let bench = Workbench::with_demo_machines();
+    bench
+        .porter(&["capture", "LOFT-PC", "trunk", "--form", "open", "--only", "odile/mail/*", "--quiet"])
+        .with_status(0);
+    let folder = "Documents/Old mail";
+    assert!(
+        bench.path("trunk/data/odile").exists()
+            && bench.path(&format!("LOFT-PC/Users/odile/{folder}")).exists()
+    );
+    // The part, and each entry in it, say that they come from the system's own folder.
+    for list in ["porter/items.json", "porter/entries.jsonl"] {
+        workbench::forge(&bench.path("trunk"), list, |text| {
+            text.replace("\"place\": \"documents\"", "\"place\": \"drive-root\"")
+                .replace("\"place\":\"documents\"", "\"place\":\"drive-root\"")
+                .replace("Old mail", "Windows/System32/Old mail")
+        });
+    }
+    // On the machine that it came from each folder would go back to where it was.
+    for machine in ["TIDEWATER", "LOFT-PC"] {
+        let before = bench.snapshot(&format!("{machine}/Windows"));
+        bench.porter(&["restore", "trunk", machine, "--yes", "--quiet"]);
+        assert_eq!(bench.snapshot(&format!("{machine}/Windows")), before, "{machine}");
     }
 }

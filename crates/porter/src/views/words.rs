@@ -23,7 +23,9 @@ pub(crate) struct CautionWords {
 
 /// The marks of cautions in one line; empty if there are none.
 pub(crate) fn marks(cautions: &[Caution]) -> String {
-    cautions.iter().map(|row| caution(row).mark).collect::<Vec<_>>().join(", ")
+    let mut marks: Vec<_> = cautions.iter().map(|row| caution(row).mark).collect();
+    marks.dedup();
+    marks.join(", ")
 }
 
 /// A reason without what differs from file to file.
