@@ -3,6 +3,8 @@ import os
 import sys
 
 HOME = {"tamsin": "tamsin.okafor"}
+# Mail that lay outside of its profile comes into it.
+MOVED = {"Documents/Old mail/": "AppData/Roaming/Thunderbird/Profiles/k1t3s4lt.default/Mail/outside-1/Old mail/"}
 ATTRIBUTES = "system.ntfs_attrib_be"
 CREATED = "system.ntfs_crtime_be"
 
@@ -44,6 +46,8 @@ def compare(old, new):
                     if os.path.islink(source) or name.lower() in ("desktop.ini", "thumbs.db"):
                         continue
                     below = os.path.relpath(source, os.path.join(old, "Users", account))
+                    for before, after in MOVED.items():
+                        below = below.replace(before, after)
                     target = os.path.join(new, "Users", HOME.get(account, account), below)
                     same(source, target)
                     files += 1

@@ -200,6 +200,23 @@ def data_files(drive, survey):
     print(f"{got[0]} messages in {got[1]} folders of {got[2]} files")
 
 
+def offered(list_of_addresses, table):
+    """The addresses that porter takes out are those that libnk2 reads in the list."""
+    import csv
+    import pynk2
+
+    file = pynk2.file()
+    file.open(list_of_addresses)
+    expected = []
+    for item in file.items:
+        texts = {entry.get_entry_type(): entry.get_data_as_string() for entry in item.entries if entry.get_value_type() == 0x1F}
+        expected.append([texts[0x3001], texts[0x3003]])
+    with open(table, newline="") as rows:
+        got = list(csv.reader(rows))[1:]
+    assert got == expected and got, f"porter: {got}, libnk2: {expected}"
+    print(len(got), "addresses")
+
+
 def mailboxes(folder):
     """The letters of all mailboxes below a folder, by Python's own reader."""
     number = 0
