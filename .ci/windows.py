@@ -149,6 +149,9 @@ def odd_landed(documents, receipt):
     print("under safe names:", ", ".join(f"{old} is {new}" for old, new in sorted(landed_as.items())))
 
 
+PROFILE = "AppData/Roaming/Thunderbird/Profiles/k1t3s4lt.default"
+
+
 def same_bytes(old, new):
     """Every file of every person in `old` is in `new`, byte for byte; what the carry rules leave is not looked for."""
     files = 0
@@ -160,7 +163,10 @@ def same_bytes(old, new):
                     source = os.path.join(folder, name)
                     if os.path.islink(source) or name.lower() in ("desktop.ini", "thumbs.db"):
                         continue
-                    target = os.path.join(new, "users", account, os.path.relpath(source, os.path.join(old, "Users", account)))
+                    below = os.path.relpath(source, os.path.join(old, "Users", account))
+                    # Mail that lay outside of its profile comes into it.
+                    below = below.replace("Documents/Old mail/", f"{PROFILE}/Mail/outside-1/Old mail/")
+                    target = os.path.join(new, "users", account, below)
                     with open(source, "rb") as a, open(target, "rb") as b:
                         assert a.read() == b.read(), target
                     files += 1
