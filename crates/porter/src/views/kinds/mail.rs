@@ -6,6 +6,7 @@ use crate::views::numbers::{count, counted, number_of};
 use crate::views::task::Task;
 use porter_core::survey::ItemSurvey;
 use porter_kinds::mail::contacts::OFFERED;
+use porter_kinds::mail::letters::{FOLDERS, MESSAGES, ON_A_SERVER};
 use porter_kinds::mail::mail_account::{MailAccount, MailServer};
 use porter_kinds::profiles::find::BESIDE;
 use porter_kinds::receipt::{ItemReceipt, PASSWORDS, Reason, Receipt, Verdict};
@@ -141,6 +142,16 @@ fn to_open(item: &ItemReceipt) -> Vec<String> {
     steps
 }
 
+/// The things that a person looks for first: `390 messages in 4 folders`, `32 contacts`.
+fn held(item: &ItemReceipt) -> Vec<String> {
+    let landed = |name: &str| item.counts.iter().find(|row| row.name == name).map_or(0, |row| row.landed);
+    let messages = landed(MESSAGES) + landed(ON_A_SERVER);
+    let letters = format!("{} in {}", counted(messages, "message"), counted(landed(FOLDERS), "folder"));
+    let others = ["contacts", "events", "tasks"].into_iter().filter(|name| landed(name) > 0);
+    let others = others.map(|name| number_of(landed(name), name));
+    (messages > 0).then_some(letters).into_iter().chain(others).collect()
+}
+
 /// The work that an item leaves; none if its program shows all of it without a question.
 fn steps(item: &ItemReceipt) -> Vec<String> {
     let on_purpose = |reason: &Reason| matches!(reason, Reason::NotChosenAtCapture | Reason::NotChosenNow);
@@ -175,13 +186,7 @@ fn steps(item: &ItemReceipt) -> Vec<String> {
         _ => None,
     });
     if let (Some(name), true) = (entered, item.facts.contains_key("default")) {
-        let held: Vec<String> = item
-            .counts
-            .iter()
-            .filter(|row| row.landed > 0 && row.name != PASSWORDS)
-            .take(3)
-            .map(|row| number_of(row.landed, &row.name))
-            .collect();
+        let held = held(item);
         let held = if held.is_empty() { String::new() } else { format!(" ({})", held.join(", ")) };
         steps.push(format!(
             "It opened by default on the old machine, and another profile does here: choose \u{201c}{}\u{201d}{held} in the program's list of profiles, \
