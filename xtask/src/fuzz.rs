@@ -268,6 +268,7 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
             decode: |file, _| {
                 drop(mork::address_book_counts(file));
                 drop(mork::people(file));
+                drop(mork::folder_summary(file));
             },
         },
         Format {

@@ -19,6 +19,9 @@ const LISTS: &[u8] = b"ns:addrbk:db:row:scope:list:all";
 /// The table of an address book; others hold what was deleted.
 const ADDRESS_BOOK: &[u8] = b"ns:addrbk:db:table:kind:pab";
 
+/// The table of an index that tells of its mailbox.
+const FOLDER_INFO: &[u8] = b"ns:msg:db:table:kind:dbfolderinfo";
+
 /// A row or a table: its number, and the name of its scope.
 type Id = (Vec<u8>, Vec<u8>);
 
@@ -59,6 +62,43 @@ pub fn people(file: &[u8]) -> Result<Vec<Address>, FormatError> {
         is_of_internet: true,
     });
     Ok(people.filter(|person| !person.address.is_empty()).collect())
+}
+
+/// What an index says of its mailbox.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct FolderSummary {
+    /// All letters but those that are deleted.
+    pub messages: u64,
+    /// Those of them that nobody has read.
+    pub unread: u64,
+    /// The length of the mailbox that it was made of.
+    pub mailbox_in_bytes: u64,
+    /// When that was last changed, in seconds since 1970.
+    pub mailbox_modified_in_seconds: i64,
+}
+
+/// The summary of an index (`.msf`). None if it says nothing of a mailbox.
+pub fn folder_summary(file: &[u8]) -> Result<Option<FolderSummary>, FormatError> {
+    let mork = Mork::from_bytes(file)?;
+    let mut tables = mork.tables.values().filter(|table| table.kind == FOLDER_INFO);
+    let Some(cells) = tables.find_map(|table| mork.rows.get(table.rows.first()?)) else { return Ok(None) };
+    let number = |column: &str| {
+        let text = std::str::from_utf8(cells.get(column.as_bytes())?).ok()?;
+        u32::from_str_radix(text, 16).ok()
+    };
+    let long = |column: &str| {
+        let text = std::str::from_utf8(cells.get(column.as_bytes())?).ok()?;
+        u64::from_str_radix(text, 16).ok()
+    };
+    let summary = || {
+        Some(FolderSummary {
+            messages: number("numMsgs")?.into(),
+            unread: number("numNewMsgs").unwrap_or(0).into(),
+            mailbox_in_bytes: long("folderSize")?,
+            mailbox_modified_in_seconds: number("folderDate")?.into(),
+        })
+    };
+    Ok(summary())
 }
 
 impl Mork {
@@ -186,7 +226,10 @@ impl Reader<'_> {
                     is_of_columns = about.windows(3).any(|text| text == b"a=c");
                 }
                 b'(' => {
+                    self.skip_blank();
                     let number = self.token();
+                    // Long lines are broken here.
+                    self.skip_blank();
                     if self.next() != b'=' {
                         return Err(self.unexpected(b'('));
                     }
@@ -222,7 +265,9 @@ impl Reader<'_> {
 
     /// The column and value of a cell, behind its bracket.
     fn cell(&mut self) -> Result<(Vec<u8>, Vec<u8>), FormatError> {
+        self.skip_blank();
         let column = self.column();
+        self.skip_blank();
         match self.next() {
             b'=' => Ok((column, self.literal()?)),
             b'^' => {
@@ -392,6 +437,27 @@ t\\\$5)>
         assert_eq!(address_book_counts(first).unwrap(), (3, 1));
         let ben = ("B)en \u{e9}t\\$5".to_owned(), "ben@saltmarsh.example".to_owned());
         assert_eq!(named(first), [ines, ben]);
+    }
+
+    #[test]
+    fn an_index_tells_of_its_mailbox_as_it_is_after_the_last_change() {
+        let index = "// <!-- <mdb:mork:z v=\"1.4\"/> -->\n< <(a=c)> // (f=iso-8859-1)\n\
+            (80=ns:msg:db:row:scope:msgs:all)(88=flags)(96=ns:msg:db:table:kind:msgs)(9F\n    =ns:msg:db:row:scope:dbfolderinfo:all)\n\
+            (A0=ns:msg:db:table:kind:dbfolderinfo)(A1=numMsgs)(A2=numNewMsgs)(A3=folderSize)(A5=folderDate)>\n\
+            [1:m(^88=1)]<(B1=906)(84\n    =6b0cc5f7)>\n{1:^80 {(k^96:c)(s=9)1:m } \n  [1(^88=5)\n    (^88^B1)]}\n\
+            {1:^9F {(k^A0:c)(s=9)} [1(^A3^B1)(^A5^84)(^A1=7)(^A2=4)]}\n";
+        let summary = |index: &str| folder_summary(index.as_bytes()).unwrap();
+        let first = FolderSummary {
+            messages: 7,
+            unread: 4,
+            mailbox_in_bytes: 2310,
+            mailbox_modified_in_seconds: 0x6b0c_c5f7,
+        };
+        assert_eq!(summary(index), Some(first));
+        let read = format!("{index}@$${{1{{@[1:^9F(^A2=3)]@$$}}1}}@");
+        assert_eq!(summary(&read), Some(FolderSummary { unread: 3, ..first }));
+        assert_eq!(summary(&index.replace("(A3=folderSize)", "(A3=other)")), None);
+        assert!(folder_summary(&index.as_bytes()[..index.len() - 9]).is_err());
     }
 
     #[test]

@@ -241,3 +241,48 @@ fn data_files_are_mail_wherever_they_lie_and_land_beside_those_of_the_new_machin
         assert!(said.contains(line), "{line}: {said}");
     }
 }
+
+#[test]
+fn an_index_is_believed_as_long_as_it_is_of_the_mailbox_as_it_is() {
+    let bench = Workbench::new();
+    bench.empty_machine("OLD", "odile");
+    bench.empty_machine("NEW", "odile");
+    let folder = format!("{PROFILE}/Mail/Local Folders");
+    let unread = "From - Mon Mar  5 08:00:00 2012\nX-Mozilla-Status: 0000\nSubject: kites\n\nfly\n\n";
+    let mailbox = format!("OLD/{folder}/Kites");
+    bench.write(&mailbox, unread.repeat(3));
+    bench.write(&format!("OLD/{PROFILE}/prefs.js"), "// kites\n");
+    let modified = fs::metadata(bench.path(&mailbox)).unwrap().modified().unwrap();
+    let seconds = modified.duration_since(std::time::UNIX_EPOCH).unwrap().as_secs();
+    // Two of the three were read since the mailbox was last written.
+    let index = format!(
+        "// <!-- <mdb:mork:z v=\"1.4\"/> -->\n< <(a=c)>(9F=ns:msg:db:row:scope:dbfolderinfo:all)\
+         (A0=ns:msg:db:table:kind:dbfolderinfo)(A1=numMsgs)(A2=numNewMsgs)(A3=folderSize)(A5=folderDate)>\n\
+         {{1:^9F {{(k^A0:c)(s=9)}} [1(^A3={:x})(^A5={seconds:x})(^A1=3)(^A2=1)]}}\n",
+        unread.len() * 3
+    );
+    bench.write(&format!("OLD/{folder}/Kites.msf"), index);
+    const ITEM: &str = "odile/mail/thunderbird/k1t3s4lt-default";
+    let told = || {
+        let survey = bench.porter(&["survey", "OLD", "--json"]).json();
+        let counts = &item(&survey, ITEM)["counts"];
+        (counts["messages"].as_u64().unwrap(), counts["unread messages"].as_u64().unwrap())
+    };
+    assert_eq!(told(), (3, 1));
+    bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+    bench.porter(&["restore", "trunk", "NEW", "--yes", "--quiet"]).with_status(0);
+    let receipt = bench.porter(&["check", "trunk", "NEW", "--json", "-"]).with_status(0).json();
+    let counts = item(&receipt, ITEM)["counts"].to_string();
+    assert!(counts.contains("{\"captured\":1,\"landed\":1,\"name\":\"unread messages\"}"), "{counts}");
+    // A mailbox that somebody has changed without its program is read itself.
+    bench.write(&mailbox, unread.repeat(4));
+    assert_eq!(told(), (4, 4));
+    bench.write(&mailbox, unread.repeat(3));
+    fs::File::options()
+        .write(true)
+        .open(bench.path(&mailbox))
+        .unwrap()
+        .set_modified(modified - std::time::Duration::from_secs(60))
+        .unwrap();
+    assert_eq!(told(), (3, 3));
+}

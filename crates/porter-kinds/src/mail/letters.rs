@@ -3,8 +3,10 @@
 use super::data_file;
 use crate::caution::Caution;
 use porter_formats::mail::{emlx, maildir, mbox};
+use porter_formats::mork::{self, FolderSummary};
+use porter_machine::small_file;
 use porter_names::{RelativePath, fold};
-use porter_source::{EntryKind, Listed, Sequential, Volume};
+use porter_source::{EntryKind, Listed, Metadata, Sequential, Volume};
 use std::io::Read;
 
 /// The names of their numbers.
@@ -70,7 +72,10 @@ impl Letters {
             (EntryKind::File, _) if is_data_file(volume, at, found.size_in_bytes) => {
                 self.count_data_file(volume, at);
             }
-            (EntryKind::File, Some(are_copies)) => self.count_mailbox(volume, at, are_copies, go_on),
+            (EntryKind::File, Some(are_copies)) => match indexed(volume, at, &found) {
+                Some(summary) => self.add_folder(summary.messages, summary.unread, are_copies),
+                None => self.count_mailbox(volume, at, are_copies, go_on),
+            },
             (EntryKind::Folder, _) if depth < DEEPEST => {
                 let Ok(rows) = volume.list(at) else { return };
                 let mut rows: Vec<_> = rows.into_iter().flatten().collect();
@@ -215,6 +220,18 @@ impl Letters {
         let letters = counter.letters();
         self.add_folder(letters.messages, letters.unread, is_copy);
     }
+}
+
+/// What the index of a mailbox says, if it was made of the mailbox as it is: its program shows these numbers,
+/// and marks that are not in the mailbox yet are among them.
+fn indexed(volume: &dyn Volume, at: &RelativePath, mailbox: &Metadata) -> Option<FolderSummary> {
+    let name = [at.name()?, b".msf"].concat();
+    let index = small_file::read(volume, &at.parent()?.join(&name).ok()?)?;
+    let summary = mork::folder_summary(&index).ok()??;
+    let modified_in_seconds = mailbox.modified_utc?.unix_timestamp();
+    let is_of_it = summary.mailbox_in_bytes == mailbox.size_in_bytes
+        && summary.mailbox_modified_in_seconds == modified_in_seconds;
+    is_of_it.then_some(summary)
 }
 
 /// True for what is in a folder whose letters are a file each.
