@@ -4,6 +4,7 @@ import json
 import mailbox
 import os
 import pathlib
+import subprocess
 import sys
 
 from marionette import Marionette
@@ -138,6 +139,17 @@ def start(home):
     program = Marionette(home, PROGRAM)
     program.run("return true;")
     program.quit()
+
+
+def capture_open(home, porter, machine, trunk):
+    """A capture while Thunderbird runs: it is named, and its databases are copied each in one piece."""
+    program = Marionette(home, PROGRAM)
+    program.run("return true;")
+    said = subprocess.run([porter, "capture", machine, trunk, "--quiet"], capture_output=True, text=True)
+    program.quit()
+    if said.returncode not in (0, 3) or "Thunderbird is running" not in said.stderr:
+        sys.exit(f"capture: {said.returncode}\n{said.stdout}\n{said.stderr}")
+    print(next(line for line in said.stderr.splitlines() if "is running" in line))
 
 
 def see(home, to):

@@ -64,7 +64,7 @@ pub fn people(file: &[u8]) -> Result<Vec<Address>, FormatError> {
     Ok(people.filter(|person| !person.address.is_empty()).collect())
 }
 
-/// What an index says of its mailbox.
+/// The words of an index about its mailbox.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct FolderSummary {
     /// All letters but those that are deleted.

@@ -222,8 +222,8 @@ impl Letters {
     }
 }
 
-/// What the index of a mailbox says, if it was made of the mailbox as it is: its program shows these numbers,
-/// and marks that are not in the mailbox yet are among them.
+/// The words of the index of a mailbox, if it was made of the mailbox as it is: its program shows these
+/// numbers, and marks that are not in the mailbox yet are among them.
 fn indexed(volume: &dyn Volume, at: &RelativePath, mailbox: &Metadata) -> Option<FolderSummary> {
     let name = [at.name()?, b".msf"].concat();
     let index = small_file::read(volume, &at.parent()?.join(&name).ok()?)?;
