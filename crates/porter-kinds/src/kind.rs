@@ -19,8 +19,8 @@ pub trait Kind: Sync {
     fn find(&self, machine: &Machine, catalogue: &Catalogue) -> Vec<Item>;
 
     /// Adds what it knows of items that were found, by whichever kind, and items that only these facts make.
-    fn complete(&self, machine: &Machine, items: &mut Vec<Item>) {
-        let _ = (machine, items);
+    fn complete(&self, machine: &Machine, catalogue: &Catalogue, items: &mut Vec<Item>) {
+        let _ = (machine, catalogue, items);
     }
 
     /// Adds the numbers that can only be told by reading what is in an item. Asked of items that are chosen.

@@ -79,7 +79,7 @@ impl Kinds {
         };
         items.sort_by_key(order);
         attach_registry(machine, &mut items);
-        self.list.iter().for_each(|kind| kind.complete(machine, &mut items));
+        self.list.iter().for_each(|kind| kind.complete(machine, &self.catalogue, &mut items));
         items
     }
 

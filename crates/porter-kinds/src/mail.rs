@@ -100,7 +100,7 @@ impl Kind for Mail {
         profiles::find::find(KIND, keeper_of, machine, catalogue)
     }
 
-    fn complete(&self, machine: &Machine, items: &mut Vec<Item>) {
+    fn complete(&self, machine: &Machine, catalogue: &Catalogue, items: &mut Vec<Item>) {
         tell_accounts(machine, items);
         for account in &machine.accounts {
             let Some(profiles) = profiles_of_outlook(machine, account) else { continue };
@@ -112,10 +112,20 @@ impl Kind for Mail {
                 items.len() - 1
             });
             MailAccount::tell_all(&profiles.accounts, &mut items[at].facts);
+            let mut looker = machine.looker();
             for path in profiles.data_files {
-                let is_there = folder_of(machine, &RelativePath::root(), &path, false)
-                    .is_some_and(|at| machine.volume.metadata(&at).is_ok());
-                if !is_there {
+                let there = folder_of(machine, &RelativePath::root(), &path, false)
+                    .map(|at| looker.find_path(&at).path)
+                    .filter(|at| machine.volume.metadata(at).is_ok());
+                // Nobody looks for a person's things in the system's folders.
+                let is_looked_for = |at: &RelativePath| {
+                    let first = at.steps().next().unwrap_or_default();
+                    catalogue.not_covered_by_name(first).is_none()
+                        || machine
+                            .all_places()
+                            .any(|place| !place.path.is_root() && at.is_within(&place.path))
+                };
+                if !there.as_ref().is_some_and(is_looked_for) {
                     items[at].cautions.push(Caution::MailElsewhere { path });
                 }
             }

@@ -131,7 +131,12 @@ fn what_was_carried_as_one_folder_by_an_earlier_version_still_lands_whole() {
 fn accounts_without_a_file_are_told_and_count_as_nothing_that_landed() {
     let bench = Workbench::with_demo_machines();
     let data = "LOFT-PC/Users/tamsin/AppData/Local/Microsoft/Outlook/tamsin.pst";
-    std::fs::remove_file(bench.path(data)).unwrap();
+    let upper = data.replace("tamsin.pst", "TAMSIN.PST");
+    std::fs::rename(bench.path(data), bench.path(&upper)).unwrap();
+    let survey = bench.porter(&["survey", "LOFT-PC", "--json"]).json();
+    let outlook = item(&survey, "tamsin/mail/outlook-data");
+    assert_eq!(outlook["cautions"].as_array().unwrap().len(), 1, "in other letters it is the same: {outlook}");
+    std::fs::remove_file(bench.path(&upper)).unwrap();
     let survey = bench.porter(&["survey", "LOFT-PC", "--json"]).json();
     let outlook = item(&survey, "tamsin/mail/outlook-data");
     assert_eq!(outlook["files"], 0);

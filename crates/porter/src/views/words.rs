@@ -159,7 +159,7 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
         ),
         Caution::MailElsewhere { path } => (
             "mail elsewhere",
-            format!("mail in {path} is not carried: it is not on this drive, or other things are in that folder, too"),
+            format!("mail in {path} is not carried: it is not on this drive, or in a folder with other things or of the system"),
             "look for it, on other drives and servers as well, and copy it by hand: the program lists it",
         ),
         Caution::ProfileMissing { name, path } => (
