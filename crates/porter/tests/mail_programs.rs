@@ -135,7 +135,11 @@ fn accounts_without_a_file_are_told_and_count_as_nothing_that_landed() {
     std::fs::rename(bench.path(data), bench.path(&upper)).unwrap();
     let survey = bench.porter(&["survey", "LOFT-PC", "--json"]).json();
     let outlook = item(&survey, "tamsin/mail/outlook-data");
-    assert_eq!(outlook["cautions"].as_array().unwrap().len(), 1, "in other letters it is the same: {outlook}");
+    assert_eq!(
+        outlook["cautions"].as_array().unwrap().len(),
+        1,
+        "in other letters it is the same: {outlook}"
+    );
     std::fs::remove_file(bench.path(&upper)).unwrap();
     let survey = bench.porter(&["survey", "LOFT-PC", "--json"]).json();
     let outlook = item(&survey, "tamsin/mail/outlook-data");

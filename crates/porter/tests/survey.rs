@@ -210,6 +210,8 @@ fn the_sheet_for_the_job_tells_people_cautions_settings_and_programs() {
         "Printer Front desk",
         "address 192.0.2.20",
         "Windrose Forecast</bdi> (odile only)",
+        // All that is typed into a mail program.
+        "sends through smtp.saltmarsh.example port 587 with STARTTLS as odile, messages stay on the server",
         "Quayside, &quot;Books &amp; Co&quot;",
     ] {
         assert!(sheet.contains(part), "{part}");

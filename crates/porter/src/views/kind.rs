@@ -19,6 +19,11 @@ pub(crate) trait KindWords: Sync {
         Vec::new()
     }
 
+    /// The same on the sheet for the job, which has room for all that is to be typed.
+    fn on_sheet(&self, row: &ItemSurvey) -> Vec<String> {
+        self.told(row)
+    }
+
     /// The tasks that an item leaves after a check.
     fn tasks(&self, _item: &ItemReceipt, _receipt: &Receipt) -> Vec<Task> {
         Vec::new()

@@ -1,6 +1,7 @@
 //! The sheet for the job: what a survey found, as a page to print, tick off and put with the PC.
 
 use super::html::{self, text};
+use super::kinds::words_of;
 use super::numbers::{count, counted, date, date_and_time, size};
 use super::survey::{named, system};
 use super::words;
@@ -116,15 +117,20 @@ fn items<'s>(page: &mut String, caption: &str, rows: impl Iterator<Item = &'s It
             "<tr><td>{tick} <bdi>{}</bdi>{}{}</td><td>{}</td><td>{}</td><td>{}</td></tr>",
             text(&row.item.title),
             text(&marks(&row.cautions)),
-            super::survey::about(row)
-                .map(|about| format!("<br><small>{}</small>", text(about)))
-                .unwrap_or_default(),
+            lines_below(row),
             row.newest_utc.map(date).unwrap_or_default(),
             count(row.to_capture.files),
             size(row.to_capture.size_in_bytes)
         );
     }
     let _ = write!(page, "</tbody>\n</table>\n");
+}
+
+/// Advice about an item, and what its kind tells of it.
+fn lines_below(row: &ItemSurvey) -> String {
+    let told = words_of(&row.item.kind).map(|words| words.on_sheet(row)).unwrap_or_default();
+    let about = super::survey::about(row).map(str::to_owned);
+    about.into_iter().chain(told).map(|line| format!("<br><small>{}</small>", text(&line))).collect()
 }
 
 fn marks(cautions: &[Caution]) -> String {

@@ -29,11 +29,13 @@ impl KindWords for Mail {
     }
 
     fn told(&self, row: &ItemSurvey) -> Vec<String> {
-        let numbers = row.item.counts.iter().filter(|(_, number)| *number > 0);
-        let numbers: Vec<String> = numbers.map(|(name, number)| number_of(*number, name)).collect();
-        let line = (!numbers.is_empty()).then(|| numbers.join(", "));
         let accounts = MailAccount::all_in(&row.item.facts);
-        line.into_iter().chain(accounts.iter().map(in_short)).collect()
+        numbers(row).into_iter().chain(accounts.iter().map(in_short)).collect()
+    }
+
+    fn on_sheet(&self, row: &ItemSurvey) -> Vec<String> {
+        let accounts = MailAccount::all_in(&row.item.facts);
+        numbers(row).into_iter().chain(accounts.iter().map(in_full)).collect()
     }
 
     fn tasks(&self, item: &ItemReceipt, _receipt: &Receipt) -> Vec<Task> {
@@ -59,6 +61,12 @@ impl KindWords for Mail {
             .collect();
         Some(("mail_by_hand", json!(rows)))
     }
+}
+
+fn numbers(row: &ItemSurvey) -> Option<String> {
+    let numbers = row.item.counts.iter().filter(|(_, number)| *number > 0);
+    let numbers: Vec<String> = numbers.map(|(name, number)| number_of(*number, name)).collect();
+    (!numbers.is_empty()).then(|| numbers.join(", "))
 }
 
 /// `odile@saltmarsh.example (POP3 of mail.saltmarsh.example)`.
