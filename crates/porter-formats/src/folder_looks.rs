@@ -1,6 +1,7 @@
 //! `desktop.ini`: the look of a folder of Windows. Windows writes most of them, and a few hold a person's
 //! choice: an icon, a name, a hint (Microsoft Learn, *How to customize folders with Desktop.ini*).
 
+use crate::encoding;
 use crate::ini::Ini;
 
 const SECTION: &str = ".ShellClassInfo";
@@ -9,7 +10,7 @@ const CHOSEN: [&str; 5] = ["IconResource", "IconFile", "Logo", "LocalizedResourc
 /// True if a person gave the folder an icon, a name or a hint of their own. Values that lead into Windows'
 /// own files are Windows'.
 pub fn are_own(file: &[u8]) -> bool {
-    let text = text_of(file);
+    let text = encoding::by_mark(file);
     let ini = Ini::from_text(&text);
     let Some(section) = ini.sections().find(|section| section.eq_ignore_ascii_case(SECTION)) else {
         return false;
@@ -33,19 +34,6 @@ fn is_of_windows(value: &str) -> bool {
         ]
         .iter()
         .any(|known| value.contains(known))
-}
-
-/// UTF-16 with its mark, or else UTF-8 or some older code; only its ASCII matters here.
-fn text_of(file: &[u8]) -> String {
-    match file {
-        [0xff, 0xfe, rest @ ..] => {
-            let units: Vec<u16> =
-                rest.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
-            String::from_utf16_lossy(&units)
-        }
-        [0xef, 0xbb, 0xbf, rest @ ..] => String::from_utf8_lossy(rest).into_owned(),
-        file => String::from_utf8_lossy(file).into_owned(),
-    }
 }
 
 #[cfg(test)]

@@ -4,6 +4,7 @@
 //! - [`bookmarks`]: the tree that all bookmarks are turned into, how two trees become one, and the open file
 //!   form of it;
 //! - [`links`]: pages and outlines of links: open tabs, histories, feeds;
+//! - [`encoding`]: bytes that are text;
 //! - [`contacts`]: people with their addresses, for other programs;
 //! - [`gecko`]: what the browsers and mail programs around Gecko keep;
 //! - [`chromium`]: what the browsers around Chromium keep;
@@ -21,6 +22,7 @@
 pub mod bookmarks;
 pub mod chromium;
 pub mod contacts;
+pub mod encoding;
 pub mod error;
 pub mod folder_looks;
 pub mod gecko;

@@ -82,14 +82,11 @@ pub fn folder_summary(file: &[u8]) -> Result<Option<FolderSummary>, FormatError>
     let mork = Mork::from_bytes(file)?;
     let mut tables = mork.tables.values().filter(|table| table.kind == FOLDER_INFO);
     let Some(cells) = tables.find_map(|table| mork.rows.get(table.rows.first()?)) else { return Ok(None) };
-    let number = |column: &str| {
-        let text = std::str::from_utf8(cells.get(column.as_bytes())?).ok()?;
-        u32::from_str_radix(text, 16).ok()
-    };
     let long = |column: &str| {
         let text = std::str::from_utf8(cells.get(column.as_bytes())?).ok()?;
         u64::from_str_radix(text, 16).ok()
     };
+    let number = |column: &str| u32::try_from(long(column)?).ok();
     let summary = || {
         Some(FolderSummary {
             messages: number("numMsgs")?.into(),

@@ -4,15 +4,15 @@
 //! INI text; `URL` in the section `[InternetShortcut]` is the address. Written in the system's code page, or
 //! in UTF-8 by later programs.
 
-use crate::FormatError;
 use crate::ini::Ini;
+use crate::{FormatError, encoding};
 
 /// The address in such a file.
 pub fn url_in(file: &[u8]) -> Result<String, FormatError> {
     let text = match std::str::from_utf8(file) {
         Ok(text) => text.trim_start_matches('\u{feff}').to_owned(),
         // Addresses are ASCII, whatever code page the rest is in.
-        Err(_) => file.iter().map(|byte| char::from(*byte)).collect(),
+        Err(_) => encoding::western(file),
     };
     let ini = Ini::from_text(&text);
     let url = ini.get("InternetShortcut", "URL").map(str::to_owned);

@@ -2,7 +2,7 @@
 //! `Stream_Autocomplete_*.dat` since. Both have one layout, which Microsoft has published (*Autocomplete
 //! stream*): rows of properties, each a tag, eight bytes of value, and more bytes for texts and the like.
 
-use crate::FormatError;
+use crate::{FormatError, encoding};
 
 const WHAT: &str = "list of addresses";
 /// Types of properties, the low half of their tags ([MS-OXCDATA] 2.11.1), whose values stand behind them.
@@ -20,7 +20,7 @@ const INTERNET_ADDRESS: u32 = 0x39fe;
 const SHOWN: u32 = 0x6001;
 
 /// One address that was offered.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Hash)]
 pub struct Address {
     /// The name; empty if there is none.
     pub name: String,
@@ -80,8 +80,8 @@ impl<'f> Reader<'f> {
             return Ok(None);
         }
         Ok(match kind {
-            TEXT => Some(utf16(self.sized()?)),
-            TEXT_OF_CODE_PAGE => Some(latin(self.sized()?)),
+            TEXT => Some(without_end(&encoding::utf16(self.sized()?))),
+            TEXT_OF_CODE_PAGE => Some(without_end(&encoding::western(self.sized()?))),
             BYTES => self.sized().map(|_| None)?,
             GUID => self.take(16).map(|_| None)?,
             _ => None,
@@ -112,14 +112,7 @@ impl<'f> Reader<'f> {
     }
 }
 
-fn utf16(bytes: &[u8]) -> String {
-    let units: Vec<u16> = bytes.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
-    String::from_utf16_lossy(&units).trim_end_matches('\0').to_owned()
-}
-
-/// Letters of the code page of Western systems; others are read as far as they are the same.
-fn latin(bytes: &[u8]) -> String {
-    let text: String = bytes.iter().map(|byte| char::from(*byte)).collect();
+fn without_end(text: &str) -> String {
     text.trim_end_matches('\0').to_owned()
 }
 

@@ -3,7 +3,7 @@
 //! blanks. Values of the type `DWORD` are hexadecimal. Passwords stand there, bound to the Windows account:
 //! they are never read.
 
-use crate::FormatError;
+use crate::{FormatError, encoding};
 use std::collections::BTreeMap;
 
 const WHAT: &str = ".oeaccount";
@@ -12,7 +12,7 @@ const AROUND: &str = "<MessageAccount";
 
 /// The values of an account by name, with blanks: `POP3 Server`. Numbers are decimal.
 pub fn values(file: &[u8]) -> Result<BTreeMap<String, String>, FormatError> {
-    let text = decoded(file);
+    let text = encoding::by_mark(file);
     let begin = text.find(AROUND).ok_or_else(|| FormatError::damaged(WHAT, "there is no account in it"))?;
     let mut values = BTreeMap::new();
     let mut rest = &text[begin + AROUND.len()..];
@@ -39,17 +39,6 @@ pub fn values(file: &[u8]) -> Result<BTreeMap<String, String>, FormatError> {
         values.insert(name.replace('_', " "), value);
     }
     Ok(values)
-}
-
-fn decoded(file: &[u8]) -> String {
-    match file {
-        [0xff, 0xfe, rest @ ..] => {
-            let units: Vec<u16> =
-                rest.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
-            String::from_utf16_lossy(&units)
-        }
-        other => String::from_utf8_lossy(other).into_owned(),
-    }
 }
 
 fn unescaped(text: &str) -> String {

@@ -6,6 +6,7 @@
 
 use super::mail_account::{MailAccount, MailServer};
 use crate::registry_part::source::WithKey;
+use porter_formats::encoding;
 use porter_machine::registry::RegistryKey;
 use std::collections::BTreeSet;
 
@@ -125,7 +126,7 @@ fn text_of(key: &impl RegistryKey, name: &str) -> Option<String> {
     let text = key.text(name).or_else(|| {
         let bytes = key.bytes(name)?;
         if name.starts_with("001e") {
-            return Some(encoding_of_windows(&bytes));
+            return Some(encoding::western(&bytes));
         }
         let units: Vec<u16> =
             bytes.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
@@ -133,11 +134,6 @@ fn text_of(key: &impl RegistryKey, name: &str) -> Option<String> {
     })?;
     let text = text.split('\0').next().unwrap_or_default().trim().to_owned();
     (!text.is_empty()).then_some(text)
-}
-
-/// Bytes of the code page of Western systems; others are read as far as their letters are the same.
-fn encoding_of_windows(bytes: &[u8]) -> String {
-    bytes.iter().map(|byte| char::from(*byte)).collect()
 }
 
 #[cfg(test)]
