@@ -129,11 +129,7 @@ pub fn survey(
             item,
         })
         .collect();
-    let of_person = |row: &ItemSurvey| {
-        let owner = row.item.owner.as_ref();
-        owner.and_then(|id| machine.accounts.iter().position(|a| a.id == *id)).unwrap_or(usize::MAX)
-    };
-    items.sort_by_key(of_person);
+    items.sort_by_key(|row| machine.rank_of(row.item.owner.as_deref()));
     // An empty item is not shown, but it must not lose its cautions.
     items.retain(|row| row.seen().entries() > 0 || !row.cautions.is_empty() || !row.item.facts.is_empty());
 

@@ -73,11 +73,7 @@ impl Kinds {
     pub fn find_items(&self, machine: &Machine) -> Vec<Item> {
         let mut items: Vec<Item> =
             self.list.iter().flat_map(|kind| kind.find(machine, &self.catalogue)).collect();
-        let order = |item: &Item| {
-            let owner = item.owner.as_ref();
-            owner.and_then(|id| machine.accounts.iter().position(|a| a.id == *id)).unwrap_or(usize::MAX)
-        };
-        items.sort_by_key(order);
+        items.sort_by_key(|item| machine.rank_of(item.owner.as_deref()));
         attach_registry(machine, &mut items);
         self.list.iter().for_each(|kind| kind.complete(machine, &self.catalogue, &mut items));
         items

@@ -101,6 +101,12 @@ impl Machine {
         self.accounts.iter().flat_map(|account| account.places.values()).chain(self.places.values())
     }
 
+    /// The rank of an owner among the people, in the order of the accounts; the machine itself comes last.
+    pub fn rank_of(&self, owner: Option<&str>) -> usize {
+        let at = owner.and_then(|id| self.accounts.iter().position(|account| account.id == *id));
+        at.unwrap_or(usize::MAX)
+    }
+
     /// To find what is on it, whatever the case of its names.
     pub fn looker(&self) -> looker::Looker<'_> {
         let mut looker = looker::Looker::new(&*self.volume);

@@ -4,7 +4,7 @@
 use super::engine::Engine;
 use crate::crossing::old_paths::OldPaths;
 use crate::mail::thunderbird;
-use crate::profiles::profiles_ini::{ProfilesIni, ini_at};
+use crate::profiles::profiles_ini::ProfilesIni;
 use crate::profiles::{Keeper, Learned, NewContent, Outside, ProfileFolder, ProfileList, mozilla};
 use porter_formats::FormatError;
 use porter_formats::bookmarks::{Added, Bookmarks, merge};
@@ -27,7 +27,7 @@ impl Keeper for Gecko {
     }
 
     fn version_installed(&self, volume: &dyn Volume, program: &RelativePath) -> Option<String> {
-        ini_at(volume, program, "application.ini")?.get("App", "Version").map(str::to_owned)
+        mozilla::version_installed(volume, program)
     }
 
     fn learn(&self, profile: &ProfileFolder<'_>, _family: Family) -> Learned {

@@ -7,6 +7,7 @@ use porter_formats::mail::autocomplete::{self, Address};
 use porter_formats::{FormatError, mork};
 use porter_names::RelativePath;
 use porter_source::Volume;
+use std::collections::HashSet;
 
 /// The number of addresses that a program offers while somebody types.
 pub const OFFERED: &str = "addresses offered";
@@ -33,6 +34,7 @@ pub fn people_in(folder: &ProfileFolder<'_>) -> Result<Option<Vec<Address>>, For
     let mut names = folder.names_in("");
     names.sort();
     let mut all: Option<Vec<Address>> = None;
+    let mut seen = HashSet::new();
     for name in names {
         let people = if is_autocomplete(&name) {
             folder.read(&name).map_or(Ok(Vec::new()), |file| autocomplete::addresses(&file))?
@@ -44,12 +46,8 @@ pub fn people_in(folder: &ProfileFolder<'_>) -> Result<Option<Vec<Address>>, For
             folder.database(&name)?.map_or(Ok(Vec::new()), |database| address_book::people(&database))?
         };
         let all = all.get_or_insert_default();
-        for person in people {
-            // One list is often there twice, from program to program.
-            if !all.contains(&person) {
-                all.push(person);
-            }
-        }
+        // One list is often there twice, from program to program.
+        all.extend(people.into_iter().filter(|person| seen.insert(person.clone())));
     }
     Ok(all)
 }

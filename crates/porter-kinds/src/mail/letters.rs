@@ -2,6 +2,7 @@
 
 use super::data_file;
 use crate::caution::Caution;
+use crate::profiles::ProfileFolder;
 use porter_formats::mail::{emlx, maildir, mbox};
 use porter_formats::mork::{self, FolderSummary};
 use porter_machine::small_file;
@@ -49,12 +50,33 @@ impl Letters {
 
     /// Adds all that is at a path. It ends early once `go_on` says no.
     pub fn add(&mut self, volume: &dyn Volume, at: &RelativePath, go_on: &dyn Fn() -> bool) {
-        self.count(volume, at, None, 0, go_on);
+        self.count_path(volume, at, None, go_on);
     }
 
     /// Adds the mailboxes of a folder that has none of the names that tell what is in it.
     pub fn add_mailboxes(&mut self, volume: &dyn Volume, at: &RelativePath, go_on: &dyn Fn() -> bool) {
-        self.count(volume, at, Some(false), 0, go_on);
+        self.count_path(volume, at, Some(false), go_on);
+    }
+
+    /// Adds the mailboxes of a profile. Nothing else of it is looked at: a browser's has thousands of files.
+    pub fn add_profile(&mut self, profile: &ProfileFolder<'_>, go_on: &dyn Fn() -> bool) {
+        for name in profile.names_in("") {
+            if let (Some(are_copies), Some(at)) = (mailboxes_in(name.as_bytes()), profile.path(&name)) {
+                self.count_path(profile.volume, &at, Some(are_copies), go_on);
+            }
+        }
+    }
+
+    fn count_path(
+        &mut self,
+        volume: &dyn Volume,
+        at: &RelativePath,
+        are_copies: Option<bool>,
+        go_on: &dyn Fn() -> bool,
+    ) {
+        if let Ok(found) = volume.metadata(at) {
+            self.count(volume, (at, &found), are_copies, 0, go_on);
+        }
     }
 
     /// Counts what is at a path: a data file, or the mailboxes in a folder, which are copies or not. Nothing
@@ -62,17 +84,16 @@ impl Letters {
     fn count(
         &mut self,
         volume: &dyn Volume,
-        at: &RelativePath,
+        (at, found): (&RelativePath, &Metadata),
         are_copies: Option<bool>,
         depth: usize,
         go_on: &dyn Fn() -> bool,
     ) {
-        let Ok(found) = volume.metadata(at) else { return };
         match (found.kind, are_copies) {
             (EntryKind::File, _) if is_data_file(volume, at, found.size_in_bytes) => {
                 self.count_data_file(volume, at);
             }
-            (EntryKind::File, Some(are_copies)) => match indexed(volume, at, &found) {
+            (EntryKind::File, Some(are_copies)) => match indexed(volume, at, found) {
                 Some(summary) => self.add_folder(summary.messages, summary.unread, are_copies),
                 None => self.count_mailbox(volume, at, are_copies, go_on),
             },
@@ -88,13 +109,9 @@ impl Letters {
                 }
                 for row in rows {
                     // The outermost counts: a person may call a folder of letters so.
-                    let are_copies = are_copies.or_else(|| {
-                        let mut boxes = MAILBOXES.iter();
-                        let named = boxes.find(|(name, _)| fold::same_name(name.as_bytes(), &row.name));
-                        named.map(|(_, are_copies)| *are_copies)
-                    });
+                    let are_copies = are_copies.or_else(|| mailboxes_in(&row.name));
                     if let Ok(below) = at.join(&row.name) {
-                        self.count(volume, &below, are_copies, depth + 1, go_on);
+                        self.count(volume, (&below, &row.metadata), are_copies, depth + 1, go_on);
                     }
                 }
             }
@@ -220,6 +237,12 @@ impl Letters {
         let letters = counter.letters();
         self.add_folder(letters.messages, letters.unread, is_copy);
     }
+}
+
+/// Whether the mailboxes in a folder of this name are copies; none if its name does not promise any.
+fn mailboxes_in(folder: &[u8]) -> Option<bool> {
+    let named = MAILBOXES.iter().find(|(name, _)| fold::same_name(name.as_bytes(), folder));
+    named.map(|(_, are_copies)| *are_copies)
 }
 
 /// The words of the index of a mailbox, if it was made of the mailbox as it is: its program shows these

@@ -9,7 +9,7 @@ use super::letters::Letters;
 use super::mail_account::{MailAccount, MailServer};
 use crate::crossing::old_paths::OldPaths;
 use crate::profiles::mozilla::{self, IN_PROFILE, PREFS, RELATIVE, inside_profile};
-use crate::profiles::profiles_ini::{ProfilesIni, folder_of, ini_at};
+use crate::profiles::profiles_ini::{ProfilesIni, folder_of};
 use crate::profiles::{Keeper, Learned, Outside, ProfileFolder, ProfileList};
 use porter_formats::gecko::{address_book, calendar, prefs};
 use porter_formats::{FormatError, mork};
@@ -32,7 +32,7 @@ impl Keeper for Thunderbird {
     }
 
     fn version_installed(&self, volume: &dyn Volume, program: &RelativePath) -> Option<String> {
-        ini_at(volume, program, "application.ini")?.get("App", "Version").map(str::to_owned)
+        mozilla::version_installed(volume, program)
     }
 
     fn learn(&self, profile: &ProfileFolder<'_>, _family: Family) -> Learned {
@@ -143,7 +143,7 @@ fn learn_contacts(profile: &ProfileFolder<'_>, learned: &mut Learned) {
 /// Letters, in the profile and in its folders outside.
 pub fn count(profile: &ProfileFolder<'_>, outside: &[RelativePath], go_on: &dyn Fn() -> bool) -> Learned {
     let mut letters = Letters::default();
-    letters.add(profile.volume, &profile.at, go_on);
+    letters.add_profile(profile, go_on);
     outside.iter().for_each(|at| letters.add_mailboxes(profile.volume, at, go_on));
     Learned { counts: letters.counts(), cautions: letters.cautions, ..Learned::default() }
 }

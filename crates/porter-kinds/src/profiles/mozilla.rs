@@ -1,12 +1,15 @@
 //! The files of a profile that browsers and mail programs of Mozilla's family have in common.
 
 use super::json_paths::follow_all;
+use super::profiles_ini::ini_at;
 use super::{Learned, ProfileFolder};
 use crate::crossing::old_paths::OldPaths;
 use porter_formats::gecko::key_store::{self, PrimaryPassword};
 use porter_formats::gecko::prefs::{self, Becomes};
 use porter_formats::gecko::{extensions, logins};
 use porter_formats::ini::Ini;
+use porter_names::RelativePath;
+use porter_source::Volume;
 use std::collections::HashMap;
 
 /// The name of the file of a profile's settings.
@@ -17,6 +20,11 @@ pub const KEYS: &str = "key4.db";
 pub const FILES_WITH_PATHS: &[&str] = &[PREFS, "user.js", "extensions.json", MODULES];
 /// The modules of NSS, with the folder of the profile's keys.
 const MODULES: &str = "pkcs11.txt";
+
+/// The version of a program in its folder.
+pub fn version_installed(volume: &dyn Volume, program: &RelativePath) -> Option<String> {
+    ini_at(volume, program, "application.ini")?.get("App", "Version").map(str::to_owned)
+}
 
 /// Passwords, extensions and version.
 pub fn learn(profile: &ProfileFolder<'_>, learned: &mut Learned) {
