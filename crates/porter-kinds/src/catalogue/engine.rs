@@ -20,12 +20,14 @@ pub(super) struct EngineTables {
 }
 
 impl EngineName {
-    /// The tables, as they are written.
+    /// The tables, as they are written. Mozilla's programs have most of them in common.
     pub fn text(self) -> &'static str {
         match self {
-            Self::Gecko => include_str!("engine/gecko.toml"),
+            Self::Gecko => concat!(include_str!("engine/gecko.toml"), include_str!("engine/mozilla.toml")),
             Self::Chromium => include_str!("engine/chromium.toml"),
-            Self::Thunderbird => include_str!("engine/thunderbird.toml"),
+            Self::Thunderbird => {
+                concat!(include_str!("engine/thunderbird.toml"), include_str!("engine/mozilla.toml"))
+            }
             Self::Safari => include_str!("engine/safari.toml"),
         }
     }
