@@ -295,7 +295,7 @@ pub(crate) fn survey(files: usize, rounds: usize) -> Result<(), String> {
     fs::remove_dir_all(&bench).map_err(|cause| cause.to_string())
 }
 
-fn time(command: &str) -> Result<f64, String> {
+pub(crate) fn time(command: &str) -> Result<f64, String> {
     let began = Instant::now();
     let status = Command::new("sh").args(["-c", command]).stdout(Stdio::null()).status();
     let seconds = began.elapsed().as_secs_f64();
@@ -303,7 +303,7 @@ fn time(command: &str) -> Result<f64, String> {
 }
 
 /// As GNU time reports it.
-fn peak_memory_in_mb(command: &str) -> Result<f64, String> {
+pub(crate) fn peak_memory_in_mb(command: &str) -> Result<f64, String> {
     let output = Command::new("/usr/bin/time")
         .args(["-f", "%M", "sh", "-c", &format!("exec {command}")])
         .stdout(Stdio::null())

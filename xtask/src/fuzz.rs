@@ -2,6 +2,8 @@
 //!
 //! Each runs for some seconds, two beside each other. The caller bounds the memory (`ulimit -v`).
 
+mod drives;
+
 use porter_core::journal::JournalLine;
 use porter_core::packing::PackingList;
 use porter_demo::dice::Dice;
@@ -416,6 +418,7 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
     ];
     let mut all = formats;
     all.extend(lists);
+    all.extend(drives::formats().map_err(failed)?);
     match all.iter().find(|format| format.seeds.is_empty()) {
         Some(empty) => Err(format!("the demo has no file for {}", empty.name)),
         None => Ok(all),

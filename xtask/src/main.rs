@@ -4,6 +4,7 @@
 mod bench;
 mod crash;
 mod datasets;
+mod drives;
 mod fuzz;
 mod hives;
 mod release;
@@ -44,6 +45,11 @@ fn main() -> ExitCode {
                 Ok(largest) => bench::scale(sets, largest),
                 Err(_) => Err(format!("`{largest}` is no number")),
             },
+            ["bench-drive"] => drives::bench(1_000_000),
+            ["bench-drive", files] => match files.parse() {
+                Ok(files) => drives::bench(files),
+                Err(_) => Err(format!("`{files}` is no number")),
+            },
             ["bench-slow"] => slow::run(),
             ["bench-survey"] => bench::survey(500_000, 5),
             ["bench-hive"] => hives::bench(),
@@ -68,6 +74,7 @@ fn main() -> ExitCode {
                       cargo xtask bench-scale UNITS [SET]...\n\
                                                  the same steps for 0.1, 1 and UNITS times the data\n\
                       cargo xtask bench-survey           measure the survey of 500,000 files against du\n\
+                      cargo xtask bench-drive [FILES]    measure the reading of an NTFS against cat and ntfs-3g (root)\n\
                       cargo xtask bench-hive             time the walk through a registry hive of 60 MB\n\
                       cargo xtask mutate-hives [TIMES]   change bytes of a hive and read it, ten million times\n\
                       cargo xtask time-zones FOLDER      make the table of time zones anew from CLDR\n\

@@ -22,6 +22,7 @@ mod host;
 pub mod in_order;
 pub mod journal;
 mod look_inside;
+pub mod machines;
 mod meaning;
 pub mod packing;
 mod proof;

@@ -4,6 +4,8 @@ mod among_programs;
 mod cautions;
 mod count;
 
+pub(crate) use cautions::is_hibernated;
+
 use crate::events::{Cancelled, Conduct, Event, Stage};
 use crate::walk::Grounds;
 use count::{Count, Elsewhere};

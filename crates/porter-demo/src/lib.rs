@@ -6,12 +6,15 @@
 //! - [`windsock`]: the drive of a failed laptop with Windows XP;
 //! - [`sailroom`]: the drive of an old Mac.
 //!
+//! [`drive_image`] puts one of them on a drive with a table of partitions, as it lies in an adapter.
+//!
 //! [`browser`], [`picture`], [`sound`], [`film`], [`mail`], [`thunderbird`] and [`writing`] make content in
 //! real formats; [`tree`] puts it on the disk with its dates and attributes. The tests use the same machines
 //! in the small size.
 
 pub mod browser;
 pub mod dice;
+pub mod drive_image;
 pub mod film;
 mod host;
 pub mod loft_pc;
@@ -27,6 +30,7 @@ pub mod tree;
 pub mod windsock;
 pub mod writing;
 
+pub use drive_image::build_drive_image;
 pub use loft_pc::build_loft_pc;
 pub use sailroom::build_sailroom;
 pub use tidewater::build_tidewater;

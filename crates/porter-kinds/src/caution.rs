@@ -82,6 +82,18 @@ pub enum Caution {
     Hibernated,
     /// The system stopped without shutting down.
     StoppedShort,
+    /// The drive was not closed: its last changes may be missing.
+    NotClosed,
+    /// Records of the drive's file system cannot be read, and nothing tells of which files.
+    RecordsLost {
+        /// How many.
+        count: u64,
+    },
+    /// Something of the drive's own records is damaged, and was read in another way.
+    DriveDamaged {
+        /// In plain words.
+        detail: String,
+    },
     /// The system keeps its drive encrypted: it can be read now, and needs its key the next time.
     DriveEncrypted {
         /// With what: `BitLocker`, `LUKS`.
@@ -212,7 +224,7 @@ impl Caution {
     /// How grave it is, 0 the gravest: 0 to 2 are worth a look before anything is done.
     pub fn gravity(&self) -> u8 {
         match self {
-            Self::NotRead { .. } => 0,
+            Self::NotRead { .. } | Self::RecordsLost { .. } => 0,
             Self::Unreadable { .. }
             | Self::HomeEncrypted { .. }
             | Self::EncryptedFiles { .. }
@@ -228,6 +240,8 @@ impl Caution {
             | Self::RegistryNotNewest { .. }
             | Self::Hibernated
             | Self::StoppedShort
+            | Self::NotClosed
+            | Self::DriveDamaged { .. }
             | Self::PlaceIsLink { .. }
             | Self::OtherVolumes { .. }
             | Self::WrongType { .. }

@@ -61,6 +61,17 @@ pub struct AccountFacts {
     pub settings: Vec<Setting>,
 }
 
+/// A flaw of a volume that its system does not show to us.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum VolumeFlaw {
+    /// It was not closed, and its log is not carried out.
+    NotClosed,
+    /// This many records of files are lost, and nothing tells which files they were.
+    RecordsLost(u64),
+    /// Something of it is damaged and was read in another way; in words.
+    Damaged(String),
+}
+
 /// The state in which a system was left.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct StateFacts {
@@ -68,6 +79,8 @@ pub struct StateFacts {
     pub stopped_short: bool,
     /// It should have a registry, and none was found.
     pub has_no_registry: bool,
+    /// The flaws of its volume, if porter read that itself.
+    pub volume: Vec<VolumeFlaw>,
     /// It keeps its drive encrypted, in the words for that.
     pub encrypted_with: Option<String>,
 }

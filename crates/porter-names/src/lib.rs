@@ -19,6 +19,7 @@ pub mod host;
 pub mod portable;
 pub mod relative_path;
 pub mod screen;
+pub mod wtf8;
 
 pub use portable::NameRules;
 pub use relative_path::{PathRefused, RelativePath};

@@ -1,7 +1,7 @@
 //! Errors of reading a machine.
 
-use crate::Shut;
 use crate::system_trouble::{SystemTrouble, trouble_by_system_code};
+use crate::{OwnTrouble, Shut};
 use porter_names::RelativePath;
 use std::io;
 
@@ -62,6 +62,11 @@ impl ReadError {
 
 impl From<io::Error> for ReadTrouble {
     fn from(cause: io::Error) -> Self {
+        match OwnTrouble::of(&cause) {
+            Some(OwnTrouble::NotInImage | OwnTrouble::GivenUp) => return Self::Medium(cause),
+            Some(OwnTrouble::Damaged(_)) => return Self::Other(cause),
+            None => {}
+        }
         match cause.kind() {
             io::ErrorKind::PermissionDenied => Self::PermissionDenied,
             io::ErrorKind::NotFound => Self::Gone,

@@ -208,7 +208,7 @@ pub fn look_at_file(
 }
 
 /// Opens anything but a folder, without waiting for it.
-pub(crate) fn open_to_look(path: &Path) -> io::Result<impl VolumeFile> {
+pub fn open_to_look(path: &Path) -> io::Result<impl VolumeFile + use<>> {
     system::open_by_path(path).map(|file| HostFile { file, arm: None })
 }
 

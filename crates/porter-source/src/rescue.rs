@@ -7,9 +7,9 @@
 //!    and blocks that fail sector by sector, a few times.
 //! 3. [`Rescue::second`] reads the file with what the second try found.
 
-use crate::VolumeFile;
 use crate::system_trouble::SystemTrouble;
 use crate::system_trouble::trouble_by_system_code;
+use crate::{OwnTrouble, VolumeFile};
 use std::collections::BTreeMap;
 use std::io::{self, Read};
 use std::ops::Range;
@@ -218,8 +218,9 @@ impl Read for Rescue {
     }
 }
 
+/// True if the next stretch may be readable although this one was not.
 fn is_of_medium(cause: &io::Error) -> bool {
-    trouble_by_system_code(cause) == Some(SystemTrouble::Medium)
+    OwnTrouble::of(cause).is_some() || trouble_by_system_code(cause) == Some(SystemTrouble::Medium)
 }
 
 /// The result of a second try at the missing stretches of a file.

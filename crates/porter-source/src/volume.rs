@@ -3,6 +3,7 @@
 use crate::{Details, HostTree, Listed, Metadata, ReadError};
 use porter_names::RelativePath;
 use std::io;
+use std::path::Path;
 
 /// A read-only tree with a root.
 ///
@@ -37,6 +38,11 @@ pub trait Volume: Send + Sync {
     /// True if the drive that a path is on was unplugged, if the volume can know: then nothing of it can be
     /// read, whatever the error says.
     fn is_gone(&self, _path: &RelativePath) -> bool {
+        false
+    }
+
+    /// True if a folder of the running system lies on the drive that is read: nothing may be written there.
+    fn is_on_same_drive(&self, _folder: &Path) -> bool {
         false
     }
 

@@ -1,9 +1,5 @@
 //! The kind of a drive or an image, by its first bytes: enough to say how to open it.
 
-use crate::{VolumeFile, host_folder};
-use std::io;
-use std::path::Path;
-
 /// How much of the beginning is looked at.
 pub const BEGINNING_IN_BYTES: usize = 4096;
 
@@ -23,8 +19,10 @@ pub enum VolumeKind {
     HfsPlus,
     /// NTFS.
     Ntfs,
-    /// FAT or exFAT.
+    /// FAT12, FAT16 or FAT32.
     Fat,
+    /// exFAT.
+    ExFat,
     /// ext2, ext3 or ext4.
     Ext,
     /// A whole drive with a table of partitions.
@@ -32,24 +30,6 @@ pub enum VolumeKind {
 }
 
 impl VolumeKind {
-    /// Looks at the beginning of a drive or an image. None if it is neither, such as a pipe.
-    pub fn load(path: &Path) -> io::Result<Option<Self>> {
-        let path = std::fs::canonicalize(path)?;
-        let file = host_folder::open_to_look(&path)?;
-        let mut beginning = vec![0; BEGINNING_IN_BYTES];
-        let mut length = 0;
-        while length < beginning.len() {
-            match file.read_at(length as u64, &mut beginning[length..]) {
-                Ok(0) => break,
-                Ok(read) => length += read,
-                // Pipes and terminals cannot be read at a place.
-                Err(cause) if cause.kind() == io::ErrorKind::NotSeekable => break,
-                Err(cause) => return Err(cause),
-            }
-        }
-        Ok(Self::from_bytes(&beginning[..length]))
-    }
-
     /// None if nothing is known of what begins like that.
     pub fn from_bytes(beginning: &[u8]) -> Option<Self> {
         let has = |at: usize, mark: &[u8]| beginning.get(at..).is_some_and(|rest| rest.starts_with(mark));
@@ -58,15 +38,17 @@ impl VolumeKind {
         if has(3, b"-FVE-FS-") || (has(3, b"MSWIN4.1") && has(424, &BITLOCKER_TO_GO)) {
             return Some(Self::BitLocker);
         }
-        let known: [(usize, &[u8], Self); 9] = [
+        let known: [(usize, &[u8], Self); 11] = [
             (0, b"LUKS\xba\xbe", Self::Luks),
             (88, b"CS", Self::CoreStorage),
             (32, b"NXSB", Self::Apfs),
             (1024, b"H+", Self::HfsPlus),
             (1024, b"HX", Self::HfsPlus),
             (3, b"NTFS    ", Self::Ntfs),
-            (3, b"EXFAT   ", Self::Fat),
+            (3, b"EXFAT   ", Self::ExFat),
             (82, b"FAT32   ", Self::Fat),
+            (54, b"FAT12   ", Self::Fat),
+            (54, b"FAT16   ", Self::Fat),
             (1080, b"\x53\xef", Self::Ext),
         ];
         let found = known.iter().find(|(at, mark, _)| has(*at, mark)).map(|(_, _, kind)| *kind);
@@ -91,6 +73,8 @@ mod tests {
         assert_eq!(with(32, b"NXSB"), Some(VolumeKind::Apfs));
         assert_eq!(with(1024, b"H+\x00\x04"), Some(VolumeKind::HfsPlus));
         assert_eq!(with(1080, b"\x53\xef"), Some(VolumeKind::Ext));
+        assert_eq!(with(54, b"FAT16   "), Some(VolumeKind::Fat));
+        assert_eq!(with(3, b"EXFAT   "), Some(VolumeKind::ExFat));
         assert_eq!(with(510, b"\x55\xaa"), Some(VolumeKind::PartitionTable));
         assert_eq!(with(100, b"kites"), None);
         assert_eq!(VolumeKind::from_bytes(b""), None);

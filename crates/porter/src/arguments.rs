@@ -4,6 +4,7 @@ use crate::amounts;
 use crate::paths;
 use clap::Args;
 use porter_core::events::Event;
+use porter_disk::Reading;
 use std::path::PathBuf;
 
 /// Headings in the help. They stand at each option: a heading for a group goes on behind it, and then stands
@@ -66,6 +67,30 @@ pub(crate) struct DriveArguments {
     /// The drives spin: read one file at a time. Porter finds this out where the system knows
     #[arg(long)]
     pub(crate) spinning: bool,
+}
+
+/// How a drive or an image is read.
+#[derive(Debug, Clone, Default, Args)]
+pub(crate) struct ImageArguments {
+    /// MACHINE is an image, and FILE is the map of the drive, with what could be read into it. Not needed if
+    /// it is called as the image is, with .map behind
+    #[arg(long, value_name = "FILE", value_parser = paths::typed())]
+    pub(crate) map: Option<PathBuf>,
+    /// Deleted files too, as far as their content is still there (NTFS): in a folder of their own, as
+    /// recovered
+    #[arg(long)]
+    pub(crate) deleted: bool,
+    /// File with what opens a locked drive: a recovery key, a passphrase, or the key file itself; or the
+    /// environment variable PORTER_UNLOCK
+    #[arg(long, value_name = "FILE", value_parser = paths::typed())]
+    pub(crate) unlock_file: Option<PathBuf>,
+}
+
+impl ImageArguments {
+    /// The same for the reader; all that is read is kept in `copy`, too.
+    pub(crate) fn reading(&self, copy: Option<PathBuf>) -> Reading {
+        Reading { map: self.map.clone(), copy, deleted: self.deleted }
+    }
 }
 
 /// A technician's own rules.

@@ -1,7 +1,8 @@
 //! The command line: all commands, and which of them was given.
 
 use crate::commands::{
-    capture, check, demo, look, passphrase, receipt, restore, rules, survey, take, undo, workshop_key,
+    capture, check, demo, look, machines, passphrase, receipt, restore, rules, survey, take, undo,
+    workshop_key,
 };
 use crate::failure::{Failure, Outcome};
 use clap::{Parser, Subcommand};
@@ -19,6 +20,7 @@ const VERSION: &str = concat!(env!("CARGO_PKG_VERSION"), " (", env!("PORTER_TARG
 
 const EXIT_STATUS: &str = "\
 A MACHINE is the folder where the system drive of a PC is mounted (or a copy of it),
+a drive or an image of one (`porter machines` lists the drives that are there),
 or the word `here` for the running PC.
 A TRUNK is the folder that a capture makes.
 
@@ -29,6 +31,7 @@ Exit status: 0 all done and all well, 1 could not be done, 2 wrong use,
 
 #[derive(Debug, Subcommand)]
 enum Command {
+    Machines(machines::MachinesArguments),
     Survey(survey::SurveyArguments),
     Capture(Box<capture::CaptureArguments>),
     Look(look::LookArguments),
@@ -46,6 +49,7 @@ enum Command {
 /// Runs a command. The demo comes through here too, so what it shows is what it runs.
 pub(crate) fn run(arguments: &Arguments) -> Result<Outcome, Failure> {
     match &arguments.command {
+        Command::Machines(arguments) => machines::run(arguments),
         Command::Survey(arguments) => survey::run(arguments),
         Command::Capture(arguments) => capture::run(arguments),
         Command::Look(arguments) => look::run(arguments),

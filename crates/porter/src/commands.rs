@@ -6,6 +6,7 @@ mod choose;
 pub(crate) mod demo;
 mod homeless;
 pub(crate) mod look;
+pub(crate) mod machines;
 pub(crate) mod passphrase;
 pub(crate) mod receipt;
 pub(crate) mod restore;

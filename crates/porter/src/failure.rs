@@ -399,49 +399,29 @@ impl Failure {
         }
     }
 
-    /// A drive or an image where a folder was wanted: what it is, and what it takes to get at it.
-    pub(crate) fn not_mounted(shown: &str, kind: Option<VolumeKind>) -> Self {
+    /// A volume of a kind that porter does not read itself: what it is, and what it takes to get at it.
+    pub(crate) fn not_mounted(shown: &str, kind: VolumeKind) -> Self {
         let (what, advice) = match kind {
-            Some(VolumeKind::BitLocker) => (
-                "is encrypted by BitLocker",
-                "It takes its recovery key: 48 digits, kept with the owner's Microsoft account, on paper, or by their company.\n\
-                 Windows asks for it when the drive is plugged in; on Linux: cryptsetup open --type bitlk DEVICE NAME.\n\
-                 Mount what that gives, read-only, and name the folder.",
-            ),
-            Some(VolumeKind::Luks) => (
+            VolumeKind::Luks => (
                 "is encrypted by LUKS",
                 "It takes the owner's passphrase: cryptsetup open --readonly DEVICE NAME.\n\
                  Mount what that gives, read-only, and name the folder.",
             ),
-            Some(VolumeKind::CoreStorage) => (
+            VolumeKind::CoreStorage => (
                 "is a Core Storage volume of macOS, which FileVault most likely encrypts",
                 "It takes the owner's password or the recovery key. Unlock and mount it on a Mac, or with a tool that\n\
                  reads Core Storage, read-only, and name the folder.",
             ),
-            Some(VolumeKind::Apfs) => (
+            VolumeKind::Apfs => (
                 "is an APFS container of macOS, which FileVault may encrypt",
                 "Mount the half of it that is called Data on a Mac, or with a driver that reads APFS, read-only,\n\
                  and name the folder. If it is encrypted, it takes the owner's password or the recovery key.",
             ),
-            Some(VolumeKind::HfsPlus) => (
+            VolumeKind::HfsPlus => (
                 "is an HFS+ volume of macOS",
                 "Mount it read-only (Linux: mount -t hfsplus -o ro), and name the folder.",
             ),
-            Some(VolumeKind::Ntfs) => (
-                "is an NTFS volume that is not mounted",
-                "Mount it read-only (Linux: mount -t ntfs-3g -o ro,streams_interface=xattr), and name the folder.",
-            ),
-            Some(VolumeKind::Fat | VolumeKind::Ext) => {
-                ("is a volume that is not mounted", "Mount it read-only, and name the folder.")
-            }
-            Some(VolumeKind::PartitionTable) => (
-                "is a whole drive",
-                "Mount the partition with the system on it, read-only, and name the folder. `lsblk -f` lists them.",
-            ),
-            None => (
-                "is not a folder",
-                "Name the folder where the system drive is mounted: the one that holds Windows and Users.",
-            ),
+            _ => ("is a volume that porter does not read itself", "Mount it read-only, and name the folder."),
         };
         Self::new(format!("`{shown}` {what}"), advice)
     }

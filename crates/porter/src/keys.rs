@@ -1,17 +1,19 @@
 //! Keys of a sealed trunk: passphrases and the workshop's recovery key. They are never on the command line,
 //! but come from a file, from an environment variable, or from a question if somebody is there to be asked.
 
-use crate::arguments::KeyArguments;
+use crate::arguments::{ImageArguments, KeyArguments};
 use crate::failure::Failure;
 use crate::paths;
 use crate::rules_folder::config_folder;
 use crate::screen::{CARE, FAINT, styled, tell};
+use crate::views::machines::way_in_words;
+use porter_disk::lock::{Key, Keyring, Protector};
 use porter_names::screen::on_screen;
 use porter_trunk::outside::Outside;
 use porter_trunk::packed_form::Opener;
 use porter_trunk::sealing::{WorkshopKey, WorkshopPublicKey};
 use porter_trunk::signature::{Signature, SigningKey};
-use std::io::IsTerminal;
+use std::io::{IsTerminal, Read};
 use std::path::{Path, PathBuf};
 use zeroize::Zeroizing;
 
@@ -19,6 +21,61 @@ use zeroize::Zeroizing;
 const VARIABLE: &str = "PORTER_PASSPHRASE";
 /// Holds the new one, when it is changed.
 const NEW_VARIABLE: &str = "PORTER_NEW_PASSPHRASE";
+
+/// Holds what opens a locked drive.
+pub(crate) const UNLOCK_VARIABLE: &str = "PORTER_UNLOCK";
+
+/// Keys of locked drives: from a file, from the environment, or from a question.
+pub(crate) struct DriveKeys {
+    file: Option<Zeroizing<Vec<u8>>>,
+}
+
+impl DriveKeys {
+    /// Reads the file at once: what cannot be read is said before anything else.
+    pub(crate) fn of(given: &ImageArguments) -> Result<Self, Failure> {
+        /// Key files are shorter.
+        const LONGEST_IN_BYTES: u64 = 65_536;
+        let load = |path: &PathBuf| {
+            let mut bytes = Zeroizing::new(Vec::new());
+            let read = std::fs::File::open(path)
+                .and_then(|file| file.take(LONGEST_IN_BYTES).read_to_end(&mut bytes));
+            read.map(|_| bytes).map_err(|cause| {
+                let what = format!("`{}` cannot be read: {cause}", paths::shown(path));
+                Failure::about_name(
+                    &cause,
+                    what,
+                    "Name a file with the recovery key, the passphrase, or a key file.",
+                )
+            })
+        };
+        Ok(Self { file: given.unlock_file.as_ref().map(load).transpose()? })
+    }
+}
+
+/// The first line of a file that somebody typed. Notepad puts a mark before the text that nobody would type.
+fn first_line(text: &str) -> Zeroizing<String> {
+    Zeroizing::new(text.trim_start_matches('\u{feff}').lines().next().unwrap_or_default().to_owned())
+}
+
+impl Keyring for DriveKeys {
+    fn key_for(&self, protectors: &[Protector]) -> Option<Key> {
+        if let Some(bytes) = &self.file {
+            let text = std::str::from_utf8(bytes).ok().filter(|text| !text.contains('\0'));
+            return Some(text.map_or_else(|| Key::File(bytes.clone()), |text| Key::Typed(first_line(text))));
+        }
+        if let Ok(typed) = std::env::var(UNLOCK_VARIABLE) {
+            return Some(Key::Typed(Zeroizing::new(typed)));
+        }
+        if !std::io::stdin().is_terminal() {
+            return None;
+        }
+        tell("The drive is locked by BitLocker. It opens with");
+        for protector in protectors {
+            tell(format_args!("  {}", way_in_words(protector)));
+        }
+        asked("Passphrase or recovery key: ").ok().map(Key::Typed)
+    }
+}
 
 /// The key for a trunk with this outside. None if no key was given and nobody is there to be asked.
 pub(crate) fn opener(given: &KeyArguments, outside: &Outside) -> Result<Option<Opener>, Failure> {
@@ -118,9 +175,7 @@ fn passphrase(
                 "Name a file whose first line is the passphrase.",
             )
         })?);
-        // Notepad puts a mark before the text that nobody would type.
-        let text = text.trim_start_matches('\u{feff}');
-        return not_empty(Zeroizing::new(text.lines().next().unwrap_or_default().to_owned()));
+        return not_empty(first_line(&text));
     }
     if let Ok(passphrase) = std::env::var(variable) {
         return not_empty(Zeroizing::new(passphrase));

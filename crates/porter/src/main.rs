@@ -8,6 +8,7 @@ mod arguments;
 mod awake;
 mod command_line;
 mod commands;
+mod drive;
 mod failure;
 mod keys;
 mod open;

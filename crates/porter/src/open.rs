@@ -1,11 +1,12 @@
 //! Opening what the commands are given: machines, trunks, selections, the file of events.
 
-use crate::arguments::OwnRulesArguments;
 use crate::arguments::{
-    ChoiceArguments, ConductArguments, DriveArguments, ListArguments, SelectionArguments, TrunkArguments,
-    is_recorded,
+    ChoiceArguments, ConductArguments, DriveArguments, ListArguments, OwnRulesArguments, SelectionArguments,
+    TrunkArguments, is_recorded,
 };
+use crate::drive::{self, Source};
 use crate::failure::{Failure, LABEL};
+use crate::keys::DriveKeys;
 use crate::progress::Progress;
 use crate::publish::refuse_in_a_trunk;
 use crate::rules_folder::own_rules;
@@ -15,6 +16,8 @@ use crate::{awake, power};
 use crate::{keys, paths, views};
 use porter_core::events::{Conduct, Event};
 use porter_core::packing::PackingList;
+use porter_disk::Reading;
+use porter_disk::lock::NoKeys;
 use porter_kinds::Kinds;
 use porter_kinds::catalogue::patterns::Patterns;
 use porter_kinds::catalogue::{Catalogue, CatalogueError};
@@ -26,7 +29,7 @@ use porter_machine::{
     Machine, NotRecognised, here, holds_people, recognise, recognise_drive, recognise_person,
 };
 use porter_names::screen::on_screen;
-use porter_source::{HostFolder, Volume, VolumeKind};
+use porter_source::{HostFolder, Volume};
 use porter_trunk::open_form::OpenTrunk;
 use porter_trunk::outside::{Keeping, Outside};
 use porter_trunk::packed_form::{PackedTrunk, lacks_label, seal_damage};
@@ -43,15 +46,28 @@ use time::OffsetDateTime;
 const HERE: &str = "here";
 
 /// Opens what is captured from: a machine, or the folder of one person, if `person` says whose it is.
+/// `reading` is for a drive or an image.
 pub(crate) fn source(
     folder: &Path,
     drives: &DriveArguments,
     person: Option<&str>,
-) -> Result<Machine, Failure> {
-    let Some(person) = person else { return machine(folder, drives) };
+    reading: Reading,
+    keys: &DriveKeys,
+) -> Result<Source, Failure> {
+    if drive::is_one(folder) {
+        return drive::source(folder, drives, person, reading, keys);
+    }
+    if reading.copy.is_some() || reading.map.is_some() || reading.deleted {
+        return Err(Failure::wrong_use(
+            format!("`{}` is a folder, and not a drive or an image", paths::shown(folder)),
+            "Leave --copy-image, --map and --deleted out, or name the drive: `porter machines` lists them.",
+        ));
+    }
+    let Some(person) = person else { return Ok(Source { machine: machine(folder, drives)?, reading: None }) };
     let shown = paths::shown(folder);
-    recognise_person(Arc::new(volume(folder, drives)?), person)
-        .map_err(|error| Failure::not_recognised(&shown, &error))
+    let machine = recognise_person(Arc::new(volume(folder, drives)?), person)
+        .map_err(|error| Failure::not_recognised(&shown, &error))?;
+    Ok(Source { machine, reading: None })
 }
 
 /// Opens the machine in a folder, or the running one.
@@ -64,6 +80,9 @@ pub(crate) fn machine(folder: &Path, drives: &DriveArguments) -> Result<Machine,
             ));
         }
         return here().map_err(|error| Failure::not_here(&error));
+    }
+    if drive::is_one(folder) {
+        return drive::source(folder, drives, None, Reading::default(), &NoKeys).map(|source| source.machine);
     }
     let shown = paths::shown(folder);
     let volume = volume(folder, drives)?;
@@ -174,14 +193,6 @@ fn is_open_trunk(folder: &Path) -> bool {
 /// Opens a folder with the drives beside it.
 fn volume(folder: &Path, drives: &DriveArguments) -> Result<HostFolder, Failure> {
     let shown = paths::shown(folder);
-    if let Ok(found) = std::fs::metadata(folder)
-        && !found.is_dir()
-    {
-        let kind = VolumeKind::load(folder).map_err(|cause| {
-            Failure::new(format!("`{shown}` cannot be read: {cause}"), "Run porter as administrator or root.")
-        })?;
-        return Err(Failure::not_mounted(&shown, kind));
-    }
     let volume = HostFolder::open(folder).map_err(|cause| {
         let what = format!("`{shown}` cannot be opened: {cause}");
         Failure::about_name(&cause, what, "Is the drive mounted there?")

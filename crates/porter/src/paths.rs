@@ -45,8 +45,8 @@ pub(crate) fn shown(path: &Path) -> String {
 /// As it can be typed: in quotes, if a shell would cut it into pieces.
 pub(crate) fn quoted(path: &Path) -> String {
     let shown = shown(path);
-    let is_plain = |c: char| c.is_alphanumeric() || "/\\:._-+,@%=~".contains(c);
-    match (shown.chars().all(is_plain) && !shown.is_empty(), cfg!(windows)) {
+    let is_plain = |c: char| c.is_alphanumeric() || "/\\:._-+,@%=~#".contains(c);
+    match (shown.chars().all(is_plain) && !shown.is_empty() && !shown.starts_with('#'), cfg!(windows)) {
         (true, _) => shown,
         (false, true) => format!("\"{shown}\""),
         (false, false) => format!("'{}'", shown.replace('\'', "'\\''")),

@@ -8,6 +8,7 @@ pub(crate) mod junit;
 pub(crate) mod kind;
 pub(crate) mod kinds;
 pub(crate) mod look;
+pub(crate) mod machines;
 pub(crate) mod mend;
 pub(crate) mod numbers;
 pub(crate) mod page;

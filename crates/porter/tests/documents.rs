@@ -280,6 +280,7 @@ fn every_option_is_told_in_the_guides() {
         include_str!("../../../docs/packing-list.md"),
         include_str!("../../../docs/carry-rules.md"),
         include_str!("../../../docs/browsers.md"),
+        include_str!("../../../docs/drives.md"),
         include_str!("../../../docs/settings.md"),
         include_str!("../../../CHANGELOG.md"),
     ]

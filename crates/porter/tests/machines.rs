@@ -78,19 +78,19 @@ fn a_mac_tells_its_people_and_its_documents_are_documents_on_windows() {
 }
 
 #[test]
-fn a_drive_that_is_not_mounted_is_told_by_its_first_bytes() {
+fn a_drive_that_cannot_be_read_is_told_by_its_first_bytes() {
     let bench = Workbench::new();
     // The marks of the published formats, and the words that somebody needs.
     let marks: [(usize, &[u8], [&str; 2]); 9] = [
-        (3, b"-FVE-FS-", ["is encrypted by BitLocker", "recovery key"]),
+        (3, b"-FVE-FS-", ["is locked by BitLocker", "48 digits"]),
         (0, b"LUKS\xba\xbe\x00\x02", ["is encrypted by LUKS", "cryptsetup open --readonly"]),
         (32, b"NXSB", ["APFS container", "called Data"]),
         (1024, b"H+\x00\x04", ["HFS+", "read-only"]),
-        (3, b"NTFS    ", ["NTFS volume that is not mounted", "ntfs-3g -o ro"]),
-        (1080, b"\x53\xef", ["is a volume that is not mounted", "read-only"]),
-        (510, b"\x55\xaa", ["is a whole drive", "lsblk -f"]),
+        (3, b"NTFS    ", ["the file system is damaged", "Make an image of the drive"]),
+        (1080, b"\x53\xef", ["does not read itself", "read-only"]),
+        (510, b"\x55\xaa", ["no file system that porter knows", "is mounted"]),
         (88, b"CS", ["Core Storage", "FileVault"]),
-        (700, b"kites", ["is not a folder", "Windows and Users"]),
+        (700, b"kites", ["no file system that porter knows", "is mounted"]),
     ];
     for (at, mark, words) in marks {
         let mut image = vec![0_u8; 4096];
@@ -111,5 +111,5 @@ fn a_drive_that_is_not_mounted_is_told_by_its_first_bytes() {
     }
     bench.write("letter.txt", "not a drive");
     let said = bench.porter(&["survey", "letter.txt"]).with_status(1);
-    assert!(said.err.contains("`letter.txt` is not a folder"), "{}", said.err);
+    assert!(said.err.contains("`letter.txt` holds no file system"), "{}", said.err);
 }

@@ -73,7 +73,9 @@ pub fn forecast(
         if let Some(item) = captured_with(machine, survey, &there) {
             return Err(CaptureError::TrunkInItem { trunk: trunk.to_path_buf(), item: item.to_owned() });
         }
-    } else if machine.volume.host_tree().is_some_and(|tree| there.starts_with(tree.root())) {
+    } else if machine.volume.host_tree().is_some_and(|tree| there.starts_with(tree.root()))
+        || machine.volume.is_on_same_drive(&there)
+    {
         return Err(CaptureError::TrunkOnOldMachine(trunk.to_path_buf()));
     }
     let free_in_bytes = free_space_in_bytes(trunk).map_err(failed)?;

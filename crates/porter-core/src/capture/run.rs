@@ -15,6 +15,7 @@ use porter_kinds::Kinds;
 use porter_kinds::choice::Unchosen;
 use porter_kinds::item::Item;
 use porter_machine::Machine;
+use porter_machine::facts::VolumeFlaw;
 use porter_trunk::{
     Damage, Depth, Entry, Inventory, LeftBehind, LeftReason, Tally, TrunkItem, TrunkProgram, TrunkWriter,
 };
@@ -212,9 +213,19 @@ fn fill(
     let seen = seen.into_inner().unwrap_or_else(PoisonError::into_inner);
     let items = balance(survey, &chosen, &seen, &accounts, &counted)?;
 
-    for (path, why) in crate::survey::not_covered(machine, kinds) {
-        let reason = LeftReason::NotCovered { why };
-        let left = LeftBehind { item: None, volume_path: path, reason, tally: None, kept: None };
+    let not_covered = crate::survey::not_covered(machine, kinds).into_iter();
+    let not_covered = not_covered.map(|(path, why)| (path, LeftReason::NotCovered { why }));
+    let lost = machine.state.volume.iter().filter_map(|flaw| match flaw {
+        VolumeFlaw::RecordsLost(count) => {
+            let detail = format!(
+                "records of its file system that cannot be read: {count}; nothing tells which files they were"
+            );
+            Some((porter_names::RelativePath::root(), LeftReason::Medium { detail }))
+        }
+        _ => None,
+    });
+    for (volume_path, reason) in not_covered.chain(lost) {
+        let left = LeftBehind { item: None, volume_path, reason, tally: None, kept: None };
         trunk.record_left(&left)?;
         left_behind.push(left);
     }

@@ -4,6 +4,7 @@ use super::among_programs::folders_with_work;
 use super::count::Count;
 use porter_kinds::caution::Caution;
 use porter_kinds::item::Item;
+use porter_machine::facts::VolumeFlaw;
 use porter_machine::layout::Family;
 use porter_machine::registry::hives::HiveTrouble;
 use porter_machine::{Account, Machine, PlaceState};
@@ -103,6 +104,11 @@ pub(super) fn of_machine(machine: &Machine) -> Vec<Caution> {
     });
     let state = &machine.state;
     let is_dead = machine.here.is_none();
+    let volume = state.volume.iter().map(|flaw| match flaw {
+        VolumeFlaw::NotClosed => Caution::NotClosed,
+        VolumeFlaw::RecordsLost(count) => Caution::RecordsLost { count: *count },
+        VolumeFlaw::Damaged(detail) => Caution::DriveDamaged { detail: detail.clone() },
+    });
     let of_state = [
         state.has_no_registry.then_some(Caution::RegistryMissing),
         (is_dead && is_hibernated(machine)).then_some(Caution::Hibernated),
@@ -116,12 +122,13 @@ pub(super) fn of_machine(machine: &Machine) -> Vec<Caution> {
     ];
     let without_rights = machine.here.is_some_and(|here| !here.as_administrator);
     let without_rights = without_rights.then_some(Caution::NotAdministrator);
-    without_rights.into_iter().chain(of_state.into_iter().flatten()).chain(registry).chain(earlier).collect()
+    let of_state = of_state.into_iter().flatten();
+    without_rights.into_iter().chain(volume).chain(of_state).chain(registry).chain(earlier).collect()
 }
 
 /// The file begins with `hibr` while it holds what was in memory, and with something else when it has been
 /// taken up again (libhibr's format paper).
-fn is_hibernated(machine: &Machine) -> bool {
+pub(crate) fn is_hibernated(machine: &Machine) -> bool {
     let Some(row) = machine.at_root.iter().find(|row| fold::same_name(b"hiberfil.sys", &row.name)) else {
         return false;
     };

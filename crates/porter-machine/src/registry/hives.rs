@@ -37,11 +37,9 @@ pub fn facts_of(
     layout: &Layout,
 ) -> (SystemFacts, Vec<(RelativePath, HiveTrouble)>) {
     let mut reader = Reader { volume, troubles: Vec::new(), replayed: false };
-    let root = RelativePath::root();
     let mut open = |name: &str, looker: &mut Looker<'_>| {
-        let at = |folder: &&str| looker.find(&root, &format!("{folder}/{name}"));
-        let found = CONFIG.iter().map(at).find(|found| found.state == PlaceState::IsFile)?;
-        reader.open(&found.path, looker)
+        let found = find_machine_hive(looker, name)?;
+        reader.open(&found, looker)
     };
     let (software, system, sam) = (open("SOFTWARE", looker), open("SYSTEM", looker), open("SAM", looker));
     let mut facts = SystemFacts::default();
@@ -131,14 +129,38 @@ fn people_by_folders(
     people
 }
 
+/// A hive of the machine, with its logs. None if it is not there or cannot be read.
+fn machine_hive(volume: &dyn Volume, looker: &mut Looker<'_>, name: &str) -> Option<Hive> {
+    let found = find_machine_hive(looker, name)?;
+    open_with_logs(volume, &found, looker).ok().map(|(hive, _)| hive)
+}
+
+fn find_machine_hive(looker: &mut Looker<'_>, name: &str) -> Option<RelativePath> {
+    let at = |folder: &&str| looker.find(&RelativePath::root(), &format!("{folder}/{name}"));
+    CONFIG.iter().map(at).find(|found| found.state == PlaceState::IsFile).map(|found| found.path)
+}
+
 /// Asks the hive `SOFTWARE`. Returns nothing if it cannot be read; [`facts_of`] reports why.
 pub fn shared_folders(volume: &dyn Volume, looker: &mut Looker<'_>) -> SharedFolders {
-    let root = RelativePath::root();
-    let at = CONFIG.iter().map(|folder| looker.find(&root, &format!("{folder}/SOFTWARE")));
-    let found = at.into_iter().find(|found| found.state == PlaceState::IsFile);
-    let hive = found.and_then(|found| open_with_logs(volume, &found.path, looker).ok());
-    let hive = hive.map(|(hive, _)| hive);
+    let hive = machine_hive(volume, looker, "SOFTWARE");
     root_of(&hive).map(|software| describe::shared_folders(&software)).unwrap_or_default()
+}
+
+/// The letters that a Windows gave to volumes, by what it noted of them: `\DosDevices\D:` in the key
+/// `MountedDevices` of the hive `SYSTEM`.
+pub fn drive_letters(volume: &dyn Volume) -> BTreeMap<Vec<u8>, char> {
+    let hive = machine_hive(volume, &mut Looker::new(volume), "SYSTEM");
+    let Some(key) = root_of(&hive).and_then(|system| system.descend("MountedDevices")) else {
+        return BTreeMap::new();
+    };
+    let letter = |name: &str| match name.strip_prefix("\\DosDevices\\")?.as_bytes() {
+        [letter, b':'] if letter.is_ascii_alphabetic() => Some(char::from(letter.to_ascii_uppercase())),
+        _ => None,
+    };
+    let noted = key.values().filter_map(Result::ok);
+    noted
+        .filter_map(|value| Some((value.data().ok()?.to_vec(), letter(&value.name().to_string())?)))
+        .collect()
 }
 
 /// The same for a person's folder alone, which is the root.

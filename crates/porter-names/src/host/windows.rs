@@ -1,24 +1,12 @@
 //! On Windows a name is UTF-16 that may be ill-formed; we keep it as WTF-8.
-//! WTF-8 is described at <https://wtf-8.codeberg.page/>.
 
 use super::NameNotHeld;
+use crate::wtf8;
 use std::ffi::{OsStr, OsString};
 use std::os::windows::ffi::{OsStrExt, OsStringExt};
 
 pub(super) fn name_from_host(name: &OsStr) -> Vec<u8> {
-    let mut bytes = Vec::with_capacity(name.len());
-    for unit in char::decode_utf16(name.encode_wide()) {
-        match unit {
-            Ok(c) => bytes.extend_from_slice(c.encode_utf8(&mut [0; 4]).as_bytes()),
-            Err(lone) => {
-                let unit = lone.unpaired_surrogate();
-                bytes.push(0xe0 | (unit >> 12) as u8);
-                bytes.push(0x80 | ((unit >> 6) & 0x3f) as u8);
-                bytes.push(0x80 | (unit & 0x3f) as u8);
-            }
-        }
-    }
-    bytes
+    wtf8::from_utf16(name.encode_wide())
 }
 
 /// Refuses names that Windows would read as several steps, a drive or a stream.

@@ -3,10 +3,12 @@
 use super::survey::look_at;
 use crate::arguments::OwnRulesArguments;
 use crate::arguments::{
-    CHOOSING, ChoiceArguments, ConductArguments, DriveArguments, KeyArguments, ListArguments,
+    CHOOSING, ChoiceArguments, ConductArguments, DriveArguments, ImageArguments, KeyArguments, ListArguments,
     SelectionArguments,
 };
+use crate::drive::Source;
 use crate::failure::{Failure, Outcome};
+use crate::keys::DriveKeys;
 use crate::screen::{ask, say, say_json, tell};
 use crate::target_speed::measured;
 use crate::views::capture::Took;
@@ -40,6 +42,12 @@ pub(crate) struct CaptureArguments {
     trunk: PathBuf,
     #[command(flatten)]
     drives: DriveArguments,
+    #[command(flatten)]
+    image: ImageArguments,
+    /// MACHINE is a drive, and all that is read of it is kept in FILE, too: an image, with its map in
+    /// FILE.map. Stretches that the image has already are not read again
+    #[arg(long, value_name = "FILE", value_parser = paths::typed())]
+    copy_image: Option<PathBuf>,
     /// MACHINE is one person's folder alone, or a copy of it, and NAME is what to call them
     #[arg(long, value_name = "NAME", conflicts_with_all = ["drives", "as_drive"])]
     as_person: Option<String>,
@@ -145,14 +153,16 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
     refuse_what_does_not_go_together(making)?;
     let list = open::packing_list(&arguments.packing)?;
     let opened = || {
-        let mut machine =
-            open::source(&arguments.machine, &arguments.drives, arguments.as_person.as_deref())?;
-        pass_by(&mut machine, &arguments.trunk);
+        let person = arguments.as_person.as_deref();
+        let reading = arguments.image.reading(arguments.copy_image.clone());
+        let keys = DriveKeys::of(&arguments.image)?;
+        let mut source = open::source(&arguments.machine, &arguments.drives, person, reading, &keys)?;
+        pass_by(&mut source.machine, &arguments.trunk);
         let listed = list.iter().flat_map(|list| &list.also);
-        open::add_by_name(&mut machine, arguments.choice.also.iter().chain(listed))?;
-        Ok::<_, Failure>(machine)
+        open::add_by_name(&mut source.machine, arguments.choice.also.iter().chain(listed))?;
+        Ok::<_, Failure>(source)
     };
-    let mut machine = opened()?;
+    let Source { mut machine, reading } = opened()?;
     let kinds = open::kinds(&machine, &arguments.rules)?;
     let selection =
         open::selection_on(&machine, &arguments.account, &arguments.selection, &arguments.choice)?;
@@ -160,7 +170,7 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
     let unchosen = open::unchosen(&arguments.choice, list.as_ref())?;
     let mut survey = look_at(&machine, &kinds, &selection, &unchosen, &arguments.conduct)?;
     if !closed(&machine, &kinds, &survey, arguments.wait)? {
-        machine = opened()?;
+        machine = opened()?.machine;
         survey = look_at(&machine, &kinds, &selection, &unchosen, &arguments.conduct)?;
     }
     if let Some(list) = &list {
@@ -199,7 +209,7 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
         let speed = above.filter(|_| is_long).and_then(measured);
         views::capture::show_forecast(&machine, &forecast, folder, speed);
     }
-    let report = open::conducted(&arguments.conduct, |conduct| {
+    let done = open::conducted(&arguments.conduct, |conduct| {
         let job = Job {
             machine: &machine,
             kinds: &kinds,
@@ -210,7 +220,11 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
             free_in_bytes: forecast.free_in_bytes,
         };
         capture(&job, &*trunk, &open::now_utc, conduct)
-    })??;
+    });
+    if let Some(reading) = &reading {
+        reading.write_map(folder)?;
+    }
+    let report = done??;
     let signed = keys::signing_key()?;
     if let Some(key) = &signed {
         let mut folders = vec![arguments.trunk.clone()];

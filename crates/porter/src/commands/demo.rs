@@ -4,7 +4,9 @@ use crate::failure::{Failure, Outcome};
 use crate::paths;
 use crate::screen::{BOLD, FAINT, say, styled};
 use clap::Args;
-use porter_demo::{DemoSize, build_loft_pc, build_sailroom, build_tidewater, build_windsock};
+use porter_demo::{
+    DemoSize, build_drive_image, build_loft_pc, build_sailroom, build_tidewater, build_windsock,
+};
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
@@ -42,6 +44,7 @@ pub(crate) fn run(
     build_loft_pc(Path::new(&old), size)
         .and_then(|()| build_tidewater(Path::new(&new)))
         .and_then(|()| build_windsock(&folder.join("WINDSOCK"), size))
+        .and_then(|()| build_drive_image(&folder.join("WINDSOCK"), &folder.join("WINDSOCK.img"), "WINDSOCK"))
         .and_then(|()| build_sailroom(&folder.join("SAILROOM"), size))
         .map_err(|cause| {
             Failure::new(
@@ -94,7 +97,9 @@ pub(crate) fn run(
         quoted(&trunk),
         quoted(&path("taken"))
     ));
-    say(format_args!("  the drive of a failed laptop    porter survey {}", quoted(&path("WINDSOCK"))));
+    let image = quoted(&path("WINDSOCK.img"));
+    say(format_args!("  the drive of a failed laptop    porter machines {image}"));
+    say(format_args!("                                  porter survey {image}"));
     say(format_args!("  the drive of an old Mac         porter survey {}", quoted(&path("SAILROOM"))));
     Ok(Outcome::attention_if(attention))
 }

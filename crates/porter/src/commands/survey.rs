@@ -2,8 +2,11 @@
 
 use super::choose;
 use crate::arguments::OwnRulesArguments;
-use crate::arguments::{CHOOSING, ChoiceArguments, ConductArguments, DriveArguments, SelectionArguments};
+use crate::arguments::{
+    CHOOSING, ChoiceArguments, ConductArguments, DriveArguments, ImageArguments, SelectionArguments,
+};
 use crate::failure::{Failure, Outcome};
+use crate::keys::DriveKeys;
 use crate::publish::{publish, will_publish};
 use crate::screen::say_json;
 use crate::target_speed::measured;
@@ -26,6 +29,8 @@ pub(crate) struct SurveyArguments {
     machine: PathBuf,
     #[command(flatten)]
     drives: DriveArguments,
+    #[command(flatten)]
+    image: ImageArguments,
     /// MACHINE is one person's folder alone, or a copy of it, and NAME is what to call them
     #[arg(long, value_name = "NAME", conflicts_with_all = ["drives", "as_drive"])]
     as_person: Option<String>,
@@ -74,7 +79,16 @@ pub(crate) fn run(arguments: &SurveyArguments) -> Result<Outcome, Failure> {
             "Somebody may have edited that list. Name another file, or take it away first.",
         ));
     }
-    let mut machine = open::source(&arguments.machine, &arguments.drives, arguments.as_person.as_deref())?;
+    let reading = arguments.image.reading(None);
+    let person = arguments.as_person.as_deref();
+    let source = open::source(
+        &arguments.machine,
+        &arguments.drives,
+        person,
+        reading,
+        &DriveKeys::of(&arguments.image)?,
+    )?;
+    let mut machine = source.machine;
     open::add_by_name(&mut machine, arguments.choice.also.iter())?;
     let kinds = open::kinds(&machine, &arguments.rules)?;
     let selection =

@@ -1,6 +1,7 @@
 //! Cautions and reasons in plain words, each with what to do.
 
 use super::kinds::setting;
+use super::numbers::number_of;
 use super::numbers::{count, counted, date_and_time};
 use porter_kinds::caution::Caution;
 use porter_kinds::receipt::Reason;
@@ -128,6 +129,24 @@ pub(crate) fn caution(caution: &Caution) -> CautionWords {
             "not shut down",
             "not shut down cleanly; its registry was completed from its logs".to_owned(),
             "have the drive checked, and ask what was being worked on: that file may be half written",
+        ),
+        Caution::NotClosed => (
+            "not closed",
+            "the drive was not closed: the last changes before that may be missing".to_owned(),
+            "ask what was being worked on when it stopped",
+        ),
+        Caution::RecordsLost { count } => (
+            "lost records",
+            format!(
+                "{} of the drive's file system cannot be read, and nothing tells which files they were",
+                number_of(*count, "records")
+            ),
+            "look by eye for what is missing; another run, or the drive in another adapter, may read them",
+        ),
+        Caution::DriveDamaged { detail } => (
+            "damaged drive",
+            detail.clone(),
+            "copy what is needed from this drive soon, and do not use it again",
         ),
         Caution::DriveEncrypted { with } => (
             "encrypted",
