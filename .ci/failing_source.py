@@ -3,7 +3,8 @@
     failing_source.py SOURCE MOUNT FAULTS.json
 
 sectors: by path, ranges that give EIO; unlistable: folders that give EIO; wavering: by path, how many readings fail first; slow: by path,
-milliseconds for each reading; gone: true once the drive is unplugged. A fourth argument lets things be written to it.
+milliseconds for each reading; weak: by path, ranges with how many of their readings fail first, and how many milliseconds each takes; gone: true
+once the drive is unplugged. A fourth argument lets things be written to it.
 """
 import errno
 import json
@@ -53,6 +54,12 @@ class FailingDrive(ShownFolder):
             # They are the file's, whatever other names it has by now.
             if any(offset < end and begin < offset + length for begin, end in sectors) and self.is_same(bad, handle):
                 raise FuseOSError(errno.EIO)
+        for begin, end, failures, slow in faults.get("weak", {}).get(name, []):
+            if offset < end and begin < offset + length:
+                time.sleep(slow / 1000)
+                self.failed[begin] = self.failed.get(begin, 0) + 1
+                if self.failed[begin] <= failures:
+                    raise FuseOSError(errno.EIO)
         if self.failed.get(name, 0) < faults.get("wavering", {}).get(name, 0):
             self.failed[name] = self.failed.get(name, 0) + 1
             raise FuseOSError(errno.EIO)

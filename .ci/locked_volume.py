@@ -1,6 +1,7 @@
 """Encrypts a volume into BitLocker's published layout, with made-up keys and each kind of way in.
 
-    locked_volume.py PLAIN LOCKED METHOD [PART_IN_BYTES]     METHOD: 8000 to 8005, as the layout numbers them
+    locked_volume.py PLAIN LOCKED METHOD [PART_IN_BYTES]     METHOD: 8000 to 8005, as the layout numbers them;
+                                                             8000vista in the layout of Windows Vista
 
 Writes LOCKED, LOCKED.bek (the key file), and prints the passphrase and the recovery key, a line each. With PART_IN_BYTES only the
 beginning is encrypted. `open` as METHOD suffix (8004open) leaves the key open, as in a suspended volume.
@@ -16,7 +17,8 @@ from cryptography.hazmat.primitives.ciphers.aead import AESCCM
 
 plain_path, locked_path, method_text, *rest = sys.argv[1:]
 suspended = method_text.endswith("open")
-method = int(method_text.removesuffix("open"), 16)
+vista = method_text.endswith("vista")
+method = int(method_text.removesuffix("open").removesuffix("vista"), 16)
 plain = bytearray(open(plain_path, "rb").read())
 SECTOR, COPY, MOVED = 512, 65_536, 16
 dice = random.Random(f"{method_text} kites")
@@ -95,18 +97,26 @@ while len(places) < 4 and at > 0:
     at -= 4096
 assert len(places) == 4, "the volume is too full"
 moved_to, copies = places[0], sorted(places[1:])
-entries += datum(0x0F, 0x0F, struct.pack("<2Q", moved_to, MOVED * SECTOR))
+if not vista:
+    entries += datum(0x0F, 0x0F, struct.pack("<2Q", moved_to, MOVED * SECTOR))
 body = dataset(entries)
 total = (64 + len(body) + 15) // 16 * 16
-header = b"-FVE-FS-" + struct.pack("<4HQ2I", total // 16, 2, 4, 4, encrypted_size, 0, MOVED) + struct.pack("<4Q", *copies, moved_to)
+if vista:
+    # Vista counts its length in bytes, and later systems in sixteens.
+    header = b"-FVE-FS-" + struct.pack("<4HQ2I", total, 1, 4, 4, encrypted_size, 0, 0) + struct.pack("<3Q", *copies) + plain[0x38:0x40]
+else:
+    header = b"-FVE-FS-" + struct.pack("<4HQ2I", total // 16, 2, 4, 4, encrypted_size, 0, MOVED) + struct.pack("<4Q", *copies, moved_to)
 records = (header + body).ljust(total, b"\0")
 records += struct.pack("<2HI", 8, 2, zlib.crc32(records))
 first = bytearray(plain[:SECTOR])
-first[:3], first[3:11] = b"\xeb\x58\x90", b"-FVE-FS-"
-# Only Vista keeps the place of its records there.
-first[0x38:0x40] = bytes(8)
-first[160:176] = GUID
-first[176:200] = struct.pack("<3Q", *copies)
+first[3:11] = b"-FVE-FS-"
+if vista:
+    first[0x38:0x40] = struct.pack("<Q", copies[0] // (SECTOR * plain[13]))
+else:
+    first[:3] = b"\xeb\x58\x90"
+    first[0x38:0x40] = bytes(8)
+    first[160:176] = GUID
+    first[176:200] = struct.pack("<3Q", *copies)
 
 ecb = Cipher(algorithms.AES(sector_key[:32 if method in (0x8001, 0x8003) else 16]), modes.ECB()).encryptor()
 second = None
@@ -143,12 +153,15 @@ def encrypted(sector, place):
 locked = bytearray(plain)
 for at in range(0, len(plain), SECTOR):
     locked[at:at + SECTOR] = encrypted(bytes(plain[at:at + SECTOR]), at)
-for number in range(MOVED):
+for number in range(MOVED if not vista else 0):
     place = moved_to + number * SECTOR
     locked[place:place + SECTOR] = encrypted(bytes(plain[number * SECTOR:(number + 1) * SECTOR]), place)
+if vista:
+    locked[:MOVED * SECTOR] = plain[:MOVED * SECTOR]
 locked[:SECTOR] = first
+kept = 16_384 if vista else COPY
 for at in copies:
-    locked[at:at + COPY] = records.ljust(COPY, b"\0")
+    locked[at:at + kept] = records.ljust(kept, b"\0")
 open(locked_path, "wb").write(locked)
 bek = datum(6, 9, key_file_guid + STAMP + datum(2, 2, "ExternalKey\0".encode("utf-16-le")) + key_datum(0x2002, external))
 open(locked_path + ".bek", "wb").write(dataset(bek))

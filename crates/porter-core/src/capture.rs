@@ -2,11 +2,13 @@
 //! before it counts.
 //!
 //! The space that is needed is estimated beforehand ([`forecast()`]) and corrected during the run
-//! (`outlook`); `carrier` carries one thing after the other, and `balance` accounts for all of them in the
+//! (`outlook`); `drive_order` puts files in the order in which a drive reads them fastest, `carrier` carries one thing
+//! after the other, and `balance` accounts for all of them in the
 //! end.
 
 mod balance;
 mod carrier;
+mod drive_order;
 pub mod forecast;
 mod listed;
 mod outlook;

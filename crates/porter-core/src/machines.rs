@@ -19,7 +19,7 @@ use std::sync::Arc;
 pub struct DriveFound {
     /// Its length.
     pub size_in_bytes: u64,
-    /// In the order of their numbers.
+    /// Those that were looked into, in the order of their numbers.
     pub parts: Vec<PartFound>,
     /// Flaws of its table of partitions, in plain words.
     pub flaws: Vec<&'static str>,
@@ -36,7 +36,6 @@ pub struct PartFound {
     pub name: Option<String>,
     /// Its content.
     pub held: Held,
-    noted_by_windows_as: Vec<u8>,
 }
 
 /// The content of a partition.
@@ -231,30 +230,48 @@ fn unlocked(
     (unlocked, protectors)
 }
 
-/// Looks at a drive or an image, and at each of its parts. Locked ones are opened with the keys that there
+/// Looks at a drive or an image, and into each of its parts. Locked ones are opened with the keys that there
 /// are.
 pub fn look_at(path: &Path, reading: &Reading, keys: &dyn Keyring) -> Result<DriveFound, DriveError> {
     let drive = Drive::open(path, reading)?;
     let parts = drive.parts.iter().map(|part| {
-        let held = opened(part, reading.deleted, keys).map_or_else(
-            |not_opened| not_opened,
-            |file_system| {
-                let alone = ImageVolume::new(Arc::clone(&file_system), drive.beneath());
-                let system = recognise(Arc::new(alone), String::new()).ok().as_ref().map(SystemFound::of);
-                Held::FileSystem(Opened { file_system, system })
-            },
-        );
-        let partition = part.partition.as_ref();
-        PartFound {
-            number: part.number(),
-            size_in_bytes: part.size_in_bytes(),
-            name: partition.and_then(|partition| partition.name.clone()),
-            held,
-            noted_by_windows_as: partition.map(|p| p.noted_by_windows_as.clone()).unwrap_or_default(),
+        let mut found = look_into(part, reading.deleted, keys);
+        if let Held::FileSystem(opened) = &mut found.held {
+            let alone = ImageVolume::new(Arc::clone(&opened.file_system), drive.beneath());
+            opened.system = recognise(Arc::new(alone), String::new()).ok().as_ref().map(SystemFound::of);
         }
+        found
     });
     let parts = parts.collect();
     Ok(DriveFound { size_in_bytes: drive.size_in_bytes(), parts, flaws: drive.flaws.clone(), drive })
+}
+
+/// Looks at a drive, and into one part of it: of the others no key is asked for.
+fn look_at_part(
+    path: &Path,
+    reading: &Reading,
+    keys: &dyn Keyring,
+    number: u32,
+) -> Result<DriveFound, NoMachine> {
+    let drive = Drive::open(path, reading)?;
+    let part = drive.parts.iter().find(|part| part.number() == Some(number));
+    let part = part.ok_or(NoMachine::NoSuchPart { number })?;
+    let parts = vec![look_into(part, reading.deleted, keys)];
+    Ok(DriveFound { size_in_bytes: drive.size_in_bytes(), parts, flaws: drive.flaws.clone(), drive })
+}
+
+/// Looks into a part; whether a system is on it is not asked yet.
+fn look_into(part: &DrivePart, deleted: bool, keys: &dyn Keyring) -> PartFound {
+    let held = match opened(part, deleted, keys) {
+        Ok(file_system) => Held::FileSystem(Opened { file_system, system: None }),
+        Err(not_opened) => not_opened,
+    };
+    PartFound {
+        number: part.number(),
+        size_in_bytes: part.size_in_bytes(),
+        name: part.partition.as_ref().and_then(|partition| partition.name.clone()),
+        held,
+    }
 }
 
 /// The one machine on a drive or an image, or the one on the part that was named (`disk.img#2`).
@@ -265,19 +282,18 @@ pub fn open(
     taken_as: TakenAs<'_>,
 ) -> Result<MachineOpened, NoMachine> {
     let (path, number) = path_and_part(named);
-    let found = look_at(&path, reading, keys)?;
+    let found = match number {
+        Some(number) => look_at_part(&path, reading, keys, number)?,
+        None => look_at(&path, reading, keys)?,
+    };
     let part = match (number, taken_as) {
-        (Some(number), _) => {
-            let part = found.parts.iter().find(|part| part.number == Some(number));
-            part.ok_or(NoMachine::NoSuchPart { number })?
-        }
         (None, TakenAs::Machine) => found.only_system()?,
-        (None, TakenAs::Drive | TakenAs::Person(_)) => found.only_file_system()?,
+        _ => found.only_file_system()?,
     };
     let Held::FileSystem(opened) = &part.held else {
         return Err(NoMachine::NotReadable { held: part.kind() });
     };
-    let volume: Arc<dyn Volume> = Arc::new(found.joined(part, opened));
+    let volume: Arc<dyn Volume> = Arc::new(found.joined(part, opened, reading.deleted, keys));
     let of_file = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
     let name = opened.label().map_or(of_file, str::to_owned);
     let mut machine = match taken_as {
@@ -340,17 +356,31 @@ impl DriveFound {
     }
 
     /// A part with the others of its Windows beside it, below the letters that they had there.
-    fn joined(&self, part: &PartFound, opened: &Opened) -> ImageVolume {
+    fn joined(&self, part: &PartFound, opened: &Opened, deleted: bool, keys: &dyn Keyring) -> ImageVolume {
         let volume = ImageVolume::new(Arc::clone(&opened.file_system), self.drive.beneath());
         let letters = drive_letters(&volume);
-        self.parts.iter().fold(volume, |volume, other| {
-            let letter = letters.get(&other.noted_by_windows_as).filter(|_| other.number != part.number);
-            match (&other.held, letter) {
-                (Held::FileSystem(other), Some(letter)) => {
-                    volume.with_drive(format!("{letter}:").as_bytes(), Arc::clone(&other.file_system))
-                }
-                _ => volume,
+        let others = self.drive.parts.iter().filter(|other| other.number() != part.number);
+        others.fold(volume, |volume, other| {
+            let noted = other.partition.as_ref().map(|partition| &partition.noted_by_windows_as);
+            let Some(letter) = noted.and_then(|noted| letters.get(noted)) else { return volume };
+            match self.file_system_of(other, deleted, keys) {
+                Some(file_system) => volume.with_drive(format!("{letter}:").as_bytes(), file_system),
+                None => volume,
             }
         })
+    }
+
+    /// The file system of a part, which is opened if it was not looked into.
+    fn file_system_of(
+        &self,
+        part: &DrivePart,
+        deleted: bool,
+        keys: &dyn Keyring,
+    ) -> Option<Arc<dyn FileSystem>> {
+        match self.parts.iter().find(|found| found.number == part.number()).map(|found| &found.held) {
+            Some(Held::FileSystem(opened)) => Some(Arc::clone(&opened.file_system)),
+            Some(_) => None,
+            None => self::opened(part, deleted, keys).ok(),
+        }
     }
 }

@@ -1,5 +1,6 @@
 //! Bytes with a length, whatever they are on: a device, an image, a stretch of either.
 
+use porter_source::spinning::Arm;
 use porter_source::{OwnTrouble, VolumeFile};
 use std::io;
 use std::sync::Arc;
@@ -120,6 +121,38 @@ impl BlockSource for FileSource {
 
     fn look_at(&self, offset_in_bytes: u64, length_in_bytes: usize, look: &mut dyn FnMut(&[u8])) -> bool {
         self.file.look_at(offset_in_bytes, length_in_bytes, look)
+    }
+}
+
+/// A source on a disk that spins: one reader after the other, or they would make it seek all the time.
+pub(crate) struct InTurn {
+    of: Arc<dyn BlockSource>,
+    arm: Arm,
+}
+
+impl InTurn {
+    pub(crate) fn new(of: Arc<dyn BlockSource>) -> Self {
+        Self { of, arm: Arm::default() }
+    }
+}
+
+impl BlockSource for InTurn {
+    fn size_in_bytes(&self) -> u64 {
+        self.of.size_in_bytes()
+    }
+
+    fn read_at(&self, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize> {
+        let _turn = self.arm.take();
+        self.of.read_at(offset_in_bytes, buffer)
+    }
+
+    fn look_at(&self, offset_in_bytes: u64, length_in_bytes: usize, look: &mut dyn FnMut(&[u8])) -> bool {
+        let _turn = self.arm.take();
+        self.of.look_at(offset_in_bytes, length_in_bytes, look)
+    }
+
+    fn is_gone(&self) -> bool {
+        self.of.is_gone()
     }
 }
 

@@ -1,6 +1,6 @@
 //! A drive as a technician holds it: a device or an image, its partitions, and what is on each.
 
-use crate::block_source::BlockSource;
+use crate::block_source::{BlockSource, InTurn};
 use crate::device;
 use crate::file_system::{FileSystem, FileSystemError, recognise};
 use crate::image::{self, ImageError};
@@ -8,6 +8,7 @@ use crate::image_volume::Beneath;
 use crate::partition::{self, Partition};
 use crate::rescue::{Noted, NotedError, map_of_image};
 use porter_source::VolumeKind;
+use porter_source::spinning::is_spinning;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -62,6 +63,8 @@ pub struct Reading {
     pub copy: Option<PathBuf>,
     /// Deleted files are shown too, in a folder of their own.
     pub deleted: bool,
+    /// It is on a disk that spins, although the system does not say so.
+    pub spinning: bool,
 }
 
 /// Why a drive cannot be opened.
@@ -79,6 +82,8 @@ impl Drive {
     /// Opens a device or an image.
     pub fn open(path: &Path, reading: &Reading) -> Result<Self, DriveError> {
         let source = image::open(path)?;
+        let spins = reading.spinning || is_spinning(path);
+        let source = if spins { Arc::new(InTurn::new(source)) } else { source };
         let map = reading.map.clone().or_else(|| map_of_image(path));
         let noted = match (&reading.copy, map) {
             (Some(copy), _) => Some(Noted::new(Arc::clone(&source)).with_copy(copy)?),

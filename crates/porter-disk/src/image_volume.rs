@@ -105,6 +105,11 @@ impl Volume for ImageVolume {
         file_system.open(node).map_err(|trouble| ReadError { path: file.clone(), trouble })
     }
 
+    fn begins_at_in_bytes(&self, file: &RelativePath) -> Option<u64> {
+        let (file_system, node) = self.find(file).ok()?;
+        Some(file_system.tree().facts(node)?.begins_at_in_bytes)
+    }
+
     fn link_target(&self, link: &RelativePath) -> Result<Vec<u8>, ReadError> {
         let (file_system, node) = self.find(link)?;
         file_system.link_target(node).map_err(|trouble| ReadError { path: link.clone(), trouble })

@@ -23,6 +23,8 @@ pub struct Facts {
     pub sparse: bool,
     /// Why its content cannot be had.
     pub shut: Option<Shut>,
+    /// Where its content begins on the volume; 0 for content in a record, and where it is not known.
+    pub begins_at_in_bytes: u64,
 }
 
 impl Facts {
@@ -35,6 +37,7 @@ impl Facts {
         has_more_names: false,
         sparse: false,
         shut: None,
+        begins_at_in_bytes: 0,
     };
 
     fn metadata(&self, node: Node) -> Metadata {

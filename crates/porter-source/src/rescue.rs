@@ -1,10 +1,11 @@
 //! Reading a file of a failing drive: round the places that cannot be read, and later once more at these.
 //!
 //! 1. [`Rescue`] reads in large stretches. Where one fails it reads block by block; each block that fails is
-//!    left as a hole, and the more of them fail side by side, the further it skips ahead. So the most is read
+//!    left as a hole, and the more of them fail side by side, the further it skips ahead. Where a read takes
+//!    very long, it skips ahead, too: a drive that tries again and again dies of it. So the most is read
 //!    while the drive still lives.
-//! 2. [`Second::of`] comes back to the holes at the end of a run: what was skipped is tried block by block,
-//!    and blocks that fail sector by sector, a few times.
+//! 2. [`Second::of`] comes back to the holes at the end of a run, however long it takes: what was skipped is
+//!    tried in stretches, then block by block, and blocks that fail sector by sector, a few times.
 //! 3. [`Rescue::second`] reads the file with what the second try found.
 
 use crate::system_trouble::SystemTrouble;
@@ -13,6 +14,7 @@ use crate::{OwnTrouble, VolumeFile};
 use std::collections::BTreeMap;
 use std::io::{self, Read};
 use std::ops::Range;
+use std::time::{Duration, Instant};
 
 /// The least that a system reads from a drive, whatever is asked for.
 const BLOCK_IN_BYTES: u64 = 4096;
@@ -20,8 +22,13 @@ const BLOCK_IN_BYTES: u64 = 4096;
 const SECTOR_IN_BYTES: u64 = 512;
 /// The furthest skip.
 const MOST_SKIPPED_IN_BYTES: u64 = 1 << 20;
-/// How often a sector is tried at the end.
-const ROUNDS: u32 = 3;
+/// The sizes of the pieces in which holes are tried at the end, one round after the other.
+const PIECES_IN_BYTES: [u64; 5] =
+    [FIRST_SKIP_IN_BYTES, BLOCK_IN_BYTES, SECTOR_IN_BYTES, SECTOR_IN_BYTES, SECTOR_IN_BYTES];
+/// The skip behind a read that took very long.
+const FIRST_SKIP_IN_BYTES: u64 = 64 << 10;
+/// A drive that is well needs less for a MiB, even if it has to wake up first.
+const PATIENCE: Duration = Duration::from_secs(5);
 /// So much of what the second try read is kept; more of it is read once more.
 const MOST_KEPT_IN_BYTES: usize = 32 << 20;
 
@@ -89,6 +96,9 @@ pub struct Rescue {
     is_sparse: bool,
     /// Until here there is something to read.
     kept_until_in_bytes: u64,
+    /// A MiB may take so long.
+    patience: Duration,
+    slow_skip_in_bytes: u64,
 }
 
 /// Between two questions for a hole so much is read.
@@ -108,6 +118,8 @@ impl Rescue {
             found: BTreeMap::new(),
             is_sparse: false,
             kept_until_in_bytes: 0,
+            patience: PATIENCE,
+            slow_skip_in_bytes: FIRST_SKIP_IN_BYTES,
         }
     }
 
@@ -130,6 +142,22 @@ impl Rescue {
     /// The open file.
     pub fn file(&self) -> &dyn VolumeFile {
         &*self.file
+    }
+
+    /// After a read that took too long the next stretch is left for later, and the further the longer it goes
+    /// on so.
+    fn skip_if_slow(&mut self, took: Duration, length: usize) {
+        let pieces = u32::try_from(length.div_ceil(1 << 20)).unwrap_or(u32::MAX);
+        if took <= self.patience.saturating_mul(pieces) {
+            self.slow_skip_in_bytes = FIRST_SKIP_IN_BYTES;
+            return;
+        }
+        let size_in_bytes = self.file.state().map_or(self.listed_in_bytes, |state| state.size_in_bytes);
+        let end = self.offset_in_bytes.saturating_add(self.slow_skip_in_bytes).min(size_in_bytes);
+        if self.end_in_bytes > self.offset_in_bytes {
+            self.missing.add(self.offset_in_bytes..end.max(self.offset_in_bytes));
+        }
+        self.slow_skip_in_bytes = (self.slow_skip_in_bytes * 2).min(MOST_SKIPPED_IN_BYTES);
     }
 
     fn found_at(&self, offset_in_bytes: u64) -> Option<&[u8]> {
@@ -193,10 +221,14 @@ impl Read for Rescue {
             let to_block_end = usize::try_from(BLOCK_IN_BYTES - at % BLOCK_IN_BYTES).unwrap_or(wanted);
             let is_careful = at < self.careful_until_in_bytes;
             let length = if is_careful { wanted.min(to_block_end) } else { wanted };
+            let asked = Instant::now();
             match self.file.read_at(at, &mut buffer[..length]) {
                 Ok(read) => {
                     self.skip_in_bytes = 0;
                     self.advance(length, read);
+                    if read > 0 {
+                        self.skip_if_slow(asked.elapsed(), length);
+                    }
                     return Ok(read);
                 }
                 Err(cause) if cause.kind() == io::ErrorKind::Interrupted => {}
@@ -236,12 +268,10 @@ impl Second {
     /// Tries what is missing again, a few times, as long as `go_on` says so.
     pub fn of(file: &dyn VolumeFile, missing: &Missing, go_on: &dyn Fn() -> bool) -> Self {
         let mut second = Self { missing: missing.clone(), ..Self::default() };
-        let mut piece_in_bytes = BLOCK_IN_BYTES;
-        for _ in 0..=ROUNDS {
+        for piece_in_bytes in PIECES_IN_BYTES {
             for stretch in std::mem::take(&mut second.missing).0 {
                 second.try_stretch(file, stretch, piece_in_bytes, go_on);
             }
-            piece_in_bytes = SECTOR_IN_BYTES;
         }
         second
     }
@@ -304,16 +334,17 @@ mod tests {
     use std::sync::atomic::{AtomicUsize, Ordering};
     use std::sync::{Arc, Mutex};
 
-    /// A file with bad sectors, each of which fails this often.
+    /// A file with bad sectors, each of which fails this often, and with slow ones.
     struct Worn {
         content: Vec<u8>,
+        slow: Range<u64>,
         bad: Mutex<BTreeMap<u64, u32>>,
         asked: Arc<AtomicUsize>,
     }
 
     impl Worn {
         fn new(content: Vec<u8>, bad: impl IntoIterator<Item = (u64, u32)>) -> Self {
-            Self { content, bad: Mutex::new(bad.into_iter().collect()), asked: Arc::default() }
+            Self { content, slow: 0..0, bad: Mutex::new(bad.into_iter().collect()), asked: Arc::default() }
         }
     }
 
@@ -322,6 +353,9 @@ mod tests {
             self.asked.fetch_add(1, Ordering::Relaxed);
             let start = usize::try_from(offset_in_bytes).unwrap().min(self.content.len());
             let end = (start + buffer.len()).min(self.content.len());
+            if offset_in_bytes < self.slow.end && end as u64 > self.slow.start {
+                std::thread::sleep(PATIENCE_OF_TESTS * 2);
+            }
             let mut bad = self.bad.lock().unwrap();
             for sector in start as u64 / SECTOR_IN_BYTES..(end as u64).div_ceil(SECTOR_IN_BYTES) {
                 if let Some(left) = bad.get_mut(&sector).filter(|left| **left > 0) {
@@ -333,6 +367,8 @@ mod tests {
             Ok(end - start)
         }
     }
+
+    const PATIENCE_OF_TESTS: Duration = Duration::from_millis(60);
 
     fn content(length: u32) -> Vec<u8> {
         (0..length).map(|at| (at % 251 + 1) as u8).collect()
@@ -370,6 +406,28 @@ mod tests {
         let expected: [Range<u64>; 3] = [10 * 512..11 * 512, 100 * 512..300 * 512, 976 * 512..500_001];
         assert_eq!(still.stretches(), expected, "down to the sector");
         assert!((0..whole.len()).all(|at| all[at] == if is_hole(&still, at) { 0 } else { whole[at] }));
+    }
+
+    #[test]
+    fn a_slow_stretch_is_left_for_later_and_then_read_however_long_it_takes() {
+        let whole = content(3_000_000);
+        let worn = || {
+            let mut file = Worn::new(whole.clone(), []);
+            file.slow = 1_000_000..1_900_000;
+            file
+        };
+        let first = Rescue::new(Box::new(worn()), 3_000_000);
+        let began = Instant::now();
+        let (all, missing) = read_all(Rescue { patience: PATIENCE_OF_TESTS, ..first });
+        assert!(began.elapsed() < PATIENCE_OF_TESTS * 2 * 9, "not all of it was waited for");
+        assert!(missing.in_bytes() > 400_000, "{missing:?}");
+        let is_hole = |at: usize| missing.end_at(at as u64).is_some();
+        assert!((0..whole.len()).all(|at| all[at] == if is_hole(at) { 0 } else { whole[at] }));
+        assert!(!is_hole(999_999) && !is_hole(2_999_999));
+
+        let second = Second::of(&worn(), &missing, &|| true);
+        let (all, missing) = read_all(Rescue::second(Box::new(worn()), 3_000_000, second));
+        assert!(missing.is_empty() && all == whole);
     }
 
     #[test]

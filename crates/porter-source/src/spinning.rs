@@ -17,15 +17,17 @@ impl Arm {
     }
 }
 
-/// True if the volume that a folder is on is known to lie on a disk that spins.
+/// True if a folder, an image or a device is known to lie on a disk that spins.
 ///
 /// Linux says so in `queue/rotational` of the device (`Documentation/ABI/stable/sysfs-block`). Virtual disks
 /// say it of themselves although nothing turns, so they are left out.
 #[cfg(target_os = "linux")]
-pub fn is_spinning(folder: &Path) -> bool {
+pub fn is_spinning(path: &Path) -> bool {
     let device = || {
-        let found = rustix::fs::stat(folder).ok()?;
-        let (major, minor) = (rustix::fs::major(found.st_dev), rustix::fs::minor(found.st_dev));
+        let found = rustix::fs::stat(path).ok()?;
+        let is_device = rustix::fs::FileType::from_raw_mode(found.st_mode).is_block_device();
+        let number = if is_device { found.st_rdev } else { found.st_dev };
+        let (major, minor) = (rustix::fs::major(number), rustix::fs::minor(number));
         let device = std::fs::canonicalize(format!("/sys/dev/block/{major}:{minor}")).ok()?;
         let is_partition = device.join("partition").exists();
         if is_partition { device.parent().map(Path::to_path_buf) } else { Some(device) }
@@ -40,7 +42,7 @@ pub fn is_spinning(folder: &Path) -> bool {
 /// Windows is asked whether seeking has a price (`DEVICE_SEEK_PENALTY_DESCRIPTOR`, since Windows 7).
 #[cfg(windows)]
 #[allow(unsafe_code, reason = "a call of the system's interface")]
-pub fn is_spinning(folder: &Path) -> bool {
+pub fn is_spinning(path: &Path) -> bool {
     use std::os::windows::fs::OpenOptionsExt;
     use std::os::windows::io::AsRawHandle;
     use std::path::{Component, Prefix};
@@ -49,14 +51,14 @@ pub fn is_spinning(folder: &Path) -> bool {
         DEVICE_SEEK_PENALTY_DESCRIPTOR, IOCTL_STORAGE_QUERY_PROPERTY, PropertyStandardQuery,
         STORAGE_PROPERTY_QUERY, StorageDeviceSeekPenaltyProperty,
     };
-    let letter = match folder.components().next() {
+    let volume = match path.components().next() {
         Some(Component::Prefix(prefix)) => match prefix.kind() {
-            Prefix::Disk(letter) | Prefix::VerbatimDisk(letter) => letter,
+            Prefix::Disk(letter) | Prefix::VerbatimDisk(letter) => format!(r"\\.\{}:", char::from(letter)),
+            Prefix::DeviceNS(device) => format!(r"\\.\{}", device.to_string_lossy()),
             _ => return false,
         },
         _ => return false,
     };
-    let volume = format!(r"\\.\{}:", char::from(letter));
     // Asking needs no right to read the volume.
     let Ok(volume) = std::fs::OpenOptions::new().access_mode(0).open(volume) else { return false };
     let query = STORAGE_PROPERTY_QUERY {
@@ -86,6 +88,6 @@ pub fn is_spinning(folder: &Path) -> bool {
 
 /// Other systems are not asked.
 #[cfg(not(any(target_os = "linux", windows)))]
-pub fn is_spinning(_folder: &Path) -> bool {
+pub fn is_spinning(_path: &Path) -> bool {
     false
 }

@@ -29,6 +29,12 @@ pub trait Volume: Send + Sync {
         Ok((self.open(file)?, self.metadata(file)?))
     }
 
+    /// Where a file's content begins on the drive, if the volume knows: in the order of these numbers a drive
+    /// reads fastest.
+    fn begins_at_in_bytes(&self, _file: &RelativePath) -> Option<u64> {
+        None
+    }
+
     /// Where a link leads, in the words of its own system.
     fn link_target(&self, link: &RelativePath) -> Result<Vec<u8>, ReadError>;
 

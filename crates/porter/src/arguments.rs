@@ -89,7 +89,7 @@ pub(crate) struct ImageArguments {
 impl ImageArguments {
     /// The same for the reader; all that is read is kept in `copy`, too.
     pub(crate) fn reading(&self, copy: Option<PathBuf>) -> Reading {
-        Reading { map: self.map.clone(), copy, deleted: self.deleted }
+        Reading { map: self.map.clone(), copy, deleted: self.deleted, spinning: false }
     }
 }
 

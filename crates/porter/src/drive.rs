@@ -38,6 +38,11 @@ pub(crate) struct BeingRead {
 }
 
 impl BeingRead {
+    /// What of the drive was read until now, and what could not be.
+    pub(crate) fn notes(&self) -> Arc<Noted> {
+        Arc::clone(&self.noted)
+    }
+
     /// Writes the map of a drive that could not be read everywhere, or that was copied: beside the copy, or
     /// beside the trunk.
     pub(crate) fn write_map(&self, trunk: &Path) -> Result<(), Failure> {
@@ -91,6 +96,7 @@ pub(crate) fn source(
         None if drives.as_drive => TakenAs::Drive,
         None => TakenAs::Machine,
     };
+    let reading = Reading { spinning: drives.spinning, ..reading };
     let opened = machines::open(named, &reading, keys, taken_as).map_err(|error| failure(named, error))?;
     let reading = opened.noted.map(|noted| BeingRead { noted, copy: reading.copy });
     Ok(Source { machine: opened.machine, reading })

@@ -18,6 +18,7 @@ use porter_core::events::{Conduct, Event};
 use porter_core::packing::PackingList;
 use porter_disk::Reading;
 use porter_disk::lock::NoKeys;
+use porter_disk::rescue::Noted;
 use porter_kinds::Kinds;
 use porter_kinds::catalogue::patterns::Patterns;
 use porter_kinds::catalogue::{Catalogue, CatalogueError};
@@ -476,6 +477,15 @@ pub(crate) fn conducted<T>(
     given: &ConductArguments,
     operation: impl FnOnce(Conduct<'_>) -> T,
 ) -> Result<T, Failure> {
+    conducted_on_drive(given, None, operation)
+}
+
+/// The same with a drive that porter reads itself: how it fares is shown, too.
+pub(crate) fn conducted_on_drive<T>(
+    given: &ConductArguments,
+    drive: Option<Arc<Noted>>,
+    operation: impl FnOnce(Conduct<'_>) -> T,
+) -> Result<T, Failure> {
     let file = match &given.events {
         Some(path) => {
             refuse_in_a_trunk(path)?;
@@ -493,7 +503,7 @@ pub(crate) fn conducted<T>(
     }
     let run = run_id();
     let _awake = awake::keep();
-    let progress = Progress::new(given.quiet);
+    let progress = Progress::new(given.quiet, drive);
     let lost: Mutex<Option<std::io::Error>> = Mutex::new(None);
     let events = |event: &Event<'_>| {
         progress.hear(event);

@@ -3,6 +3,7 @@
 use super::CaptureError;
 use super::balance::{Account, Rows, balance};
 use super::carrier::{Carrier, Done};
+use super::drive_order::DriveOrder;
 use super::listed::listed;
 use super::outlook::Outlook;
 use crate::check::prove_trunk;
@@ -166,13 +167,17 @@ fn fill(
         workers(),
         |hand_over| {
             for (at, item) in chosen.iter().enumerate() {
+                let mut order = DriveOrder::new(&*machine.volume);
                 let mut go_on = true;
+                let mut hand_over = |(part, sight, tally): (_, _, Tally)| {
+                    hand_over((at, part, sight, tally), tally.size_in_bytes) && !conduct.is_stopped()
+                };
                 walk(&grounds, item, |part, sight, tally| {
                     seen.lock().unwrap_or_else(PoisonError::into_inner)[at] += tally;
-                    go_on = hand_over((at, part, sight, tally), tally.size_in_bytes) && !conduct.is_stopped();
+                    go_on = order.pass((part, sight, tally), &mut hand_over);
                     go_on
                 });
-                if !go_on {
+                if !(go_on && order.flush(&mut hand_over)) {
                     return;
                 }
             }

@@ -26,6 +26,11 @@ impl Heap {
         self.start_in_bytes + u64::from(cluster - FIRST_CLUSTER) * self.cluster_in_bytes
     }
 
+    /// Where a cluster is; 0 if there is none of this number.
+    pub(super) fn begins_at(&self, cluster: u32) -> u64 {
+        if self.has(cluster) { self.place(cluster) } else { 0 }
+    }
+
     pub(super) fn read_cluster(&self, cluster: u32) -> io::Result<Vec<u8>> {
         if !self.has(cluster) {
             return Err(OwnTrouble::Damaged("it points behind the end of the volume").into());

@@ -250,6 +250,7 @@ impl ExFat {
                     size_in_bytes: row.place.size_in_bytes,
                     modified_in_ticks: row.modified_in_ticks,
                     windows_attributes: row.attributes,
+                    begins_at_in_bytes: self.heap.begins_at(row.place.first_cluster),
                     ..Facts::FOLDER
                 };
                 self.tree.set_facts(node, facts);

@@ -240,6 +240,7 @@ impl Fat {
             size_in_bytes: u64::from(row.size_in_bytes),
             modified_in_ticks: row.modified_in_ticks,
             windows_attributes: u32::from(row.attributes),
+            begins_at_in_bytes: self.heap.begins_at(row.first_cluster),
             ..Facts::FOLDER
         };
         self.tree.set_facts(node, facts);

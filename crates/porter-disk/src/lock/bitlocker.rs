@@ -112,6 +112,13 @@ impl Unlocked {
             sector.fill(0);
             return Ok(());
         }
+        if let Some(vista) = records.vista.as_ref().filter(|vista| at < vista.plain_in_bytes) {
+            read_exact_at(&*self.source, at, sector)?;
+            if at == 0 {
+                vista.restore(sector);
+            }
+            return Ok(());
+        }
         // The first sectors are kept elsewhere: in their place stand those that every system can read.
         let place = if at < records.moved_in_bytes { records.moved_to + at } else { at };
         read_exact_at(&*self.source, place, sector)?;
@@ -136,6 +143,7 @@ impl Unlocked {
     fn is_plain(&self, at: u64, end: u64) -> bool {
         let records = &self.records;
         at >= records.moved_in_bytes
+            && records.vista.as_ref().is_none_or(|vista| at >= vista.plain_in_bytes)
             && records.hidden.iter().all(|hidden| end <= hidden.start || at >= hidden.end)
     }
 }

@@ -6,7 +6,7 @@ use crate::arguments::{
     CHOOSING, ChoiceArguments, ConductArguments, DriveArguments, ImageArguments, KeyArguments, ListArguments,
     SelectionArguments,
 };
-use crate::drive::Source;
+use crate::drive::{BeingRead, Source};
 use crate::failure::{Failure, Outcome};
 use crate::keys::DriveKeys;
 use crate::screen::{ask, say, say_json, tell};
@@ -162,7 +162,7 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
         open::add_by_name(&mut source.machine, arguments.choice.also.iter().chain(listed))?;
         Ok::<_, Failure>(source)
     };
-    let Source { mut machine, reading } = opened()?;
+    let Source { mut machine, mut reading } = opened()?;
     let kinds = open::kinds(&machine, &arguments.rules)?;
     let selection =
         open::selection_on(&machine, &arguments.account, &arguments.selection, &arguments.choice)?;
@@ -170,7 +170,7 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
     let unchosen = open::unchosen(&arguments.choice, list.as_ref())?;
     let mut survey = look_at(&machine, &kinds, &selection, &unchosen, &arguments.conduct)?;
     if !closed(&machine, &kinds, &survey, arguments.wait)? {
-        machine = opened()?.machine;
+        Source { machine, reading } = opened()?;
         survey = look_at(&machine, &kinds, &selection, &unchosen, &arguments.conduct)?;
     }
     if let Some(list) = &list {
@@ -209,7 +209,8 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
         let speed = above.filter(|_| is_long).and_then(measured);
         views::capture::show_forecast(&machine, &forecast, folder, speed);
     }
-    let done = open::conducted(&arguments.conduct, |conduct| {
+    let drive = reading.as_ref().map(BeingRead::notes);
+    let done = open::conducted_on_drive(&arguments.conduct, drive, |conduct| {
         let job = Job {
             machine: &machine,
             kinds: &kinds,

@@ -6,6 +6,7 @@ use super::deleted::{self, Deleted, FolderName};
 use super::file_name::FileName;
 use super::record::{Record, Reference};
 use super::reparse::{LINK_OF_UNIX, Reparse};
+use super::runs;
 use super::table::Table;
 use crate::file_system::{Caution, FileSystemError};
 use crate::numbers::{le_u16, le_u32, le_u64, utf16};
@@ -153,7 +154,7 @@ impl Pass {
             None => {
                 let kind = if record.is_folder() { EntryKind::Folder } else { EntryKind::File };
                 self.tree.set_facts(number, Facts { kind, ..Facts::FOLDER });
-                self.take_attributes(number, &record);
+                self.take_attributes(number, &record, table);
             }
         }
     }
@@ -174,7 +175,7 @@ impl Pass {
         }
     }
 
-    fn take_attributes(&mut self, node: Node, record: &Record) {
+    fn take_attributes(&mut self, node: Node, record: &Record, table: &Table) {
         for found in record.attributes() {
             match found.kind {
                 AttributeKind::StandardInformation => self.take_standard(node, &found),
@@ -183,7 +184,10 @@ impl Pass {
                         self.take_name(node, &name);
                     }
                 }
-                AttributeKind::Data if !found.has_name() => self.take_size(node, &found),
+                AttributeKind::Data if !found.has_name() => {
+                    self.take_size(node, &found);
+                    self.take_beginning(node, &found, table);
+                }
                 AttributeKind::ReparsePoint => match found.resident_value() {
                     Some(value) => self.take_reparse(node, Reparse::from_bytes(value)),
                     None if found.is_first_piece() => self.to_ask.push(node),
@@ -221,6 +225,15 @@ impl Pass {
         }
     }
 
+    fn take_beginning(&mut self, node: Node, found: &Attribute<'_>, table: &Table) {
+        let Some(outside) = found.non_resident().filter(|outside| outside.first_cluster == 0) else { return };
+        let first = runs::first_on_volume(outside.runs);
+        if let (Some(cluster), Some(facts)) = (first, self.tree.facts_mut(node)) {
+            let cluster_in_bytes = table.clusters().boot.cluster_in_bytes;
+            facts.begins_at_in_bytes = cluster.saturating_mul(cluster_in_bytes);
+        }
+    }
+
     fn take_reparse(&mut self, node: Node, reparse: Option<Reparse>) {
         let Some(facts) = self.tree.facts_mut(node) else { return };
         match reparse {
@@ -246,7 +259,7 @@ impl Pass {
         // Names and the beginning of the content may be told of in these only.
         for (node, number) in &further {
             match table.record(*number) {
-                Ok(record) if self.tree.facts(*node).is_some() => self.take_attributes(*node, &record),
+                Ok(record) if self.tree.facts(*node).is_some() => self.take_attributes(*node, &record, table),
                 Ok(_) => {}
                 Err(_) => drop(self.unreadable.insert(*number)),
             }

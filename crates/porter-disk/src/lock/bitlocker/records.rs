@@ -10,10 +10,14 @@ use zeroize::Zeroizing;
 /// The header of a copy, in front of its entries' own.
 const HEADER_IN_BYTES: usize = 64;
 const ENTRIES_HEADER_IN_BYTES: usize = 48;
-/// No copy is longer, and each takes so much room on the volume.
+/// No copy is longer, and each takes so much room on the volume; on one of Vista less.
 const COPY_IN_BYTES: usize = 65_536;
+const COPY_OF_VISTA_IN_BYTES: u64 = 16_384;
+const VISTA: u16 = 1;
 /// Since Windows 7.
-const VERSION: u16 = 2;
+const SEVEN: u16 = 2;
+/// Vista leaves so many sectors at the beginning as they were.
+const PLAIN_SECTORS_OF_VISTA: u64 = 16;
 
 /// Kinds of entries, and of their values.
 const MASTER_KEY: u16 = 2;
@@ -46,13 +50,39 @@ pub(super) struct Records {
     pub(super) moved_to: u64,
     /// Where the copies of these records are.
     pub(super) hidden: Vec<Range<u64>>,
+    /// What Vista changed instead of moving the beginning away; none for later systems.
+    pub(super) vista: Option<Vista>,
 }
+
+/// The beginning of a volume that Vista encrypted: plain, but for two fields of the first sector.
+pub(super) struct Vista {
+    pub(super) plain_in_bytes: u64,
+    /// The cluster of the copy of the first records, in whose place stands that of BitLocker's own.
+    pub(super) mirror_cluster: u64,
+}
+
+impl Vista {
+    /// The first sector as NTFS had it.
+    pub(super) fn restore(&self, first_sector: &mut [u8]) {
+        if let Some(signature) = first_sector.get_mut(3..11) {
+            signature.copy_from_slice(b"NTFS    ");
+        }
+        if let Some(mirror) = first_sector.get_mut(MIRROR_AT..MIRROR_AT + 8) {
+            mirror.copy_from_slice(&self.mirror_cluster.to_le_bytes());
+        }
+    }
+}
+
+/// The field of NTFS' first sector with the cluster of the copy of its first records.
+const MIRROR_AT: usize = 56;
 
 /// The first copy that is whole. The first sector says where they are; on sticks in another place than on
 /// drives.
 pub(super) fn load(source: &dyn BlockSource, first: &[u8]) -> Result<Records, LockError> {
     let sector_in_bytes = u64::from(le_u16(first, 11).unwrap_or(512));
-    let places = [176, 184, 192, 440, 448, 456].iter().filter_map(|at| le_u64(first, *at));
+    let cluster_in_bytes = sector_in_bytes * u64::from(first[13]);
+    let of_vista = le_u64(first, MIRROR_AT).and_then(|cluster| cluster.checked_mul(cluster_in_bytes));
+    let places = [176, 184, 192, 440, 448, 456].iter().filter_map(|at| le_u64(first, *at)).chain(of_vista);
     let mut flaw = LockError::Damaged("none of the three copies of its records is where it should be");
     for at in places.filter(|at| *at > 0 && *at < source.size_in_bytes()) {
         let length = usize::try_from(source.size_in_bytes() - at).unwrap_or(COPY_IN_BYTES).min(COPY_IN_BYTES);
@@ -71,8 +101,9 @@ fn from_bytes(copy: &[u8], sector_in_bytes: u64, volume_in_bytes: u64) -> Option
     if !copy.starts_with(b"-FVE-FS-") {
         return None;
     }
-    if le_u16(copy, 10)? != VERSION {
-        return Some(Err(LockError::Damaged("they are of Windows Vista, or of a Windows to come")));
+    let version = le_u16(copy, 10)?;
+    if !matches!(version, VISTA | SEVEN) {
+        return Some(Err(LockError::Damaged("they are of a Windows to come")));
     }
     let header = copy.get(HEADER_IN_BYTES..)?;
     let length = usize::try_from(le_u32(header, 0)?).ok()?;
@@ -87,9 +118,13 @@ fn from_bytes(copy: &[u8], sector_in_bytes: u64, volume_in_bytes: u64) -> Option
         }
     }
     let copies: Vec<u64> = (0..3).filter_map(|n| le_u64(copy, 32 + 8 * n)).collect();
-    let by_header = (le_u64(copy, 56)?, u64::from(le_u32(copy, 28)?).checked_mul(sector_in_bytes)?);
-    let (moved_to, moved_in_bytes) = moved.unwrap_or(by_header);
-    let of_copy = |at: &u64| *at..at.saturating_add(COPY_IN_BYTES as u64);
+    let last = le_u64(copy, 56)?;
+    let vista = (version == VISTA)
+        .then(|| Vista { plain_in_bytes: PLAIN_SECTORS_OF_VISTA * sector_in_bytes, mirror_cluster: last });
+    let by_header = (last, u64::from(le_u32(copy, 28)?).checked_mul(sector_in_bytes)?);
+    let (moved_to, moved_in_bytes) = if vista.is_some() { (0, 0) } else { moved.unwrap_or(by_header) };
+    let copy_in_bytes = if vista.is_some() { COPY_OF_VISTA_IN_BYTES } else { COPY_IN_BYTES as u64 };
+    let of_copy = |at: &u64| *at..at.saturating_add(copy_in_bytes);
     let mut hidden: Vec<Range<u64>> = copies.iter().map(of_copy).collect();
     hidden.push(moved_to..moved_to.checked_add(moved_in_bytes)?);
     let Some(sector_key) = sector_key else {
@@ -103,6 +138,7 @@ fn from_bytes(copy: &[u8], sector_in_bytes: u64, volume_in_bytes: u64) -> Option
         moved_in_bytes,
         moved_to,
         hidden,
+        vista,
     }))
 }
 
