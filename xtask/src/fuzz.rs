@@ -11,7 +11,7 @@ use porter_formats::chromium::local_state::LocalState;
 use porter_formats::gecko::{extensions, logins, moz_lz4, places, prefs, session};
 use porter_formats::ini::Ini;
 use porter_formats::ipp::Message;
-use porter_formats::mail::{autocomplete, mbox, pst};
+use porter_formats::mail::{apple_accounts, autocomplete, dbx, mbox, pst};
 use porter_formats::{chromium, mork, ppd, property_list, safari, shortcut};
 use porter_hive::Hive;
 use porter_hive::walk::Sight;
@@ -280,18 +280,27 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
         },
         Format {
             name: "mail",
-            seeds: [found("Inbox"), found(".pst").into_iter().map(|file| file[..0x4600].to_vec()).collect()].concat(),
+            seeds: [found("Inbox"), found(".pst"), vec![dbx::to_bytes(80)]].concat(),
             decode: |file, _| {
                 let mut counter = mbox::Counter::default();
                 file.chunks(4096).for_each(|piece| counter.feed(piece));
                 let _ = counter.letters();
-                drop(pst::count(&|at, buffer| {
+                let read = |at: u64, buffer: &mut [u8]| {
                     let rest = usize::try_from(at).ok().and_then(|at| file.get(at..)).unwrap_or_default();
                     let length = rest.len().min(buffer.len());
                     buffer[..length].copy_from_slice(&rest[..length]);
                     Ok(length)
-                }));
+                };
+                drop(pst::count(&read));
+                drop(dbx::count(&read));
             },
+        },
+        Format {
+            name: "apple-accounts",
+            seeds: vec![b"<plist><dict><key>MailAccounts</key><array><dict><key>Hostname</key><string>imap.saltmarsh.example</string>\
+                <key>PortNumber</key><integer>993</integer><key>SMTPIdentifier</key><string>smtp</string></dict></array>\
+                <key>DeliveryAccounts</key><array><dict><key>Hostname</key><string>smtp</string></dict></array></dict></plist>".to_vec()],
+            decode: |file, _| drop(apple_accounts::accounts(file)),
         },
         Format {
             name: "property-list",

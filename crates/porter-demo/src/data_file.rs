@@ -166,7 +166,9 @@ fn table(columns: &[u32], rows: &[(u32, Vec<Property>)]) -> Vec<u8> {
         let mut row = vec![0; usize::from(ends[3])];
         let own = [(ROW_NUMBER, number.to_le_bytes().to_vec()), (ROW_VERSION, vec![1, 0, 0, 0])];
         for (tag, value) in own.iter().chain(properties) {
-            let Some((_, from, _, mark)) = described.iter().find(|(known, ..)| known == tag) else { continue };
+            let Some((_, from, _, mark)) = described.iter().find(|(known, ..)| known == tag) else {
+                continue;
+            };
             let kept = match width(*tag) {
                 Some(_) => value.clone(),
                 None => heap.add(value.clone()).to_le_bytes().to_vec(),
@@ -195,7 +197,10 @@ fn table(columns: &[u32], rows: &[(u32, Vec<Property>)]) -> Vec<u8> {
 /// The sum of [MS-PST] 5.3: the usual one of 32 bits, begun and ended otherwise.
 fn sum(bytes: &[u8]) -> u32 {
     bytes.iter().fold(0, |sum, byte| {
-        (0..8).fold(sum ^ u32::from(*byte), |sum, _| if sum & 1 == 1 { sum >> 1 ^ 0xedb8_8320 } else { sum >> 1 })
+        (0..8).fold(
+            sum ^ u32::from(*byte),
+            |sum, _| if sum & 1 == 1 { sum >> 1 ^ 0xedb8_8320 } else { sum >> 1 },
+        )
     })
 }
 
@@ -238,7 +243,14 @@ impl Writer {
     }
 
     /// A folder with its three tables.
-    fn folder(&mut self, number: u32, folder: u32, name: &str, below: &[(u32, &str, u32)], letters: &[Letter]) {
+    fn folder(
+        &mut self,
+        number: u32,
+        folder: u32,
+        name: &str,
+        below: &[(u32, &str, u32)],
+        letters: &[Letter],
+    ) {
         let unread = letters.iter().filter(|letter| !letter.is_read).count() as u32;
         let properties = vec![
             text(0x3001, name),
@@ -253,7 +265,8 @@ impl Writer {
             (*number, vec![text(0x3001, name), int(0x3602, *letters), int(0x3603, 0), flag(0x360a, false)])
         });
         let folders = table(&of_folders, &rows.collect::<Vec<_>>());
-        let of_letters = [tag(0x001a, TEXT), tag(0x0037, TEXT), tag(0x0e06, TIME), tag(0x0e07, INT), tag(0x0e08, INT)];
+        let of_letters =
+            [tag(0x001a, TEXT), tag(0x0037, TEXT), tag(0x0e06, TIME), tag(0x0e07, INT), tag(0x0e08, INT)];
         let rows = letters.iter().map(|letter| (letter.number, letter.properties.clone()));
         let listed = table(&of_letters, &rows.collect::<Vec<_>>());
         let hidden = table(&of_letters, &[]);
@@ -377,13 +390,8 @@ impl Letter {
 pub fn data_file(letters: u32) -> Vec<u8> {
     let count = letters.min(MOST_LETTERS);
     let letters: Vec<Letter> = (0..count).map(|number| Letter::new(number, count)).collect();
-    let mut writer = Writer {
-        file: vec![0; DATA_AT],
-        blocks: Vec::new(),
-        nodes: Vec::new(),
-        next_block: 4,
-        next_page: 1,
-    };
+    let mut writer =
+        Writer { file: vec![0; DATA_AT], blocks: Vec::new(), nodes: Vec::new(), next_block: 4, next_page: 1 };
     let own_key = *b"saltmarsh kites!";
     let entry = |node: u32| [&[0; 4][..], &own_key, &node.to_le_bytes()].concat();
     let store = vec![
@@ -412,7 +420,10 @@ pub fn data_file(letters: u32) -> Vec<u8> {
         .nodes
         .iter()
         .map(|(number, data, below, folder)| {
-            [u64::from(*number), *data, *below, u64::from(*folder)].into_iter().flat_map(u64::to_le_bytes).collect()
+            [u64::from(*number), *data, *below, u64::from(*folder)]
+                .into_iter()
+                .flat_map(u64::to_le_bytes)
+                .collect()
         })
         .collect();
     writer.blocks.sort_unstable();

@@ -13,6 +13,7 @@
 //! in the small size.
 
 pub mod browser;
+mod data_file;
 pub mod dice;
 pub mod drive_image;
 pub mod film;

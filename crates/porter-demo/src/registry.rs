@@ -220,7 +220,8 @@ pub fn own(path: &str, programs: &[Installed], settings: &OwnSettings) -> io::Re
     settings.write(&mut root, is_old);
     browsers::write(settings, &mut root);
     if let Some(person) = settings.outlook_of {
-        outlook::write(&mut root, person);
+        let write = if is_old { outlook::write_express } else { outlook::write };
+        write(&mut root, person);
     }
     let version = if is_old { Version::V1_3 } else { Version::V1_5 };
     bytes(&root, &format!("\\??\\C:\\{}", path.replace('/', "\\")), 1, version)

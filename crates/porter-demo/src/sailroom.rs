@@ -100,6 +100,28 @@ fn tamsin(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
             format!("{library}/Mail/V3/POP-tamsin@mail.saltmarsh.example/INBOX.mbox/Messages/{number}.emlx");
         tree.file(&path, content.as_bytes())?;
     }
+    let receiving = dictionary([
+        ("AccountType", "POPAccount".into()),
+        ("Hostname", "mail.saltmarsh.example".into()),
+        ("PortNumber", "995".into()),
+        ("SSLEnabled", "YES".into()),
+        ("Username", "tamsin".into()),
+        ("FullUserName", "Tamsin Okafor".into()),
+        ("EmailAddresses", list("tamsin@saltmarsh.example")),
+        ("SMTPIdentifier", "smtp.saltmarsh.example".into()),
+        ("DeleteMessagesOnServer", Value::Boolean(false)),
+    ]);
+    let sending = dictionary([
+        ("Hostname", "smtp.saltmarsh.example".into()),
+        ("PortNumber", "465".into()),
+        ("SSLEnabled", "YES".into()),
+        ("Username", "tamsin".into()),
+    ]);
+    let accounts = dictionary([
+        ("MailAccounts", Value::Array(vec![receiving])),
+        ("DeliveryAccounts", Value::Array(vec![sending])),
+    ]);
+    tree.file(&format!("{library}/Mail/V3/MailData/Accounts.plist"), &binary(accounts)?)?;
     let leaf = |title: &str, url: &str| {
         dictionary([
             ("WebBookmarkType", "WebBookmarkTypeLeaf".into()),

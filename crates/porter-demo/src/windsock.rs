@@ -4,6 +4,7 @@
 use crate::registry::{self, BRAM, Installed, ODILE, OwnSettings, Person, Port, Printer, Registry};
 use crate::tree::{Mark, Tree};
 use crate::{DemoSize, picture, writing};
+use porter_formats::mail::dbx;
 use std::io;
 use std::path::Path;
 use time::OffsetDateTime;
@@ -107,6 +108,7 @@ fn bram(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
     let settings = OwnSettings {
         usual_printer: Some("Festival receipt printer"),
         start_page: Some("http://festivals.example/route"),
+        outlook_of: Some("bram"),
         ..OwnSettings::default()
     };
     profile(tree, home, &settings)?;
@@ -125,11 +127,12 @@ fn bram(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
     let mail = format!(
         "{home}/Local Settings/Application Data/Identities/{{5A1713A7-2006-4D2C-9B6D-0123456789AB}}/Microsoft/Outlook Express"
     );
-    for name in ["Inbox", "Sent Items", "Folders"] {
-        // As such files begin; they hold nothing to be read.
-        let content = [vec![0xcf, 0xad, 0x12, 0xfe], writing::noise(name, 40_000)].concat();
-        tree.file(&format!("{mail}/{name}.dbx"), &content)?;
+    for (name, letters) in [("Inbox", 230), ("Sent Items", 64)] {
+        tree.file(&format!("{mail}/{name}.dbx"), &dbx::to_bytes(letters))?;
     }
+    // As the list of the folders begins; it holds nothing to be read.
+    let folders = [vec![0xcf, 0xad, 0x12, 0xfe, 0xc6, 0xfd, 0x74, 0x6f], writing::noise("folders", 40_000)];
+    tree.file(&format!("{mail}/Folders.dbx"), &folders.concat())?;
     let contacts = format!("{home}/Application Data/Microsoft/Address Book/bram.wab");
     tree.file(&contacts, &writing::noise("address book", 30_000))?;
     tree.file(

@@ -28,6 +28,7 @@ pub mod existing;
 pub mod forms;
 pub mod ground;
 pub mod item;
+mod joined_lines;
 pub mod kind;
 mod kinds;
 pub mod mail;

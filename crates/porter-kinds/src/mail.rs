@@ -1,21 +1,29 @@
 //! Mail. A program that lists profiles has an item for each, found by its list and entered in the new
 //! machine's; carry rules find the others, whose letters are counted.
 //!
-//! - `data_file`: Outlook's, wherever they lie; `outlook_profiles`, `express_accounts` and
-//!   `sources` (Evolution's): accounts;
+//! - `data_file`: Outlook's, wherever they lie;
+//! - `outlook_profiles`, `express_accounts`, `sources` (Evolution's), `kmail_accounts`, `claws_accounts` and
+//!   `apple_accounts`: accounts;
+//! - `offered`: the addresses that Outlook offers, where the new one looks for them;
 //! - [`thunderbird`]: a profile of Mozilla's mail programs;
 //! - [`mail_account`]: an account as a person types it into a program;
 //! - [`contacts`]: people and their addresses;
 //! - [`letters`]: the letters of an item, counted.
 
+mod apple_accounts;
+mod claws_accounts;
 pub mod contacts;
 mod data_file;
 mod express_accounts;
+mod kmail_accounts;
 pub mod letters;
 pub mod mail_account;
+mod offered;
 mod outlook_profiles;
 mod sources;
 pub mod thunderbird;
+
+pub use data_file::opener_of;
 
 use crate::catalogue::{CarryRule, Catalogue, EngineName, PROFILE_PART};
 use crate::caution::Caution;
@@ -52,29 +60,27 @@ fn keeper_of(rule: &CarryRule) -> Option<&'static dyn Keeper> {
 /// The rule of the data files, whose item tells of Outlook's accounts.
 const OUTLOOK: &str = "mail/outlook-data";
 
-/// The programs that keep an account in a file of its own.
-const WITH_ACCOUNT_FILES: [&str; 2] = ["/mail/windows-mail", "/mail/windows-live-mail"];
-const OUTLOOK_EXPRESS: &str = "/mail/outlook-express";
-const EVOLUTION: &str = "/mail/evolution";
+/// The reader of a program's accounts, on a machine where it has an item.
+type Reader = fn(&Machine, &Item) -> Vec<MailAccount>;
+
+/// The programs that keep no profiles, by their rules.
+const WITH_ACCOUNTS: [(&str, Reader); 7] = [
+    ("/mail/windows-mail", express_accounts::of_files),
+    ("/mail/windows-live-mail", express_accounts::of_files),
+    ("/mail/outlook-express", express_accounts::of_registry),
+    ("/mail/evolution", sources::of_item),
+    ("/mail/kmail", kmail_accounts::of_item),
+    ("/mail/claws", claws_accounts::of_item),
+    ("/mail/apple-mail", apple_accounts::of_item),
+];
 
 /// The accounts of programs that keep no profiles, each with the letters of its program.
 fn tell_accounts(machine: &Machine, items: &mut [Item]) {
     for item in items {
-        let owner = item.owner.as_ref().and_then(|id| machine.account(id));
-        let accounts = if WITH_ACCOUNT_FILES.iter().any(|program| item.id.ends_with(program)) {
-            let parts = item.parts.iter().filter_map(|part| item.path_of(part, machine));
-            parts.flat_map(|at| express_accounts::in_files(&*machine.volume, &at, 0)).collect()
-        } else if let Some(owner) = owner.filter(|_| item.id.ends_with(OUTLOOK_EXPRESS)) {
-            let registry = source::open(machine, owner).ok();
-            registry.and_then(|registry| registry.read(express_accounts::Reading)).unwrap_or_default()
-        } else if item.id.ends_with(EVOLUTION) {
-            let parts = item.parts.iter().filter_map(|part| item.path_of(part, machine));
-            let folders = parts.filter_map(|at| at.join(sources::FOLDER.as_bytes()).ok());
-            folders.flat_map(|at| sources::accounts(&*machine.volume, &at)).collect()
-        } else {
-            continue;
-        };
-        MailAccount::tell_all(&accounts, &mut item.facts);
+        let reader = WITH_ACCOUNTS.iter().find(|(program, _)| item.id.ends_with(program));
+        if let Some((_, accounts)) = reader {
+            MailAccount::tell_all(&accounts(machine, item), &mut item.facts);
+        }
     }
 }
 
@@ -162,6 +168,7 @@ impl Kind for Mail {
     fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
         profiles::landing::land(ground, items, keeper_of, changes);
         data_file::land(items, ground, changes);
+        offered::land(items, ground, changes);
     }
 
     fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {

@@ -5,6 +5,7 @@ use crate::catalogue::{CarryRule, Catalogue, Find, Found};
 use crate::changes::{Changes, Moved};
 use crate::ground::Ground;
 use crate::item::Item;
+use crate::joined_lines;
 use crate::kind::{Instead, Kind, owner_id, ran};
 use crate::part::{Part, What};
 use crate::receipt::Reason;
@@ -35,10 +36,11 @@ impl Kind for Ruled {
     }
 
     /// A program's files stay in the trunk if the program does not exist on this system, or go into a folder
-    /// of the person's documents.
+    /// of the person's documents. Lists of words are joined.
     fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
         for item in items {
             let Some(title) = ground.catalogue.program_missing_on(item, ground.machine.layout.family) else {
+                joined_lines::land(item, ground, changes);
                 continue;
             };
             if ground.land_held.wants_item(&item.id) {

@@ -25,6 +25,7 @@ pub mod place;
 pub mod power_plan;
 pub mod program;
 pub mod recognise;
+pub mod registered_program;
 pub mod registry;
 pub mod running;
 pub mod setting;

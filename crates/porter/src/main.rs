@@ -12,6 +12,7 @@ mod drive;
 mod failure;
 mod keys;
 mod open;
+mod outlook;
 mod paths;
 mod power;
 mod progress;

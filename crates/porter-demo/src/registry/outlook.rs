@@ -1,4 +1,5 @@
-//! A mail profile of Outlook in the demo's registries: most of its texts are bytes.
+//! A mail profile of Outlook in the demo's registries, most of whose texts are bytes; and an account of Outlook
+//! Express.
 
 use porter_hive::{KeyTree, ValueKind};
 
@@ -33,4 +34,20 @@ pub(super) fn write(root: &mut KeyTree, person: &str) {
     }
     account.set_number("POP3 Port", 995).set_number("POP3 Use SSL", 1).set_number("SMTP Port", 587);
     account.set_number("SMTP Secure Connection", 2).set_number("Leave on Server", 0x0005_0001);
+}
+
+/// One account of Outlook Express, whose letters stay on their server.
+pub(super) fn write_express(root: &mut KeyTree, person: &str) {
+    let account = root.key("Software\\Microsoft\\Internet Account Manager\\Accounts\\00000001");
+    for (name, text) in [
+        ("Account Name", "Festivals"),
+        ("POP3 Server", "mail.festivals.example"),
+        ("POP3 User Name", person),
+        ("SMTP Server", "smtp.festivals.example"),
+        ("SMTP Display Name", "Bram"),
+        ("SMTP Email Address", "bram@festivals.example"),
+    ] {
+        account.set_text(name, text);
+    }
+    account.set_number("POP3 Port", 110).set_number("SMTP Port", 25).set_number("Leave Mail On Server", 1);
 }

@@ -34,6 +34,8 @@ pub struct CarryRule {
     /// Programs that must not run while it is captured or restored, by the names of their processes, without
     /// `.exe`.
     pub must_be_closed: Vec<String>,
+    /// Files whose lines are joined with those that the new machine has, by their names.
+    pub join_lines: Patterns,
     /// How it is proved beside its bytes.
     pub proof: Proof,
     /// The keys of its items in their owner's registry, on Windows.
@@ -156,6 +158,8 @@ struct File {
     #[serde(default)]
     must_be_closed: Vec<String>,
     #[serde(default)]
+    join_lines: Patterns,
+    #[serde(default)]
     prove: Proof,
     #[serde(default)]
     registry: Vec<RegistryPart>,
@@ -277,6 +281,7 @@ impl CarryRule {
             an_item_each: file.an_item_each,
             restore_by_hand: file.restore_by_hand,
             must_be_closed: file.must_be_closed,
+            join_lines: file.join_lines,
             proof: file.prove,
             registry,
             profiles: file.profiles,
@@ -297,6 +302,7 @@ impl CarryRule {
             an_item_each: false,
             restore_by_hand: Some(why.to_owned()),
             must_be_closed: Vec::new(),
+            join_lines: Patterns::default(),
             proof: Proof::default(),
             registry: Vec::new(),
             profiles: None,

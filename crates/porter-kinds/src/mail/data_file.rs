@@ -2,19 +2,20 @@
 //! and told one by one, because somebody has to open each of them there.
 
 use super::KIND;
-use crate::changes::{Changes, Moved};
+use crate::changes::{Changes, Edit, Moved};
+use crate::crossing::old_paths::as_written;
 use crate::ground::Ground;
 use crate::item::Item;
 use crate::kind::owner_id;
 use crate::part::ELSEWHERE;
 use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
-use porter_formats::mail::pst;
+use porter_formats::mail::{prf, pst};
 use porter_machine::layout::Family;
-use porter_machine::{Account, Place};
+use porter_machine::{Account, Machine, Place, small_file};
 use porter_names::RelativePath;
 use porter_source::Volume;
 use porter_trunk::{TrunkItem, TrunkPart};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Where Outlook itself puts them since 2010, below the person's documents.
 const OWN_FOLDER: &str = "Outlook Files";
@@ -55,11 +56,57 @@ pub(super) fn land(items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Chan
         return;
     }
     let mut given = BTreeSet::new();
+    let mut to_open: BTreeMap<&str, (&TrunkItem, Vec<RelativePath>)> = BTreeMap::new();
     for item in items {
         for part in item.parts.iter().filter(|part| is_of_one(part)) {
-            if let Some(moved) = landing_of(item, part, ground, &mut given) {
-                changes.move_part(moved);
+            let moved = landing_of(item, part, ground, &mut given);
+            let lands_at = match &moved {
+                Some(moved) => place_of_moved(item, moved, ground),
+                None => ground.folder_of(item, part),
+            };
+            moved.into_iter().for_each(|moved| changes.move_part(moved));
+            let is_own = part.path.to_lowercase().ends_with(".pst");
+            if let (Some(owner), Some(at), true) = (item.account.as_deref(), lands_at, is_own) {
+                to_open.entry(owner).or_insert((item, Vec::new())).1.push(at);
             }
+        }
+    }
+    for (item, files) in to_open.into_values() {
+        write_opener(item, &files, ground, changes);
+    }
+}
+
+fn place_of_moved(item: &TrunkItem, moved: &Moved, ground: &Ground<'_>) -> Option<RelativePath> {
+    let place = Place::from_name(&moved.to_place)?;
+    let account = ground.account_of(item).filter(|_| place.is_personal());
+    ground.machine.place(account, place)?.path.join_path(&moved.to).ok()
+}
+
+/// Where the file is that the data files of one person are opened by, which came from a machine of this name.
+pub fn opener_of(machine: &Machine, account: &Account, old_machine: &str) -> Option<RelativePath> {
+    let documents = machine.place(Some(account), Place::Documents)?;
+    let name = format!("{}.prf", old_machine.replace(['/', '\\', ':'], "-"));
+    documents.path.join(OWN_FOLDER.as_bytes()).ok()?.join(name.as_bytes()).ok()
+}
+
+fn opener_at(item: &TrunkItem, ground: &Ground<'_>) -> Option<RelativePath> {
+    opener_of(ground.machine, ground.account_of(item)?, &ground.label().machine.name)
+}
+
+/// Writes the file that opens all of one person's in Outlook, beside them.
+fn write_opener(item: &TrunkItem, files: &[RelativePath], ground: &Ground<'_>, changes: &mut Changes) {
+    let old = &ground.label().machine.name;
+    let named = |at: &RelativePath| {
+        let name = at.name().map(|name| String::from_utf8_lossy(name).into_owned()).unwrap_or_default();
+        let stem = name.rsplit_once('.').map_or(name.clone(), |(stem, _)| stem.to_owned());
+        let shown_as = if stem.contains(old.as_str()) { stem } else { format!("{stem} ({old})") };
+        prf::DataFile { shown_as, path: as_written(Family::Windows, at) }
+    };
+    if let Some(at) = opener_at(item, ground) {
+        let content = prf::to_bytes(&files.iter().map(named).collect::<Vec<_>>());
+        let is_there = small_file::read(&*ground.machine.volume, &at).is_some_and(|there| there == content);
+        if !is_there {
+            changes.write(Edit { item: item.id.clone(), at, content, set_aside_too: Vec::new() });
         }
     }
 }
@@ -106,22 +153,30 @@ pub(super) fn count(volume: &dyn Volume, at: &RelativePath) -> Result<pst::Lette
     pst::count(&|offset, buffer| file.read_at(offset, buffer)).map_err(|error| error.to_string())
 }
 
-/// Tells of each that landed where Outlook could open it.
+/// Tells of each that landed where Outlook could open it, and of the file that opens all.
 pub(super) fn tell(item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
     if ground.machine.layout.family != Family::Windows || ground.is_same_machine() {
         return;
     }
+    let landed = |reason, at| Finding {
+        path: RelativePath::root(),
+        verdict: Verdict::Landed,
+        reason,
+        needs_attention: false,
+        expected_at: Some(at),
+    };
+    let mut has_own = false;
     for part in item.parts.iter().filter(|part| is_of_one(part)) {
         let Some(at) = ground.found_of(item, part) else { continue };
         let Ok(letters) = count(&*ground.machine.volume, &at) else { continue };
-        let path = crate::crossing::old_paths::as_written(Family::Windows, &at);
+        has_own |= !letters.is_copy;
+        let path = as_written(Family::Windows, &at);
         let reason = Reason::ToOpen { path, messages: letters.messages, is_copy: letters.is_copy };
-        row.find(Finding {
-            path: RelativePath::root(),
-            verdict: Verdict::Landed,
-            reason,
-            needs_attention: false,
-            expected_at: Some(at),
-        });
+        row.find(landed(reason, at));
+    }
+    if let Some(at) = opener_at(item, ground).filter(|_| has_own)
+        && ground.machine.volume.metadata(&at).is_ok()
+    {
+        row.find(landed(Reason::OpensAll { path: as_written(Family::Windows, &at) }, at));
     }
 }

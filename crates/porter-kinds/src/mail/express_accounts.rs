@@ -2,10 +2,11 @@
 //! keeps it in the person's registry, the others in files.
 
 use super::mail_account::{MailAccount, MailServer};
-use crate::registry_part::source::WithKey;
+use crate::item::Item;
+use crate::registry_part::source::{self, WithKey};
 use porter_formats::mail::oe_account;
 use porter_machine::registry::RegistryKey;
-use porter_machine::small_file;
+use porter_machine::{Machine, small_file};
 use porter_names::RelativePath;
 use porter_source::{EntryKind, Volume};
 
@@ -36,8 +37,20 @@ impl WithKey for Reading {
     }
 }
 
-/// The accounts in the files of a program's folder.
-pub(super) fn in_files(volume: &dyn Volume, folder: &RelativePath, depth: usize) -> Vec<MailAccount> {
+/// The accounts of Outlook Express, which are in its owner's registry.
+pub(super) fn of_registry(machine: &Machine, item: &Item) -> Vec<MailAccount> {
+    let owner = item.owner.as_ref().and_then(|id| machine.account(id));
+    let registry = owner.and_then(|owner| source::open(machine, owner).ok());
+    registry.and_then(|registry| registry.read(Reading)).unwrap_or_default()
+}
+
+/// The accounts of a program that keeps each in a file of its own.
+pub(super) fn of_files(machine: &Machine, item: &Item) -> Vec<MailAccount> {
+    let parts = item.parts.iter().filter_map(|part| item.path_of(part, machine));
+    parts.flat_map(|at| in_files(&*machine.volume, &at, 0)).collect()
+}
+
+fn in_files(volume: &dyn Volume, folder: &RelativePath, depth: usize) -> Vec<MailAccount> {
     let mut accounts = Vec::new();
     for row in volume.list(folder).into_iter().flatten().flatten() {
         let Ok(at) = folder.join(&row.name) else { continue };

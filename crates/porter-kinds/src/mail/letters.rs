@@ -3,7 +3,7 @@
 use super::data_file;
 use crate::caution::Caution;
 use crate::profiles::ProfileFolder;
-use porter_formats::mail::{emlx, maildir, mbox};
+use porter_formats::mail::{dbx, emlx, maildir, mbox};
 use porter_formats::mork::{self, FolderSummary};
 use porter_machine::small_file;
 use porter_names::{RelativePath, fold};
@@ -93,6 +93,7 @@ impl Letters {
             (EntryKind::File, _) if is_data_file(volume, at, found.size_in_bytes) => {
                 self.count_data_file(volume, at);
             }
+            (EntryKind::File, _) if is_store(at) => self.count_store(volume, at),
             (EntryKind::File, Some(are_copies)) => match indexed(volume, at, found) {
                 Some(summary) => self.add_folder(summary.messages, summary.unread, are_copies),
                 None => self.count_mailbox(volume, at, are_copies, go_on),
@@ -136,8 +137,27 @@ impl Letters {
         }
     }
 
-    /// Counts the letters among the files of a folder: those of Apple Mail, and of the mail programs that
-    /// came with Windows, which do not say whether they were read.
+    /// Counts the letters in a store of Outlook Express.
+    fn count_store(&mut self, volume: &dyn Volume, at: &RelativePath) {
+        let counted = volume.open(at).map_err(|error| error.to_string()).and_then(|file| {
+            dbx::count(&|offset, buffer| file.read_at(offset, buffer)).map_err(|error| error.to_string())
+        });
+        let detail = match counted {
+            Ok(found) => {
+                let letters = found.unwrap_or_default();
+                self.add_folder(letters.messages, 0, false);
+                if letters.damaged_nodes == 0 {
+                    return;
+                }
+                format!("{} pieces of the list of its letters", letters.damaged_nodes)
+            }
+            Err(detail) => detail,
+        };
+        self.cautions.push(Caution::ProfileDamaged { file: at.to_string(), detail });
+    }
+
+    /// Counts the letters among the files of a folder: those of Apple Mail, of the mail programs that came
+    /// with Windows, and those that have numbers for names. Only the first say whether they were read.
     fn count_letter_files(
         &mut self,
         volume: &dyn Volume,
@@ -159,6 +179,12 @@ impl Letters {
             } else if name.ends_with(b".eml") {
                 messages += 1;
             }
+        }
+        if is_mh(rows) {
+            let is_letter = |row: &&Listed| {
+                row.metadata.kind == EntryKind::File && row.name.iter().all(u8::is_ascii_digit)
+            };
+            messages += rows.iter().filter(is_letter).count() as u64;
         }
         // As Apple Mail names the folders of accounts.
         let is_copy = |step: &[u8]| [&b"IMAP-"[..], b"EWS-"].iter().any(|begin| step.starts_with(begin));
@@ -263,6 +289,19 @@ fn is_maildir(rows: &[Listed]) -> bool {
         rows.iter().any(|row| row.metadata.kind == EntryKind::Folder && row.name == name.as_bytes())
     };
     has(maildir::FOLDERS[0]) && (has(maildir::FOLDERS[1]) || has("tmp"))
+}
+
+/// True for a folder of letters whose names are numbers: one of the files that programs keep beside them is
+/// there.
+fn is_mh(rows: &[Listed]) -> bool {
+    const BESIDE: [&[u8]; 5] =
+        [b".mh_sequences", b".claws_mark", b".claws_cache", b".sylpheed_mark", b".sylpheed_cache"];
+    rows.iter().any(|row| BESIDE.contains(&row.name.as_slice()))
+}
+
+/// True for a store of Outlook Express, by its name.
+fn is_store(at: &RelativePath) -> bool {
+    at.name().is_some_and(|name| name.to_ascii_lowercase().ends_with(b".dbx"))
 }
 
 /// By name, so that one that cannot be understood is named; or by how it begins.

@@ -2,18 +2,26 @@
 //! name each other.
 
 use super::mail_account::{MailAccount, MailServer};
+use crate::item::Item;
 use porter_formats::ini::Ini;
-use porter_machine::small_file;
+use porter_machine::{Machine, small_file};
 use porter_names::RelativePath;
 use porter_source::Volume;
 use std::collections::BTreeMap;
 
 /// The folder of the files below that of the program's settings.
-pub(super) const FOLDER: &str = "sources";
+const FOLDER: &str = "sources";
 const ENDING: &str = ".source";
 
+/// The accounts of an item.
+pub(super) fn of_item(machine: &Machine, item: &Item) -> Vec<MailAccount> {
+    let parts = item.parts.iter().filter_map(|part| item.path_of(part, machine));
+    let folders = parts.filter_map(|at| at.join(FOLDER.as_bytes()).ok());
+    folders.flat_map(|at| accounts(&*machine.volume, &at)).collect()
+}
+
 /// The accounts in a folder of such files.
-pub(super) fn accounts(volume: &dyn Volume, folder: &RelativePath) -> Vec<MailAccount> {
+fn accounts(volume: &dyn Volume, folder: &RelativePath) -> Vec<MailAccount> {
     let mut sources = BTreeMap::new();
     for row in volume.list(folder).into_iter().flatten().flatten() {
         let name = String::from_utf8_lossy(&row.name).into_owned();

@@ -74,7 +74,7 @@ impl Keeper for Thunderbird {
     }
 }
 
-/// Accounts, contacts, lists, events, tasks and filters.
+/// Accounts, tags, contacts, lists, events, tasks and filters.
 pub fn learn_mail(profile: &ProfileFolder<'_>, learned: &mut Learned) {
     let Some(file) = profile.read(PREFS) else { return };
     let settings = Settings::from_text(&String::from_utf8_lossy(&file));
@@ -82,6 +82,10 @@ pub fn learn_mail(profile: &ProfileFolder<'_>, learned: &mut Learned) {
     if !accounts.is_empty() {
         learned.counts.push(("accounts".to_owned(), accounts.len() as u64));
         MailAccount::tell_all(&accounts, &mut learned.facts);
+    }
+    let tags = settings.tags();
+    if tags > 0 {
+        learned.counts.push(("tags".to_owned(), tags));
     }
     learn_contacts(profile, learned);
     let filters: u64 = ["Mail", "ImapMail"]
@@ -212,6 +216,12 @@ impl Settings {
     fn account_keys(&self) -> impl Iterator<Item = &str> {
         let keys = self.get("mail.accountmanager.accounts").unwrap_or_default();
         keys.split(',').map(str::trim).filter(|key| !key.is_empty())
+    }
+
+    /// How many tags for letters the person has made or renamed: the others are the program's.
+    fn tags(&self) -> u64 {
+        let is_name = |name: &&String| name.starts_with("mailnews.tags.") && name.ends_with(".tag");
+        self.0.keys().filter(is_name).count() as u64
     }
 
     /// The keys of the servers that accounts have.

@@ -26,6 +26,11 @@ pub enum Reason {
         /// True for the copy of a mailbox on a server, which opens with its own account alone.
         is_copy: bool,
     },
+    /// A file that its program opens several others by.
+    OpensAll {
+        /// As the new system writes it.
+        path: String,
+    },
     /// Nothing is there.
     NotThere,
     /// Nothing is there, but it is in a folder of the same name inside its own: somebody pasted one level too
@@ -327,6 +332,7 @@ impl Reason {
                 | Self::Entered { .. }
                 | Self::OpensByItself
                 | Self::ToOpen { .. }
+                | Self::OpensAll { .. }
                 | Self::RegistryStays { .. }
                 | Self::SettingStays { .. }
                 | Self::ComesWithItsProgram

@@ -8,7 +8,7 @@ use crate::failure::{Failure, Outcome};
 use crate::publish::will_publish;
 use crate::screen::{CARE, ask, confirmed, say, say_json, styled, tell};
 use crate::views::numbers::{date_and_time, size};
-use crate::{open, paths, views};
+use crate::{open, outlook, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::check::check_machine;
 use porter_core::restore::{Plan, RestoreError, RestoreReport, Wishes, plan_restore, run_plan};
@@ -92,6 +92,10 @@ pub(crate) struct RestoreArguments {
     /// chrome, edge, favourites…
     #[arg(help_heading = LANDING, long, value_name = "BROWSER")]
     bookmarks_into: Option<String>,
+    /// Then start Outlook once, so that it opens the data files that landed (on the running Windows, for the
+    /// person who is signed in; Outlook 2003 to 2019)
+    #[arg(help_heading = LANDING, long, conflicts_with = "try_only")]
+    open_in_outlook: bool,
     /// Say what would happen, and change nothing
     #[arg(long = "try", alias = "dry-run")]
     try_only: bool,
@@ -145,6 +149,9 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         trunk.spin();
     }
     let machine = open::machine(&arguments.machine, &arguments.drives)?;
+    if arguments.open_in_outlook {
+        outlook::refuse_elsewhere(&machine)?;
+    }
     let (mapping, selection) = open::selection_in(trunk.label(), &arguments.account, &arguments.selection)?;
     let selection = open::narrowed(selection, open::packing_list(&arguments.packing)?.as_ref());
     let ids = trunk.items().iter().map(|item| (item.id.as_str(), item.account.as_deref()));
@@ -260,7 +267,9 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
             views::receipt::tell_of_script(script, views::script::commands(&receipt));
         }
     }
-    if !all_printed {
+    let is_opened = !arguments.open_in_outlook
+        || outlook::open_carried(&machine, &trunk.label().machine.name, arguments.yes);
+    if !all_printed || !is_opened {
         return Ok(Outcome::attention_if(true));
     }
     Ok(needs_attention(&report.refused))

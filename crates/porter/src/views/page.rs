@@ -239,19 +239,27 @@ fn before_handing_over(page: &mut String, receipt: &Receipt) {
         return;
     }
     let _ = write!(page, "<section>\n<h2>Before handing over</h2>\n<div class=\"to-do\">\n");
-    let mut open: Option<Option<&str>> = None;
+    let mut open: Option<(Option<&str>, Option<&str>)> = None;
     for task in &tasks {
-        let whose = task.whose.as_deref();
-        if open != Some(whose) {
+        let (whose, topic) = (task.whose.as_deref(), task.topic);
+        if open != Some((whose, topic)) {
             if open.is_some() {
                 let _ = writeln!(page, "</ul>");
             }
-            let _ = write!(
-                page,
-                "<h3><bdi>{}</bdi></h3>\n<ul class=\"tasks\">\n",
-                text(whose.unwrap_or("For everybody"))
-            );
-            open = Some(whose);
+            if open.is_none_or(|(before, _)| before != whose) {
+                let _ = writeln!(page, "<h3><bdi>{}</bdi></h3>", text(whose.unwrap_or("For everybody")));
+            }
+            match topic {
+                Some(topic) => {
+                    let _ = writeln!(page, "<h4>{}</h4>", text(topic));
+                }
+                None if open.is_some_and(|(before, topic)| before == whose && topic.is_some()) => {
+                    let _ = writeln!(page, "<h4>Other things</h4>");
+                }
+                None => {}
+            }
+            let _ = writeln!(page, "<ul class=\"tasks\">");
+            open = Some((whose, topic));
         }
         let how = match task.commands.is_empty() || task.was_and_now.is_none() {
             true => text(&task.how),

@@ -445,6 +445,7 @@ pub(crate) fn planned(receipt: &Receipt) -> BTreeMap<String, u64> {
                     | Reason::Entered { .. }
                     | Reason::OpensByItself
                     | Reason::ToOpen { .. }
+                    | Reason::OpensAll { .. }
                     | Reason::NoSuchProgram { .. }
                     | Reason::ChangedSince { .. }
                     | Reason::TimeDiffers

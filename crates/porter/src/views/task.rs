@@ -8,6 +8,8 @@ use porter_names::screen::on_screen;
 pub(crate) struct Task {
     /// The person of the old machine whose it is; none if it is everybody's.
     pub(crate) whose: Option<String>,
+    /// The topic that it is shown under, before what has none.
+    pub(crate) topic: Option<&'static str>,
     /// The thing that it is about.
     pub(crate) what: String,
     /// The work, in words.

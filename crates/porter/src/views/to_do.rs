@@ -10,8 +10,8 @@ use porter_names::screen::on_screen;
 use porter_trunk::TrunkProgram;
 use std::collections::BTreeMap;
 
-/// The tasks in order: programs first, because the others depend on them; then each person's things in the
-/// order of the trunk, then everybody's. A person's tasks on the old machine come before those on the new
+/// The tasks in order: programs first, because the others depend on them; then each person's things, mail
+/// before all others and then in the order of the trunk, then everybody's. A person's tasks on the old machine come before those on the new
 /// one.
 pub(crate) fn tasks(receipt: &Receipt) -> Vec<Task> {
     if receipt.machine.is_none() {
@@ -26,7 +26,7 @@ pub(crate) fn tasks(receipt: &Receipt) -> Vec<Task> {
     let people: Vec<Option<&str>> = receipt.items.iter().map(|item| item.account.as_deref()).collect();
     let rank = |task: &Task| {
         let at = people.iter().position(|person| *person == task.whose.as_deref());
-        (task.whose.is_none(), at)
+        (task.whose.is_none(), at, task.topic.is_none())
     };
     tasks.sort_by_key(rank);
     programs(receipt).into_iter().chain(tasks).collect()

@@ -413,6 +413,7 @@ fn raw_reason(reason: &Reason) -> String {
             "{path} is a copy of a mailbox on a server, with {}: it opens with its own account alone, which fills another one",
             counted(*messages, "message")
         ),
+        Reason::OpensAll { path } => format!("{path} tells Outlook to open the data files"),
         Reason::OpensByItself => "it opens by default".to_owned(),
         Reason::NotRegistered { title } => {
             format!("it is there, and {title} does not list it: close {title}, and restore again")

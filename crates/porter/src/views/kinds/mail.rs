@@ -39,8 +39,15 @@ impl KindWords for Mail {
     }
 
     fn tasks(&self, item: &ItemReceipt, _receipt: &Receipt) -> Vec<Task> {
-        let steps = steps(item);
-        let task = Task { how: steps.join(" "), ..Task::about(item) };
+        let (steps, held) = (steps(item), held(item));
+        let about = Task::about(item);
+        let held = if held.is_empty() { String::new() } else { format!(" ({})", held.join(", ")) };
+        let task = Task {
+            how: steps.join(" "),
+            what: format!("{}{held}", about.what),
+            topic: Some("Mail"),
+            ..about
+        };
         (!steps.is_empty()).then_some(task).into_iter().collect()
     }
 
@@ -141,6 +148,15 @@ fn to_open(item: &ItemReceipt) -> Vec<String> {
     if !own.is_empty() {
         steps.push(format!("Open in Outlook by File, Open, Outlook Data File: {}.", own.join("; ")));
     }
+    let opener = item.findings.iter().find_map(|finding| match &finding.reason {
+        Reason::OpensAll { path } => Some(on_screen(path.as_bytes())),
+        _ => None,
+    });
+    if let (Some(path), false) = (opener, own.is_empty()) {
+        steps.push(format!(
+            "Outlook 2003 to 2019 also opens all of them at once: close it, and start `outlook.exe /importprf \"{path}\"`, or restore with --open-in-outlook."
+        ));
+    }
     if !copies.is_empty() {
         steps.push(format!(
             "Copies of mailboxes on servers, which open in no other profile; Outlook fetches them again once their accounts are set up: {}.",
@@ -194,10 +210,8 @@ fn steps(item: &ItemReceipt) -> Vec<String> {
         _ => None,
     });
     if let (Some(name), true) = (entered, item.facts.contains_key("default")) {
-        let held = held(item);
-        let held = if held.is_empty() { String::new() } else { format!(" ({})", held.join(", ")) };
         steps.push(format!(
-            "It opened by default on the old machine, and another profile does here: choose \u{201c}{}\u{201d}{held} in the program's list of profiles, \
+            "It opened by default on the old machine, and another profile does here: choose \u{201c}{}\u{201d} in the program's list of profiles, \
              or restore again with --restored-profiles-open.",
             on_screen(name.as_bytes())
         ));
