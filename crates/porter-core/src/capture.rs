@@ -2,9 +2,8 @@
 //! before it counts.
 //!
 //! The space that is needed is estimated beforehand ([`forecast()`]) and corrected during the run
-//! (`outlook`); `drive_order` puts files in the order in which a drive reads them fastest, `carrier` carries one thing
-//! after the other, and `balance` accounts for all of them in the
-//! end.
+//! (`outlook`); `drive_order` puts files in the order in which a drive reads them fastest, `carrier` carries
+//! one thing after the other, and `balance` accounts for all of them in the end.
 
 mod balance;
 mod carrier;

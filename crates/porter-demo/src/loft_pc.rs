@@ -309,7 +309,7 @@ fn tamsin(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
     tree.file(&hidden, &writing::text("diary", 40))?;
     tree.mark(&hidden, Mark::Hidden)?;
     favourites(tree, home, size.of(30))?;
-    mail::outlook(tree, &format!("{home}/AppData/Roaming"), &format!("{home}/AppData/Local"), "tamsin")?;
+    mail::outlook(tree, home, "tamsin")?;
     let chrome = format!("{home}/AppData/Local/Google/Chrome/User Data");
     let profiles =
         [browser::Profile { name: "Tamsin", folder: "Default", pages: size.of(400), passwords: 9 }];

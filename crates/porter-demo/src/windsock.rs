@@ -3,7 +3,7 @@
 
 use crate::registry::{self, BRAM, Installed, ODILE, OwnSettings, Person, Port, Printer, Registry};
 use crate::tree::{Mark, Tree};
-use crate::{DemoSize, picture, writing};
+use crate::{DemoSize, mail, picture, writing};
 use porter_formats::mail::dbx;
 use std::io;
 use std::path::Path;
@@ -133,6 +133,7 @@ fn bram(tree: &mut Tree, size: DemoSize) -> io::Result<()> {
     // As the list of the folders begins; it holds nothing to be read.
     let folders = [vec![0xcf, 0xad, 0x12, 0xfe, 0xc6, 0xfd, 0x74, 0x6f], writing::noise("folders", 40_000)];
     tree.file(&format!("{mail}/Folders.dbx"), &folders.concat())?;
+    mail::offered_before_2010(tree, &format!("{home}/Application Data"))?;
     let contacts = format!("{home}/Application Data/Microsoft/Address Book/bram.wab");
     tree.file(&contacts, &writing::noise("address book", 30_000))?;
     tree.file(

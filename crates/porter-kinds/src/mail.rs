@@ -1,7 +1,7 @@
 //! Mail. A program that lists profiles has an item for each, found by its list and entered in the new
 //! machine's; carry rules find the others, whose letters are counted.
 //!
-//! - `data_file`: Outlook's, wherever they lie;
+//! - `data_file`: Outlook's, wherever they lie; [`data_file_facts`]: each for itself;
 //! - `outlook_profiles`, `express_accounts`, `sources` (Evolution's), `kmail_accounts`, `claws_accounts` and
 //!   `apple_accounts`: accounts;
 //! - `offered`: the addresses that Outlook offers, where the new one looks for them;
@@ -14,6 +14,7 @@ mod apple_accounts;
 mod claws_accounts;
 pub mod contacts;
 mod data_file;
+pub mod data_file_facts;
 mod express_accounts;
 mod kmail_accounts;
 pub mod letters;
@@ -36,6 +37,7 @@ use crate::profiles::{self, Keeper};
 use crate::receipt::{CountReceipt, ItemReceipt, Verdict};
 use crate::registry_part::source;
 use crate::ruled::in_one_piece;
+use data_file_facts::DataFileFacts;
 use letters::Letters;
 use mail_account::MailAccount;
 use outlook_profiles::{OutlookProfiles, Reading};
@@ -112,14 +114,14 @@ impl Kind for Mail {
             let Some(profiles) = profiles_of_outlook(machine, account) else { continue };
             let id = format!("{}/{OUTLOOK}", account.id);
             let known = items.iter().position(|item| item.id == id);
-            let at = known.unwrap_or_else(|| {
+            let at_item = known.unwrap_or_else(|| {
                 let title = "Outlook: accounts".to_owned();
                 items.push(Item::new(id, KIND, Some(account.id.clone()), title));
                 items.len() - 1
             });
-            MailAccount::tell_all(&profiles.accounts, &mut items[at].facts);
+            MailAccount::tell_all(&profiles.accounts, &mut items[at_item].facts);
             let mut looker = machine.looker();
-            for path in profiles.data_files {
+            for (path, opened_by) in profiles.data_files {
                 let there = folder_of(machine, &RelativePath::root(), &path, false)
                     .map(|at| looker.find_path(&at).path)
                     .filter(|at| machine.volume.metadata(at).is_ok());
@@ -131,8 +133,11 @@ impl Kind for Mail {
                             .all_places()
                             .any(|place| !place.path.is_root() && at.is_within(&place.path))
                 };
+                if let Some(at) = &there {
+                    DataFileFacts::tell_profiles(at, &opened_by, &mut items[at_item].facts);
+                }
                 if !there.as_ref().is_some_and(is_looked_for) {
-                    items[at].cautions.push(Caution::MailElsewhere { path });
+                    items[at_item].cautions.push(Caution::MailElsewhere { path });
                 }
             }
         }
@@ -160,9 +165,10 @@ impl Kind for Mail {
             return;
         }
         let parts = item.parts.iter().filter_map(|part| item.path_of(part, machine));
-        let (counts, cautions) = numbers_of(parts, &*machine.volume, go_on);
+        let (counts, letters) = numbers_of(parts, &*machine.volume, go_on);
         item.counts.extend(counts);
-        item.cautions.extend(cautions);
+        item.cautions.extend(letters.cautions);
+        DataFileFacts::tell_all(&letters.data_files, &mut item.facts);
     }
 
     fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
@@ -206,7 +212,7 @@ fn numbers_of(
     parts: impl Iterator<Item = RelativePath>,
     volume: &dyn Volume,
     go_on: &dyn Fn() -> bool,
-) -> (Vec<(String, u64)>, Vec<Caution>) {
+) -> (Vec<(String, u64)>, Letters) {
     let (mut letters, mut offered) = (Letters::default(), 0);
     let mut cautions = Vec::new();
     for at in parts {
@@ -215,6 +221,6 @@ fn numbers_of(
     }
     let mut counts = letters.counts();
     counts.extend((offered > 0).then(|| (contacts::OFFERED.to_owned(), offered)));
-    cautions.append(&mut letters.cautions);
-    (counts, cautions)
+    letters.cautions.append(&mut cautions);
+    (counts, letters)
 }

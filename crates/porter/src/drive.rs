@@ -38,7 +38,7 @@ pub(crate) struct BeingRead {
 }
 
 impl BeingRead {
-    /// What of the drive was read until now, and what could not be.
+    /// The notes of the drive: they grow as it is read.
     pub(crate) fn notes(&self) -> Arc<Noted> {
         Arc::clone(&self.noted)
     }

@@ -190,7 +190,8 @@ fn plain_line(running: &Running, files: u64, size_in_bytes: u64, seconds: f64) -
     )
 }
 
-/// How a drive fares: `readable 1.2 GB, waiting 64.0 kB, bad 512 B`. What waits failed once, and is tried again.
+/// How a drive fares: `readable 1.2 GB, waiting 64.0 kB, bad 512 B`. Stretches that wait failed once, and are
+/// tried again.
 fn drive_in_words(map: &DriveMap) -> String {
     let waiting = map.in_bytes(Status::NotTrimmed) + map.in_bytes(Status::NotScraped);
     let (read, bad) = (map.in_bytes(Status::Read), map.in_bytes(Status::Bad));

@@ -196,6 +196,8 @@ fn data_files_are_mail_wherever_they_lie_and_land_beside_those_of_the_new_machin
     let outlook = item(&survey, "tamsin/mail/outlook-data");
     assert_eq!(outlook["counts"]["messages"], 8);
     assert_eq!(outlook["facts"]["account-1-address"], "desk@saltmarsh.example");
+    assert_eq!(outlook["facts"]["data-file-1-layout"], "unicode");
+    assert_eq!(outlook["facts"]["profile-file-1-opened-by"], "Outlook");
     assert!(outlook["cautions"].to_string().contains("Orders 2009.pst"), "{outlook}");
 
     let express = &item(&survey, "odile/mail/windows-live-mail")["facts"];
@@ -213,6 +215,19 @@ fn data_files_are_mail_wherever_they_lie_and_land_beside_those_of_the_new_machin
     assert_eq!(fs::read(bench.path(open_now)).unwrap(), porter_demo::mail::data_file(0), "it stays");
     let beside = "TIDEWATER/Users/tamsin.okafor/Documents/Outlook Files/tamsin (LOFT-PC).pst";
     assert_eq!(fs::read(bench.path(beside)).unwrap(), porter_demo::mail::data_file(8));
+    // One file opens all of hers, and nobody else's.
+    let opener = "TIDEWATER/Users/tamsin.okafor/Documents/Outlook Files/LOFT-PC.prf";
+    let opener = narrow(&fs::read(bench.path(opener)).unwrap());
+    let path = "PathToPersonalFolders=C:\\Users\\tamsin.okafor\\Documents";
+    for line in [
+        "OverwriteProfile=Append",
+        "Name=tamsin (LOFT-PC)",
+        &format!("{path}\\Outlook Files\\tamsin (LOFT-PC).pst"),
+        &format!("{path}\\Old mail\\tamsin.pst"),
+    ] {
+        assert!(opener.lines().any(|found| found == line), "{line}: {opener}");
+    }
+    assert!(!opener.contains("odile"), "{opener}");
     let again = bench.porter(&[&restore[..], &mail[..], &["--json"]].concat()).with_status(0).json();
     assert_eq!(again["written"]["files"], 0, "a second time nothing comes");
     let said = bench
@@ -231,6 +246,7 @@ fn data_files_are_mail_wherever_they_lie_and_land_beside_those_of_the_new_machin
     for line in [
         "Set up the account loft@saltmarsh.example (IMAP of imap.saltmarsh.example)",
         "14 of 14 addresses offered",
+        "start `outlook.exe /importprf \"C:\\Users\\tamsin.okafor\\Documents\\Outlook Files\\LOFT-PC.prf\"`",
         "desk@saltmarsh.example (POP3 of mail.saltmarsh.example), name Tamsin Okafor",
         "receives from mail.saltmarsh.example port 995 with TLS as desk",
         "Documents\\Outlook Files\\tamsin (LOFT-PC).pst (8 messages).",
@@ -240,6 +256,82 @@ fn data_files_are_mail_wherever_they_lie_and_land_beside_those_of_the_new_machin
     ] {
         assert!(said.contains(line), "{line}: {said}");
     }
+}
+
+fn narrow(wide: &[u8]) -> String {
+    let units = wide.strip_prefix(&[0xff, 0xfe]).expect("UTF-16 with its mark").chunks_exact(2);
+    let units: Vec<u16> = units.map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
+    String::from_utf16(&units).unwrap()
+}
+
+#[test]
+fn words_of_both_machines_are_kept_and_offered_addresses_land_where_outlook_looks_for_them() {
+    let bench = Workbench::with_demo_machines();
+    let own = "TIDEWATER/Users/tamsin.okafor/AppData";
+    let words: Vec<u8> = [0xff, 0xfe]
+        .into_iter()
+        .chain("halyard\r\nferrule\r\n".encode_utf16().flat_map(u16::to_le_bytes))
+        .collect();
+    let dictionaries = format!("{own}/Roaming/Microsoft/UProof");
+    bench.write(&format!("{dictionaries}/Custom.dic"), &words);
+    // A list without a row, under a name of its own.
+    let offered = format!("{own}/Local/Microsoft/Outlook/RoamCache/Stream_Autocomplete_0_77.dat");
+    let nobody: Vec<u8> =
+        [0xbaad_f00d_u32, 12, 1, 0, 0, 0, 0].into_iter().flat_map(u32::to_le_bytes).collect();
+    bench.write(&offered, &nobody);
+    let chosen = ["--only", "tamsin/mail/*", "--only", "tamsin/office/*"];
+    bench.porter(&[&["capture", "LOFT-PC", "trunk", "--quiet"], &chosen[..]].concat()).with_status(0);
+    let onto = ["trunk", "TIDEWATER", "--account", "tamsin=tamsin.okafor"];
+    bench.porter(&[&["restore"], &onto[..], &["--yes", "--quiet"]].concat()).with_status(0);
+    let list_there = || {
+        let there = bench.snapshot(&dictionaries).into_keys();
+        let mut there =
+            there.filter(|path| path.to_lowercase().ends_with("custom.dic") && !path.contains("set aside"));
+        fs::read(bench.path(&format!("{dictionaries}/{}", there.next().unwrap()))).unwrap()
+    };
+    assert_eq!(narrow(&list_there()), "halyard\r\nferrule\r\nrokkaku\r\nparafoil\r\n");
+    let theirs =
+        "LOFT-PC/Users/tamsin/AppData/Local/Microsoft/Outlook/RoamCache/Stream_Autocomplete_0_2012.dat";
+    assert_eq!(fs::read(bench.path(&offered)).unwrap(), fs::read(bench.path(theirs)).unwrap());
+    bench.porter(&[&["check"], &onto[..], &["--quiet"]].concat()).with_status(0);
+    bench.porter(&["undo", "TIDEWATER", "--yes", "--quiet"]).with_status(0);
+    assert_eq!((list_there(), fs::read(bench.path(&offered)).unwrap()), (words, nobody));
+}
+
+#[test]
+fn letters_and_accounts_of_smaller_programs_are_told() {
+    let bench = Workbench::new();
+    bench.porter(&["demo", "--small", "--build-only", "built"]).with_status(0);
+    let told = |machine: &str, id: &str| {
+        let survey = bench.porter(&["survey", machine, "--json"]).json();
+        let found = item(&survey, id).clone();
+        (found["counts"]["messages"].clone(), found["facts"]["account-1-incoming-host"].clone())
+    };
+    assert_eq!(
+        told("built/WINDSOCK", "bram/mail/outlook-express"),
+        (294.into(), "mail.festivals.example".into())
+    );
+    assert_eq!(told("built/SAILROOM", "tamsin/mail/apple-mail").1, "mail.saltmarsh.example");
+
+    bench.write("KITE/etc/os-release", "PRETTY_NAME=\"Kite Linux\"\n");
+    bench.write("KITE/etc/passwd", "odile:x:1000:1000::/home/odile:/bin/sh\n");
+    let home = "KITE/home/odile";
+    bench.write(
+        &format!("{home}/.claws-mail/accountrc"),
+        "[Account: 1]\nprotocol=3\nreceive_server=imap.kites.example\n",
+    );
+    for name in ["1", "2", "17", ".mh_sequences", "draft.txt"] {
+        bench.write(&format!("{home}/Mail/inbox/{name}"), "Subject: kites\n\nfly\n");
+    }
+    bench.write(
+        &format!("{home}/.config/akonadi_imap_resource_0rc"),
+        "[network]\nImapServer=imap.sails.example\n",
+    );
+    bench.write(&format!("{home}/.local/share/local-mail/inbox/cur/1:2,S"), "Subject: sails\n\ncut\n");
+    fs::create_dir_all(bench.path(&format!("{home}/.local/share/local-mail/inbox/new"))).unwrap();
+    assert_eq!(told("KITE", "odile/mail/claws").1, "imap.kites.example");
+    assert_eq!(told("KITE", "odile/mail/mail-folder").0, 3);
+    assert_eq!(told("KITE", "odile/mail/kmail"), (1.into(), "imap.sails.example".into()));
 }
 
 #[test]

@@ -3,7 +3,7 @@
 
 use super::Format;
 use porter_disk::block_source::BlockSource;
-use porter_disk::file_system::recognise;
+use porter_disk::file_system::{ntfs, recognise};
 use porter_disk::image;
 use porter_disk::lock::Key;
 use porter_disk::lock::bitlocker::Locked;
@@ -133,6 +133,16 @@ pub(super) fn formats() -> io::Result<Vec<Format>> {
             name: "ntfs",
             seeds: vec![piece(NTFS, TABLE_OF_FILES)?],
             decode: |file, _| in_image(NTFS, TABLE_OF_FILES.start, TABLE_OF_FILES.len(), file),
+        },
+        Format {
+            name: "ntfs-record",
+            // Records as they are on the volume, and the first blocks of indexes.
+            seeds: {
+                let records = unpacked(NTFS).chunks_exact(1024).filter(|piece| piece.starts_with(b"FILE"));
+                let blocks = unpacked(NTFS).chunks_exact(4096).filter(|piece| piece.starts_with(b"INDX"));
+                records.chain(blocks).map(<[u8]>::to_vec).collect()
+            },
+            decode: |file, _| drop(ntfs::count_in_record(file)),
         },
         Format {
             name: "ntfs-boot",

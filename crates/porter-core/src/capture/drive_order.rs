@@ -7,7 +7,7 @@ use porter_kinds::part::Part;
 use porter_source::{EntryKind, Volume};
 use porter_trunk::Tally;
 
-/// So many files are put in order at a time: some 50 MB of memory.
+/// Files that are put in order at a time take some 50 MB of memory.
 const MOST_WAITING: usize = 100_000;
 
 /// One thing that was seen: the part it belongs to, and its weight.

@@ -1,5 +1,5 @@
-//! A mail profile of Outlook in the demo's registries, most of whose texts are bytes; and an account of Outlook
-//! Express.
+//! A mail profile of Outlook in the demo's registries, most of whose texts are bytes; and an account of
+//! Outlook Express.
 
 use porter_hive::{KeyTree, ValueKind};
 

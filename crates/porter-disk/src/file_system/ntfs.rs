@@ -52,6 +52,29 @@ pub fn has_copy_of_first_sector(source: &dyn BlockSource) -> bool {
     BootSector::load_copy(source).is_some()
 }
 
+/// Decodes all that a record of the table, or a block of an index, says by itself, and returns how many
+/// attributes or names it has: for whoever tries out changed ones without a volume around them.
+pub fn count_in_record(bytes: &[u8]) -> usize {
+    let names = index::in_block(bytes.to_vec()).len();
+    let Some(record) = Record::from_bytes(bytes.to_vec()) else { return names };
+    let decoded = record.attributes().inspect(|found| {
+        let mut runs = Vec::new();
+        if let Some(outside) = found.non_resident() {
+            let decoded = runs::decode(outside.runs, outside.first_cluster, &mut runs);
+            drop(decoded.map(|()| runs::in_order(runs)));
+            runs::first_on_volume(outside.runs);
+        }
+        let value = found.resident_value().unwrap_or_default();
+        match found.kind {
+            AttributeKind::FileName => drop(file_name::FileName::from_bytes(value)),
+            AttributeKind::ReparsePoint => drop(Reparse::from_bytes(value)),
+            _ => drop(index::in_record(value)),
+        }
+        drop((found.name(), found.size_in_bytes(), found.allocated_in_bytes()));
+    });
+    names + decoded.count()
+}
+
 /// An opened volume.
 pub struct Ntfs {
     table: Table,

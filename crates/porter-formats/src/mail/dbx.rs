@@ -30,8 +30,8 @@ pub struct Letters {
     pub damaged_nodes: u64,
 }
 
-/// Counts the letters of a store; none if it is one of another kind. `read` fills a buffer from an offset, and
-/// returns how much it has filled.
+/// Counts the letters of a store; none if it is one of another kind. `read` fills a buffer from an offset,
+/// and returns how much it has filled.
 pub fn count(read: &dyn Fn(u64, &mut [u8]) -> io::Result<usize>) -> Result<Option<Letters>, FormatError> {
     let mut header = [0; HEADER_IN_BYTES];
     let length = read(0, &mut header).map_err(|cause| FormatError::damaged(WHAT, cause))?;

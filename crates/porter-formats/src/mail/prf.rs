@@ -12,8 +12,8 @@ pub struct DataFile {
     pub path: String,
 }
 
-/// The text. What the profile has stays: the files are added. Nothing is said of accounts, or of where new
-/// letters go.
+/// The text. The files are added to those that the profile has. It names no account, and no place for new
+/// letters.
 pub fn to_text(files: &[DataFile]) -> String {
     // A value ends with its line.
     let line = |text: &str| text.chars().filter(|c| !c.is_control()).collect::<String>();
@@ -31,7 +31,7 @@ pub fn to_text(files: &[DataFile]) -> String {
             line(&file.path)
         );
     }
-    // What the names above mean: properties of the service.
+    // The names above stand for these properties of the service.
     text.push_str(
         "\r\n[Unicode Personal Folders]\r\nServiceName=MSUPST MS\r\nName=PT_UNICODE,0x3001\r\nPathToPersonalFolders=PT_UNICODE,0x6700\r\n\
          EncryptionType=PT_LONG,0x6702\r\n",

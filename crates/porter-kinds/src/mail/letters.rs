@@ -1,6 +1,7 @@
 //! The letters of an item: counted where it is found, and again where it landed.
 
 use super::data_file;
+use super::data_file_facts::DataFileFacts;
 use crate::caution::Caution;
 use crate::profiles::ProfileFolder;
 use porter_formats::mail::{dbx, emlx, maildir, mbox};
@@ -33,6 +34,8 @@ pub struct Letters {
     folders: u64,
     /// Files that could not be counted.
     pub cautions: Vec<Caution>,
+    /// The data files among them, for themselves.
+    pub data_files: Vec<DataFileFacts>,
 }
 
 impl Letters {
@@ -91,7 +94,7 @@ impl Letters {
     ) {
         match (found.kind, are_copies) {
             (EntryKind::File, _) if is_data_file(volume, at, found.size_in_bytes) => {
-                self.count_data_file(volume, at);
+                self.count_data_file(volume, at, found);
             }
             (EntryKind::File, _) if is_store(at) => self.count_store(volume, at),
             (EntryKind::File, Some(are_copies)) => match indexed(volume, at, found) {
@@ -120,13 +123,14 @@ impl Letters {
         }
     }
 
-    fn count_data_file(&mut self, volume: &dyn Volume, at: &RelativePath) {
+    fn count_data_file(&mut self, volume: &dyn Volume, at: &RelativePath, found: &Metadata) {
         match data_file::count(volume, at) {
             Ok(letters) => {
                 if letters.damaged_pages > 0 {
                     let detail = format!("{} pages of the list of its letters", letters.damaged_pages);
                     self.cautions.push(Caution::ProfileDamaged { file: at.to_string(), detail });
                 }
+                self.data_files.push(DataFileFacts::of(at, &letters, found.modified_utc));
                 self.folders += letters.folders;
                 *(if letters.is_copy { &mut self.on_a_server } else { &mut self.messages }) +=
                     letters.messages;

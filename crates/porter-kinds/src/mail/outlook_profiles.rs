@@ -8,7 +8,7 @@ use super::mail_account::{MailAccount, MailServer};
 use crate::registry_part::source::WithKey;
 use porter_formats::encoding;
 use porter_machine::registry::RegistryKey;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// The keys of profiles, the newest programs first, with those of the usual profile and of the files that a
 /// search knows.
@@ -38,8 +38,8 @@ const MOST_KEYS: usize = 4096;
 #[derive(Debug, Default, PartialEq, Eq)]
 pub(super) struct OutlookProfiles {
     pub(super) accounts: Vec<MailAccount>,
-    /// Their paths, as they are written.
-    pub(super) data_files: BTreeSet<String>,
+    /// Their paths, as they are written, with the names of the profiles that open them.
+    pub(super) data_files: BTreeMap<String, BTreeSet<String>>,
 }
 
 /// Reads them.
@@ -51,10 +51,12 @@ impl WithKey for Reading {
     fn with(self, root: &impl RegistryKey) -> OutlookProfiles {
         let mut found = OutlookProfiles::default();
         for profiles in ROOTS.iter().filter_map(|path| root.subkey(path)) {
-            for (_, profile) in profiles.below() {
+            for (profile_name, profile) in profiles.below() {
                 for (name, section) in profile.below().into_iter().take(MOST_KEYS) {
                     let paths = PATHS.iter().filter_map(|value| text_of(&section, value));
-                    found.data_files.extend(paths.filter(|path| is_path(path)));
+                    for path in paths.filter(|path| is_path(path)) {
+                        found.data_files.entry(path).or_default().insert(profile_name.clone());
+                    }
                     if name.eq_ignore_ascii_case(ACCOUNTS) {
                         let accounts = section.below().into_iter().take(MOST_KEYS);
                         let accounts = accounts.filter_map(|(_, account)| account_in(&account));
@@ -68,7 +70,9 @@ impl WithKey for Reading {
             }
         }
         for catalogue in CATALOGUES.iter().filter_map(|path| root.subkey(path)) {
-            found.data_files.extend(catalogue.value_names().into_iter().filter(|path| is_path(path)));
+            for path in catalogue.value_names().into_iter().filter(|path| is_path(path)) {
+                found.data_files.entry(path).or_default();
+            }
         }
         found
     }
@@ -168,13 +172,15 @@ mod tests {
             Heading { version: Version::V1_5, last_written: 0, sequence: 1, file_name: String::new() };
         let hive = Hive::from_bytes(to_bytes(&root, &heading).unwrap()).unwrap();
         let found = Reading.with(&hive.root().unwrap());
-        let files: Vec<&str> = found.data_files.iter().map(String::as_str).collect();
+        let files: Vec<&str> = found.data_files.keys().map(String::as_str).collect();
         let expected = [
             "C:\\Mail\\Caf\u{e9}.pst",
             "D:\\Outlook\\odile@saltmarsh.example.ost",
             "\\\\TIDEHOUSE\\Mail\\2009.pst",
         ];
         assert_eq!(files, expected);
+        assert_eq!(found.data_files[expected[1]], BTreeSet::from(["Work".to_owned()]));
+        assert!(found.data_files[expected[2]].is_empty(), "only the search knows it");
         let told: Vec<_> = found.accounts.iter().map(|row| (&*row.protocol, &*row.address)).collect();
         assert_eq!(told, [("exchange", "odile@saltmarsh.example"), ("imap", "desk@saltmarsh.example")]);
         assert_eq!(found.accounts[1].incoming.encryption, "tls");

@@ -11,8 +11,8 @@ use porter_trunk::TrunkProgram;
 use std::collections::BTreeMap;
 
 /// The tasks in order: programs first, because the others depend on them; then each person's things, mail
-/// before all others and then in the order of the trunk, then everybody's. A person's tasks on the old machine come before those on the new
-/// one.
+/// before all others and these in the order of the trunk; then everybody's. A person's tasks on the old
+/// machine come before those on the new one.
 pub(crate) fn tasks(receipt: &Receipt) -> Vec<Task> {
     if receipt.machine.is_none() {
         return Vec::new();

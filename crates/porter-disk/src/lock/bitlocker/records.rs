@@ -16,7 +16,7 @@ const COPY_OF_VISTA_IN_BYTES: u64 = 16_384;
 const VISTA: u16 = 1;
 /// Since Windows 7.
 const SEVEN: u16 = 2;
-/// Vista leaves so many sectors at the beginning as they were.
+/// The sectors at the beginning that Vista leaves as they were.
 const PLAIN_SECTORS_OF_VISTA: u64 = 16;
 
 /// Kinds of entries, and of their values.
@@ -50,7 +50,7 @@ pub(super) struct Records {
     pub(super) moved_to: u64,
     /// Where the copies of these records are.
     pub(super) hidden: Vec<Range<u64>>,
-    /// What Vista changed instead of moving the beginning away; none for later systems.
+    /// Vista changed this instead of moving the beginning away; none for later systems.
     pub(super) vista: Option<Vista>,
 }
 

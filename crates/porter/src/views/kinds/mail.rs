@@ -6,6 +6,7 @@ use crate::views::numbers::{count, counted, number_of};
 use crate::views::task::Task;
 use porter_core::survey::ItemSurvey;
 use porter_kinds::mail::contacts::OFFERED;
+use porter_kinds::mail::data_file_facts::DataFileFacts;
 use porter_kinds::mail::letters::{FOLDERS, MESSAGES, ON_A_SERVER};
 use porter_kinds::mail::mail_account::{MailAccount, MailServer};
 use porter_kinds::profiles::find::BESIDE;
@@ -30,12 +31,22 @@ impl KindWords for Mail {
 
     fn told(&self, row: &ItemSurvey) -> Vec<String> {
         let accounts = MailAccount::all_in(&row.item.facts);
-        numbers(row).into_iter().chain(accounts.iter().map(in_short)).collect()
+        let files = DataFileFacts::all_in(&row.item.facts);
+        numbers(row)
+            .into_iter()
+            .chain(files.iter().map(data_file))
+            .chain(accounts.iter().map(in_short))
+            .collect()
     }
 
     fn on_sheet(&self, row: &ItemSurvey) -> Vec<String> {
         let accounts = MailAccount::all_in(&row.item.facts);
-        numbers(row).into_iter().chain(accounts.iter().map(in_full)).collect()
+        let files = DataFileFacts::all_in(&row.item.facts);
+        numbers(row)
+            .into_iter()
+            .chain(files.iter().map(data_file))
+            .chain(accounts.iter().map(in_full))
+            .collect()
     }
 
     fn tasks(&self, item: &ItemReceipt, _receipt: &Receipt) -> Vec<Task> {
@@ -74,6 +85,26 @@ fn numbers(row: &ItemSurvey) -> Option<String> {
     let numbers = row.item.counts.iter().filter(|(_, number)| *number > 0);
     let numbers: Vec<String> = numbers.map(|(name, number)| number_of(*number, name)).collect();
     (!numbers.is_empty()).then(|| numbers.join(", "))
+}
+
+/// `Users/tamsin/…/tamsin.pst: Unicode, 8 messages in 1 folder, last written 2026-02-10, in the profile
+/// Outlook`.
+fn data_file(file: &DataFileFacts) -> String {
+    let layout = match file.layout.as_str() {
+        "ansi" => "of Outlook 97 to 2002 (at most 2 GB)",
+        "large-pages" => "Unicode in large pages",
+        _ => "Unicode",
+    };
+    let mut words = vec![
+        layout.to_owned(),
+        format!("{} in {}", counted(file.messages, "message"), counted(file.folders, "folder")),
+    ];
+    words.extend((!file.written.is_empty()).then(|| format!("last written {}", file.written)));
+    words.extend(
+        (!file.opened_by.is_empty())
+            .then(|| format!("in the profile {}", on_screen(file.opened_by.as_bytes()))),
+    );
+    format!("{}: {}", on_screen(file.path.as_bytes()), words.join(", "))
 }
 
 /// `odile@saltmarsh.example (POP3 of mail.saltmarsh.example)`.
