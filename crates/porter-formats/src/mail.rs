@@ -6,6 +6,7 @@ pub mod dbx;
 pub mod emlx;
 pub mod maildir;
 pub mod mbox;
+pub mod mbox_writer;
 pub mod oe_account;
 pub mod prf;
 pub mod pst;

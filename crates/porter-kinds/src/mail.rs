@@ -8,7 +8,7 @@
 //! - [`thunderbird`]: a profile of Mozilla's mail programs;
 //! - [`mail_account`]: an account as a person types it into a program;
 //! - [`contacts`]: people and their addresses;
-//! - [`letters`]: the letters of an item, counted.
+//! - [`letters`]: the letters of an item, counted; [`letters_out`]: taken out for other programs.
 
 mod apple_accounts;
 mod claws_accounts;
@@ -18,6 +18,7 @@ pub mod data_file_facts;
 mod express_accounts;
 mod kmail_accounts;
 pub mod letters;
+pub mod letters_out;
 pub mod mail_account;
 mod offered;
 mod outlook_profiles;

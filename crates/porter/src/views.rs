@@ -7,6 +7,7 @@ pub(crate) mod html;
 pub(crate) mod junit;
 pub(crate) mod kind;
 pub(crate) mod kinds;
+pub(crate) mod letters;
 pub(crate) mod look;
 pub(crate) mod machines;
 pub(crate) mod mend;

@@ -52,8 +52,8 @@ pub fn has_copy_of_first_sector(source: &dyn BlockSource) -> bool {
     BootSector::load_copy(source).is_some()
 }
 
-/// Decodes all that a record of the table, or a block of an index, says by itself, and returns how many
-/// attributes or names it has: for whoever tries out changed ones without a volume around them.
+/// Decodes all that a record of the table, or a block of an index, says by itself, and counts its attributes
+/// or names. Changed records are tried out so, without a volume around them.
 pub fn count_in_record(bytes: &[u8]) -> usize {
     let names = index::in_block(bytes.to_vec()).len();
     let Some(record) = Record::from_bytes(bytes.to_vec()) else { return names };

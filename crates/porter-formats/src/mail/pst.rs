@@ -1,5 +1,16 @@
 //! Outlook's data files, `.pst` and `.ost` ([MS-PST]; the form with pages of 4096 bytes is not in it, and was
-//! learned from real files): the tree of nodes alone, which says how many letters are in how many folders.
+//! learned from real files).
+//!
+//! The tree of nodes alone says how many letters are in how many folders ([`count`]). [`store`] reads all
+//! that is in a file, [`mailbox`] its folders, and [`letter`] a letter as other programs read it.
+
+mod encoding;
+mod heap;
+pub mod letter;
+pub mod mailbox;
+mod properties;
+pub mod rtf;
+pub mod store;
 
 use crate::FormatError;
 use std::collections::{BTreeMap, HashSet};

@@ -1,5 +1,5 @@
-//! The facts of each of Outlook's data files: how it is laid out, what is in it, when it was last written, and
-//! which profiles open it.
+//! The facts of each of Outlook's data files: its layout, its letters, its last change, and the profiles that
+//! open it.
 
 use porter_formats::mail::pst::{Layout, Letters};
 use porter_names::{Facts, RelativePath};

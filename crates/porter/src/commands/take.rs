@@ -6,6 +6,7 @@ use crate::arguments::{ConductArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
 use crate::publish::refuse_in_a_trunk;
 use crate::screen::{say, tell};
+use crate::stop::STOP;
 use crate::usable_list::UsableList;
 use crate::views::numbers::{count, counted};
 use crate::{open, paths, views};
@@ -13,11 +14,13 @@ use clap::{Args, ValueEnum};
 use porter_core::restore::{RestoreError, plan_take, run_plan};
 use porter_kinds::catalogue::Catalogue;
 use porter_kinds::forms::{Form, NotTaken, take_as};
+use porter_kinds::mail::letters_out::{self, LetterForm};
 use porter_kinds::registry_part::form::registration_of;
 use porter_names::RelativePath;
 use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, TrunkItem, in_pieces};
 use std::io::Write;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::Ordering;
 
 /// Take one thing out of a trunk, into a folder
 #[derive(Debug, Args)]
@@ -33,8 +36,10 @@ pub(crate) struct TakeArguments {
     folder: PathBuf,
     /// A browser's profile offers `bookmarks` as the HTML file that browsers import, `feeds` as OPML,
     /// `history` or open `tabs` as a page. A mail program's profile, and Outlook's lists, offer `contacts` as
-    /// vCards, or as `contacts-table` of comma-separated values. Every item offers its part of the person's
-    /// `registry` as a file that Windows takes in. The last argument is then the file to write, or `-`
+    /// vCards, or as `contacts-table` of comma-separated values. Outlook's data files offer their letters as
+    /// `mbox`, a mailbox for each folder, or as `letters`, a file each, in a new folder. Every item offers
+    /// its part of the person's `registry` as a file that Windows takes in. The last argument is then the
+    /// file to write, or `-`
     #[arg(long = "as", value_name = "FORM")]
     form: Option<FormWord>,
     /// Only what has a name or path that fits, with all that is in it: '*.kite', '**/Plans'
@@ -55,10 +60,21 @@ enum FormWord {
     Tabs,
     Contacts,
     ContactsTable,
+    Mbox,
+    Letters,
     Registry,
 }
 
 impl FormWord {
+    /// The form of letters that it is; none for what is one file.
+    fn of_letters(self) -> Option<LetterForm> {
+        match self {
+            Self::Mbox => Some(LetterForm::Mbox),
+            Self::Letters => Some(LetterForm::Letters),
+            _ => None,
+        }
+    }
+
     /// Writes it, and returns its number of rows.
     fn write(
         self,
@@ -74,6 +90,7 @@ impl FormWord {
             Self::Tabs => Form::Tabs,
             Self::Contacts => Form::Contacts,
             Self::ContactsTable => Form::ContactsTable,
+            Self::Mbox | Self::Letters => return Err(NotTaken::NotOfItem(item.id.clone()).into()),
             Self::Registry if item.registry.is_empty() => {
                 return Err(Failure::wrong_use(
                     format!("`{}` has nothing in its owner's registry", item.id),
@@ -130,6 +147,7 @@ fn take_form(
         FormWord::History => "page of the history",
         FormWord::Tabs => "open tab",
         FormWord::Contacts | FormWord::ContactsTable => "contact",
+        FormWord::Mbox | FormWord::Letters => "letter",
         FormWord::Registry => "value",
     };
     say(format_args!(
@@ -151,6 +169,9 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
     let trunk = open::trunk(&arguments.trunk)?;
     let trunk = &*trunk;
     let (item, below) = item_and_path(trunk, &arguments.item)?;
+    if let Some(letters) = arguments.form.and_then(FormWord::of_letters) {
+        return take_letters(trunk, item, letters, &arguments.folder);
+    }
     if let Some(form) = arguments.form {
         return take_form(trunk, item, form, arguments);
     }
@@ -199,6 +220,36 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
     views::restore::show_notes(&notes);
     let is_refused = report.refused.iter().any(|refused| refused.needs_attention);
     Ok(Outcome::attention_if(is_refused || !notes.is_empty()))
+}
+
+/// The letters of an item into a new folder: all of them, or none under the name that was asked for.
+fn take_letters(
+    trunk: &dyn Trunk,
+    item: &TrunkItem,
+    form: LetterForm,
+    to: &Path,
+) -> Result<Outcome, Failure> {
+    let failed = |cause: std::io::Error| {
+        Failure::new(
+            format!("`{}` cannot be written: {cause}", paths::shown(to)),
+            "Name a new folder where there is room.",
+        )
+    };
+    refuse_in_a_trunk(to)?;
+    if to.exists() {
+        return Err(failed(std::io::Error::other("something of that name is there")));
+    }
+    let above = to.parent().filter(|above| !above.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let aside = tempfile::Builder::new().prefix(".porter-").tempdir_in(above).map_err(failed)?;
+    let taken =
+        letters_out::take_letters(trunk, item, form, aside.path(), &|| !STOP.load(Ordering::Relaxed))?;
+    if STOP.load(Ordering::Relaxed) {
+        return Err(Failure::new("stopped before it was done", "Nothing was taken."));
+    }
+    std::fs::rename(aside.path(), to).map_err(failed)?;
+    // It has another name now, and stays.
+    let _ = aside.keep();
+    Ok(views::letters::show(&taken, to))
 }
 
 /// The content of one file to standard output, proved while it is given out.

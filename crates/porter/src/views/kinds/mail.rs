@@ -74,7 +74,7 @@ impl KindWords for Mail {
             .filter(|(_, steps, accounts)| !steps.is_empty() || !accounts.is_empty())
             .map(|(item, steps, accounts)| {
                 let accounts: Vec<Value> = accounts.iter().map(as_json).collect();
-                json!({"item": item.id, "steps": steps, "accounts": accounts})
+                json!({"item": item.id, "holds": held(item), "steps": steps, "accounts": accounts})
             })
             .collect();
         Some(("mail_by_hand", json!(rows)))
