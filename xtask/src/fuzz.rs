@@ -11,6 +11,8 @@ use porter_formats::chromium::local_state::LocalState;
 use porter_formats::gecko::{extensions, logins, moz_lz4, places, prefs, session};
 use porter_formats::ini::Ini;
 use porter_formats::ipp::Message;
+use porter_formats::mail::pst::mailbox::Mailbox;
+use porter_formats::mail::pst::rtf;
 use porter_formats::mail::{apple_accounts, autocomplete, dbx, mbox, pst};
 use porter_formats::{chromium, mork, ppd, property_list, safari, shortcut};
 use porter_hive::Hive;
@@ -292,7 +294,24 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
                     Ok(length)
                 };
                 drop(pst::count(&read));
+                if let Ok(mailbox) = Mailbox::open(&read) {
+                    let rows = mailbox.folders.iter().flat_map(|folder| &folder.letters);
+                    for letter in rows.take(50).filter_map(|row| mailbox.letter(row).ok()) {
+                        drop((letter.summary(), letter.write(&mut std::io::sink())));
+                    }
+                }
                 drop(dbx::count(&read));
+            },
+        },
+        Format {
+            name: "rich-text",
+            seeds: vec![
+                b"\x2d\0\0\0\x2b\0\0\0LZFu\xf1\xc5\xc7\xa7\x03\0\x0a\0rcpg125B2\x0a\xf3 hel\x09\0 bw\x05\xb0ld}\x0a\x80\x0f\xa0".to_vec(),
+                b"{\\rtf1\\ansicpg1252\\fromhtml1 {\\*\\htmltag19 <html>}\\htmlrtf {\\htmlrtf0 Caf\\'e9\\u8364?}}".to_vec(),
+            ],
+            decode: |file, _| {
+                drop(rtf::content(file));
+                drop(rtf::unpacked(file).map(|text| rtf::content(&text)));
             },
         },
         Format {

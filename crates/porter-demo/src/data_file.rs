@@ -369,6 +369,8 @@ impl Letter {
             text(0x0037, &format!("Order {} of {of}", number + 1)),
             time(0x0039, ticks),
             text(0x0042, customer),
+            text(0x0064, "SMTP"),
+            text(0x0065, &address),
             text(0x0c1a, customer),
             text(0x0c1e, "SMTP"),
             text(0x0c1f, &address),
@@ -403,8 +405,16 @@ pub fn data_file(letters: u32) -> Vec<u8> {
         int(0x67ff, 0),
     ];
     writer.node(STORE, &property_list(store), 0, 0);
-    // Nobody has named a property of their own here.
-    let names = vec![int(0x0001, 251), bytes(0x0002, &[]), bytes(0x0003, &[]), bytes(0x0004, &[])];
+    // One property with a name of its own, a reminder's: some readers want at least one.
+    let group = [0x08, 0x20, 0x06, 0, 0, 0, 0, 0, 0xc0, 0, 0, 0, 0, 0, 0, 0x46];
+    let reminder = [0x03, 0x85, 0, 0, 6, 0, 0, 0];
+    let names = vec![
+        int(0x0001, 251),
+        bytes(0x0002, &group),
+        bytes(0x0003, &reminder),
+        bytes(0x0004, &[0; 4]),
+        bytes(0x1000, &reminder),
+    ];
     writer.node(NAMES, &property_list(names), 0, 0);
     writer.folder(ROOT, ROOT, "", &[(TOP, "Top of Outlook data file", 0)], &[]);
     let in_top = [(INBOX, "Inbox", count), (DELETED, "Deleted Items", 0)];

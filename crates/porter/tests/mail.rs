@@ -234,6 +234,33 @@ fn data_files_are_mail_wherever_they_lie_and_land_beside_those_of_the_new_machin
         .porter(&["check", "trunk", "TIDEWATER", "--account", "tamsin=tamsin.okafor"])
         .with_status(0)
         .out;
+    // The letters themselves, for any other program: of every folder, and none twice.
+    let said = bench
+        .porter(&["take", "trunk", "tamsin/mail/outlook-data", "mail", "--as", "mbox"])
+        .with_status(0)
+        .out;
+    assert!(
+        said.contains("tamsin.pst / Inbox: 8 of 8 letters") && said.contains("Taken: 8 of 8 letters"),
+        "{said}"
+    );
+    let mailbox = bench.read("mail/tamsin.pst/Inbox.mbox");
+    let first = "From - Tue Feb  3 09:00:00 2026\nX-Mozilla-Status: 0000\nStatus: O\nFrom: ";
+    assert!(mailbox.starts_with(first), "{mailbox}");
+    for line in [
+        "Subject: Order 8 of 8",
+        "To: \"Front desk\" <desk@saltmarsh.example>",
+        "Message-ID: <order-8@windrose.example>",
+        "Date: Tue, 10 Feb 2026 09:00:00 +0000",
+        "Saltmarsh Kiteworks",
+    ] {
+        assert!(mailbox.lines().any(|found| found == line), "{line}: {mailbox}");
+    }
+    bench.porter(&["take", "trunk", "tamsin/mail/outlook-data", "files", "--as", "letters"]).with_status(0);
+    assert!(
+        bench.read("files/tamsin.pst/Inbox/00003 Order 3 of 8.eml").contains("Subject: Order 3 of 8\r\n")
+    );
+    bench.porter(&["take", "trunk", "tamsin/mail/outlook-data", "files", "--as", "letters"]).with_status(1);
+    bench.porter(&["take", "trunk", "odile/mail/data-files", "old", "--as", "mbox"]).with_status(3);
     bench
         .porter(&["take", "trunk", "tamsin/mail/outlook-lists", "people.vcf", "--as", "contacts"])
         .with_status(0);
@@ -284,10 +311,9 @@ fn words_of_both_machines_are_kept_and_offered_addresses_land_where_outlook_look
     let onto = ["trunk", "TIDEWATER", "--account", "tamsin=tamsin.okafor"];
     bench.porter(&[&["restore"], &onto[..], &["--yes", "--quiet"]].concat()).with_status(0);
     let list_there = || {
-        let there = bench.snapshot(&dictionaries).into_keys();
-        let mut there =
-            there.filter(|path| path.to_lowercase().ends_with("custom.dic") && !path.contains("set aside"));
-        fs::read(bench.path(&format!("{dictionaries}/{}", there.next().unwrap()))).unwrap()
+        let names = bench.snapshot(&dictionaries).into_keys().map(|path| path.to_string_lossy().into_owned());
+        let mut names = names.filter(|name| name.to_lowercase().ends_with("custom.dic"));
+        fs::read(bench.path(&format!("{dictionaries}/{}", names.next().unwrap()))).unwrap()
     };
     assert_eq!(narrow(&list_there()), "halyard\r\nferrule\r\nrokkaku\r\nparafoil\r\n");
     let theirs =

@@ -13,6 +13,8 @@ const NAME: u16 = 0x3001;
 const KIND: u16 = 0x3613;
 const TOP_OF_MAIL: u16 = 0x35e0;
 const CODE_PAGE: u16 = 0x66c3;
+/// The folder that a person sees as the top, where the store does not say which it is.
+const TOPS: [&str; 3] = ["IPM_SUBTREE", "Top of Personal Folders", "Top of Outlook data file"];
 /// Folders in folders are not deeper.
 const DEEPEST: usize = 64;
 
@@ -67,7 +69,7 @@ impl<'r> Mailbox<'r> {
             match row.id & TYPE_MASK {
                 FOLDER => drop(above.insert(row.id, row)),
                 MESSAGE if row.parent & TYPE_MASK == FOLDER => {
-                    letters.entry(row.parent).or_default().push(row)
+                    letters.entry(row.parent).or_default().push(row);
                 }
                 _ => {}
             }
@@ -79,7 +81,10 @@ impl<'r> Mailbox<'r> {
             let properties =
                 above.get(&id).and_then(|row| Properties::load(&store, row.data, code_page).ok());
             let kind = properties.and_then(|properties| properties.text(&store, KIND)).unwrap_or_default();
-            folders.push(Folder { path, kind, is_of_person: is_of_person || top.is_none(), letters: own });
+            folders.push(Folder { path, kind, is_of_person, letters: own });
+        }
+        if !folders.iter().any(|folder| folder.is_of_person) {
+            below_a_known_top(&mut folders);
         }
         folders.sort_by(|a, b| a.path.cmp(&b.path));
         Ok(Self { store, folders, damaged_pages, code_page })
@@ -88,6 +93,21 @@ impl<'r> Mailbox<'r> {
     /// Opens a letter of a folder.
     pub fn letter(&self, row: &NodeRow) -> Result<Letter<'_, 'r>, FormatError> {
         Letter::load(&self.store, row.id, row.data, self.code_page)
+    }
+}
+
+/// Where the store does not name the top of what a person sees, a folder of its name is it; where there is
+/// none either, all is.
+fn below_a_known_top(folders: &mut [Folder]) {
+    let top_in = |path: &[String]| path.iter().position(|name| TOPS.contains(&name.as_str()));
+    let has_top = folders.iter().any(|folder| top_in(&folder.path).is_some());
+    for folder in folders {
+        match top_in(&folder.path) {
+            Some(at) => folder.path = folder.path.split_off(at + 1),
+            None if has_top => continue,
+            None => {}
+        }
+        folder.is_of_person = true;
     }
 }
 

@@ -32,7 +32,7 @@ pub fn unpacked(bytes: &[u8]) -> Result<Vec<u8>, FormatError> {
     dictionary[..BEGINNING.len()].copy_from_slice(BEGINNING);
     let mut at = BEGINNING.len();
     let mut text = Vec::new();
-    let mut put = |text: &mut Vec<u8>, dictionary: &mut [u8; DICTIONARY], at: &mut usize, byte: u8| {
+    let put = |text: &mut Vec<u8>, dictionary: &mut [u8; DICTIONARY], at: &mut usize, byte: u8| {
         text.push(byte);
         dictionary[*at] = byte;
         *at = (*at + 1) % DICTIONARY;
