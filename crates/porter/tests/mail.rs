@@ -339,6 +339,20 @@ fn letters_and_accounts_of_smaller_programs_are_told() {
     );
     assert_eq!(told("built/SAILROOM", "tamsin/mail/apple-mail").1, "mail.saltmarsh.example");
 
+    // Apple Mail's letters for any program, in the order of their numbers.
+    bench
+        .porter(&["capture", "built/SAILROOM", "trunk", "--only", "tamsin/mail/*", "--quiet"])
+        .with_status(0);
+    bench.porter(&["take", "trunk", "tamsin/mail/apple-mail", "mail", "--as", "mbox"]).with_status(0);
+    let mailbox =
+        bench.read("mail/Library/Mail/V3/POP-tamsin@mail.saltmarsh.example/INBOX.mbox/Messages.mbox");
+    let subjects: Vec<&str> = mailbox.lines().filter(|line| line.starts_with("Subject: ")).collect();
+    assert_eq!(subjects[..2], ["Subject: Sail 1", "Subject: Sail 2"]);
+    assert!(
+        mailbox.contains("X-Mozilla-Status: 0000\nStatus: O\nFrom: Piet Visser <piet@1.example>\n"),
+        "{mailbox}"
+    );
+
     bench.write("KITE/etc/os-release", "PRETTY_NAME=\"Kite Linux\"\n");
     bench.write("KITE/etc/passwd", "odile:x:1000:1000::/home/odile:/bin/sh\n");
     let home = "KITE/home/odile";

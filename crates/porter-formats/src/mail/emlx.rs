@@ -16,6 +16,13 @@ pub struct Flags {
     pub is_deleted: bool,
 }
 
+/// The letter itself. None if the file is shorter than its first line says.
+pub fn letter(file: &[u8]) -> Option<&[u8]> {
+    let end = memchr::memchr(b'\n', file)?;
+    let length: usize = std::str::from_utf8(&file[..end]).ok()?.trim().parse().ok()?;
+    file.get(end + 1..)?.get(..length)
+}
+
 /// The flags at the end of a file. A letter without any counts as read.
 pub fn flags(tail: &[u8]) -> Flags {
     let number = memchr::memmem::rfind(tail, KEY).and_then(|at| {
@@ -31,6 +38,14 @@ pub fn flags(tail: &[u8]) -> Flags {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_letter_is_as_long_as_its_first_line_says() {
+        assert_eq!(letter(b"7      \nSubject<plist/>"), Some(&b"Subject"[..]));
+        for torn in [&b"9\nSubject"[..], b"many\nSubject", b"7", b"", b"-1\nSubject"] {
+            assert_eq!(letter(torn), None);
+        }
+    }
 
     #[test]
     fn flags_are_those_at_the_end() {

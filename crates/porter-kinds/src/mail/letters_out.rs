@@ -1,12 +1,14 @@
-//! Letters taken out of a trunk for other programs: those of Outlook's data files, folder by folder.
+//! Letters taken out of a trunk for other programs, folder by folder: those of Outlook's data files, and
+//! those that are a file each (Apple Mail, Windows Mail, Windows Live Mail).
 
 use crate::forms::NotTaken;
+use porter_formats::mail::emlx;
 use porter_formats::mail::mbox_writer::{Envelope, MboxWriter};
 use porter_formats::mail::pst::letter::Letter;
 use porter_formats::mail::pst::mailbox::{Folder, Mailbox};
 use porter_formats::mail::pst::{self, store};
 use porter_source::{HostFolder, Volume, VolumeFile};
-use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, TrunkItem, in_pieces};
+use porter_trunk::{Content, ContentHash, ContentHasher, Entry, PieceFailed, Trunk, TrunkItem, in_pieces};
 use std::collections::HashSet;
 use std::fs::{self, File};
 use std::io::{self, BufWriter, Write};
@@ -80,7 +82,102 @@ pub fn take_letters(
             Ok(()) => {}
         }
     }
+    let single = single_letters(trunk, item)?;
+    any |= !single.is_empty();
+    take_single(trunk, &single, form, to, &mut names, &mut taken, go_on)?;
     if any { Ok(taken) } else { Err(NotTaken::NotOfItem(item.id.clone())) }
+}
+
+/// The letters of an item that are a file each, folder by folder.
+fn single_letters(trunk: &dyn Trunk, item: &TrunkItem) -> Result<Vec<Entry>, NotTaken> {
+    let is_letter = |entry: &Entry| {
+        let name = entry.address.path.name().unwrap_or_default().to_ascii_lowercase();
+        entry.item == item.id
+            && matches!(entry.content, Content::File { .. })
+            && (name.ends_with(b".emlx") || name.ends_with(b".eml"))
+    };
+    let mut found: Vec<Entry> = trunk.entries()?.flatten().filter(is_letter).collect();
+    found.sort_by(|a, b| {
+        let folder = |entry: &Entry| entry.address.path.parent().unwrap_or_default();
+        (folder(a), number_in(a), &a.address.path).cmp(&(folder(b), number_in(b), &b.address.path))
+    });
+    Ok(found)
+}
+
+/// Letters are numbered: `9.emlx` comes before `10.emlx`.
+fn number_in(entry: &Entry) -> u64 {
+    let name = String::from_utf8_lossy(entry.address.path.name().unwrap_or_default()).into_owned();
+    let digits: String = name.chars().take_while(char::is_ascii_digit).collect();
+    digits.parse().unwrap_or(u64::MAX)
+}
+
+fn take_single(
+    trunk: &dyn Trunk,
+    letters: &[Entry],
+    form: LetterForm,
+    to: &Path,
+    names: &mut Names,
+    taken: &mut LettersTaken,
+    go_on: &dyn Fn() -> bool,
+) -> Result<(), NotTaken> {
+    for folder in letters.chunk_by(|a, b| a.address.path.parent() == b.address.path.parent()) {
+        let path = folder.first().and_then(|entry| entry.address.path.parent()).unwrap_or_default();
+        let path: Vec<String> = path.steps().map(|step| String::from_utf8_lossy(step).into_owned()).collect();
+        let mut count = FolderTaken { found: folder.len() as u64, path, ..FolderTaken::default() };
+        let (last, above) =
+            count.path.split_last().map_or(("Letters", &[][..]), |(last, above)| (last.as_str(), above));
+        let within = above.iter().fold(to.to_path_buf(), |at, name| at.join(portable(name)));
+        let ending = if form == LetterForm::Mbox { ".mbox" } else { "" };
+        let at = names.within(&within, &format!("{last}{ending}"));
+        fs::create_dir_all(if form == LetterForm::Mbox { &within } else { &at })?;
+        let mut mailbox = match form {
+            LetterForm::Mbox => Some(MboxWriter::new(BufWriter::new(File::create_new(&at)?))),
+            LetterForm::Letters => None,
+        };
+        for (number, entry) in (1..).zip(folder) {
+            if !go_on() {
+                return Ok(());
+            }
+            let Some((letter, envelope)) = letter_in(trunk, entry) else {
+                count.damaged += 1;
+                continue;
+            };
+            match &mut mailbox {
+                Some(mailbox) => mailbox.letter(envelope, |to| to.write_all(&letter))?,
+                None => File::create_new(at.join(format!("{number:05}.eml")))?.write_all(&letter)?,
+            }
+            count.written += 1;
+            count.incomplete += u64::from(entry.is_incomplete());
+        }
+        if let Some(mailbox) = mailbox {
+            mailbox.finish()?;
+        }
+        taken.folders.push(count);
+    }
+    Ok(())
+}
+
+/// The letter in a file, and the facts in front of it. None if the file is damaged, or longer than letters
+/// are.
+fn letter_in(trunk: &dyn Trunk, entry: &Entry) -> Option<(Vec<u8>, Envelope)> {
+    const MOST_IN_BYTES: u64 = 256 << 20;
+    if entry.size_in_bytes() > MOST_IN_BYTES {
+        return None;
+    }
+    let mut file = Vec::new();
+    io::Read::read_to_end(&mut trunk.open_content(entry).ok()?, &mut file).ok()?;
+    let Content::File { hash, .. } = entry.content else { return None };
+    if ContentHash::of(&file) != hash {
+        return None;
+    }
+    let is_apples = entry.address.path.name()?.to_ascii_lowercase().ends_with(b".emlx");
+    let (letter, is_read) = if is_apples {
+        let tail = &file[file.len().saturating_sub(emlx::TAIL_IN_BYTES)..];
+        (emlx::letter(&file)?.to_vec(), emlx::flags(tail).is_read)
+    } else {
+        (file, true)
+    };
+    Some((letter, Envelope { at_utc: entry.modified_utc, is_read }))
 }
 
 fn is_data_file(trunk: &dyn Trunk, entry: &Entry) -> bool {

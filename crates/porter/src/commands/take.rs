@@ -36,10 +36,10 @@ pub(crate) struct TakeArguments {
     folder: PathBuf,
     /// A browser's profile offers `bookmarks` as the HTML file that browsers import, `feeds` as OPML,
     /// `history` or open `tabs` as a page. A mail program's profile, and Outlook's lists, offer `contacts` as
-    /// vCards, or as `contacts-table` of comma-separated values. Outlook's data files offer their letters as
-    /// `mbox`, a mailbox for each folder, or as `letters`, a file each, in a new folder. Every item offers
-    /// its part of the person's `registry` as a file that Windows takes in. The last argument is then the
-    /// file to write, or `-`
+    /// vCards, or as `contacts-table` of comma-separated values. Outlook's data files and Apple Mail offer
+    /// letters as `mbox`, a mailbox for each folder, or as `letters`, a file each, in a new folder. Every
+    /// item offers its part of the person's `registry` as a file that Windows takes in. The last argument is
+    /// then the file to write, or `-`
     #[arg(long = "as", value_name = "FORM")]
     form: Option<FormWord>,
     /// Only what has a name or path that fits, with all that is in it: '*.kite', '**/Plans'
