@@ -18,6 +18,10 @@ const DELETED: u32 = 0x8062;
 const FIRST_LETTER: u32 = 0x20_0004;
 const STEP: u32 = 0x20;
 const RECIPIENTS: u32 = 0x692;
+const ATTACHMENTS: u32 = 0x671;
+const ATTACHMENT: u32 = 0x8025;
+/// The name of the file at the first letter.
+const PRICE_LIST: &str = "Price list \u{fc}ber Drachen.csv";
 /// The tables of a folder have its number with another type: folders in it, letters, hidden letters.
 const TABLES: [u32; 3] = [0x0d, 0x0e, 0x0f];
 
@@ -292,9 +296,26 @@ impl Writer {
             text(0x3003, "desk@saltmarsh.example"),
             text(0x39fe, "desk@saltmarsh.example"),
         ];
-        let recipients = self.block(&table(&columns, &[(0, to)]), false);
-        let mut below = vec![2, 0, 1, 0, 0, 0, 0, 0];
-        below.extend([u64::from(RECIPIENTS), recipients, 0].into_iter().flat_map(u64::to_le_bytes));
+        let mut nodes = vec![(RECIPIENTS, self.block(&table(&columns, &[(0, to)]), false))];
+        if let Some(price_list) = &letter.attached {
+            let listed = [tag(0x0e20, INT), tag(0x3705, INT), tag(0x3707, TEXT)];
+            let of_file = vec![
+                int(0x0e20, price_list.len() as u32),
+                int(0x0e21, 0),
+                bytes(0x3701, price_list),
+                int(0x3705, 1),
+                text(0x3707, PRICE_LIST),
+                text(0x370e, "text/csv"),
+            ];
+            let row = (ATTACHMENT, of_file.clone());
+            nodes.push((ATTACHMENTS, self.block(&table(&listed, &[row]), false)));
+            nodes.push((ATTACHMENT, self.block(&property_list(of_file), false)));
+        }
+        nodes.sort_unstable();
+        let mut below = vec![2, 0, nodes.len() as u8, 0, 0, 0, 0, 0];
+        for (node, data) in nodes {
+            below.extend([u64::from(node), data, 0].into_iter().flat_map(u64::to_le_bytes));
+        }
         let below = self.block(&below, true);
         self.node(letter.number, &property_list(letter.properties.clone()), below, folder);
     }
@@ -350,6 +371,8 @@ const MAP: u8 = 0x84;
 struct Letter {
     number: u32,
     is_read: bool,
+    /// The content of a file at it.
+    attached: Option<Vec<u8>>,
     properties: Vec<Property>,
 }
 
@@ -364,6 +387,7 @@ impl Letter {
         let seconds = FIRST + i64::from(number) * 86_400 + 11_644_473_600;
         let ticks = u64::try_from(seconds).unwrap_or_default() * 10_000_000;
         let is_read = !number.is_multiple_of(4);
+        let attached = (number == 0).then(|| b"box kite;40\r\nrokkaku;65\r\n".to_vec());
         let properties = vec![
             text(0x001a, "IPM.Note"),
             text(0x0037, &format!("Order {} of {of}", number + 1)),
@@ -376,19 +400,21 @@ impl Letter {
             text(0x0c1f, &address),
             text(0x0e04, "Front desk"),
             time(0x0e06, ticks),
-            int(0x0e07, u32::from(is_read)),
+            int(0x0e07, u32::from(is_read) | if attached.is_some() { 0x10 } else { 0 }),
             int(0x0e08, body.len() as u32),
+            flag(0x0e1b, attached.is_some()),
             text(0x1000, &body),
             text(0x1035, &format!("<order-{}@windrose.example>", number + 1)),
             time(0x3007, ticks),
             time(0x3008, ticks),
             int(0x3fde, 65_001),
         ];
-        Self { number: FIRST_LETTER + number * STEP, is_read, properties }
+        Self { number: FIRST_LETTER + number * STEP, is_read, attached, properties }
     }
 }
 
-/// A data file with this many letters in its inbox, at most sixty; every fourth is not read yet.
+/// A data file with this many letters in its inbox, at most sixty. Every fourth is not read yet, and at the
+/// first is a file.
 pub fn data_file(letters: u32) -> Vec<u8> {
     let count = letters.min(MOST_LETTERS);
     let letters: Vec<Letter> = (0..count).map(|number| Letter::new(number, count)).collect();
