@@ -162,7 +162,7 @@ fn single_files_and_people_of_long_ago_are_left_out_by_choice_and_that_is_no_ala
     bench.porter(&["survey", "LOFT-PC", "--used-within", "soon"]).with_status(2);
 
     let all = bench.porter(&["survey", "LOFT-PC", "--json"]).with_status(0).json();
-    let less = ["--leave-files", "*.RTF", "--leave-files-over", "200kB"];
+    let less = ["--leave-files", "*.RTF", "--leave-files-over", "300kB"];
     let words = [&["survey", "LOFT-PC", "--list", "list.toml", "--json"], &less[..]].concat();
     let left = bench.porter(&words).with_status(0).json();
     let files = |survey: &Value| item(survey, "tamsin/folder/documents")["files"].as_u64().unwrap();
@@ -172,7 +172,7 @@ fn single_files_and_people_of_long_ago_are_left_out_by_choice_and_that_is_no_ala
 
     // The list remembers it; the capture accounts for it, and the check does not miss it.
     assert!(
-        bench.read("list.toml").contains("leave_files = [\"*.RTF\"]\nleave_files_over_in_bytes = 200000\n")
+        bench.read("list.toml").contains("leave_files = [\"*.RTF\"]\nleave_files_over_in_bytes = 300000\n")
     );
     let capture = [
         "capture",
