@@ -102,7 +102,7 @@ fn a_file_that_is_cut_off_or_leads_in_circles_gives_as_much_as_it_holds() {
     }
     // Every place in the header that could be one of a tree leads to the first page of nodes.
     let nodes_at = file[224..232].to_vec();
-    let mut circle = file.clone();
+    let mut circle = file;
     circle[240..248].copy_from_slice(&nodes_at);
     let (found, damaged) = with_mailbox(&circle, letters).unwrap();
     assert_eq!((found.len(), damaged), (0, 30), "no letter has data, and each is counted");
