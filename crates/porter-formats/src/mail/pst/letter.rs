@@ -1,12 +1,15 @@
 //! A letter of a data file, as RFC 5322 and RFC 2045 write letters. Its parts are those that Outlook kept. A
 //! letter that was signed or encrypted keeps its content to the byte.
 
+mod headers;
+mod parts;
+
+use self::headers::{encoded, file_name, kept_headers, mailbox, one_line, shown};
+use self::parts::{Base64Lines, Body};
 use super::properties::{Properties, Value, rows_of};
 use super::rtf;
 use super::store::{NodeData, Store};
 use crate::{FormatError, encoding};
-use base64::Engine;
-use base64::engine::general_purpose::STANDARD;
 use std::io::{self, Write};
 use time::OffsetDateTime;
 use time::format_description::well_known::Rfc2822;
@@ -53,8 +56,6 @@ const LETTER_INSIDE: u32 = 5;
 const READ: u32 = 1;
 /// Letters in letters are not deeper.
 const DEEPEST: usize = 16;
-/// Longer lines are not sent as they are.
-const LONGEST_LINE: usize = 990;
 
 /// See the module.
 pub struct Letter<'s, 'r> {
@@ -360,166 +361,11 @@ impl<'s, 'r> Letter<'s, 'r> {
     }
 
     fn write_base64(&self, attachment: &Attachment, to: &mut dyn Write) -> io::Result<u64> {
-        let mut lines = Base64Lines { waiting: Vec::new(), to };
+        let mut lines = Base64Lines::new(to);
         let damaged = self.each_piece(attachment, &mut |piece| lines.put(piece))?;
         lines.end()?;
         Ok(damaged)
     }
-}
-
-/// A text of a letter.
-struct Body {
-    media_type: &'static str,
-    charset: Option<&'static str>,
-    bytes: Vec<u8>,
-}
-
-impl Body {
-    fn utf8(media_type: &'static str, text: &str) -> Self {
-        let charset = if text.is_ascii() { "us-ascii" } else { "utf-8" };
-        Self { media_type, charset: Some(charset), bytes: text.as_bytes().to_vec() }
-    }
-
-    fn write(&self, to: &mut dyn Write) -> io::Result<()> {
-        let charset = self.charset.map(|charset| format!("; charset=\"{charset}\"")).unwrap_or_default();
-        write!(to, "Content-Type: {}{charset}\r\n", self.media_type)?;
-        let lines = || self.bytes.split(|byte| *byte == b'\n');
-        // A line that looks like the end of a part would be one.
-        let is_plain = self.bytes.is_ascii()
-            && !self.bytes.contains(&0)
-            && lines().all(|line| line.len() <= LONGEST_LINE && !line.starts_with(b"--"));
-        if !is_plain {
-            to.write_all(b"Content-Transfer-Encoding: base64\r\n\r\n")?;
-            let mut encoded = Base64Lines { waiting: Vec::new(), to };
-            encoded.put(&self.bytes)?;
-            return encoded.end();
-        }
-        to.write_all(b"Content-Transfer-Encoding: 7bit\r\n\r\n")?;
-        let mut lines = lines().peekable();
-        while let Some(line) = lines.next() {
-            to.write_all(line.strip_suffix(b"\r").unwrap_or(line))?;
-            // Behind the last line end there is no further line.
-            if lines.peek().is_some() {
-                to.write_all(b"\r\n")?;
-            }
-        }
-        Ok(())
-    }
-}
-
-/// Lines of base64, from pieces of any length.
-struct Base64Lines<'w> {
-    waiting: Vec<u8>,
-    to: &'w mut dyn Write,
-}
-
-impl Base64Lines<'_> {
-    const IN_A_LINE: usize = 57;
-
-    fn put(&mut self, piece: &[u8]) -> io::Result<()> {
-        self.waiting.extend_from_slice(piece);
-        let whole = self.waiting.len() / Self::IN_A_LINE * Self::IN_A_LINE;
-        for line in self.waiting[..whole].chunks_exact(Self::IN_A_LINE) {
-            self.to.write_all(STANDARD.encode(line).as_bytes())?;
-            self.to.write_all(b"\r\n")?;
-        }
-        self.waiting.drain(..whole);
-        Ok(())
-    }
-
-    fn end(self) -> io::Result<()> {
-        if self.waiting.is_empty() {
-            return Ok(());
-        }
-        self.to.write_all(STANDARD.encode(&self.waiting).as_bytes())?;
-        self.to.write_all(b"\r\n")
-    }
-}
-
-/// The lines of the headers that came, each with the lines that go on from it; without those that say how the
-/// parts were written.
-fn kept_headers(came: &str) -> Vec<String> {
-    let mut all: Vec<String> = Vec::new();
-    for line in came.lines().map(|line| line.trim_end_matches('\r')).take_while(|line| !line.is_empty()) {
-        if line.starts_with([' ', '\t']) {
-            if let Some(last) = all.last_mut() {
-                last.push_str("\r\n");
-                last.push_str(line);
-            }
-        } else {
-            all.push(line.to_owned());
-        }
-    }
-    all.retain(|line| {
-        let name = line.split_once(':').map(|(name, _)| name.to_ascii_lowercase());
-        name.is_some_and(|name| {
-            !name.is_empty()
-                && name.bytes().all(|byte| byte.is_ascii_graphic())
-                && !name.starts_with("content-")
-                && name != "mime-version"
-        })
-    });
-    all
-}
-
-fn one_line(text: &str) -> String {
-    text.chars().filter(|c| !c.is_control()).collect::<String>().trim().to_owned()
-}
-
-/// A text in a header: as it is, or in words of RFC 2047.
-fn encoded(text: &str) -> String {
-    /// So long that a word has less than 75 letters.
-    const BYTES_IN_A_WORD: usize = 42;
-    let text = one_line(text);
-    if text.is_ascii() && text.len() <= LONGEST_LINE {
-        return text;
-    }
-    let mut words = vec![String::new()];
-    for letter in text.chars() {
-        if words.last().is_some_and(|word| word.len() + letter.len_utf8() > BYTES_IN_A_WORD) {
-            words.push(String::new());
-        }
-        if let Some(word) = words.last_mut() {
-            word.push(letter);
-        }
-    }
-    let words: Vec<String> =
-        words.iter().map(|word| format!("=?utf-8?B?{}?=", STANDARD.encode(word))).collect();
-    words.join("\r\n ")
-}
-
-/// A person in a header.
-fn mailbox(name: &str, address: &str) -> String {
-    let address = one_line(address);
-    let name = one_line(name);
-    if name.is_empty() || name == address {
-        return address;
-    }
-    let shown = if name.is_ascii() {
-        format!("\"{}\"", name.replace('\\', "\\\\").replace('"', "\\\""))
-    } else {
-        encoded(&name)
-    };
-    if address.is_empty() { shown } else { format!("{shown} <{address}>") }
-}
-
-fn shown(name: &str, address: &str) -> String {
-    match (name.is_empty(), address.is_empty() || name == address) {
-        (true, _) => address.to_owned(),
-        (false, true) => name.to_owned(),
-        (false, false) => format!("{name} <{address}>"),
-    }
-}
-
-/// The parameter with the name of a file; RFC 2231 for letters beyond ASCII.
-fn file_name(name: &str) -> String {
-    let name = one_line(name);
-    if name.is_ascii() {
-        return format!("filename=\"{}\"", name.replace('\\', "\\\\").replace('"', "\\\""));
-    }
-    let kept = |byte: u8| byte.is_ascii_alphanumeric() || b"-._".contains(&byte);
-    let letter = |byte: u8| if kept(byte) { char::from(byte).to_string() } else { format!("%{byte:02X}") };
-    format!("filename*=utf-8''{}", name.bytes().map(letter).collect::<String>())
 }
 
 /// 100 ns since 1601.
@@ -527,25 +373,4 @@ fn utc(ticks: u64) -> Option<OffsetDateTime> {
     const BETWEEN_IN_SECONDS: i64 = 11_644_473_600;
     let seconds = i64::try_from(ticks / 10_000_000).ok()?.checked_sub(BETWEEN_IN_SECONDS)?;
     OffsetDateTime::from_unix_timestamp(seconds).ok()
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn headers_that_came_stay_but_for_those_of_parts_and_words_are_encoded_where_they_must_be() {
-        let came = "Microsoft Mail Internet Headers Version 2.0\r\nReceived: by mail\r\n\tfrom kites\r\nContent-Type: text/plain\r\n charset=x\r\n\
-                    Subject: Sails\nMIME-Version: 1.0\n\nbody";
-        assert_eq!(kept_headers(came), ["Received: by mail\r\n\tfrom kites", "Subject: Sails"]);
-        assert_eq!(encoded("Order 3\r\nBcc: all"), "Order 3Bcc: all");
-        assert_eq!(encoded("\u{dc}bern\u{e4}hte"), "=?utf-8?B?w5xiZXJuw6RodGU=?=");
-        let long = encoded(&"\u{e9}".repeat(60));
-        assert!(long.lines().all(|line| line.len() < 78) && long.lines().count() > 1, "{long}");
-        assert_eq!(
-            mailbox("Ines \"the\" Albrecht", "ines@x.example"),
-            "\"Ines \\\"the\\\" Albrecht\" <ines@x.example>"
-        );
-        assert_eq!(file_name("Caf\u{e9} \"1\".pdf"), "filename*=utf-8''Caf%C3%A9%20%221%22.pdf");
-    }
 }
