@@ -14,7 +14,7 @@ pub fn outlook(tree: &mut Tree, home: &str, owner: &str) -> io::Result<()> {
         ["AppData/Roaming", "AppData/Local", "Documents"].map(|folder| format!("{home}/{folder}"));
     tree.file(&format!("{local}/Microsoft/Outlook/{owner}.pst"), &data_file(8))?;
     // Its copy of an earlier year, called the same.
-    tree.file(&format!("{documents}/Old mail/{owner}.pst"), &data_file(5))?;
+    tree.file(&format!("{documents}/Archive/{owner}.pst"), &data_file(5))?;
     let list = format!("{local}/Microsoft/Outlook/RoamCache/Stream_Autocomplete_0_2012.dat");
     let friends: Vec<Address> = (1..=14)
         .map(|number| Address {

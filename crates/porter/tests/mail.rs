@@ -223,7 +223,7 @@ fn data_files_are_mail_wherever_they_lie_and_land_beside_those_of_the_new_machin
         "OverwriteProfile=Append",
         "Name=tamsin (LOFT-PC)",
         &format!("{path}\\Outlook Files\\tamsin (LOFT-PC).pst"),
-        &format!("{path}\\Old mail\\tamsin.pst"),
+        &format!("{path}\\Archive\\tamsin.pst"),
     ] {
         assert!(opener.lines().any(|found| found == line), "{line}: {opener}");
     }
