@@ -174,7 +174,10 @@ pub(super) fn tell(item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt)
         let reason = Reason::ToOpen { path, messages: letters.messages, is_copy: letters.is_copy };
         row.find(landed(reason, at));
     }
-    if let Some(at) = opener_at(item, ground).filter(|_| has_own)
+    // It opens those of the person's other items, too, and is told of once.
+    let with_files = |other: &&TrunkItem| other.account == item.account && other.parts.iter().any(is_of_one);
+    let is_first = ground.trunk.items().iter().find(with_files).is_some_and(|first| first.id == item.id);
+    if let Some(at) = opener_at(item, ground).filter(|_| has_own && is_first)
         && ground.machine.volume.metadata(&at).is_ok()
     {
         row.find(landed(Reason::OpensAll { path: as_written(Family::Windows, &at) }, at));

@@ -51,14 +51,9 @@ impl KindWords for Mail {
 
     fn tasks(&self, item: &ItemReceipt, _receipt: &Receipt) -> Vec<Task> {
         let (steps, held) = (steps(item), held(item));
-        let about = Task::about(item);
-        let held = if held.is_empty() { String::new() } else { format!(" ({})", held.join(", ")) };
-        let task = Task {
-            how: steps.join(" "),
-            what: format!("{}{held}", about.what),
-            topic: Some("Mail"),
-            ..about
-        };
+        let held = if held.is_empty() { String::new() } else { format!("{}. ", held.join(", ")) };
+        let how = format!("{held}{}", steps.join(" "));
+        let task = Task { how, topic: Some("Mail"), ..Task::about(item) };
         (!steps.is_empty()).then_some(task).into_iter().collect()
     }
 
