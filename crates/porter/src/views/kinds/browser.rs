@@ -55,7 +55,7 @@ impl From<NotTaken> for Failure {
             NotTaken::Trunk(cause) => cause.into(),
             NotTaken::NotOfItem(_) => Self::wrong_use(
                 error.to_string(),
-                "Name a browser's profile: `porter look TRUNK` shows them, such as odile/browser/firefox/default.",
+                "`porter take -h` says which items offer which form, and `porter look TRUNK` shows the items, such as odile/browser/firefox/default.",
             ),
             NotTaken::Format(_) | NotTaken::Io(_) => Self::new(
                 error.to_string(),
