@@ -2,7 +2,7 @@
 //! in it, `hive dump FILE [LOG…]` prints each key and value of one, a line each.
 #![allow(clippy::print_stdout, clippy::unwrap_used, clippy::panic, reason = "a tool for tests")]
 
-#[path = "../tests/made/mod.rs"]
+#[path = "../tests/suite/made/mod.rs"]
 mod made;
 
 use porter_hive::Hive;

@@ -1,0 +1,8 @@
+//! All tests of the crate in one program: each program more is linked for every system that they run on.
+
+mod any_byte;
+mod conformance;
+mod fixtures;
+#[cfg(unix)]
+mod packed_damage;
+mod packed_growth;

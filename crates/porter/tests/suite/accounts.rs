@@ -1,0 +1,161 @@
+//! Accounts, and what else of a machine is values: found, compared with a Linux' own, and what is left to do.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+use crate::workbench::Workbench;
+use serde_json::Value;
+use std::fs;
+
+/// The item of that id in a survey or a receipt.
+fn item<'d>(document: &'d Value, id: &str) -> &'d Value {
+    let mut items = document["items"].as_array().unwrap().iter();
+    items.find(|item| item["id"] == id).unwrap_or(&Value::Null)
+}
+
+/// A new Linux, with an account for Odile that is not quite hers.
+fn add_linux(bench: &Workbench) {
+    for (file, content) in [
+        ("NEW/etc/os-release", "PRETTY_NAME=\"Kite Linux 3\"\n"),
+        ("NEW/etc/passwd", "root:x:0:0::/root:/bin/sh\nodile:x:1000:1000::/home/odile:/bin/sh\n"),
+        ("NEW/etc/group", "sudo:x:27:\n"),
+        ("NEW/home/odile/.config/gtk-3.0/bookmarks", "file:///home/odile/Plans\n"),
+        ("NEW/var/lib/x", ""),
+    ] {
+        let path = bench.path(file);
+        fs::create_dir_all(path.parent().unwrap()).unwrap();
+        fs::write(path, content).unwrap();
+    }
+}
+
+#[test]
+fn a_survey_tells_who_has_which_account_and_who_vouches_for_it() {
+    let bench = Workbench::with_demo_machines();
+    let survey = bench.porter(&["survey", "LOFT-PC", "--json"]).json();
+    let facts = |id: &str| item(&survey, id)["facts"].clone();
+    assert_eq!(facts("machine/account/odile")["full-name"], "Odile Marchetti");
+    assert_eq!(facts("machine/account/odile")["rights"], "administrator");
+    assert_eq!(facts("machine/account/tamsin")["rights"], "standard");
+    assert_eq!(facts("machine/account/bram")["comment"], "left in 2025");
+    assert_eq!(facts("machine/account/bram")["signs-in-with"], "this-machine");
+    assert_eq!(facts("machine/setting/power")["plan"], "high-performance");
+    assert_eq!(facts("machine/setting/power")["screen-off-plugged-in"], "0");
+    assert_eq!(facts("machine/setting/share/plans")["folder"], "C:\\Kite Plans");
+    let source = facts("odile/setting/odbc/order-book");
+    assert_eq!((&source["driver"], &source["Server"]), (&"Harbour SQL".into(), &"harbour".into()));
+    assert!(!survey.to_string().contains("kite and string"), "a password stays where it is");
+
+    let survey = bench.porter(&["survey", "TIDEWATER", "--json"]).json();
+    let tamsin = item(&survey, "machine/account/tamsin-okafor");
+    assert_eq!(tamsin["facts"]["address"], "tamsin@saltmarsh-kiteworks.example");
+    assert!(tamsin["cautions"].to_string().contains("account-of-microsoft"), "{tamsin}");
+}
+
+#[test]
+fn an_account_of_a_linux_is_compared_and_what_it_lacks_comes_as_commands() {
+    let bench = Workbench::with_trunk();
+    add_linux(&bench);
+    let only =
+        ["--only", "odile/setting/*", "--only", "machine/account/odile", "--only", "machine/setting/*"];
+    let said = bench.porter(
+        &[&["restore", "trunk", "NEW", "--yes", "--quiet", "--script", "to-do.sh"], &only[..]].concat(),
+    );
+    let script = bench.read("to-do.sh");
+    for line in [
+        "sudo usermod --comment 'Odile Marchetti' -- 'odile'",
+        "sudo usermod --append --groups sudo -- 'odile'",
+        "sudo localectl set-x11-keymap 'gb,fr'",
+        "gsettings set org.gnome.desktop.peripherals.mouse left-handed true",
+        "sudo timedatectl set-timezone 'Europe/London'",
+    ] {
+        assert!(script.contains(line), "{line} is not in {script}\n{said:?}");
+    }
+    // Her drive is a folder of its server there.
+    let bookmarks = bench.read("NEW/home/odile/.config/gtk-3.0/bookmarks");
+    assert_eq!(bookmarks, "file:///home/odile/Plans\nsmb://TIDEHOUSE/kites K:\n");
+    let receipt = bench.porter(&[&["check", "trunk", "NEW", "--json", "-"], &only[..]].concat()).json();
+    assert_eq!(item(&receipt, "odile/setting/drive/k")["verdict"], "landed");
+    let account = item(&receipt, "machine/account/odile");
+    assert_eq!(account["verdict"], "kept_in_trunk", "{account}");
+    let by_hand = receipt["by_hand"].as_array().unwrap();
+    let row = by_hand.iter().find(|row| row["item"] == "machine/account/odile").unwrap();
+    assert_eq!((&row["was"], &row["now"]), (&"administrator, Odile Marchetti".into(), &"standard".into()));
+
+    // Somebody follows these commands, and another check sees it.
+    fs::write(bench.path("NEW/etc/group"), "sudo:x:27:odile\n").unwrap();
+    let passwd = bench.read("NEW/etc/passwd").replace("1000:1000::", "1000:1000:Odile Marchetti,,,:");
+    fs::write(bench.path("NEW/etc/passwd"), passwd).unwrap();
+    let receipt = bench.porter(&[&["check", "trunk", "NEW", "--json", "-"], &only[..]].concat()).json();
+    assert_eq!(item(&receipt, "machine/account/odile")["verdict"], "landed");
+    bench.porter(&["undo", "NEW", "--yes", "--quiet"]).with_status(0);
+    let bookmarks = bench.read("NEW/home/odile/.config/gtk-3.0/bookmarks");
+    assert_eq!(bookmarks, "file:///home/odile/Plans\n");
+}
+
+#[test]
+fn a_persons_usual_printer_is_that_on_a_linux_that_has_it() {
+    let bench = Workbench::with_trunk();
+    add_linux(&bench);
+    let only = ["--only", "odile/setting/default-printer"];
+    let restore = [&["restore", "trunk", "NEW", "--yes", "--quiet"], &only[..]].concat();
+    let choices = "NEW/home/odile/.cups/lpoptions";
+    // A queue has to be there to be the usual one.
+    bench.porter(&restore);
+    assert!(!bench.path(choices).exists());
+    for (file, content) in [
+        (
+            "NEW/etc/cups/printers.conf",
+            "<Printer Front_desk>\nDeviceURI socket://192.0.2.20:9100\n</Printer>\n",
+        ),
+        (choices, "Default plans media=a4\nDest Front_desk sides=one-sided\n"),
+    ] {
+        fs::create_dir_all(bench.path(file).parent().unwrap()).unwrap();
+        fs::write(bench.path(file), content).unwrap();
+    }
+    bench.porter(&restore);
+    assert_eq!(bench.read(choices), "Dest plans media=a4\nDefault Front_desk sides=one-sided\n");
+    let receipt = bench.porter(&[&["check", "trunk", "NEW", "--json", "-"], &only[..]].concat()).json();
+    assert_eq!(item(&receipt, "odile/setting/default-printer")["verdict"], "landed");
+    // It is right already: nothing is written again.
+    let said = bench.porter(&[&restore[..], &["--json"]].concat()).json();
+    assert_eq!(said["written"]["files"], 0, "{said}");
+    bench.porter(&["undo", "NEW", "--yes", "--quiet"]);
+    bench.porter(&["undo", "NEW", "--yes", "--quiet"]);
+    assert_eq!(bench.read(choices), "Default plans media=a4\nDest Front_desk sides=one-sided\n");
+}
+
+#[test]
+fn what_would_run_by_itself_is_carried_and_not_installed() {
+    let bench = Workbench::with_trunk();
+    let only = ["--only", "machine/*", "--only", "odile/setting/*"];
+    bench.porter(&[&["restore", "trunk", "TIDEWATER", "--yes", "--quiet"], &only[..]].concat());
+    let store = bench.path("TIDEWATER/Windows/System32");
+    assert!(!store.join("DriverStore").exists() && !store.join("Tasks").exists());
+    let receipt = bench.porter(&[&["check", "trunk", "TIDEWATER", "--json", "-"], &only[..]].concat()).json();
+    for id in
+        ["machine/printer-driver/ropewalk-laser-200", "machine/task/scheduled", "odile/setting/autostart"]
+    {
+        assert_eq!(item(&receipt, id)["verdict"], "kept_in_trunk", "{id}");
+    }
+    assert_eq!(item(&receipt, "machine/task/scheduled")["files"]["kept_in_trunk"], 1, "Windows' own stay");
+    let by_hand = receipt["by_hand"].as_array().unwrap();
+    let desk = by_hand.iter().find(|row| row["item"] == "machine/printer/front-desk").unwrap();
+    let how = desk["how"].as_str().unwrap();
+    assert!(how.contains("porter take TRUNK machine/printer-driver/ropewalk-laser-200"), "{how}");
+    bench.porter(&["take", "trunk", "machine/printer-driver/ropewalk-laser-200", "out"]).with_status(0);
+    let taken = bench.snapshot("out").into_keys().filter(|path| path.ends_with("sail200.cat")).count();
+    assert_eq!(taken, 1);
+}
+
+#[test]
+fn settings_that_were_to_stay_are_not_left_to_be_done() {
+    let bench = Workbench::with_trunk();
+    let only = ["--only", "odile/setting/*"];
+    let keep = ["restore", "trunk", "TIDEWATER", "--yes", "--quiet", "--settings", "keep"];
+    bench.porter(&[&keep[..], &only].concat()).with_status(0);
+    let receipt = bench.porter(&[&["check", "trunk", "TIDEWATER", "--json", "-"], &only[..]].concat()).json();
+    assert_eq!(item(&receipt, "odile/setting/mouse")["verdict"], "kept_existing");
+    assert_eq!(receipt["by_hand"].as_array().unwrap().len(), 0, "{}", receipt["by_hand"]);
+    // Another restore without that wish sets them.
+    bench.porter(&[&["restore", "trunk", "TIDEWATER", "--yes", "--quiet"], &only[..]].concat());
+    let receipt = bench.porter(&[&["check", "trunk", "TIDEWATER", "--json", "-"], &only[..]].concat()).json();
+    assert_eq!(item(&receipt, "odile/setting/mouse")["verdict"], "landed");
+}
