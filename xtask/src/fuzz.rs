@@ -7,12 +7,15 @@ mod drives;
 use porter_core::journal::JournalLine;
 use porter_core::packing::PackingList;
 use porter_demo::dice::Dice;
+use porter_formats::calendar::to_calendar;
 use porter_formats::chromium::local_state::LocalState;
+use porter_formats::contacts::to_vcards;
 use porter_formats::gecko::{extensions, logins, moz_lz4, places, prefs, session};
 use porter_formats::ini::Ini;
 use porter_formats::ipp::Message;
+use porter_formats::mail::mapi::letter::Letter;
+use porter_formats::mail::mapi::{contact, event, rtf, task};
 use porter_formats::mail::pst::mailbox::Mailbox;
-use porter_formats::mail::pst::rtf;
 use porter_formats::mail::{apple_accounts, autocomplete, dbx, mbox, pst};
 use porter_formats::{chromium, mork, ppd, property_list, safari, shortcut};
 use porter_hive::Hive;
@@ -296,7 +299,10 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
                 drop(pst::count(&read));
                 if let Ok(mailbox) = Mailbox::open(&read) {
                     let rows = mailbox.folders.iter().flat_map(|folder| &folder.letters);
-                    for letter in rows.take(50).filter_map(|row| mailbox.letter(row).ok()) {
+                    for thing in rows.take(50).filter_map(|row| mailbox.thing(row).ok()) {
+                        drop((to_vcards(&[contact::contact(&thing), contact::list(&thing)]), task::task(&thing)));
+                        drop(event::event(&thing).map(|event| to_calendar(&[event])));
+                        let letter = Letter::from(thing);
                         drop((letter.summary(), letter.write(&mut std::io::sink())));
                     }
                 }

@@ -12,8 +12,11 @@ const WINDOWS_7: &str = "x86_64-win7-windows-gnu";
 const LINUX: &str = "x86_64-unknown-linux-gnu";
 /// The profile of what is handed out.
 const HANDED_OUT: &str = "dist";
-/// The profile of what is only tried out.
-const LANE: &str = "lane";
+/// The profile of what is only tried out, and the folder of what it builds.
+const TRIED_OUT: &str = "dev";
+const TRIED_OUT_FOLDER: &str = "debug";
+/// Names a program that is there already, so that none is built for the lanes.
+const PROGRAM: &str = "PORTER_PROGRAM";
 
 /// Leaves `porter` and `porter.exe` in `target/handout`.
 pub(crate) fn release() -> Result<(), String> {
@@ -42,42 +45,38 @@ pub(crate) fn release() -> Result<(), String> {
     Ok(())
 }
 
-/// Builds the Linux program that the lanes try out, and returns where it is.
+/// Builds the Linux program that the lanes try out, unless one is named, and returns where it is.
 pub(crate) fn lane_program() -> Result<PathBuf, String> {
-    run(&mut cargo_for_any_linux(LANE))?;
+    if std::env::var_os(PROGRAM).is_none() {
+        run(&mut cargo_for_any_linux(TRIED_OUT))?;
+    }
     Ok(lane_program_path())
 }
 
 /// Where [`lane_program`] leaves it.
 pub(crate) fn lane_program_path() -> PathBuf {
-    root().join(format!("target/static/{LINUX}/{LANE}/porter"))
+    let named = std::env::var_os(PROGRAM).map(PathBuf::from);
+    named.unwrap_or_else(|| root().join(format!("target/static/{LINUX}/{TRIED_OUT_FOLDER}/porter")))
 }
 
-/// Runs all tests as Windows programs, with the runner in Cargo's environment
+/// The packages that are not the same on Windows. The others decode bytes, and know of no system.
+const WITH_WINDOWS: [&str; 6] =
+    ["porter", "porter-core", "porter-machine", "porter-names", "porter-source", "porter-trunk"];
+
+/// Runs tests as Windows programs, with the runner in Cargo's environment
 /// (`CARGO_TARGET_X86_64_WIN7_WINDOWS_GNU_RUNNER`). Leaves the `porter.exe` that they drive, and returns
 /// where it is.
 pub(crate) fn windows_tests() -> Result<PathBuf, String> {
     let mut tests = cargo_for_windows_7("test", "std,panic_abort,test");
+    tests.args(WITH_WINDOWS.iter().flat_map(|package| ["--package", package]));
     tests
-        .args([
-            "--workspace",
-            "--exclude",
-            "xtask",
-            "--quiet",
-            "--no-fail-fast",
-            "--profile",
-            LANE,
-            "--config",
-            "profile.lane.panic=\"abort\"",
-        ])
-        // The smallest that still names the line that failed.
-        .args(["--config", "profile.lane.debug=\"line-tables-only\"", "-Zpanic-abort-tests"])
+        .args(["--quiet", "--no-fail-fast", "--config", "profile.dev.panic=\"abort\"", "-Zpanic-abort-tests"])
         .args(["--lib", "--bins", "--tests"])
         // Otherwise each test is a program of its own, and one after the other: Wine now and then fails to
         // start one of many. The words of a test before it aborts would be lost with it.
         .args(["--", "-Zunstable-options", "--force-run-in-process", "--test-threads=1", "--nocapture"]);
     run(&mut tests)?;
-    Ok(root().join(format!("target/win7/{WINDOWS_7}/{LANE}/porter.exe")))
+    Ok(root().join(format!("target/win7/{WINDOWS_7}/{TRIED_OUT_FOLDER}/porter.exe")))
 }
 
 fn cargo_for_any_linux(profile: &str) -> Command {

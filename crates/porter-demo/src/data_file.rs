@@ -1,9 +1,12 @@
-//! A data file of Outlook, written after [MS-PST]: a store with an inbox and letters, whole enough that other
-//! programs read it. It is not encoded, and holds what fits in its first 250 kB.
+//! A data file of Outlook, written after [MS-PST]: a store with an inbox and letters, people, events and
+//! tasks, whole enough that other programs read it. It is not encoded, and holds what fits in its first 250 kB.
+
+mod things;
 
 use crate::dice::Dice;
 use crate::writing;
 use time::macros::datetime;
+use time::{Duration, OffsetDateTime};
 
 /// No more letters have room.
 const MOST_LETTERS: u32 = 60;
@@ -15,7 +18,13 @@ const ROOT: u32 = 0x122;
 const TOP: u32 = 0x8022;
 const INBOX: u32 = 0x8042;
 const DELETED: u32 = 0x8062;
+const CONTACTS: u32 = 0x8082;
+const CALENDAR: u32 = 0x80a2;
+const TASKS: u32 = 0x80c2;
+const NOTES: u32 = 0x80e2;
 const FIRST_LETTER: u32 = 0x20_0004;
+/// Behind all letters that have room.
+const FIRST_THING: u32 = 0x20_8004;
 const STEP: u32 = 0x20;
 const RECIPIENTS: u32 = 0x692;
 const ATTACHMENTS: u32 = 0x671;
@@ -31,6 +40,9 @@ const BOOL: u16 = 0x000b;
 const TEXT: u16 = 0x001f;
 const TIME: u16 = 0x0040;
 const BYTES: u16 = 0x0102;
+const DOUBLE: u16 = 0x0005;
+const SEVERAL_TEXTS: u16 = 0x101f;
+const SEVERAL_BYTES: u16 = 0x1102;
 
 /// The map of what is in use begins here, and after it what it tells of.
 const MAP_AT: usize = 0x4400;
@@ -251,7 +263,7 @@ impl Writer {
         &mut self,
         number: u32,
         folder: u32,
-        name: &str,
+        (name, kind): (&str, &str),
         below: &[(u32, &str, u32)],
         letters: &[Letter],
     ) {
@@ -261,7 +273,7 @@ impl Writer {
             int(0x3602, letters.len() as u32),
             int(0x3603, unread),
             flag(0x360a, !below.is_empty()),
-            text(0x3613, "IPF.Note"),
+            text(0x3613, kind),
         ];
         self.node(number, &property_list(properties), 0, folder);
         let of_folders = [tag(0x3001, TEXT), tag(0x3602, INT), tag(0x3603, INT), tag(0x360a, BOOL)];
@@ -280,6 +292,10 @@ impl Writer {
     }
 
     fn letter(&mut self, letter: &Letter, folder: u32) {
+        if !letter.is_sent {
+            self.node(letter.number, &property_list(letter.properties.clone()), 0, folder);
+            return;
+        }
         let columns = [
             tag(0x0c15, INT),
             tag(0x0ffe, INT),
@@ -371,6 +387,8 @@ const MAP: u8 = 0x84;
 struct Letter {
     number: u32,
     is_read: bool,
+    /// Somebody gets it.
+    is_sent: bool,
     /// The content of a file at it.
     attached: Option<Vec<u8>>,
     properties: Vec<Property>,
@@ -378,14 +396,12 @@ struct Letter {
 
 impl Letter {
     fn new(number: u32, of: u32) -> Self {
-        /// 100 ns since 1601, of 2026-02-03 09:00.
-        const FIRST: i64 = datetime!(2026-02-03 09:00 UTC).unix_timestamp();
+        const FIRST: OffsetDateTime = datetime!(2026-02-03 09:00 UTC);
         let mut dice = Dice::named(&format!("order {number} of {of}"));
         let body = String::from_utf8_lossy(&writing::text(&format!("Order {}", number + 1), 3)).into_owned();
         let customer = dice.pick(&["Ines Albrecht", "Owen Tarrant", "Sofie Dahl", "Piet Visser"]);
         let address = format!("customer{}@windrose.example", number + 1);
-        let seconds = FIRST + i64::from(number) * 86_400 + 11_644_473_600;
-        let ticks = u64::try_from(seconds).unwrap_or_default() * 10_000_000;
+        let ticks = ticks(FIRST + Duration::days(number.into()));
         let is_read = !number.is_multiple_of(4);
         let attached = (number == 0).then(|| b"box kite;40\r\nrokkaku;65\r\n".to_vec());
         let properties = vec![
@@ -409,13 +425,27 @@ impl Letter {
             time(0x3008, ticks),
             int(0x3fde, 65_001),
         ];
-        Self { number: FIRST_LETTER + number * STEP, is_read, attached, properties }
+        Self { number: FIRST_LETTER + number * STEP, is_read, is_sent: true, attached, properties }
     }
+}
+
+/// In 100 ns since 1601.
+fn ticks(at: OffsetDateTime) -> u64 {
+    u64::try_from(at.unix_timestamp() + 11_644_473_600).unwrap_or_default() * 10_000_000
 }
 
 /// A data file with this many letters in its inbox, at most sixty. Every fourth is not read yet, and at the
 /// first is a file.
 pub fn data_file(letters: u32) -> Vec<u8> {
+    written(letters, Vec::new())
+}
+
+/// The same with people, events, a task and a note.
+pub fn data_file_with_things(letters: u32) -> Vec<u8> {
+    written(letters, things::folders())
+}
+
+fn written(letters: u32, others: Vec<things::Things>) -> Vec<u8> {
     let count = letters.min(MOST_LETTERS);
     let letters: Vec<Letter> = (0..count).map(|number| Letter::new(number, count)).collect();
     let mut writer =
@@ -431,24 +461,20 @@ pub fn data_file(letters: u32) -> Vec<u8> {
         int(0x67ff, 0),
     ];
     writer.node(STORE, &property_list(store), 0, 0);
-    // One property with a name of its own, a reminder's: some readers want at least one.
-    let group = [0x08, 0x20, 0x06, 0, 0, 0, 0, 0, 0xc0, 0, 0, 0, 0, 0, 0, 0x46];
-    let reminder = [0x03, 0x85, 0, 0, 6, 0, 0, 0];
-    let names = vec![
-        int(0x0001, 251),
-        bytes(0x0002, &group),
-        bytes(0x0003, &reminder),
-        bytes(0x0004, &[0; 4]),
-        bytes(0x1000, &reminder),
-    ];
-    writer.node(NAMES, &property_list(names), 0, 0);
-    writer.folder(ROOT, ROOT, "", &[(TOP, "Top of Outlook data file", 0)], &[]);
-    let in_top = [(INBOX, "Inbox", count), (DELETED, "Deleted Items", 0)];
-    writer.folder(TOP, ROOT, "Top of Outlook data file", &in_top, &[]);
-    writer.folder(INBOX, TOP, "Inbox", &[], &letters);
-    writer.folder(DELETED, TOP, "Deleted Items", &[], &[]);
+    writer.node(NAMES, &property_list(things::names()), 0, 0);
+    const MAIL: &str = "IPF.Note";
+    writer.folder(ROOT, ROOT, ("", MAIL), &[(TOP, "Top of Outlook data file", 0)], &[]);
+    let mut in_top = vec![(INBOX, "Inbox", count), (DELETED, "Deleted Items", 0)];
+    in_top.extend(others.iter().map(|folder| (folder.number, folder.name, folder.things.len() as u32)));
+    writer.folder(TOP, ROOT, ("Top of Outlook data file", MAIL), &in_top, &[]);
+    writer.folder(INBOX, TOP, ("Inbox", MAIL), &[], &letters);
+    writer.folder(DELETED, TOP, ("Deleted Items", MAIL), &[], &[]);
     for letter in &letters {
         writer.letter(letter, INBOX);
+    }
+    for folder in &others {
+        writer.folder(folder.number, TOP, (folder.name, folder.kind), &[], &folder.things);
+        folder.things.iter().for_each(|thing| writer.letter(thing, folder.number));
     }
 
     writer.nodes.sort_unstable();
@@ -486,7 +512,7 @@ pub fn data_file(letters: u32) -> Vec<u8> {
     put(&mut file, 8, b"SM");
     put(&mut file, 10, &[23, 0, 19, 0, 1, 1]);
     put(&mut file, 32, &next_page.to_le_bytes());
-    for (kind, next) in (0..32).map(|kind| (kind, (FIRST_LETTER >> 5) + count)) {
+    for (kind, next) in (0..32).map(|kind| (kind, (FIRST_THING >> 5) + count)) {
         put(&mut file, 44 + 4 * kind, &next.to_le_bytes());
     }
     let root = [FILE_IN_BYTES as u64, MAP_AT as u64, free_in_bytes as u64, 0];

@@ -1,6 +1,6 @@
 //! Files of Outlook.
 
-pub use crate::data_file::data_file;
+pub use crate::data_file::{data_file, data_file_with_things};
 
 use crate::tree::Tree;
 use crate::writing;
@@ -12,7 +12,7 @@ use std::io;
 pub fn outlook(tree: &mut Tree, home: &str, owner: &str) -> io::Result<()> {
     let [roaming, local, documents] =
         ["AppData/Roaming", "AppData/Local", "Documents"].map(|folder| format!("{home}/{folder}"));
-    tree.file(&format!("{local}/Microsoft/Outlook/{owner}.pst"), &data_file(8))?;
+    tree.file(&format!("{local}/Microsoft/Outlook/{owner}.pst"), &data_file_with_things(8))?;
     // Its copy of an earlier year, called the same.
     tree.file(&format!("{documents}/Archive/{owner}.pst"), &data_file(5))?;
     let list = format!("{local}/Microsoft/Outlook/RoamCache/Stream_Autocomplete_0_2012.dat");

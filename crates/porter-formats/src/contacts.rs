@@ -1,63 +1,190 @@
-//! People with their addresses, as files that other programs take in: vCard 3.0 (RFC 2426), and a table of
-//! comma-separated values (RFC 4180).
+//! People, and lists of people, as files that other programs take in.
+
+mod table;
+mod vcard;
+
+pub use table::to_table;
+pub use vcard::to_vcards;
 
 use crate::mail::autocomplete::Address;
+use time::{Date, OffsetDateTime};
 
-/// No line of a card is longer, without its end.
-const LINE_IN_BYTES: usize = 75;
-
-/// A card for each, one behind the other.
-pub fn to_vcards(people: &[Address]) -> String {
-    let mut cards = String::new();
-    for Address { name, address, .. } in people {
-        let name = if name.is_empty() { address } else { name };
-        let lines = [
-            "BEGIN:VCARD".to_owned(),
-            "VERSION:3.0".to_owned(),
-            format!("FN:{}", escaped(name)),
-            format!("N:{};;;;", escaped(name)),
-            format!("EMAIL;TYPE=INTERNET:{}", escaped(address)),
-            "END:VCARD".to_owned(),
-        ];
-        for line in lines {
-            fold_into(&mut cards, &line);
-        }
-    }
-    cards
+/// A person or a firm. What is not known is empty.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Hash)]
+pub struct Contact {
+    /// The name that is shown.
+    pub name: String,
+    /// The parts of the name.
+    pub parts: NameParts,
+    /// What friends say.
+    pub nickname: String,
+    /// The firm.
+    pub company: String,
+    /// The part of the firm.
+    pub department: String,
+    /// The room.
+    pub office: String,
+    /// What it says on the door.
+    pub job_title: String,
+    /// The trade.
+    pub profession: String,
+    /// Addresses of mail, the first one first.
+    pub emails: Vec<String>,
+    /// Numbers to call.
+    pub phones: Vec<(PhoneKind, String)>,
+    /// Postal addresses.
+    pub addresses: Vec<(AddressKind, PostalAddress)>,
+    /// Pages.
+    pub pages: Vec<String>,
+    /// Names in chats.
+    pub chat_names: Vec<String>,
+    /// The day of birth.
+    pub birthday: Option<Date>,
+    /// The day of the wedding.
+    pub anniversary: Option<Date>,
+    /// Husband or wife.
+    pub spouse: String,
+    /// The one above.
+    pub manager: String,
+    /// The one who helps.
+    pub assistant: String,
+    /// The children.
+    pub children: Vec<String>,
+    /// Anything else.
+    pub note: String,
+    /// The words it is sorted by.
+    pub categories: Vec<String>,
+    /// A photo, as the bytes of its file.
+    pub photo: Option<Vec<u8>>,
+    /// Only its owner may see it.
+    pub is_private: bool,
+    /// A name that nobody else has; empty if there is none.
+    pub unique_name: String,
+    /// When it was last changed.
+    pub modified_utc: Option<OffsetDateTime>,
+    /// Those who are on it, if it is a list.
+    pub members: Option<Vec<Address>>,
 }
 
-/// A row for each, below the names that address books give their columns.
-pub fn to_table(people: &[Address]) -> String {
-    let cell = |text: &str| format!("\"{}\"", text.replace('"', "\"\""));
-    let mut table = "Name,E-mail Address\r\n".to_owned();
-    for Address { name, address, .. } in people {
-        table.push_str(&format!("{},{}\r\n", cell(name), cell(address)));
-    }
-    table
+/// The parts of a name.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Hash)]
+pub struct NameParts {
+    /// The name of the family.
+    pub family: String,
+    /// The first name.
+    pub given: String,
+    /// Further first names.
+    pub middle: String,
+    /// What stands before: `Dr.`
+    pub prefix: String,
+    /// What stands behind: `Jr.`
+    pub suffix: String,
 }
 
-fn escaped(text: &str) -> String {
-    let text: String = text.chars().filter(|letter| !letter.is_control() || *letter == '\n').collect();
-    text.replace('\\', "\\\\").replace(';', "\\;").replace(',', "\\,").replace('\n', "\\n")
+/// Where a telephone is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum PhoneKind {
+    /// At work.
+    Work,
+    /// A second one there.
+    SecondAtWork,
+    /// At home.
+    Home,
+    /// A second one there.
+    SecondAtHome,
+    /// In the pocket.
+    Mobile,
+    /// In the car.
+    Car,
+    /// The one to call first.
+    First,
+    /// The firm's.
+    Company,
+    /// The assistant's.
+    Assistant,
+    /// For calling back.
+    Callback,
+    /// A fax at work.
+    WorkFax,
+    /// A fax at home.
+    HomeFax,
+    /// A fax somewhere else.
+    OtherFax,
+    /// A pager.
+    Pager,
+    /// A radio.
+    Radio,
+    /// A line for data.
+    Data,
+    /// A telex.
+    Telex,
+    /// For those who cannot hear.
+    TextPhone,
+    /// Anywhere else.
+    Other,
 }
 
-/// A long line goes on behind a blank, and never ends within a letter.
-fn fold_into(cards: &mut String, line: &str) {
-    let mut length = 0;
-    for letter in line.chars() {
-        if length + letter.len_utf8() > LINE_IN_BYTES {
-            cards.push_str("\r\n ");
-            length = 1;
-        }
-        cards.push(letter);
-        length += letter.len_utf8();
+/// Where somebody gets letters of paper.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum AddressKind {
+    /// At work.
+    Work,
+    /// At home.
+    Home,
+    /// Anywhere else.
+    Other,
+}
+
+/// A postal address.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Hash)]
+pub struct PostalAddress {
+    /// A box at the post office.
+    pub post_box: String,
+    /// Street and number.
+    pub street: String,
+    /// Town.
+    pub city: String,
+    /// State or county.
+    pub region: String,
+    /// The town's number.
+    pub code: String,
+    /// Country.
+    pub country: String,
+}
+
+impl PostalAddress {
+    /// True if nothing is known.
+    pub fn is_empty(&self) -> bool {
+        self.fields().iter().all(|field| field.is_empty())
     }
-    cards.push_str("\r\n");
+
+    /// From the box to the country.
+    pub(crate) fn fields(&self) -> [&str; 6] {
+        [&self.post_box, &self.street, &self.city, &self.region, &self.code, &self.country]
+    }
+}
+
+impl From<Address> for Contact {
+    fn from(Address { name, address, .. }: Address) -> Self {
+        Self { name, emails: vec![address], ..Self::default() }
+    }
+}
+
+impl Contact {
+    /// The name to show: its own, or the best that is known.
+    pub fn shown_name(&self) -> String {
+        let NameParts { family, given, .. } = &self.parts;
+        let of_parts = [given.as_str(), family.as_str()].join(" ").trim().to_owned();
+        let first = self.emails.first().cloned().unwrap_or_default();
+        let known = [&self.name, &of_parts, &self.company, &first];
+        known.into_iter().find(|name| !name.is_empty()).cloned().unwrap_or_else(|| "?".to_owned())
+    }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use time::macros::{date, datetime};
 
     #[test]
     fn signs_that_mean_something_are_escaped_and_long_lines_go_on() {
@@ -65,9 +192,10 @@ mod tests {
         let people = [
             Address { name, address: "ines@saltmarsh.example".to_owned(), is_of_internet: true },
             Address { address: "ferry@windrose.example".to_owned(), ..Address::default() },
-        ];
+        ]
+        .map(Contact::from);
         let cards = to_vcards(&people);
-        assert!(cards.lines().all(|line| line.len() <= LINE_IN_BYTES), "{cards}");
+        assert!(cards.lines().all(|line| line.len() <= 75), "{cards}");
         let whole = cards.replace("\r\n ", "");
         assert!(whole.contains("FN:Albrecht\\; Ines\\, \"Rokkaku\" \u{e9}\u{e9}"), "{whole}");
         assert!(
@@ -75,6 +203,54 @@ mod tests {
         );
         let table = to_table(&people);
         assert!(table.contains("\"Albrecht; Ines, \"\"Rokkaku\"\""), "{table}");
+        assert!(table.starts_with("Name,E-mail Address\r\n"), "columns that nobody fills are left out");
         assert!(table.ends_with("\"\",\"ferry@windrose.example\"\r\n"));
+    }
+
+    #[test]
+    fn all_that_is_known_of_a_person_and_a_list_is_written() {
+        let text = str::to_owned;
+        let bram = Contact {
+            name: text("Bram Okafor"),
+            parts: NameParts { family: text("Okafor"), given: text("Bram"), ..NameParts::default() },
+            company: text("Saltmarsh Kiteworks"),
+            department: text("Sails"),
+            emails: vec![text("bram@saltmarsh.example"), text("b@kites.example")],
+            phones: vec![(PhoneKind::Mobile, text("0151 1")), (PhoneKind::WorkFax, text("04 2"))],
+            addresses: vec![(
+                AddressKind::Home,
+                PostalAddress { street: text("Dyke 3"), city: text("Saltmarsh"), ..PostalAddress::default() },
+            )],
+            birthday: Some(date!(1979 - 03 - 07)),
+            photo: Some(b"\xff\xd8\xffphoto".to_vec()),
+            categories: vec![text("Kites"), text("Fair, stalls")],
+            unique_name: text("00ff"),
+            modified_utc: Some(datetime!(2024-05-06 07:08:09 UTC)),
+            ..Contact::default()
+        };
+        let list = Contact {
+            name: text("Stall holders"),
+            members: Some(vec![Address { address: text("b@kites.example"), ..Address::default() }]),
+            ..Contact::default()
+        };
+        let cards = to_vcards(&[bram.clone(), list]).replace("\r\n ", "");
+        for line in [
+            "N:Okafor;Bram;;;",
+            "ORG:Saltmarsh Kiteworks;Sails",
+            "EMAIL;TYPE=INTERNET,PREF:bram@saltmarsh.example",
+            "TEL;TYPE=CELL,VOICE:0151 1",
+            "TEL;TYPE=WORK,FAX:04 2",
+            "ADR;TYPE=HOME:;;Dyke 3;Saltmarsh;;;",
+            "BDAY:1979-03-07",
+            "PHOTO;ENCODING=b;TYPE=JPEG:/9j/cGhvdG8=",
+            "CATEGORIES:Kites,Fair\\, stalls",
+            "REV:2024-05-06T07:08:09Z",
+            "KIND:group",
+            "MEMBER:mailto:b@kites.example",
+        ] {
+            assert!(cards.contains(&format!("\r\n{line}\r\n")), "{line} in {cards}");
+        }
+        let table = to_table(&[bram]);
+        assert!(table.contains("Mobile Phone") && table.contains("\"b@kites.example\""), "{table}");
     }
 }

@@ -6,6 +6,7 @@
 //! - [`links`]: pages and outlines of links: open tabs, histories, feeds;
 //! - [`encoding`]: bytes that are text;
 //! - [`contacts`]: people with their addresses, for other programs;
+//! - [`calendar`]: events and tasks, for other programs;
 //! - [`gecko`]: what the browsers and mail programs around Gecko keep;
 //! - [`chromium`]: what the browsers around Chromium keep;
 //! - [`folder_looks`]: how a folder of Windows looks;
@@ -20,8 +21,10 @@
 //! - [`ini`]: sections of names and values, changed without touching what is not meant.
 
 pub mod bookmarks;
+pub mod calendar;
 pub mod chromium;
 pub mod contacts;
+mod content_lines;
 pub mod encoding;
 pub mod error;
 pub mod folder_looks;

@@ -4,19 +4,21 @@
 use crate::browser::engines::engine_of;
 use crate::catalogue::Catalogue;
 use crate::mail::contacts::people_in;
+use crate::mail::mailboxes::unpack;
+use crate::mail::things_out::{self, Things, ThingsFound};
 use crate::profiles::ProfileFolder;
 use porter_formats::FormatError;
 use porter_formats::bookmarks::Bookmarks;
 use porter_formats::bookmarks::file::to_html;
-use porter_formats::contacts::{to_table, to_vcards};
+use porter_formats::contacts::{Contact, to_table, to_vcards};
 use porter_formats::links::{Page, feeds_to_opml};
 use porter_formats::shortcut;
 use porter_names::{RelativePath, screen::on_screen};
 use porter_source::{EntryKind, HostFolder, Volume};
-use porter_trunk::{Content, Trunk, TrunkItem, in_pieces};
+use porter_trunk::{Content, Trunk, TrunkItem};
+use std::collections::HashSet;
 use std::fs;
 use std::io::{self, Write};
-use std::path::Path;
 use tempfile::TempDir;
 
 /// A form that something can be taken in.
@@ -34,6 +36,27 @@ pub enum Form {
     Contacts,
     /// The same as a table.
     ContactsTable,
+    /// The events of calendars, as one.
+    Calendar,
+    /// Tasks, as a calendar.
+    Tasks,
+}
+
+/// What was written.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Taken {
+    /// How many rows.
+    pub rows: u64,
+    /// Things of which nothing could be read.
+    pub damaged: u64,
+    /// What else could not be read, in words.
+    pub flaws: Vec<String>,
+}
+
+impl From<u64> for Taken {
+    fn from(rows: u64) -> Self {
+        Self { rows, ..Self::default() }
+    }
 }
 
 /// Why something cannot be taken in a form.
@@ -53,32 +76,40 @@ pub enum NotTaken {
     Trunk(#[from] porter_trunk::TrunkError),
 }
 
-/// Writes an item of a trunk in a form. Returns its number of rows.
+/// Writes an item of a trunk in a form.
 pub fn take_as(
     trunk: &dyn Trunk,
     item: &TrunkItem,
     catalogue: &Catalogue,
     form: Form,
     to: &mut dyn Write,
-) -> Result<u64, NotTaken> {
+) -> Result<Taken, NotTaken> {
+    match form {
+        Form::Contacts | Form::ContactsTable => return take_contacts(trunk, item, form, to),
+        Form::Calendar | Form::Tasks => {
+            let things = if form == Form::Tasks { Things::Tasks } else { Things::Events };
+            let found = things_out::entries(trunk, item, things)?;
+            if !found.has_data_files {
+                return Err(NotTaken::NotOfItem(item.id.clone()));
+            }
+            to.write_all(things_out::to_calendar(&found).as_bytes())?;
+            let ThingsFound { things, damaged, flaws, .. } = found;
+            return Ok(Taken { rows: things.len() as u64, damaged, flaws });
+        }
+        _ => {}
+    }
     let profile = Unpacked::of(trunk, item)?;
     let title = |what: &str| format!("{what}: {}", on_screen(item.title.as_bytes()));
     match form {
         Form::Bookmarks => {
             let bookmarks = bookmarks_of(&profile, item, catalogue, true)?;
             to.write_all(to_html(&bookmarks).as_bytes())?;
-            Ok(bookmarks.count())
+            Ok(bookmarks.count().into())
         }
         Form::Feeds => {
             let feeds = bookmarks_of(&profile, item, catalogue, false)?.feeds();
             to.write_all(feeds_to_opml(&feeds).as_bytes())?;
-            Ok(feeds.len() as u64)
-        }
-        Form::Contacts | Form::ContactsTable => {
-            let people = people_in(&profile.folder())?.ok_or_else(|| NotTaken::NotOfItem(item.id.clone()))?;
-            let written = if form == Form::Contacts { to_vcards(&people) } else { to_table(&people) };
-            to.write_all(written.as_bytes())?;
-            Ok(people.len() as u64)
+            Ok((feeds.len() as u64).into())
         }
         Form::History => {
             let engine = engine_for(item, catalogue)?;
@@ -89,16 +120,43 @@ pub fn take_as(
                 page.link(&link)
             })??;
             page.end()?;
-            Ok(rows)
+            Ok(rows.into())
         }
         Form::Tabs => {
             let tabs = engine_for(item, catalogue)?.tabs(&profile.folder())?;
             let mut page = Page::begin(to, &title("Open tabs"))?;
             tabs.iter().try_for_each(|link| page.link(link))?;
             page.end()?;
-            Ok(tabs.len() as u64)
+            Ok((tabs.len() as u64).into())
+        }
+        // They are written above.
+        Form::Contacts | Form::ContactsTable | Form::Calendar | Form::Tasks => {
+            Err(NotTaken::NotOfItem(item.id.clone()))
         }
     }
+}
+
+/// The people of data files, of address books, and of the lists of addresses that a program offers. Of the
+/// last only those whose address nobody else has.
+fn take_contacts(
+    trunk: &dyn Trunk,
+    item: &TrunkItem,
+    form: Form,
+    to: &mut dyn Write,
+) -> Result<Taken, NotTaken> {
+    let ThingsFound { things: mut people, damaged, flaws, has_data_files } =
+        things_out::contacts(trunk, item)?;
+    let of_profile = people_in(&Unpacked::of(trunk, item)?.folder())?;
+    if of_profile.is_none() && !has_data_files {
+        return Err(NotTaken::NotOfItem(item.id.clone()));
+    }
+    let known: HashSet<String> =
+        people.iter().flat_map(|person| &person.emails).map(|address| address.to_lowercase()).collect();
+    let others = of_profile.into_iter().flatten();
+    people.extend(others.filter(|person| !known.contains(&person.address.to_lowercase())).map(Contact::from));
+    let written = if form == Form::Contacts { to_vcards(&people) } else { to_table(&people) };
+    to.write_all(written.as_bytes())?;
+    Ok(Taken { rows: people.len() as u64, damaged, flaws })
 }
 
 /// The bookmarks of an item of a trunk.
@@ -232,7 +290,7 @@ impl Unpacked {
             if let Some(above) = path.parent() {
                 fs::create_dir_all(above)?;
             }
-            write_content(trunk, &entry, &path)?;
+            unpack(trunk, &entry, &path)?;
         }
         let volume = HostFolder::open(folder.path()).map_err(|cause| io::Error::other(cause.to_string()))?;
         Ok(Self { volume, _folder: folder })
@@ -251,15 +309,4 @@ fn is_of_use(path: &RelativePath) -> bool {
         || first == b"Sessions"
         || first == b"sessionstore-backups"
         || path.name().is_some_and(|name| name.to_ascii_lowercase().ends_with(b".url"))
-}
-
-fn write_content(trunk: &dyn Trunk, entry: &porter_trunk::Entry, to: &Path) -> Result<(), NotTaken> {
-    let damaged = |what: String| NotTaken::Io(io::Error::other(what));
-    let mut content = trunk.open_content(entry).map_err(|damage| damaged(damage.to_string()))?;
-    let mut file = fs::File::create(to)?;
-    in_pieces(&mut *content, |piece| file.write_all(piece)).map_err(|failed| match failed {
-        porter_trunk::PieceFailed::Reading(cause) | porter_trunk::PieceFailed::Using(cause) => {
-            NotTaken::Io(cause)
-        }
-    })
 }

@@ -8,7 +8,9 @@
 //! - [`thunderbird`]: a profile of Mozilla's mail programs;
 //! - [`mail_account`]: an account as a person types it into a program;
 //! - [`contacts`]: people and their addresses;
-//! - [`letters`]: the letters of an item, counted; [`letters_out`]: taken out for other programs.
+//! - [`letters`]: the letters of an item, counted;
+//! - [`mailboxes`]: the letters of an item of a trunk, read; [`letters_out`]: taken out for other programs, and
+//!   [`things_out`]: the contacts, events, tasks and notes.
 
 mod apple_accounts;
 mod claws_accounts;
@@ -20,12 +22,15 @@ mod kmail_accounts;
 pub mod letters;
 pub mod letters_out;
 pub mod mail_account;
+pub mod mailboxes;
 mod offered;
 mod outlook_profiles;
 mod sources;
+pub mod things_out;
 pub mod thunderbird;
 
 pub use data_file::opener_of;
+pub use porter_formats::mail::role::Role;
 
 use crate::catalogue::{CarryRule, Catalogue, EngineName, PROFILE_PART};
 use crate::caution::Caution;
@@ -39,7 +44,7 @@ use crate::receipt::{CountReceipt, ItemReceipt, Verdict};
 use crate::registry_part::source;
 use crate::ruled::in_one_piece;
 use data_file_facts::DataFileFacts;
-use letters::Letters;
+use letters::{BESIDE_LETTERS, Letters};
 use mail_account::MailAccount;
 use outlook_profiles::{OutlookProfiles, Reading};
 use porter_machine::layout::Family;
@@ -193,7 +198,10 @@ impl Kind for Mail {
             return;
         }
         let parts = item.parts.iter().filter_map(|part| ground.found_of(item, part));
-        let (now, _) = numbers_of(parts, &*ground.machine.volume, &|| true);
+        let (mut now, _) = numbers_of(parts, &*ground.machine.volume, &|| true);
+        if !item.counts.iter().any(|count| BESIDE_LETTERS.contains(&count.name.as_str())) {
+            as_earlier_versions_counted(&mut now);
+        }
         for then in then {
             row.counts.push(CountReceipt {
                 name: then.name.clone(),
@@ -205,6 +213,17 @@ impl Kind for Mail {
                     .map_or(0, |(_, now)| (*now).min(then.captured)),
             });
         }
+    }
+}
+
+/// Earlier versions called all that is in a data file messages.
+fn as_earlier_versions_counted(now: &mut [(String, u64)]) {
+    let beside = now.iter().filter(|(name, _)| BESIDE_LETTERS.contains(&name.as_str()));
+    let beside: u64 = beside.map(|(_, number)| *number).sum();
+    let messages =
+        now.iter_mut().find(|(name, _)| matches!(name.as_str(), letters::MESSAGES | letters::ON_A_SERVER));
+    if let Some((_, messages)) = messages {
+        *messages += beside;
     }
 }
 

@@ -4,7 +4,8 @@
 use porter_demo::dice::Dice;
 use porter_demo::mail::data_file;
 use porter_formats::FormatError;
-use porter_formats::mail::pst::mailbox::Mailbox;
+use porter_formats::mail::mapi::letter::Letter;
+use porter_formats::mail::pst::mailbox::{FolderKind, Mailbox};
 use std::collections::BTreeSet;
 use std::io;
 
@@ -23,7 +24,7 @@ fn letters(mailbox: &Mailbox<'_>) -> (Vec<String>, usize) {
     let (mut written, mut damaged) = (Vec::new(), 0);
     for row in mailbox.folders.iter().flat_map(|folder| &folder.letters) {
         let mut bytes = Vec::new();
-        match mailbox.letter(row).map(|letter| letter.write(&mut bytes)) {
+        match mailbox.thing(row).map(|thing| Letter::from(thing).write(&mut bytes)) {
             Ok(Ok(0)) => written.push(String::from_utf8_lossy(&bytes).into_owned()),
             _ => damaged += 1,
         }
@@ -36,8 +37,8 @@ fn every_letter_comes_out_with_its_people_its_text_and_the_file_at_it() {
     let file = data_file(40);
     let (all, damaged) = with_mailbox(&file, |mailbox| {
         let folders: Vec<_> =
-            mailbox.folders.iter().map(|folder| (folder.path.join("/"), folder.kind.clone())).collect();
-        assert_eq!(folders, [("Inbox".to_owned(), "IPF.Note".to_owned())]);
+            mailbox.folders.iter().map(|folder| (folder.path.join("/"), folder.kind)).collect();
+        assert_eq!(folders, [("Inbox".to_owned(), FolderKind::Letters)]);
         letters(mailbox)
     })
     .unwrap();
@@ -100,10 +101,28 @@ fn a_file_that_is_cut_off_or_leads_in_circles_gives_as_much_as_it_holds() {
             assert!(found.len() + damaged <= 30, "{length}");
         }
     }
-    // Every place in the header that could be one of a tree leads to the first page of nodes.
+    // Neither tree is where the header says: both are found again by their pages.
+    let whole = with_mailbox(&file, letters).unwrap();
     let nodes_at = file[224..232].to_vec();
-    let mut circle = file;
-    circle[240..248].copy_from_slice(&nodes_at);
-    let (found, damaged) = with_mailbox(&circle, letters).unwrap();
-    assert_eq!((found.len(), damaged), (0, 30), "no letter has data, and each is counted");
+    for (nodes, blocks) in
+        [(None, Some(&nodes_at[..])), (Some(&[0; 8][..]), None), (Some(&[0xff; 8]), Some(&[0; 8]))]
+    {
+        let mut lost = file.clone();
+        for (at, place) in [(224, nodes), (240, blocks)] {
+            if let Some(place) = place {
+                lost[at..at + 8].copy_from_slice(place);
+            }
+        }
+        assert_eq!(with_mailbox(&lost, letters).unwrap(), whole);
+    }
+    // Nothing tells any more where the letters were.
+    let mut homeless = file.clone();
+    let folder = with_mailbox(&file, |mailbox| mailbox.folders[0].letters[0].parent).unwrap().to_le_bytes();
+    let is_row = |at: &usize| file[*at..*at + 4] == folder && file[at + 24..at + 28] == [0x22, 0x80, 0, 0];
+    let row = (0x4400..file.len() - 28).step_by(8).find(is_row).unwrap();
+    homeless[row] ^= 0x40;
+    let folders = |mailbox: &Mailbox<'_>| {
+        mailbox.folders.iter().map(|folder| (folder.path.join("/"), folder.letters.len())).collect::<Vec<_>>()
+    };
+    assert_eq!(with_mailbox(&homeless, folders).unwrap(), [("Recovered".to_owned(), 30)]);
 }

@@ -1,17 +1,22 @@
 //! Letters of Apple Mail, a file each: a line with the length of the letter, the letter, and a property list
 //! with its flags. The lowest bit of these says that somebody has read it; the second, that it was deleted.
 
+use super::letter_flags::LetterFlags;
+
 /// The part of a file's end in which its flags stand.
 pub const TAIL_IN_BYTES: usize = 4 << 10;
 const KEY: &[u8] = b"<key>flags</key>";
 const READ: u64 = 1;
 const DELETED: u64 = 1 << 1;
+const ANSWERED: u64 = 1 << 2;
+const STARRED: u64 = 1 << 4;
+const FORWARDED: u64 = 1 << 8;
 
 /// The meaning of the flags.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Flags {
-    /// Somebody has read it.
-    pub is_read: bool,
+    /// What was done with it.
+    pub of_letter: LetterFlags,
     /// It waits to be taken away.
     pub is_deleted: bool,
 }
@@ -32,7 +37,13 @@ pub fn flags(tail: &[u8]) -> Flags {
         std::str::from_utf8(&rest[begin..end]).ok()?.trim().parse::<u64>().ok()
     });
     let number = number.unwrap_or(READ);
-    Flags { is_read: number & READ != 0, is_deleted: number & DELETED != 0 }
+    let of_letter = LetterFlags {
+        is_read: number & READ != 0,
+        is_answered: number & ANSWERED != 0,
+        is_starred: number & STARRED != 0,
+        is_forwarded: number & FORWARDED != 0,
+    };
+    Flags { of_letter, is_deleted: number & DELETED != 0 }
 }
 
 #[cfg(test)]
@@ -60,7 +71,8 @@ mod tests {
             ("<key>flags</key><integer>torn", true, false),
             ("", true, false),
         ] {
-            assert_eq!(flags(tail.as_bytes()), Flags { is_read, is_deleted }, "{tail}");
+            let found = flags(tail.as_bytes());
+            assert_eq!((found.of_letter.is_read, found.is_deleted), (is_read, is_deleted), "{tail}");
         }
     }
 }

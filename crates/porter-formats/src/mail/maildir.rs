@@ -2,28 +2,34 @@
 //! (<https://cr.yp.to/proto/maildir.html>). The name of a letter in `cur` ends with its flags; Mozilla's
 //! programs write them into the letter.
 
-use super::mbox::Counter;
+use super::head;
+use super::letter_flags::LetterFlags;
+use super::mbox::status_in;
 
 /// The folders of letters: those that a program has seen, and those that it has not.
 pub const FOLDERS: [&str; 2] = ["cur", "new"];
 /// So much of a letter is enough to know whether it was read.
 pub const HEAD_IN_BYTES: usize = 64 << 10;
 
-/// True if nobody has read a letter of this name that begins so, in a folder of that name.
-pub fn is_unread(folder: &str, name: &[u8], beginning: &[u8]) -> bool {
+/// What was done with a letter of this name that begins so, in a folder of that name.
+pub fn flags(folder: &str, name: &[u8], beginning: &[u8]) -> LetterFlags {
     // Windows holds no colon in a name: programs write another sign there.
-    let flags = name.windows(3).rposition(|text| text[1..] == *b"2," && !text[0].is_ascii_alphanumeric());
-    if let Some(at) = flags {
-        return !name[at + 3..].contains(&b'S');
+    let marks = name.windows(3).rposition(|text| text[1..] == *b"2," && !text[0].is_ascii_alphanumeric());
+    if let Some(at) = marks {
+        return LetterFlags::from_maildir(&name[at + 3..]);
     }
-    let mut counter = Counter::default();
-    if !super::mbox::is_one(beginning) {
-        counter.feed(b"From - Thu Jan  1 00:00:00 1970\n");
+    let head = &beginning[..head::end_of(beginning)];
+    let status = head.split(|byte| *byte == b'\n').filter_map(status_in).last();
+    match status {
+        Some(bits) => LetterFlags::from_mozilla(bits),
+        None if folder == FOLDERS[1] => LetterFlags::default(),
+        None => LetterFlags::READ,
     }
-    let head =
-        memchr::memmem::find(beginning, b"\n\n").or_else(|| memchr::memmem::find(beginning, b"\r\n\r\n"));
-    counter.feed(&beginning[..head.unwrap_or(beginning.len())]);
-    counter.letters().unread > 0 || folder == FOLDERS[1]
+}
+
+/// True if nobody has read it.
+pub fn is_unread(folder: &str, name: &[u8], beginning: &[u8]) -> bool {
+    !flags(folder, name, beginning).is_read
 }
 
 #[cfg(test)]

@@ -8,7 +8,7 @@ const ENVELOPE: &[u8] = b"From ";
 /// Flags of Mozilla's status: somebody has read the letter; it is deleted, and goes when the file is next
 /// compacted.
 const READ: u32 = 0x0001;
-const EXPUNGED: u32 = 0x0008;
+pub(super) const EXPUNGED: u32 = 0x0008;
 /// No line that matters is longer: only so much of one is kept.
 const LONGEST_LINE_IN_BYTES: usize = 256;
 
@@ -98,7 +98,7 @@ impl Counter {
 }
 
 /// A sender and a date, or nothing behind the word. A sentence that begins with it is not one.
-fn is_envelope(line: &[u8]) -> bool {
+pub(super) fn is_envelope(line: &[u8]) -> bool {
     const DAYS: [&[u8]; 7] = [b"Mon", b"Tue", b"Wed", b"Thu", b"Fri", b"Sat", b"Sun"];
     let Some(rest) = line.strip_prefix(ENVELOPE) else { return line == b"From" };
     let mut words = rest.split(|byte| *byte == b' ').filter(|word| !word.is_empty());
@@ -110,7 +110,7 @@ fn is_envelope(line: &[u8]) -> bool {
 }
 
 /// The flags of `X-Mozilla-Status: 0001`, or of the `Status: RO` of other programs.
-fn status_in(line: &[u8]) -> Option<u32> {
+pub(super) fn status_in(line: &[u8]) -> Option<u32> {
     let colon = memchr(b':', line)?;
     let value = line[colon + 1..].trim_ascii();
     match &line[..colon] {

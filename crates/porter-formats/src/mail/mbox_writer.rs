@@ -1,6 +1,7 @@
 //! Writing a mailbox (RFC 4155, in the form *mboxrd*): letters one after the other, with the line ends of
 //! Unix. A line of a letter that could begin the next one gets a `>` more, which readers take away.
 
+use super::letter_flags::LetterFlags;
 use std::io::{self, Write};
 use time::OffsetDateTime;
 use time::macros::format_description;
@@ -15,8 +16,8 @@ pub struct MboxWriter<W: Write> {
 pub struct Envelope {
     /// When it came; the beginning of 1970 if that is not known.
     pub at_utc: Option<OffsetDateTime>,
-    /// Somebody has read it.
-    pub is_read: bool,
+    /// What was done with it.
+    pub flags: LetterFlags,
 }
 
 impl<W: Write> MboxWriter<W> {
@@ -37,8 +38,9 @@ impl<W: Write> MboxWriter<W> {
         let at =
             envelope.at_utc.unwrap_or(OffsetDateTime::UNIX_EPOCH).format(&form).map_err(io::Error::other)?;
         // Mozilla's programs read the second line, others the third.
-        let (mozilla, status) = if envelope.is_read { ("0001", "RO") } else { ("0000", "O") };
-        write!(self.to, "From - {at}\nX-Mozilla-Status: {mozilla}\nStatus: {status}\n")?;
+        let status = if envelope.flags.is_read { "RO" } else { "O" };
+        let mozilla = envelope.flags.to_mozilla();
+        write!(self.to, "From - {at}\nX-Mozilla-Status: {mozilla:04x}\nStatus: {status}\n")?;
         let mut lines = Lines { to: &mut self.to, waiting: Vec::new(), is_at_begin: true };
         let done = write(&mut lines)?;
         lines.end()?;
@@ -132,10 +134,10 @@ mod tests {
         let mut written = Vec::new();
         for length in [1, 2, 5, 7, 1000] {
             let mut mailbox = MboxWriter::new(Vec::new());
-            for is_read in [true, false] {
+            for flags in [LetterFlags::READ, LetterFlags::default()] {
                 let put =
                     |to: &mut dyn Write| letter.chunks(length).try_for_each(|piece| to.write_all(piece));
-                mailbox.letter(Envelope { at_utc: None, is_read }, put).unwrap();
+                mailbox.letter(Envelope { at_utc: None, flags }, put).unwrap();
             }
             written.push(String::from_utf8(mailbox.finish().unwrap()).unwrap());
         }

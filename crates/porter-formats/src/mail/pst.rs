@@ -2,19 +2,22 @@
 //! learned from real files).
 //!
 //! The tree of nodes alone says how many letters are in how many folders ([`count`]). [`store`] reads all
-//! that is in a file, [`mailbox`] its folders, and [`letter`] a letter as other programs read it.
+//! that is in a file, and [`mailbox`] its folders.
 
+mod contents;
 mod encoding;
 mod heap;
-pub mod letter;
+mod lost_pages;
 pub mod mailbox;
-mod properties;
-pub mod rtf;
+mod page;
 pub mod store;
 
+use super::mapi::number;
 use crate::FormatError;
-use std::collections::{BTreeMap, HashSet};
+use mailbox::FolderKind;
+use std::collections::BTreeMap;
 use std::io;
+use store::Store;
 
 const WHAT: &str = "Outlook data file";
 const MAGIC: &[u8] = b"!BDN";
@@ -24,10 +27,6 @@ pub const HEADER_IN_BYTES: usize = 600;
 const TYPE_MASK: u32 = 0x1f;
 const FOLDER: u32 = 0x02;
 const MESSAGE: u32 = 0x04;
-/// The type of a page of the tree of nodes ([MS-PST] 2.2.2.7.1).
-const NODE_PAGE: u8 = 0x81;
-/// No tree is deeper ([MS-PST] 2.2.2.7.7.1 allows eight levels).
-const DEEPEST: u8 = 8;
 
 /// How the numbers in a file are laid out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -49,6 +48,8 @@ pub struct Header {
     pub is_copy: bool,
     /// Where the tree of nodes begins.
     pub nodes_at_in_bytes: u64,
+    /// Where the tree of blocks begins.
+    pub blocks_at_in_bytes: u64,
 }
 
 /// True for the beginning of such a file.
@@ -70,14 +71,13 @@ impl Header {
             36.. => Layout::LargePages,
             other => return Err(FormatError::Unsupported { what: WHAT, version: other.to_string() }),
         };
-        let nodes_at_in_bytes = match layout {
-            Layout::Ansi => number(bytes, 188, 4),
-            Layout::Unicode | Layout::LargePages => number(bytes, 224, 8),
-        };
+        let (nodes_at, blocks_at) = if layout == Layout::Ansi { (188, 196) } else { (224, 240) };
+        let place = |at| number(bytes, at, layout.word());
         Ok(Self {
             layout,
             is_copy: bytes.get(8..10) == Some(b"SO"),
-            nodes_at_in_bytes: nodes_at_in_bytes.ok_or_else(short)?,
+            nodes_at_in_bytes: place(nodes_at).ok_or_else(short)?,
+            blocks_at_in_bytes: place(blocks_at).ok_or_else(short)?,
         })
     }
 }
@@ -122,62 +122,6 @@ impl Layout {
     }
 }
 
-/// A page of the tree of nodes.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Page {
-    /// Where the pages below are, and their level.
-    Branch(u8, Vec<u64>),
-    /// Nodes, each with its parent.
-    Leaf(Vec<Node>),
-}
-
-/// A node: a folder, a letter, or something of theirs.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Node {
-    /// Its number, whose low bits are its type.
-    pub id: u32,
-    /// The number of what it is in.
-    pub parent: u32,
-}
-
-impl Page {
-    /// Reads a page, which is as long as its layout says.
-    pub fn from_bytes(bytes: &[u8], layout: Layout) -> Result<Self, FormatError> {
-        let wrong = |detail: &str| FormatError::damaged(WHAT, detail);
-        let types = layout.type_at();
-        if bytes.get(types..types + 2) != Some(&[NODE_PAGE, NODE_PAGE]) {
-            return Err(wrong("a page is not one of the tree of nodes"));
-        }
-        let short = || wrong("a page is too short");
-        let (count_at, count_length) = layout.count_at();
-        let count = number(bytes, count_at, count_length).ok_or_else(short)? as usize;
-        let row_at = layout.row_length_at();
-        let row = number(bytes, row_at, 1).ok_or_else(short)? as usize;
-        let level = number(bytes, row_at + 1, 1).ok_or_else(short)? as u8;
-        let word = layout.word();
-        let least = if level == 0 { 3 * word + 4 } else { 3 * word };
-        if row < least || count.saturating_mul(row) > count_at || level > DEEPEST {
-            return Err(wrong("a page says more than it holds"));
-        }
-        let rows = (0..count).map(|at| &bytes[at * row..(at + 1) * row]);
-        if level > 0 {
-            // A key, then the number and the place of a page.
-            let below = rows.map(|row| number(row, 2 * word, word)).collect::<Option<_>>();
-            return Ok(Self::Branch(level - 1, below.ok_or_else(short)?));
-        }
-        // A number, two blocks, and the number of the parent.
-        let node = |row: &[u8]| {
-            Some(Node { id: number(row, 0, 4)? as u32, parent: number(row, 3 * word, 4)? as u32 })
-        };
-        Ok(Self::Leaf(rows.map(node).collect::<Option<_>>().ok_or_else(short)?))
-    }
-}
-
-fn number(bytes: &[u8], at: usize, length: usize) -> Option<u64> {
-    let of_number = bytes.get(at..at.checked_add(length)?)?;
-    Some(of_number.iter().rev().fold(0, |number, byte| number << 8 | u64::from(*byte)))
-}
-
 /// The letters of a data file.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Letters {
@@ -187,53 +131,61 @@ pub struct Letters {
     pub is_copy: bool,
     /// How many folders hold letters.
     pub folders: u64,
-    /// All letters in folders.
+    /// All letters in folders, and what else is in folders that are for nothing else.
     pub messages: u64,
+    /// What is in folders for other things.
+    pub beside: BesideLetters,
     /// Pages of the tree that could not be read: letters that they name are not counted.
     pub damaged_pages: u64,
 }
 
+/// The things of a data file that are no letters.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct BesideLetters {
+    /// People, and lists of people.
+    pub contacts: u64,
+    /// Events in calendars.
+    pub events: u64,
+    /// Tasks.
+    pub tasks: u64,
+    /// Notes.
+    pub notes: u64,
+}
+
 /// Counts the letters of a file. `read` fills a buffer from an offset, and returns how much it has filled.
-/// Each page is read once, whatever points to it.
+/// What only lies in the file, because its tree is damaged, is not counted.
 pub fn count(read: &dyn Fn(u64, &mut [u8]) -> io::Result<usize>) -> Result<Letters, FormatError> {
-    let mut beginning = vec![0; HEADER_IN_BYTES];
-    let length = fill(read, 0, &mut beginning).map_err(|cause| FormatError::damaged(WHAT, cause))?;
-    let Header { layout, is_copy, nodes_at_in_bytes } = Header::from_bytes(&beginning[..length])?;
-    let mut page = vec![0; layout.page_in_bytes()];
-    let mut pending = vec![(nodes_at_in_bytes, None)];
-    let mut seen = HashSet::new();
+    let store = Store::open(read)?;
     let mut folders: BTreeMap<u32, u64> = BTreeMap::new();
-    let mut damaged_pages = 0;
-    while let Some((at, level)) = pending.pop() {
-        if !seen.insert(at) {
-            damaged_pages += 1;
-            continue;
+    let mut any = false;
+    store.each_node(&mut |node| {
+        any = true;
+        if node.id & TYPE_MASK == MESSAGE && node.parent & TYPE_MASK == FOLDER {
+            *folders.entry(node.parent).or_default() += 1;
         }
-        let whole = fill(read, at, &mut page).is_ok_and(|length| length == page.len());
-        match Page::from_bytes(&page, layout).ok().filter(|_| whole) {
-            // The level tells that a page is not above itself.
-            Some(Page::Branch(below, places)) if level.is_none_or(|level| level == below + 1) => {
-                pending.extend(places.into_iter().map(|place| (place, Some(below))));
-            }
-            Some(Page::Leaf(nodes)) if level.is_none_or(|level| level == 0) => {
-                let is_letter =
-                    |node: &&Node| node.id & TYPE_MASK == MESSAGE && node.parent & TYPE_MASK == FOLDER;
-                for node in nodes.iter().filter(is_letter) {
-                    *folders.entry(node.parent).or_default() += 1;
-                }
-            }
-            _ => damaged_pages += 1,
-        }
-    }
-    if folders.is_empty() && seen.len() as u64 == damaged_pages {
+    });
+    if !any && store.damaged_pages() > 0 {
         return Err(FormatError::damaged(WHAT, "the tree of its nodes cannot be read"));
+    }
+    let Header { layout, is_copy, .. } = store.header();
+    let (mut beside, mut letters) = (BesideLetters::default(), BTreeMap::new());
+    for (folder, number) in folders {
+        let kind = mailbox::kind_of(&store, folder);
+        *match kind {
+            FolderKind::Contacts => &mut beside.contacts,
+            FolderKind::Events => &mut beside.events,
+            FolderKind::Tasks => &mut beside.tasks,
+            FolderKind::Notes => &mut beside.notes,
+            FolderKind::Letters | FolderKind::Other => letters.entry(folder).or_default(),
+        } += number;
     }
     Ok(Letters {
         layout,
         is_copy,
-        folders: folders.len() as u64,
-        messages: folders.values().sum(),
-        damaged_pages,
+        folders: letters.len() as u64,
+        messages: letters.values().sum(),
+        beside,
+        damaged_pages: store.damaged_pages(),
     })
 }
 

@@ -100,12 +100,19 @@ impl DataFileFacts {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use porter_formats::mail::pst::BesideLetters;
 
     #[test]
     fn facts_say_again_what_was_told_and_junk_ends_them() {
         let at = |path: &str| RelativePath::from_bytes(path.as_bytes()).unwrap();
-        let letters =
-            |layout, messages| Letters { layout, is_copy: false, folders: 2, messages, damaged_pages: 0 };
+        let letters = |layout, messages| Letters {
+            layout,
+            is_copy: false,
+            folders: 2,
+            messages,
+            beside: BesideLetters::default(),
+            damaged_pages: 0,
+        };
         let files = [
             DataFileFacts::of(
                 &at("Users/tamsin/a.pst"),

@@ -4,6 +4,7 @@ use super::data_file;
 use super::data_file_facts::DataFileFacts;
 use crate::caution::Caution;
 use crate::profiles::ProfileFolder;
+use porter_formats::mail::pst::BesideLetters;
 use porter_formats::mail::{dbx, emlx, maildir, mbox};
 use porter_formats::mork::{self, FolderSummary};
 use porter_machine::small_file;
@@ -19,6 +20,16 @@ pub const UNREAD: &str = "unread messages";
 pub const ON_A_SERVER: &str = "messages kept on a server";
 /// Mailboxes with letters in them.
 pub const FOLDERS: &str = "folders of messages";
+/// People, and lists of people.
+pub const CONTACTS: &str = "contacts";
+/// Events in calendars.
+pub const EVENTS: &str = "events";
+/// Tasks.
+pub const TASKS: &str = "tasks";
+/// Notes.
+pub const NOTES: &str = "notes";
+/// The numbers of what lies in mailboxes beside letters.
+pub(super) const BESIDE_LETTERS: [&str; 4] = [CONTACTS, EVENTS, TASKS, NOTES];
 
 /// Folders of Mozilla's programs in which mailboxes are, and whether those are copies of what is on a server.
 const MAILBOXES: [(&str, bool); 2] = [("Mail", false), ("ImapMail", true)];
@@ -32,6 +43,8 @@ pub struct Letters {
     unread: u64,
     on_a_server: u64,
     folders: u64,
+    /// In the order of [`BESIDE_LETTERS`].
+    beside_letters: [u64; 4],
     /// Files that could not be counted.
     pub cautions: Vec<Caution>,
     /// The data files among them, for themselves.
@@ -47,7 +60,8 @@ impl Letters {
             (ON_A_SERVER, self.on_a_server),
             (FOLDERS, self.folders),
         ];
-        let found = all.into_iter().filter(|(_, number)| *number > 0);
+        let beside = BESIDE_LETTERS.into_iter().zip(self.beside_letters);
+        let found = all.into_iter().chain(beside).filter(|(_, number)| *number > 0);
         found.map(|(name, number)| (name.to_owned(), number)).collect()
     }
 
@@ -132,6 +146,9 @@ impl Letters {
                 }
                 self.data_files.push(DataFileFacts::of(at, &letters, found.modified_utc));
                 self.folders += letters.folders;
+                let BesideLetters { contacts, events, tasks, notes } = letters.beside;
+                let beside = [contacts, events, tasks, notes];
+                self.beside_letters.iter_mut().zip(beside).for_each(|(sum, number)| *sum += number);
                 *(if letters.is_copy { &mut self.on_a_server } else { &mut self.messages }) +=
                     letters.messages;
             }
@@ -179,7 +196,7 @@ impl Letters {
                 let read = file.and_then(|file| file.read_at(from, &mut tail).ok()).unwrap_or_default();
                 let flags = emlx::flags(&tail[..read]);
                 messages += u64::from(!flags.is_deleted);
-                unread += u64::from(!flags.is_deleted && !flags.is_read);
+                unread += u64::from(!flags.is_deleted && !flags.of_letter.is_read);
             } else if name.ends_with(b".eml") {
                 messages += 1;
             }
@@ -295,12 +312,13 @@ fn is_maildir(rows: &[Listed]) -> bool {
     has(maildir::FOLDERS[0]) && (has(maildir::FOLDERS[1]) || has("tmp"))
 }
 
-/// True for a folder of letters whose names are numbers: one of the files that programs keep beside them is
-/// there.
+/// The files that programs keep beside letters whose names are numbers.
+pub(super) const BESIDE_NUMBERS: [&[u8]; 5] =
+    [b".mh_sequences", b".claws_mark", b".claws_cache", b".sylpheed_mark", b".sylpheed_cache"];
+
+/// True for a folder of letters whose names are numbers.
 fn is_mh(rows: &[Listed]) -> bool {
-    const BESIDE: [&[u8]; 5] =
-        [b".mh_sequences", b".claws_mark", b".claws_cache", b".sylpheed_mark", b".sylpheed_cache"];
-    rows.iter().any(|row| BESIDE.contains(&row.name.as_slice()))
+    rows.iter().any(|row| BESIDE_NUMBERS.contains(&row.name.as_slice()))
 }
 
 /// True for a store of Outlook Express, by its name.

@@ -1,13 +1,18 @@
-//! Letters taken out of a trunk for other programs, folder by folder: those of Outlook's data files, and
-//! those that are a file each (Apple Mail, Windows Mail, Windows Live Mail).
+//! Letters taken out of a trunk for other programs, folder by folder.
 
-mod data_files;
-mod single;
+mod folder_writer;
 
+pub use folder_writer::MAILDIR_SEPARATOR;
+
+use super::mailboxes::{self, MailFolder, MailLetter, Visitor};
 use crate::forms::NotTaken;
+use folder_writer::FolderWriter;
+use porter_formats::mail::role::Role;
 use porter_trunk::{Trunk, TrunkItem};
 use std::collections::HashSet;
+use std::io;
 use std::path::{Path, PathBuf};
+use time::OffsetDateTime;
 
 /// A form that letters can be taken in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -16,12 +21,26 @@ pub enum LetterForm {
     Mbox,
     /// A file for each letter.
     Letters,
+    /// A folder for each folder, with a file for each letter whose name tells what was done with it.
+    Maildir,
 }
 
-/// The letters of one folder, accounted for.
+/// Which letters are taken.
+pub struct LetterChoice<'c> {
+    /// True for a folder that is taken.
+    pub folder: &'c dyn Fn(&MailFolder) -> bool,
+    /// Folders for these are not taken.
+    pub skip_roles: Vec<Role>,
+    /// No letter that is older. One without a date is taken.
+    pub since_utc: Option<OffsetDateTime>,
+    /// No letter that is newer, or as new.
+    pub before_utc: Option<OffsetDateTime>,
+}
+
+/// The letters of one folder, accounted for: all that are found were written, left out or damaged.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct FolderTaken {
-    /// The data file, and the folders down to this one.
+    /// The names down to it.
     pub path: Vec<String>,
     /// How many are there.
     pub found: u64,
@@ -29,6 +48,8 @@ pub struct FolderTaken {
     pub written: u64,
     /// How many were written without all of their parts.
     pub incomplete: u64,
+    /// How many were not asked for.
+    pub left_out: u64,
     /// Letters of which nothing could be read.
     pub damaged: u64,
 }
@@ -40,7 +61,7 @@ pub struct LettersTaken {
     pub folders: Vec<FolderTaken>,
     /// Folders of other things, which are not taken as letters: how many are there.
     pub others: Vec<(Vec<String>, u64)>,
-    /// Data files, or parts of them, that could not be read, in words.
+    /// Files, or parts of them, that could not be read, in words.
     pub flaws: Vec<String>,
 }
 
@@ -49,33 +70,106 @@ pub fn take_letters(
     trunk: &dyn Trunk,
     item: &TrunkItem,
     form: LetterForm,
+    choice: &LetterChoice<'_>,
     to: &Path,
     go_on: &dyn Fn() -> bool,
 ) -> Result<LettersTaken, NotTaken> {
-    let mut taking =
-        Taking { trunk, form, to, go_on, names: Names::default(), taken: LettersTaken::default() };
-    let any_in_files = taking.data_files(item)?;
-    let any_single = taking.single_letters(item)?;
-    if any_in_files || any_single { Ok(taking.taken) } else { Err(NotTaken::NotOfItem(item.id.clone())) }
+    let mut taking = Taking {
+        form,
+        choice,
+        to,
+        names: Names::default(),
+        open: None,
+        is_asked_for: false,
+        taken: LettersTaken::default(),
+    };
+    if mailboxes::visit(trunk, item, to, &mut taking, go_on)? {
+        Ok(taking.taken)
+    } else {
+        Err(NotTaken::NotOfItem(item.id.clone()))
+    }
 }
 
 /// The letters of one item on their way.
 struct Taking<'t> {
-    trunk: &'t dyn Trunk,
     form: LetterForm,
+    choice: &'t LetterChoice<'t>,
     to: &'t Path,
-    go_on: &'t dyn Fn() -> bool,
     names: Names,
+    /// The folder that is being written.
+    open: Option<FolderWriter>,
+    is_asked_for: bool,
     taken: LettersTaken,
+}
+
+impl Taking<'_> {
+    fn now(&mut self) -> Option<&mut FolderTaken> {
+        self.taken.folders.last_mut()
+    }
+}
+
+fn is_asked_for(choice: &LetterChoice<'_>, letter: &dyn MailLetter) -> bool {
+    let LetterChoice { since_utc, before_utc, .. } = choice;
+    if since_utc.is_none() && before_utc.is_none() {
+        return true;
+    }
+    letter.summary().at_utc.is_none_or(|at| {
+        since_utc.is_none_or(|since| at >= since) && before_utc.is_none_or(|before| at < before)
+    })
+}
+
+impl Visitor for Taking<'_> {
+    fn begin(&mut self, folder: &MailFolder) -> io::Result<()> {
+        self.taken.folders.push(FolderTaken { path: folder.path.clone(), ..FolderTaken::default() });
+        self.is_asked_for = (self.choice.folder)(folder) && !self.choice.skip_roles.contains(&folder.role);
+        if self.is_asked_for {
+            self.open = Some(FolderWriter::begin(self.form, self.to, &mut self.names, &folder.path)?);
+        }
+        Ok(())
+    }
+
+    fn letter(&mut self, letter: &dyn MailLetter) -> io::Result<()> {
+        let incomplete = match &mut self.open {
+            Some(open) if is_asked_for(self.choice, letter) => Some(open.letter(letter)?),
+            _ => None,
+        };
+        if let Some(now) = self.now() {
+            now.found += 1;
+            now.left_out += u64::from(incomplete.is_none());
+            now.written += u64::from(incomplete.is_some());
+            now.incomplete += u64::from(incomplete.is_some_and(|parts| parts > 0));
+        }
+        Ok(())
+    }
+
+    fn damaged(&mut self) {
+        let is_asked_for = self.is_asked_for;
+        if let Some(now) = self.now() {
+            now.found += 1;
+            *(if is_asked_for { &mut now.damaged } else { &mut now.left_out }) += 1;
+        }
+    }
+
+    fn end(&mut self) -> io::Result<()> {
+        self.open.take().map_or(Ok(()), FolderWriter::finish)
+    }
+
+    fn other(&mut self, folder: &MailFolder, number: u64) {
+        self.taken.others.push((folder.path.clone(), number));
+    }
+
+    fn flaw(&mut self, flaw: String) {
+        self.taken.flaws.push(flaw);
+    }
 }
 
 /// Names in folders, each given once.
 #[derive(Default)]
-struct Names(HashSet<PathBuf>);
+pub(super) struct Names(HashSet<PathBuf>);
 
 impl Names {
     /// A path that was not given yet.
-    fn within(&mut self, folder: &Path, name: &str) -> PathBuf {
+    pub(super) fn within(&mut self, folder: &Path, name: &str) -> PathBuf {
         let name = portable(name);
         let (stem, ending) = match name.rsplit_once('.') {
             Some((stem, ending)) if !stem.is_empty() => (stem.to_owned(), format!(".{ending}")),
@@ -94,7 +188,7 @@ impl Names {
 }
 
 /// A name that every file system holds.
-fn portable(name: &str) -> String {
+pub(super) fn portable(name: &str) -> String {
     let held = |c: char| if c.is_control() || "/\\:*?\"<>|".contains(c) { '-' } else { c };
     let name: String = name.chars().map(held).take(100).collect();
     let name = name.trim_matches([' ', '.']).to_owned();

@@ -5,7 +5,7 @@
 //! and where their mail is: it may lie outside of the profile.
 
 use super::contacts::{is_address_book, is_left_over};
-use super::letters::Letters;
+use super::letters::{CONTACTS, EVENTS, Letters, TASKS};
 use super::mail_account::{MailAccount, MailServer};
 use crate::crossing::old_paths::OldPaths;
 use crate::profiles::mozilla::{self, IN_PROFILE, PREFS, RELATIVE, inside_profile};
@@ -105,8 +105,8 @@ pub fn learn_mail(profile: &ProfileFolder<'_>, learned: &mut Learned) {
     if matches!(events, Ok(None)) {
         return;
     }
-    learned.count_in("events", CALENDAR, &events, calendar::event_count);
-    learned.count_in("tasks", CALENDAR, &events, calendar::task_count);
+    learned.count_in(EVENTS, CALENDAR, &events, calendar::event_count);
+    learned.count_in(TASKS, CALENDAR, &events, calendar::task_count);
 }
 
 /// All address books are counted. Addresses that the program has collected are people, too.
@@ -133,11 +133,11 @@ fn learn_contacts(profile: &ProfileFolder<'_>, learned: &mut Learned) {
                 contacts += of_people;
                 lists += of_lists;
             }
-            Err(cause) => learned.count("contacts", &name, Err(cause)),
+            Err(cause) => learned.count(CONTACTS, &name, Err(cause)),
         }
     }
     if books > 0 {
-        learned.counts.push(("contacts".to_owned(), contacts));
+        learned.counts.push((CONTACTS.to_owned(), contacts));
     }
     if lists > 0 {
         learned.counts.push(("lists of contacts".to_owned(), lists));

@@ -133,13 +133,13 @@ fn is_within(entry: &Entry, named: Option<&(&TrunkItem, RelativePath)>) -> bool 
 }
 
 /// Patterns over names and paths, whatever their case. One without a folder is for names, wherever they are.
-pub(crate) fn patterns(texts: &[String]) -> Result<Patterns, Failure> {
+pub(crate) fn patterns(option: &str, texts: &[String]) -> Result<Patterns, Failure> {
     let anywhere = |text: &String| {
         if text.contains('/') { text.to_lowercase() } else { format!("**/{}", text.to_lowercase()) }
     };
     Patterns::new(texts.iter().map(anywhere).collect()).map_err(|cause| {
         Failure::wrong_use(
-            format!("--find: {cause}"),
+            format!("{option}: {cause}"),
             "`*` stands for any part of a name, `**/` for any folders.",
         )
     })
@@ -156,7 +156,7 @@ fn find(
     of_person: &dyn Fn(&Entry) -> bool,
     arguments: &LookArguments,
 ) -> Result<Outcome, Failure> {
-    let patterns = patterns(&arguments.find)?;
+    let patterns = patterns("--find", &arguments.find)?;
     let wanted =
         |entry: &Entry| is_within(entry, named) && of_person(entry) && fits(&patterns, &entry.address.path);
     let found: Vec<Entry> = list.entries()?.filter(wanted).collect();

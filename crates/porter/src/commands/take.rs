@@ -13,14 +13,19 @@ use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::restore::{RestoreError, plan_take, run_plan};
 use porter_kinds::catalogue::Catalogue;
-use porter_kinds::forms::{Form, NotTaken, take_as};
-use porter_kinds::mail::letters_out::{self, LetterForm};
+use porter_kinds::forms::{Form, NotTaken, Taken, take_as};
+use porter_kinds::mail::Role;
+use porter_kinds::mail::letters_out::{self, LetterChoice, LetterForm, MAILDIR_SEPARATOR};
+use porter_kinds::mail::mailboxes::MailFolder;
+use porter_kinds::mail::things_out::take_notes as take_notes_of;
 use porter_kinds::registry_part::form::registration_of;
 use porter_names::RelativePath;
 use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, TrunkItem, in_pieces};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
+use time::Date;
+use time::macros::format_description;
 
 /// Take one thing out of a trunk, into a folder
 #[derive(Debug, Args)]
@@ -36,19 +41,68 @@ pub(crate) struct TakeArguments {
     folder: PathBuf,
     /// A browser's profile offers `bookmarks` as the HTML file that browsers import, `feeds` as OPML,
     /// `history` or open `tabs` as a page. A mail program's profile, and Outlook's lists, offer `contacts` as
-    /// vCards, or as `contacts-table` of comma-separated values. Outlook's data files and Apple Mail offer
-    /// letters as `mbox`, a mailbox for each folder, or as `letters`, a file each, in a new folder. Every
-    /// item offers its part of the person's `registry` as a file that Windows takes in. The last argument is
-    /// then the file to write, or `-`
+    /// vCards, or as `contacts-table` of comma-separated values; Outlook's data files also `calendar` and
+    /// `tasks`, which calendars import, and `notes`, a text each. Mail of every program is offered as `mbox`, a
+    /// mailbox for each folder, as `letters`, a file each, or as `maildir`. Every item offers its part of the
+    /// person's `registry` as a file that Windows takes in. The last argument is then the file to write, or
+    /// `-`; a new folder for letters and notes
     #[arg(long = "as", value_name = "FORM")]
     form: Option<FormWord>,
     /// Only what has a name or path that fits, with all that is in it: '*.kite', '**/Plans'
     #[arg(long, value_name = "PATTERN", conflicts_with = "form")]
     find: Vec<String>,
     #[command(flatten)]
+    letters: LetterArguments,
+    #[command(flatten)]
     rules: OwnRulesArguments,
     #[command(flatten)]
     conduct: ConductArguments,
+}
+
+/// Which letters, of those that an item has
+#[derive(Debug, Args)]
+struct LetterArguments {
+    /// With letters: only of folders whose name or path fits: 'Inbox', '*/Customers/**'
+    #[arg(long = "folder", value_name = "PATTERN", requires = "form")]
+    folders: Vec<String>,
+    /// With letters: none of folders for these
+    #[arg(long, value_name = "ROLE", value_delimiter = ',', requires = "form")]
+    skip_role: Vec<RoleWord>,
+    /// With letters: none that came before this day, as 2024-12-31
+    #[arg(long, value_name = "DAY", value_parser = day, requires = "form")]
+    since: Option<Date>,
+    /// With letters: none that came after this day
+    #[arg(long, value_name = "DAY", value_parser = day, requires = "form")]
+    until: Option<Date>,
+}
+
+fn day(text: &str) -> Result<Date, String> {
+    let form = format_description!("[year]-[month]-[day]");
+    Date::parse(text, &form).map_err(|_| "a day is written as 2024-12-31".to_owned())
+}
+
+/// What a folder of letters is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum RoleWord {
+    Inbox,
+    Sent,
+    Outbox,
+    Drafts,
+    Deleted,
+    Junk,
+}
+
+impl From<RoleWord> for Role {
+    fn from(word: RoleWord) -> Self {
+        match word {
+            RoleWord::Inbox => Self::Inbox,
+            RoleWord::Sent => Self::Sent,
+            RoleWord::Outbox => Self::Outbox,
+            RoleWord::Drafts => Self::Drafts,
+            RoleWord::Deleted => Self::Deleted,
+            RoleWord::Junk => Self::Junk,
+        }
+    }
 }
 
 /// The forms in which an item can be taken out for other programs.
@@ -60,8 +114,12 @@ enum FormWord {
     Tabs,
     Contacts,
     ContactsTable,
+    Calendar,
+    Tasks,
+    Notes,
     Mbox,
     Letters,
+    Maildir,
     Registry,
 }
 
@@ -71,18 +129,19 @@ impl FormWord {
         match self {
             Self::Mbox => Some(LetterForm::Mbox),
             Self::Letters => Some(LetterForm::Letters),
+            Self::Maildir => Some(LetterForm::Maildir),
             _ => None,
         }
     }
 
-    /// Writes it, and returns its number of rows.
+    /// Writes it.
     fn write(
         self,
         trunk: &dyn Trunk,
         item: &TrunkItem,
         catalogue: &Catalogue,
         to: &mut dyn Write,
-    ) -> Result<u64, Failure> {
+    ) -> Result<Taken, Failure> {
         let form = match self {
             Self::Bookmarks => Form::Bookmarks,
             Self::Feeds => Form::Feeds,
@@ -90,7 +149,12 @@ impl FormWord {
             Self::Tabs => Form::Tabs,
             Self::Contacts => Form::Contacts,
             Self::ContactsTable => Form::ContactsTable,
-            Self::Mbox | Self::Letters => return Err(NotTaken::NotOfItem(item.id.clone()).into()),
+            Self::Calendar => Form::Calendar,
+            Self::Tasks => Form::Tasks,
+            // They are folders.
+            Self::Mbox | Self::Letters | Self::Maildir | Self::Notes => {
+                return Err(NotTaken::NotOfItem(item.id.clone()).into());
+            }
             Self::Registry if item.registry.is_empty() => {
                 return Err(Failure::wrong_use(
                     format!("`{}` has nothing in its owner's registry", item.id),
@@ -105,7 +169,7 @@ impl FormWord {
                     tell(format_args!("! Not in it, because no rule names it or it starts programs: {key}"));
                 }
                 to.write_all(&content).map_err(NotTaken::from)?;
-                return Ok(values);
+                return Ok(values.into());
             }
         };
         Ok(take_as(trunk, item, catalogue, form, to)?)
@@ -122,8 +186,8 @@ fn take_form(
     let to = &arguments.folder;
     let kinds = open::kinds_of(trunk.label(), &arguments.rules)?;
     if to.as_os_str() == "-" {
-        form.write(trunk, item, &kinds, &mut std::io::stdout().lock())?;
-        return Ok(Outcome::Well);
+        let taken = form.write(trunk, item, &kinds, &mut std::io::stdout().lock())?;
+        return Ok(tell_flaws(&taken));
     }
     let failed = |cause: std::io::Error| {
         Failure::new(
@@ -136,7 +200,8 @@ fn take_form(
         return Err(failed(std::io::Error::other("something of that name is there")));
     }
     let mut content = Vec::new();
-    let rows = form.write(trunk, item, &kinds, &mut content)?;
+    let taken = form.write(trunk, item, &kinds, &mut content)?;
+    let rows = taken.rows;
     let folder = to.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let mut file = tempfile::NamedTempFile::with_prefix_in(".porter-", folder).map_err(failed)?;
     file.write_all(&content).and_then(|()| file.as_file().sync_all()).map_err(failed)?;
@@ -147,7 +212,10 @@ fn take_form(
         FormWord::History => "page of the history",
         FormWord::Tabs => "open tab",
         FormWord::Contacts | FormWord::ContactsTable => "contact",
-        FormWord::Mbox | FormWord::Letters => "letter",
+        FormWord::Calendar => "event",
+        FormWord::Tasks => "task",
+        FormWord::Notes => "note",
+        FormWord::Mbox | FormWord::Letters | FormWord::Maildir => "letter",
         FormWord::Registry => "value",
     };
     say(format_args!(
@@ -155,7 +223,18 @@ fn take_form(
         if rows == 1 { format!("1 {what}") } else { many(rows, what) },
         paths::shown(to)
     ));
-    Ok(Outcome::Well)
+    Ok(tell_flaws(&taken))
+}
+
+/// Says what could not be read.
+fn tell_flaws(taken: &Taken) -> Outcome {
+    for flaw in &taken.flaws {
+        tell(format_args!("! {}", porter_names::screen::on_screen(flaw.as_bytes())));
+    }
+    if taken.damaged > 0 {
+        tell(format_args!("! Damaged, and not taken: {}", counted(taken.damaged, "thing")));
+    }
+    Outcome::attention_if(taken.damaged > 0 || !taken.flaws.is_empty())
 }
 
 fn many(rows: u64, what: &str) -> String {
@@ -170,7 +249,17 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
     let trunk = &*trunk;
     let (item, below) = item_and_path(trunk, &arguments.item)?;
     if let Some(letters) = arguments.form.and_then(FormWord::of_letters) {
-        return take_letters(trunk, item, letters, &arguments.folder);
+        return take_letters(trunk, item, letters, arguments);
+    }
+    let LetterArguments { folders, skip_role, since, until } = &arguments.letters;
+    if !folders.is_empty() || !skip_role.is_empty() || since.is_some() || until.is_some() {
+        return Err(Failure::wrong_use(
+            "--folder, --skip-role, --since and --until choose among letters",
+            "Add `--as mbox`, `--as letters` or `--as maildir`.",
+        ));
+    }
+    if arguments.form == Some(FormWord::Notes) {
+        return take_notes(trunk, item, &arguments.folder);
     }
     if let Some(form) = arguments.form {
         return take_form(trunk, item, form, arguments);
@@ -186,7 +275,7 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
         return give_out(trunk, item, &below);
     }
     refuse_in_a_trunk(&arguments.folder)?;
-    let patterns = patterns(&arguments.find)?;
+    let patterns = patterns("--find", &arguments.find)?;
     // A folder that fits is taken with all that is in it.
     let wanted = |path: &RelativePath| {
         let mut with_those_above = std::iter::successors(Some(path.clone()), RelativePath::parent);
@@ -222,13 +311,8 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
     Ok(Outcome::attention_if(is_refused || !notes.is_empty()))
 }
 
-/// The letters of an item into a new folder: all of them, or none under the name that was asked for.
-fn take_letters(
-    trunk: &dyn Trunk,
-    item: &TrunkItem,
-    form: LetterForm,
-    to: &Path,
-) -> Result<Outcome, Failure> {
+/// Makes a new folder aside, and gives it its name when all is in it.
+fn into_new_folder<T>(to: &Path, write: impl FnOnce(&Path) -> Result<T, Failure>) -> Result<T, Failure> {
     let failed = |cause: std::io::Error| {
         Failure::new(
             format!("`{}` cannot be written: {cause}", paths::shown(to)),
@@ -241,15 +325,57 @@ fn take_letters(
     }
     let above = to.parent().filter(|above| !above.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let aside = tempfile::Builder::new().prefix(".porter-").tempdir_in(above).map_err(failed)?;
-    let taken =
-        letters_out::take_letters(trunk, item, form, aside.path(), &|| !STOP.load(Ordering::Relaxed))?;
+    let done = write(aside.path())?;
     if STOP.load(Ordering::Relaxed) {
         return Err(Failure::new("stopped before it was done", "Nothing was taken."));
     }
     std::fs::rename(aside.path(), to).map_err(failed)?;
     // It has another name now, and stays.
     let _ = aside.keep();
-    Ok(views::letters::show(&taken, to))
+    Ok(done)
+}
+
+/// The letters of an item into a new folder: all that were asked for, or none under its name.
+fn take_letters(
+    trunk: &dyn Trunk,
+    item: &TrunkItem,
+    form: LetterForm,
+    arguments: &TakeArguments,
+) -> Result<Outcome, Failure> {
+    let LetterArguments { folders, skip_role, since, until } = &arguments.letters;
+    let patterns = patterns("--folder", folders)?;
+    let is_asked_for = |folder: &MailFolder| {
+        let path = RelativePath::from_bytes(folder.path.join("/").as_bytes());
+        patterns.is_empty() || path.is_ok_and(|path| fits(&patterns, &path))
+    };
+    let midnight = |day: Date| day.midnight().assume_utc();
+    let choice = LetterChoice {
+        folder: &is_asked_for,
+        skip_roles: skip_role.iter().map(|word| (*word).into()).collect(),
+        since_utc: since.map(midnight),
+        before_utc: until.and_then(Date::next_day).map(midnight),
+    };
+    let taken = into_new_folder(&arguments.folder, |aside| {
+        let go_on = || !STOP.load(Ordering::Relaxed);
+        Ok(letters_out::take_letters(trunk, item, form, &choice, aside, &go_on)?)
+    })?;
+    if form == LetterForm::Maildir && MAILDIR_SEPARATOR != ':' {
+        tell(
+            "! Windows holds no colon in a name: `;` stands before the flags. Some readers want it changed.",
+        );
+    }
+    Ok(views::letters::show(&taken, &arguments.folder))
+}
+
+/// The notes of an item into a new folder.
+fn take_notes(trunk: &dyn Trunk, item: &TrunkItem, to: &Path) -> Result<Outcome, Failure> {
+    let found = into_new_folder(to, |aside| {
+        let found = take_notes_of(trunk, item, aside)?;
+        if found.has_data_files { Ok(found) } else { Err(NotTaken::NotOfItem(item.id.clone()).into()) }
+    })?;
+    let taken = Taken { rows: found.things.len() as u64, damaged: found.damaged, flaws: found.flaws };
+    say(format_args!("Taken: {} into {}", counted(taken.rows, "note"), paths::shown(to)));
+    Ok(tell_flaws(&taken))
 }
 
 /// The content of one file to standard output, proved while it is given out.

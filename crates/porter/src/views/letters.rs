@@ -12,21 +12,27 @@ use std::path::Path;
 pub(crate) fn show(taken: &LettersTaken, to: &Path) -> Outcome {
     let sum = |of: fn(&FolderTaken) -> u64| taken.folders.iter().map(of).sum::<u64>();
     let (found, written) = (sum(|row| row.found), sum(|row| row.written));
+    let left_out = sum(|row| row.left_out);
     let (damaged, incomplete) = (sum(|row| row.damaged), sum(|row| row.incomplete));
-    for row in &taken.folders {
+    for row in taken.folders.iter().filter(|row| row.left_out < row.found) {
         let path = on_screen(row.path.join(" / ").as_bytes());
         let mut words = vec![format!("{} of {}", count(row.written), counted(row.found, "letter"))];
         words.extend((row.incomplete > 0).then(|| format!("{} without all parts", count(row.incomplete))));
+        words.extend((row.left_out > 0).then(|| format!("{} not asked for", count(row.left_out))));
         words.extend((row.damaged > 0).then(|| format!("{} damaged", count(row.damaged))));
         say(format_args!("  {path}: {}", words.join(", ")));
     }
     for (path, number) in &taken.others {
         let path = on_screen(path.join(" / ").as_bytes());
-        say(format_args!("  {path}: {}, which are no letters, are not taken", counted(*number, "thing")));
+        let things = counted(*number, "other thing");
+        say(format_args!("  {path}: {things} (--as contacts, calendar, tasks or notes)"));
     }
     for flaw in &taken.flaws {
         say(styled(CARE, format_args!("! {}", on_screen(flaw.as_bytes()))));
     }
-    say(format_args!("Taken: {} of {} into {}", count(written), counted(found, "letter"), paths::shown(to)));
+    let whole = counted(found, "letter");
+    let by_choice =
+        if left_out > 0 { format!("; {} were not asked for", count(left_out)) } else { String::new() };
+    say(format_args!("Taken: {} of {whole} into {}{by_choice}", count(written), paths::shown(to)));
     Outcome::attention_if(damaged + incomplete > 0 || !taken.flaws.is_empty())
 }

@@ -28,7 +28,7 @@ fn wrong(detail: &str) -> FormatError {
 
 impl Heap {
     pub(super) fn load(store: &Store<'_>, data: u64) -> Result<Self, FormatError> {
-        Self::from_pieces(store.pieces(data, MOST_IN_BYTES)?, store.layout())
+        Self::from_pieces(store.pieces(data, MOST_IN_BYTES)?, store.header().layout)
     }
 
     fn from_pieces(pieces: Vec<Vec<u8>>, layout: Layout) -> Result<Self, FormatError> {

@@ -1,10 +1,12 @@
 //! The folders of a data file, and which letters are in them.
 
-use super::letter::Letter;
-use super::properties::Properties;
-use super::store::{NodeData, NodeRow, Read, Store};
+use super::store::{NodeRow, Read, Store};
 use super::{FOLDER, MESSAGE, TYPE_MASK, WHAT};
 use crate::FormatError;
+use crate::mail::mapi::properties::Properties;
+use crate::mail::mapi::thing::Thing;
+use crate::mail::mapi::{Holder, NodeData};
+use crate::mail::role::Role;
 use std::collections::BTreeMap;
 
 /// Numbers of nodes ([MS-PST] 2.4.1), and of properties ([MS-OXPROPS]).
@@ -12,9 +14,19 @@ const STORE: u32 = 0x21;
 const NAME: u16 = 0x3001;
 const KIND: u16 = 0x3613;
 const TOP_OF_MAIL: u16 = 0x35e0;
+/// Folders of a role that the store names, and those that its root names.
+const ROLES: [(u16, Role); 3] = [(0x35e2, Role::Outbox), (0x35e3, Role::Deleted), (0x35e4, Role::Sent)];
+const DRAFTS: u16 = 0x36d7;
+const FURTHER: u16 = 0x36d8;
+const JUNK_OF_FURTHER: usize = 4;
+/// The folder with all others in it.
+const ROOT: u32 = 0x122;
 const CODE_PAGE: u16 = 0x66c3;
 /// The folder that a person sees as the top, where the store does not say which it is.
 const TOPS: [&str; 3] = ["IPM_SUBTREE", "Top of Personal Folders", "Top of Outlook data file"];
+/// The folder of all whose own folder is lost, and its number.
+const NOWHERE: u32 = 0;
+const RECOVERED: &str = "Recovered";
 /// Folders in folders are not deeper.
 const DEEPEST: usize = 64;
 
@@ -23,19 +35,58 @@ const DEEPEST: usize = 64;
 pub struct Folder {
     /// The names from the top of the mailbox to it.
     pub path: Vec<String>,
-    /// The kind of things in it, as Outlook calls it: `IPF.Note`, `IPF.Contact`; empty for letters too.
-    pub kind: String,
+    /// What is in it.
+    pub kind: FolderKind,
     /// False for what Outlook keeps for itself.
     pub is_of_person: bool,
+    /// What it is for.
+    pub role: Role,
     /// Its letters and other things, in the order of their numbers.
     pub letters: Vec<NodeRow>,
 }
 
-impl Folder {
-    /// False for contacts, appointments, tasks and notes.
-    pub fn holds_letters(&self) -> bool {
-        self.kind.is_empty() || self.kind.to_ascii_lowercase().starts_with("ipf.note")
+/// What is in a folder.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum FolderKind {
+    /// Letters, and what is sent as one.
+    #[default]
+    Letters,
+    /// People, and lists of people.
+    Contacts,
+    /// Events.
+    Events,
+    /// Tasks.
+    Tasks,
+    /// Notes.
+    Notes,
+    /// What Outlook noted of somebody's work, and the like.
+    Other,
+}
+
+impl FolderKind {
+    /// As Outlook calls it.
+    fn of_class(class: &str) -> Self {
+        let class = class.to_ascii_lowercase();
+        let kinds = [
+            ("ipf.note", Self::Letters),
+            ("ipf.contact", Self::Contacts),
+            ("ipf.appointment", Self::Events),
+            ("ipf.task", Self::Tasks),
+            ("ipf.stickynote", Self::Notes),
+        ];
+        match kinds.iter().find(|(name, _)| class.starts_with(name)) {
+            Some((_, kind)) => *kind,
+            None if class.is_empty() => Self::Letters,
+            None => Self::Other,
+        }
     }
+}
+
+/// What is in a folder. Letters, if that cannot be read.
+pub(super) fn kind_of(store: &Store<'_>, id: u32) -> FolderKind {
+    let properties = store.node(id).and_then(|node| store.properties(node, 1252).ok());
+    let class = properties.and_then(|properties| properties.text(store, KIND));
+    class.map(|class| FolderKind::of_class(&class)).unwrap_or_default()
 }
 
 /// An opened mailbox.
@@ -43,7 +94,7 @@ pub struct Mailbox<'r> {
     store: Store<'r>,
     /// In the order of their paths.
     pub folders: Vec<Folder>,
-    /// Pages of the tree of nodes that could not be read: what they tell of is missing.
+    /// Pages of the tree of nodes that could not be read: some of what they told of may be missing.
     pub damaged_pages: u64,
     code_page: u32,
 }
@@ -52,16 +103,14 @@ impl<'r> Mailbox<'r> {
     /// Reads the tree of nodes, and the names of the folders.
     pub fn open(read: Read<'r>) -> Result<Self, FormatError> {
         let store = Store::open(read)?;
-        let (rows, damaged_pages) = store.nodes();
+        let rows = store.nodes();
         if rows.is_empty() {
             return Err(FormatError::damaged(WHAT, "the tree of its nodes cannot be read"));
         }
-        let of_store = store.node(STORE)?.and_then(|node| Properties::load(&store, node, 0).ok());
+        let of_store = store.node(STORE).and_then(|node| store.properties(node, 0).ok());
         let of_store = of_store.unwrap_or_default();
-        let top = of_store.binary(&store, TOP_OF_MAIL).and_then(|entry| {
-            let last: [u8; 4] = entry.get(20..24)?.try_into().ok()?;
-            Some(u32::from_le_bytes(last))
-        });
+        let top = of_store.binary(&store, TOP_OF_MAIL).and_then(|entry| folder_in(&entry));
+        let roles = roles_of(&store, &of_store);
         let code_page = of_store.number(CODE_PAGE).unwrap_or(1252);
         let mut letters: BTreeMap<u32, Vec<NodeRow>> = BTreeMap::new();
         let mut above: BTreeMap<u32, NodeRow> = BTreeMap::new();
@@ -74,26 +123,48 @@ impl<'r> Mailbox<'r> {
                 _ => {}
             }
         }
+        let lost: Vec<u32> = letters.keys().filter(|id| !above.contains_key(id)).copied().collect();
+        for id in lost {
+            let own = letters.remove(&id).unwrap_or_default();
+            letters.entry(NOWHERE).or_default().extend(own);
+        }
         let mut folders = Vec::new();
         for (id, mut own) in letters {
             own.sort_unstable_by_key(|row| row.id);
             let (path, is_of_person) = path_of(&store, &above, id, top);
-            let properties =
-                above.get(&id).and_then(|row| Properties::load(&store, row.data, code_page).ok());
-            let kind = properties.and_then(|properties| properties.text(&store, KIND)).unwrap_or_default();
-            folders.push(Folder { path, kind, is_of_person, letters: own });
+            let kind = kind_of(&store, id);
+            let known = roles.iter().find(|(own, _)| *own == id).map(|(_, role)| *role);
+            let of_name = || path.last().map(|name| Role::of_name(name)).unwrap_or_default();
+            let role = known.unwrap_or_else(of_name);
+            folders.push(Folder { path, kind, is_of_person, role, letters: own });
         }
         if !folders.iter().any(|folder| folder.is_of_person) {
             below_a_known_top(&mut folders);
         }
         folders.sort_by(|a, b| a.path.cmp(&b.path));
+        let damaged_pages = store.damaged_pages();
         Ok(Self { store, folders, damaged_pages, code_page })
     }
 
-    /// Opens a letter of a folder.
-    pub fn letter(&self, row: &NodeRow) -> Result<Letter<'_, 'r>, FormatError> {
-        Letter::load(&self.store, row.id, row.data, self.code_page)
+    /// Opens a letter, or another thing, of a folder.
+    pub fn thing(&self, row: &NodeRow) -> Result<Thing<'_>, FormatError> {
+        Thing::load(&self.store, row.id, row.data, self.code_page)
     }
+}
+
+/// The folder that an entry names ([MS-PST] 2.4.3.2).
+fn folder_in(entry: &[u8]) -> Option<u32> {
+    entry.get(20..24)?.try_into().ok().map(u32::from_le_bytes)
+}
+
+/// The folders that the store says the role of.
+fn roles_of(store: &Store<'_>, of_store: &Properties) -> Vec<(u32, Role)> {
+    let root = store.node(ROOT).and_then(|node| store.properties(node, 0).ok()).unwrap_or_default();
+    let named = ROLES.iter().filter_map(|(id, role)| Some((of_store.binary(store, *id)?, *role)));
+    let of_root = root.binary(store, DRAFTS).map(|entry| (entry, Role::Drafts));
+    let further = root.binaries(store, FURTHER);
+    let junk = further.get(JUNK_OF_FURTHER).map(|entry| (entry.clone(), Role::Junk));
+    named.chain(of_root).chain(junk).filter_map(|(entry, role)| Some((folder_in(&entry)?, role))).collect()
 }
 
 /// Where the store does not name the top of what a person sees, a folder of its name is it; where there is
@@ -125,21 +196,23 @@ fn path_of(
             names.reverse();
             return (names, true);
         }
-        names.push(name_of(store, row.data).unwrap_or_else(|| format!("folder {at:x}")));
         if row.parent == at {
             // The root of all has no name of its own.
-            names.pop();
-            break;
+            if names.is_empty() {
+                names.push(format!("folder {id:x}"));
+            }
+            names.reverse();
+            return (names, false);
         }
+        names.push(name_of(store, row.data).unwrap_or_else(|| format!("folder {at:x}")));
         at = row.parent;
     }
-    if names.is_empty() {
-        names.push(format!("folder {id:x}"));
-    }
+    // Nothing tells where it was.
+    names.push(RECOVERED.to_owned());
     names.reverse();
-    (names, false)
+    (names, true)
 }
 
 fn name_of(store: &Store<'_>, node: NodeData) -> Option<String> {
-    Properties::load(store, node, 1252).ok()?.text(store, NAME).filter(|name| !name.is_empty())
+    store.properties(node, 1252).ok()?.text(store, NAME).filter(|name| !name.is_empty())
 }

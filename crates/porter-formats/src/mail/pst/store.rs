@@ -1,35 +1,30 @@
 //! An open data file: its tree of nodes, its tree of blocks, and the data that these lead to.
 
+use super::contents;
 use super::encoding::Encoding;
-use super::{HEADER_IN_BYTES, Header, Layout, NODE_PAGE, WHAT, fill, number};
+use super::lost_pages::LostPages;
+use super::page::{Page, Tree};
+use super::{HEADER_IN_BYTES, Header, Layout, WHAT, fill, number};
 use crate::FormatError;
-use std::cell::RefCell;
+use crate::mail::mapi::properties::Properties;
+use crate::mail::mapi::{Holder, Names, NodeData};
+use std::cell::{Cell, OnceCell, RefCell};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::io;
+use std::ops::Range;
 use std::rc::Rc;
 
 /// Fills a buffer from an offset, and returns how much it has filled.
 pub type Read<'r> = &'r dyn Fn(u64, &mut [u8]) -> io::Result<usize>;
 
-/// The type of a page of the tree of blocks ([MS-PST] 2.2.2.7.1).
-const BLOCK_PAGE: u8 = 0x80;
 /// Pages that are kept: some 2 MB, or 16 MB of large ones.
 const MOST_PAGES: usize = 4096;
-/// Trees of pages, and lists of blocks in lists, are not deeper.
-const DEEPEST: usize = 8;
 /// A block's number says that it tells of others.
 const TELLS_OF_OTHERS: u64 = 2;
 /// No block is longer, unpacked.
 const MOST_BLOCK_IN_BYTES: usize = 1 << 16;
-
-/// The data of a node, and of what is below it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct NodeData {
-    /// The number of its block; 0 for none.
-    pub data: u64,
-    /// The number of the block that tells of the nodes below it; 0 for none.
-    pub below: u64,
-}
+/// The node with the numbers of named properties ([MS-PST] 2.4.1).
+const NAMES: u32 = 0x61;
 
 /// A row of the tree of nodes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -46,9 +41,12 @@ pub struct NodeRow {
 pub struct Store<'r> {
     read: Read<'r>,
     header: Header,
-    blocks_at_in_bytes: u64,
-    encoding: Encoding,
+    encoding: Option<Encoding>,
     pages: RefCell<HashMap<u64, Rc<Vec<u8>>>>,
+    /// Rows of pages that no tree leads to any more; sought once, where a tree is damaged.
+    lost: OnceCell<LostPages>,
+    damaged_pages: Cell<u64>,
+    names: OnceCell<Names>,
 }
 
 struct Block {
@@ -68,34 +66,35 @@ impl<'r> Store<'r> {
         let mut beginning = vec![0; HEADER_IN_BYTES];
         let length = fill(read, 0, &mut beginning).map_err(wrong)?;
         let header = Header::from_bytes(&beginning[..length])?;
-        let (blocks_at, encoding_at) = match header.layout {
-            Layout::Ansi => (number(&beginning, 196, 4), 461),
-            Layout::Unicode | Layout::LargePages => (number(&beginning, 240, 8), 513),
-        };
-        let encoding = Encoding::from_number(beginning[encoding_at]).ok_or_else(|| {
-            FormatError::Unsupported { what: WHAT, version: "an unknown encoding".to_owned() }
-        })?;
-        let pages = RefCell::default();
-        Ok(Self { read, header, blocks_at_in_bytes: blocks_at.unwrap_or_default(), encoding, pages })
+        let encoding_at = if header.layout == Layout::Ansi { 461 } else { 513 };
+        Ok(Self {
+            read,
+            header,
+            encoding: beginning.get(encoding_at).and_then(|number| Encoding::from_number(*number)),
+            pages: RefCell::default(),
+            lost: OnceCell::new(),
+            damaged_pages: Cell::new(0),
+            names: OnceCell::new(),
+        })
     }
 
-    /// How it is laid out.
-    pub fn layout(&self) -> Layout {
-        self.header.layout
+    /// What the file says of itself.
+    pub fn header(&self) -> Header {
+        self.header
     }
 
-    fn page(&self, at: u64, kind: u8) -> Result<Rc<Vec<u8>>, FormatError> {
+    /// Pages of the tree of nodes that could not be read, as far as it was gone through.
+    pub fn damaged_pages(&self) -> u64 {
+        self.damaged_pages.get()
+    }
+
+    fn page(&self, at: u64) -> Result<Rc<Vec<u8>>, FormatError> {
         if let Some(page) = self.pages.borrow().get(&at) {
             return Ok(Rc::clone(page));
         }
-        let layout = self.header.layout;
-        let mut page = vec![0; layout.page_in_bytes()];
+        let mut page = vec![0; self.header.layout.page_in_bytes()];
         if fill(self.read, at, &mut page).map_err(wrong)? < page.len() {
             return Err(wrong("a page is behind its end"));
-        }
-        let types = layout.type_at();
-        if page[types..types + 2] != [kind, kind] {
-            return Err(wrong("a page is not of the tree that leads to it"));
         }
         let page = Rc::new(page);
         let mut pages = self.pages.borrow_mut();
@@ -106,54 +105,39 @@ impl<'r> Store<'r> {
         Ok(page)
     }
 
-    /// The rows of a page, and its level.
-    fn rows(&self, page: &[u8]) -> Result<(usize, usize, u8), FormatError> {
-        let layout = self.header.layout;
-        let (count_at, count_length) = layout.count_at();
-        let short = || wrong("a page is too short");
-        let count = number(page, count_at, count_length).ok_or_else(short)? as usize;
-        let row_at = layout.row_length_at();
-        let row = number(page, row_at, 1).ok_or_else(short)? as usize;
-        let level = number(page, row_at + 1, 1).ok_or_else(short)? as u8;
-        let least = if level == 0 { layout.word() + 8 } else { 3 * layout.word() };
-        if row < least || count.saturating_mul(row) > count_at || usize::from(level) > DEEPEST {
-            return Err(wrong("a page says more than it holds"));
+    fn root_of(&self, tree: Tree) -> u64 {
+        match tree {
+            Tree::Nodes => self.header.nodes_at_in_bytes,
+            Tree::Blocks => self.header.blocks_at_in_bytes,
         }
-        Ok((count, row, level))
     }
 
-    /// The row of a tree with this key.
-    fn find(&self, root: u64, kind: u8, key: u64) -> Result<Option<Vec<u8>>, FormatError> {
-        let word = self.header.layout.word();
-        let mut at = root;
+    fn lost(&self) -> &LostPages {
+        self.lost.get_or_init(|| LostPages::find(self.read, self.header.layout))
+    }
+
+    /// The row of a tree with this key. Where the tree is damaged, the newest that lies in the file.
+    fn find(&self, tree: Tree, key: u64) -> Option<Vec<u8>> {
+        let layout = self.header.layout;
+        let mut at = self.root_of(tree);
         let mut level = None;
         loop {
-            let page = self.page(at, kind)?;
-            let (count, length, own) = self.rows(&page)?;
-            if level.is_some_and(|level| level != own) {
-                return Err(wrong("a page is above itself"));
+            let bytes = self.page(at).ok();
+            let page = bytes.as_ref().and_then(|bytes| Page::from_bytes(bytes, layout, tree).ok());
+            // The level tells that no page is above itself.
+            let page = page.filter(|page| level.is_none_or(|level| level == page.level));
+            let Some(page) = page else { return self.lost().row(tree, key).map(<[u8]>::to_vec) };
+            if page.level == 0 {
+                return page.rows().find(|row| tree.key(row, layout) == key).map(<[u8]>::to_vec);
             }
-            let key_of = |row: usize| {
-                let key = number(&page, row * length, word).unwrap_or_default();
-                if kind == BLOCK_PAGE { key & !1 } else { key & 0xffff_ffff }
-            };
-            let rows = 0..count;
-            if own == 0 {
-                let row = rows.into_iter().find(|row| key_of(*row) == key);
-                return Ok(row.map(|row| page[row * length..(row + 1) * length].to_vec()));
-            }
-            let Some(row) = rows.into_iter().take_while(|row| key_of(*row) <= key).last() else {
-                return Ok(None);
-            };
-            at = number(&page, row * length + 2 * word, word).unwrap_or_default();
-            level = Some(own - 1);
+            at = page.below(page.rows().take_while(|row| tree.key(row, layout) <= key).last()?);
+            level = Some(page.level - 1);
         }
     }
 
     /// A node by its number.
-    pub fn node(&self, id: u32) -> Result<Option<NodeData>, FormatError> {
-        let row = self.find(self.header.nodes_at_in_bytes, NODE_PAGE, id.into())?;
-        Ok(row.map(|row| self.node_row(&row).data))
+    pub fn node(&self, id: u32) -> Option<NodeData> {
+        self.find(Tree::Nodes, id.into()).map(|row| self.node_row(&row).data)
     }
 
     fn node_row(&self, row: &[u8]) -> NodeRow {
@@ -166,40 +150,53 @@ impl<'r> Store<'r> {
         }
     }
 
-    /// All nodes, in the order of the tree, and the number of pages that could not be read.
-    pub fn nodes(&self) -> (Vec<NodeRow>, u64) {
-        let word = self.header.layout.word();
-        let (mut all, mut damaged) = (Vec::new(), 0);
+    /// Passes all nodes on, in the order of the tree. Each page is read once, whatever points to it. Returns
+    /// the keys that the pages which cannot be read may have had.
+    pub fn each_node(&self, look: &mut dyn FnMut(NodeRow)) -> Vec<Range<u64>> {
+        let layout = self.header.layout;
+        let mut missing = Vec::new();
         let mut seen = HashSet::new();
-        let mut waiting = vec![(self.header.nodes_at_in_bytes, None)];
-        while let Some((at, level)) = waiting.pop() {
-            let page = if seen.insert(at) { self.page(at, NODE_PAGE).ok() } else { None };
-            let rows = page.as_ref().and_then(|page| self.rows(page).ok());
-            let (Some(page), Some((count, length, own))) = (page, rows) else {
-                damaged += 1;
+        let mut waiting = vec![(self.root_of(Tree::Nodes), None, 0..u64::MAX)];
+        while let Some((at, level, keys)) = waiting.pop() {
+            let bytes = if seen.insert(at) { self.page(at).ok() } else { None };
+            let page = bytes.as_ref().and_then(|bytes| Page::from_bytes(bytes, layout, Tree::Nodes).ok());
+            let Some(page) = page.filter(|page| level.is_none_or(|level: u8| level == page.level)) else {
+                missing.push(keys);
                 continue;
             };
-            if level.is_some_and(|level: u8| level != own) {
-                damaged += 1;
+            if page.level == 0 {
+                page.rows().for_each(|row| look(self.node_row(row)));
                 continue;
             }
             // The last is taken first from what waits.
-            for row in (0..count).rev().map(|row| &page[row * length..(row + 1) * length]) {
-                if own > 0 {
-                    waiting.push((number(row, 2 * word, word).unwrap_or_default(), Some(own - 1)));
-                }
-            }
-            if own == 0 {
-                let rows = (0..count).map(|row| &page[row * length..(row + 1) * length]);
-                all.extend(rows.filter(|row| row.len() >= 3 * word + 4).map(|row| self.node_row(row)));
+            let mut end = keys.end;
+            for row in page.rows().rev() {
+                let begin = Tree::Nodes.key(row, layout);
+                waiting.push((page.below(row), Some(page.level - 1), begin..end));
+                end = begin;
             }
         }
-        (all, damaged)
+        self.damaged_pages.set(missing.len() as u64);
+        missing
+    }
+
+    /// All nodes. Where the tree is damaged, those that lie in the file are among them, the newest of each.
+    pub fn nodes(&self) -> Vec<NodeRow> {
+        let mut all = Vec::new();
+        let missing = self.each_node(&mut |row| all.push(row));
+        if !missing.is_empty() {
+            let mut known: HashSet<u32> = all.iter().map(|row| row.id).collect();
+            for keys in missing {
+                let found = self.lost().rows(Tree::Nodes, keys).map(|row| self.node_row(row));
+                all.extend(found.filter(|row| known.insert(row.id)));
+            }
+        }
+        all
     }
 
     fn block_at(&self, id: u64) -> Result<Block, FormatError> {
         let word = self.header.layout.word();
-        let row = self.find(self.blocks_at_in_bytes, BLOCK_PAGE, id & !1)?;
+        let row = self.find(Tree::Blocks, id & !1);
         let row = row.ok_or_else(|| wrong("a block is not in the tree of blocks"))?;
         let value = |at: usize, length: usize| number(&row, at, length).unwrap_or_default();
         let length = value(2 * word, 2) as usize;
@@ -221,14 +218,11 @@ impl<'r> Store<'r> {
                 .map_err(|cause| wrong(format!("a block cannot be unpacked: {cause}")))?;
         }
         if id & TELLS_OF_OTHERS == 0 {
-            self.encoding.decode(&mut bytes, id);
+            let unknown =
+                || FormatError::Unsupported { what: WHAT, version: "an unknown encoding".to_owned() };
+            self.encoding.ok_or_else(unknown)?.decode(&mut bytes, id);
         }
         Ok(bytes)
-    }
-
-    /// Passes the pieces of some data to `look`, one after the other, until that says no.
-    pub fn each_piece(&self, id: u64, look: &mut dyn FnMut(&[u8]) -> bool) -> Result<(), FormatError> {
-        self.pieces_below(id, 0, &mut HashSet::new(), look).map(drop)
     }
 
     fn pieces_below(
@@ -308,5 +302,33 @@ impl<'r> Store<'r> {
             }
         }
         Ok(())
+    }
+}
+
+impl Holder for Store<'_> {
+    fn each_piece(&self, data: u64, look: &mut dyn FnMut(&[u8]) -> bool) -> Result<(), FormatError> {
+        self.pieces_below(data, 0, &mut HashSet::new(), look).map(drop)
+    }
+
+    fn properties(&self, node: NodeData, code_page: u32) -> Result<Properties, FormatError> {
+        contents::properties(self, node, code_page)
+    }
+
+    fn rows(&self, node: NodeData, code_page: u32) -> Result<Vec<Properties>, FormatError> {
+        contents::rows(self, node, code_page)
+    }
+
+    fn names(&self) -> &Names {
+        /// Properties with the lists of names ([MS-PST] 2.4.7).
+        const SETS: u16 = 0x0002;
+        const ROWS: u16 = 0x0003;
+        const TEXTS: u16 = 0x0004;
+        self.names.get_or_init(|| {
+            let properties =
+                self.node(NAMES).and_then(|node| self.properties(node, 0).ok()).unwrap_or_default();
+            let [rows, sets, texts] =
+                [ROWS, SETS, TEXTS].map(|id| properties.binary(self, id).unwrap_or_default());
+            Names::from_lists(&rows, &sets, &texts)
+        })
     }
 }

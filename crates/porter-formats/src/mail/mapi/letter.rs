@@ -1,4 +1,4 @@
-//! A letter of a data file, as RFC 5322 and RFC 2045 write letters. Its parts are those that Outlook kept. A
+//! A letter, as RFC 5322 and RFC 2045 write letters. Its parts are those that Outlook kept. A
 //! letter that was signed or encrypted keeps its content to the byte.
 
 mod headers;
@@ -6,17 +6,16 @@ mod parts;
 
 use self::headers::{encoded, file_name, kept_headers, mailbox, one_line, shown};
 use self::parts::{Base64Lines, Body};
-use super::properties::{Properties, Value, rows_of};
 use super::rtf;
-use super::store::{NodeData, Store};
-use crate::{FormatError, encoding};
+use super::thing::{Attachment, CODE_PAGE_OF_INTERNET, Recipient, Thing};
+use crate::encoding;
+use crate::mail::head::Summary;
+use crate::mail::letter_flags::LetterFlags;
 use std::io::{self, Write};
 use time::OffsetDateTime;
 use time::format_description::well_known::Rfc2822;
 
 /// Properties of a letter ([MS-OXPROPS]).
-const CLASS: u16 = 0x001a;
-const SUBJECT: u16 = 0x0037;
 const SENT: u16 = 0x0039;
 const HEADERS: u16 = 0x007d;
 const FOR_NAME: u16 = 0x0042;
@@ -34,106 +33,58 @@ const HTML: u16 = 0x1013;
 const MESSAGE_ID: u16 = 0x1035;
 const REFERENCES: u16 = 0x1039;
 const IN_REPLY_TO: u16 = 0x1042;
-const OWN_CODE_PAGE: u16 = 0x3ffd;
-const INTERNET_CODE_PAGE: u16 = 0x3fde;
-/// Properties of those who get it.
-const NAME: u16 = 0x3001;
-const ADDRESS: u16 = 0x3003;
-const SMTP: u16 = 0x39fe;
-const RECIPIENT_KIND: u16 = 0x0c15;
-/// Properties of a file at it.
-const CONTENT: u16 = 0x3701;
-const SHORT_NAME: u16 = 0x3704;
-const METHOD: u16 = 0x3705;
-const LONG_NAME: u16 = 0x3707;
-const MEDIA_TYPE: u16 = 0x370e;
-const CONTENT_ID: u16 = 0x3712;
+const LAST_DONE: u16 = 0x1081;
+const MARK: u16 = 0x1090;
 
-const RECIPIENTS: u32 = 0x692;
-const ATTACHMENT: u32 = 0x05;
-const TYPE_MASK: u32 = 0x1f;
 const LETTER_INSIDE: u32 = 5;
 const READ: u32 = 1;
+/// What was last done with a letter, and how it is marked ([MS-OXOMSG], [MS-OXOFLAG]).
+const REPLIED: u32 = 102;
+const REPLIED_TO_ALL: u32 = 103;
+const FORWARDED: u32 = 104;
+const MARKED: u32 = 2;
 /// Letters in letters are not deeper.
 const DEEPEST: usize = 16;
 
 /// See the module.
-pub struct Letter<'s, 'r> {
-    store: &'s Store<'r>,
-    id: u32,
-    properties: Properties,
+pub struct Letter<'s> {
+    thing: Thing<'s>,
     depth: usize,
 }
 
-/// Facts of a letter for a list.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Summary {
-    /// The subject.
-    pub subject: String,
-    /// Who wrote it: a name, an address, or both.
-    pub from: String,
-    /// When it came, or was sent.
-    pub at_utc: Option<OffsetDateTime>,
-    /// Somebody has read it.
-    pub is_read: bool,
-    /// As Outlook calls it: `IPM.Note`.
-    pub class: String,
+impl<'s> From<Thing<'s>> for Letter<'s> {
+    fn from(thing: Thing<'s>) -> Self {
+        Self { thing, depth: 0 }
+    }
 }
 
-/// A file at a letter.
-struct Attachment {
-    properties: Properties,
-    id: u32,
-}
-
-impl<'s, 'r> Letter<'s, 'r> {
-    pub(super) fn load(
-        store: &'s Store<'r>,
-        id: u32,
-        node: NodeData,
-        code_page: u32,
-    ) -> Result<Self, FormatError> {
-        Self::load_at(store, id, node, code_page, 0)
-    }
-
-    fn load_at(
-        store: &'s Store<'r>,
-        id: u32,
-        node: NodeData,
-        code_page: u32,
-        depth: usize,
-    ) -> Result<Self, FormatError> {
-        let mut properties = Properties::load(store, node, code_page)?;
-        let own = [OWN_CODE_PAGE, INTERNET_CODE_PAGE].iter().find_map(|of| properties.number(*of));
-        properties.code_page = own.filter(|own| *own != 0).unwrap_or(code_page);
-        Ok(Self { store, id, properties, depth })
-    }
-
+impl<'s> Letter<'s> {
     fn text(&self, id: u16) -> Option<String> {
-        self.properties.text(self.store, id)
+        self.thing.text(id)
     }
 
     fn time(&self, id: u16) -> Option<OffsetDateTime> {
-        self.properties.time(self.store, id).and_then(utc)
+        self.thing.time(id)
     }
 
-    /// The subject. Outlook marks how long the `Re:` before it is.
+    /// The subject.
     pub fn subject(&self) -> String {
-        let subject = self.text(SUBJECT).unwrap_or_default();
-        match subject.strip_prefix('\u{1}') {
-            Some(rest) => rest.chars().skip(1).collect(),
-            None => subject,
-        }
+        self.thing.subject()
     }
 
     /// The facts for a list.
     pub fn summary(&self) -> Summary {
+        let number = |id| self.thing.properties.number(id);
         Summary {
             subject: self.subject(),
             from: self.sender().map(|(name, address)| shown(&name, &address)).unwrap_or_default(),
             at_utc: self.time(RECEIVED).or_else(|| self.time(SENT)),
-            is_read: self.properties.number(FLAGS).is_none_or(|flags| flags & READ != 0),
-            class: self.text(CLASS).unwrap_or_default(),
+            flags: LetterFlags {
+                is_read: number(FLAGS).is_none_or(|flags| flags & READ != 0),
+                is_answered: matches!(number(LAST_DONE), Some(REPLIED | REPLIED_TO_ALL)),
+                is_starred: number(MARK) == Some(MARKED),
+                is_forwarded: number(LAST_DONE) == Some(FORWARDED),
+            },
         }
     }
 
@@ -148,38 +99,10 @@ impl<'s, 'r> Letter<'s, 'r> {
         (name.is_some() || address.is_some()).then(|| (name.unwrap_or_default(), address.unwrap_or_default()))
     }
 
-    /// Those who get it: how (1 to, 2 copy, 3 blind copy), name, address.
-    fn recipients(&self) -> Vec<(u32, String, String)> {
-        let table = self.properties.below.get(&RECIPIENTS);
-        let rows = table.and_then(|node| rows_of(self.store, *node, self.properties.code_page).ok());
-        let row = |row: Properties| {
-            let text = |id| row.text(self.store, id).filter(|text| !text.is_empty());
-            let address = text(SMTP).or_else(|| text(ADDRESS).filter(|address| address.contains('@')));
-            (
-                row.number(RECIPIENT_KIND).unwrap_or(1),
-                text(NAME).unwrap_or_default(),
-                address.unwrap_or_default(),
-            )
-        };
-        rows.into_iter().flatten().map(row).collect()
-    }
-
-    fn attachments(&self) -> (Vec<Attachment>, u64) {
-        let of_kind = self.properties.below.iter().filter(|(id, _)| *id & TYPE_MASK == ATTACHMENT);
-        let (mut found, mut damaged) = (Vec::new(), 0);
-        for (id, node) in of_kind {
-            match Properties::load(self.store, *node, self.properties.code_page) {
-                Ok(properties) => found.push(Attachment { properties, id: *id }),
-                Err(_) => damaged += 1,
-            }
-        }
-        (found, damaged)
-    }
-
     /// Writes the letter. Returns how many of its parts could not be read: the others are there.
     pub fn write(&self, to: &mut dyn Write) -> io::Result<u64> {
-        let (attachments, mut damaged) = self.attachments();
-        let class = self.text(CLASS).unwrap_or_default().to_ascii_lowercase();
+        let (attachments, mut damaged) = self.thing.attachments();
+        let class = self.thing.class();
         self.write_headers(to)?;
         if let ([only], true) = (&attachments[..], class.starts_with("ipm.note.smime")) {
             // The letter as it came is in it, and a signature holds for every byte.
@@ -196,8 +119,8 @@ impl<'s, 'r> Letter<'s, 'r> {
         }
         let bodies = self.bodies();
         to.write_all(b"MIME-Version: 1.0\r\n")?;
-        let mixed = format!("=_{:08x}_{}_m", self.id, self.depth);
-        let alternative = format!("=_{:08x}_{}_a", self.id, self.depth);
+        let mixed = format!("=_{:08x}_{}_m", self.thing.id, self.depth);
+        let alternative = format!("=_{:08x}_{}_a", self.thing.id, self.depth);
         let is_mixed = !attachments.is_empty();
         if is_mixed {
             write!(to, "Content-Type: multipart/mixed; boundary=\"{mixed}\"\r\n\r\n--{mixed}\r\n")?;
@@ -239,11 +162,12 @@ impl<'s, 'r> Letter<'s, 'r> {
             Some(value) if !has(name) => write!(to, "{name}: {value}\r\n"),
             _ => Ok(()),
         };
-        let people = self.recipients();
+        let people = self.thing.recipients();
         missing("From", self.sender().map(|(name, address)| mailbox(&name, &address)))?;
         for (kind, name) in [(1, "To"), (2, "Cc"), (3, "Bcc")] {
-            let of_kind = people.iter().filter(|(own, ..)| own & 0xf == kind);
-            let all: Vec<String> = of_kind.map(|(_, name, address)| mailbox(name, address)).collect();
+            let of_kind = people.iter().filter(|person| person.kind & 0xf == kind);
+            let all: Vec<String> =
+                of_kind.map(|Recipient { name, address, .. }| mailbox(name, address)).collect();
             let all = if all.is_empty() && kind == 1 && people.is_empty() {
                 self.text(SHOWN_TO).map(|shown| encoded(&shown)).into_iter().collect()
             } else {
@@ -266,12 +190,18 @@ impl<'s, 'r> Letter<'s, 'r> {
     fn bodies(&self) -> Vec<Body> {
         let mut bodies = Vec::new();
         let plain = self.text(BODY).filter(|text| !text.is_empty());
-        let html = self.properties.binary(self.store, HTML).filter(|html| !html.is_empty()).map(|html| {
-            let code_page = self.properties.number(INTERNET_CODE_PAGE).unwrap_or(self.properties.code_page);
-            Body { media_type: "text/html", charset: encoding::charset_of(code_page), bytes: html }
-        });
+        let html = self.thing.properties.binary(self.thing.holder, HTML).filter(|html| !html.is_empty()).map(
+            |html| {
+                let code_page = self
+                    .thing
+                    .properties
+                    .number(CODE_PAGE_OF_INTERNET)
+                    .unwrap_or(self.thing.properties.code_page);
+                Body { media_type: "text/html", charset: encoding::charset_of(code_page), bytes: html }
+            },
+        );
         let html = html.or_else(|| self.text(HTML).map(|html| Body::utf8("text/html", &html)));
-        let rich = self.properties.binary(self.store, RICH).filter(|_| html.is_none());
+        let rich = self.thing.properties.binary(self.thing.holder, RICH).filter(|_| html.is_none());
         let rich = rich.and_then(|rich| rtf::unpacked(&rich).ok()).map(|rich| rtf::content(&rich));
         match (&plain, &rich) {
             (Some(plain), _) => bodies.push(Body::utf8("text/plain", plain)),
@@ -289,10 +219,9 @@ impl<'s, 'r> Letter<'s, 'r> {
     }
 
     fn write_attachment(&self, attachment: &Attachment, to: &mut dyn Write) -> io::Result<u64> {
-        let text = |id| attachment.properties.text(self.store, id).filter(|text| !text.is_empty());
-        let name = text(LONG_NAME).or_else(|| text(SHORT_NAME)).or_else(|| text(NAME));
-        let name = name.unwrap_or_else(|| format!("file {:x}", attachment.id));
-        if attachment.properties.number(METHOD) == Some(LETTER_INSIDE)
+        let text = |id| attachment.text(self.thing.holder, id);
+        let name = attachment.name(self.thing.holder);
+        if attachment.method() == Some(LETTER_INSIDE)
             && self.depth < DEEPEST
             && let Some(letter) = self.letter_inside(attachment)
         {
@@ -300,14 +229,14 @@ impl<'s, 'r> Letter<'s, 'r> {
             write!(to, "Content-Disposition: attachment; {}\r\n\r\n", file_name(&format!("{name}.eml")))?;
             return letter.write(to);
         }
-        let media_type = text(MEDIA_TYPE).map(|kind| one_line(&kind)).filter(|kind| {
+        let media_type = text(Attachment::MEDIA_TYPE).map(|kind| one_line(&kind)).filter(|kind| {
             kind.split('/').count() == 2
                 && kind.bytes().all(|b| b.is_ascii_graphic() && !b"\"(),:;<>@[\\]".contains(&b))
         });
         let media_type =
             media_type.filter(|kind| !kind.starts_with("multipart/") && !kind.starts_with("message/"));
         write!(to, "Content-Type: {}\r\n", media_type.as_deref().unwrap_or("application/octet-stream"))?;
-        let content_id = text(CONTENT_ID).map(|id| one_line(&id));
+        let content_id = text(Attachment::CONTENT_ID).map(|id| one_line(&id));
         if let Some(id) = &content_id {
             write!(to, "Content-ID: <{}>\r\n", id.trim_matches(['<', '>']))?;
         }
@@ -317,16 +246,9 @@ impl<'s, 'r> Letter<'s, 'r> {
         self.write_base64(attachment, to)
     }
 
-    fn letter_inside(&self, attachment: &Attachment) -> Option<Letter<'s, 'r>> {
-        let node = match attachment.properties.content(CONTENT)? {
-            // The number of a node below the attachment, and a length.
-            Value::Here(object) => {
-                let id = u32::from_le_bytes(object.get(..4)?.try_into().ok()?);
-                (id, *attachment.properties.below.get(&id)?)
-            }
-            Value::Node(node) => (attachment.id, *node),
-        };
-        Self::load_at(self.store, node.0, node.1, self.properties.code_page, self.depth + 1).ok()
+    fn letter_inside(&self, attachment: &Attachment) -> Option<Self> {
+        let thing = attachment.thing_inside(self.thing.holder, self.thing.properties.code_page)?;
+        Some(Self { thing, depth: self.depth + 1 })
     }
 
     /// Passes on the content of a file, piece by piece. Returns 1 if not all of it can be read.
@@ -335,28 +257,14 @@ impl<'s, 'r> Letter<'s, 'r> {
         attachment: &Attachment,
         write: &mut dyn FnMut(&[u8]) -> io::Result<()>,
     ) -> io::Result<u64> {
-        let node = match attachment.properties.content(CONTENT) {
-            None => return Ok(u64::from(attachment.properties.has(CONTENT))),
-            Some(Value::Node(node)) => *node,
-            Some(Value::Here(bytes)) => {
-                let inside = bytes.get(..4).and_then(|id| {
-                    let id = u32::from_le_bytes(id.try_into().ok()?);
-                    attachment.properties.below.get(&id).filter(|_| bytes.len() == 8)
-                });
-                match inside {
-                    Some(node) => *node,
-                    None => return write(bytes).map(|()| 0),
-                }
-            }
-        };
         let mut failed = None;
-        let read = self.store.each_piece(node.data, &mut |piece| {
+        let is_whole = attachment.each_piece(self.thing.holder, &mut |piece| {
             failed = write(piece).err();
             failed.is_none()
         });
         match failed {
             Some(cause) => Err(cause),
-            None => Ok(u64::from(read.is_err())),
+            None => Ok(u64::from(!is_whole)),
         }
     }
 
@@ -366,11 +274,4 @@ impl<'s, 'r> Letter<'s, 'r> {
         lines.end()?;
         Ok(damaged)
     }
-}
-
-/// 100 ns since 1601.
-fn utc(ticks: u64) -> Option<OffsetDateTime> {
-    const BETWEEN_IN_SECONDS: i64 = 11_644_473_600;
-    let seconds = i64::try_from(ticks / 10_000_000).ok()?.checked_sub(BETWEEN_IN_SECONDS)?;
-    OffsetDateTime::from_unix_timestamp(seconds).ok()
 }

@@ -1,0 +1,144 @@
+//! Letters that are a file each.
+
+use super::{MailFolder, MailLetter, Visitor, files_of};
+use crate::forms::NotTaken;
+use crate::mail::letters::BESIDE_NUMBERS;
+use porter_formats::mail::head::{self, Summary};
+use porter_formats::mail::letter_flags::LetterFlags;
+use porter_formats::mail::role::Role;
+use porter_formats::mail::{emlx, maildir, mbox};
+use porter_names::RelativePath;
+use porter_trunk::{Content, ContentHash, Entry, Trunk, TrunkItem};
+use std::collections::HashSet;
+use std::io::{self, Read, Write};
+
+/// The folders of a Maildir with letters in them.
+pub(super) const OF_MAILDIR: [&[u8]; 2] = [maildir::FOLDERS[0].as_bytes(), maildir::FOLDERS[1].as_bytes()];
+
+/// A letter that was read.
+struct Whole {
+    letter: Vec<u8>,
+    summary: Summary,
+    /// The old drive could not read all of it.
+    is_incomplete: bool,
+}
+
+impl MailLetter for Whole {
+    fn summary(&self) -> Summary {
+        self.summary.clone()
+    }
+
+    fn write(&self, to: &mut dyn Write) -> io::Result<u64> {
+        for line in self.letter.split_inclusive(|byte| *byte == b'\n') {
+            match line.strip_suffix(b"\n") {
+                Some(line) => {
+                    to.write_all(line.strip_suffix(b"\r").unwrap_or(line))?;
+                    to.write_all(b"\r\n")?;
+                }
+                None => to.write_all(line)?,
+            }
+        }
+        Ok(u64::from(self.is_incomplete))
+    }
+}
+
+pub(super) fn visit(
+    trunk: &dyn Trunk,
+    item: &TrunkItem,
+    visitor: &mut dyn Visitor,
+    go_on: &dyn Fn() -> bool,
+) -> Result<bool, NotTaken> {
+    let letters = letters_of(trunk, item)?;
+    for folder in letters.chunk_by(|a, b| folder_at(a) == folder_at(b)) {
+        let path = folder.first().map(folder_at).unwrap_or_default();
+        let path: Vec<String> = path.steps().map(|step| String::from_utf8_lossy(step).into_owned()).collect();
+        // Apple Mail has its letters in a folder of a mailbox.
+        let named = path.iter().rev().find(|name| *name != "Messages");
+        let role = named.map(|name| Role::of_name(name)).unwrap_or_default();
+        visitor.begin(&MailFolder { path, role })?;
+        for entry in folder.iter().take_while(|_| go_on()) {
+            match letter_in(trunk, entry) {
+                Some(letter) => visitor.letter(&letter)?,
+                None => visitor.damaged(),
+            }
+        }
+        visitor.end()?;
+    }
+    Ok(!letters.is_empty())
+}
+
+/// The folder that a letter is shown in.
+fn folder_at(entry: &Entry) -> RelativePath {
+    let parent = entry.address.path.parent().unwrap_or_default();
+    if is_in_maildir(entry) { parent.parent().unwrap_or_default() } else { parent }
+}
+
+fn is_in_maildir(entry: &Entry) -> bool {
+    let parent = entry.address.path.parent().unwrap_or_default();
+    parent.name().is_some_and(|name| OF_MAILDIR.contains(&name))
+}
+
+/// The letters of an item that are a file each, folder by folder.
+fn letters_of(trunk: &dyn Trunk, item: &TrunkItem) -> Result<Vec<Entry>, NotTaken> {
+    let is_beside_numbers =
+        |entry: &Entry| entry.address.path.name().is_some_and(|name| BESIDE_NUMBERS.contains(&name));
+    let of_numbers: HashSet<RelativePath> =
+        files_of(trunk, item)?.filter(is_beside_numbers).map(|entry| folder_at(&entry)).collect();
+    let is_letter = |entry: &Entry| {
+        let name = entry.address.path.name().unwrap_or_default().to_ascii_lowercase();
+        let is_number = name.iter().all(u8::is_ascii_digit);
+        name.ends_with(b".emlx")
+            || name.ends_with(b".eml")
+            || is_in_maildir(entry)
+            || (is_number && of_numbers.contains(&folder_at(entry)))
+    };
+    let mut found: Vec<Entry> = files_of(trunk, item)?.filter(is_letter).collect();
+    found.sort_by(|a, b| {
+        (folder_at(a), number_in(a), &a.address.path).cmp(&(folder_at(b), number_in(b), &b.address.path))
+    });
+    Ok(found)
+}
+
+/// Letters are numbered: `9.emlx` comes before `10.emlx`.
+fn number_in(entry: &Entry) -> u64 {
+    let name = String::from_utf8_lossy(entry.address.path.name().unwrap_or_default()).into_owned();
+    let digits: String = name.chars().take_while(char::is_ascii_digit).collect();
+    digits.parse().unwrap_or(u64::MAX)
+}
+
+/// The letter in a file. None if the file is damaged, or longer than letters are.
+fn letter_in(trunk: &dyn Trunk, entry: &Entry) -> Option<Whole> {
+    const MOST_IN_BYTES: u64 = 256 << 20;
+    if entry.size_in_bytes() > MOST_IN_BYTES {
+        return None;
+    }
+    let mut file = Vec::new();
+    trunk.open_content(entry).ok()?.read_to_end(&mut file).ok()?;
+    let Content::File { hash, .. } = entry.content else { return None };
+    if ContentHash::of(&file) != hash {
+        return None;
+    }
+    let name = entry.address.path.name()?;
+    let (letter, flags) = if name.to_ascii_lowercase().ends_with(b".emlx") {
+        let tail = &file[file.len().saturating_sub(emlx::TAIL_IN_BYTES)..];
+        (emlx::letter(&file)?.to_vec(), emlx::flags(tail).of_letter)
+    } else if is_in_maildir(entry) {
+        let folder = entry.address.path.parent()?;
+        let flags = maildir::flags(&String::from_utf8_lossy(folder.name()?), name, &file);
+        (without_envelope(file), flags)
+    } else {
+        (file, LetterFlags::READ)
+    };
+    let own = head::summary(&letter[..head::end_of(&letter)]);
+    // When it came, as its program has it; the head tells when it was sent.
+    let at_utc = entry.modified_utc.or(own.at_utc);
+    Some(Whole { letter, summary: Summary { at_utc, flags, ..own }, is_incomplete: entry.is_incomplete() })
+}
+
+/// Mozilla's programs begin such a file as a mailbox.
+fn without_envelope(file: Vec<u8>) -> Vec<u8> {
+    match file.iter().position(|byte| *byte == b'\n') {
+        Some(end) if mbox::is_one(&file) => file[end + 1..].to_vec(),
+        _ => file,
+    }
+}
