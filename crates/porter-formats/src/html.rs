@@ -1,4 +1,4 @@
-//! The little of HTML that files of bookmarks need.
+//! The little of HTML that files of bookmarks, and letters to be read, need.
 
 /// Text that cannot be taken for markup.
 pub fn escaped(text: &str) -> String {
@@ -39,6 +39,42 @@ pub fn unescaped(text: &str) -> String {
     }
     plain.push_str(rest);
     plain
+}
+
+/// The words of a page, without any form.
+pub fn words_of(page: &str) -> String {
+    /// Nothing in them is shown.
+    const HIDDEN: [&str; 4] = ["style", "script", "head", "title"];
+    /// A new line begins with them.
+    const LINES: [&str; 8] = ["br", "p", "div", "tr", "li", "h1", "h2", "h3"];
+    let (mut words, mut rest) = (String::new(), page);
+    while let Some(at) = rest.find('<') {
+        words.push_str(&rest[..at]);
+        rest = &rest[at + 1..];
+        let comment =
+            rest.strip_prefix("!--").map(|inner| inner.find("-->").map_or("", |end| &inner[end + 3..]));
+        if let Some(behind) = comment {
+            rest = behind;
+            continue;
+        }
+        let Some(end) = rest.find('>') else { break };
+        let is_end = rest.starts_with('/');
+        let name: String =
+            rest.trim_start_matches('/').chars().take_while(char::is_ascii_alphanumeric).collect();
+        let name = name.to_ascii_lowercase();
+        rest = &rest[end + 1..];
+        if HIDDEN.contains(&name.as_str()) && !is_end {
+            let close = format!("</{name}");
+            // Only ASCII is made small: places stay the same.
+            rest = rest.to_ascii_lowercase().find(&close).map_or("", |at| &rest[at..]);
+        } else if LINES.contains(&name.as_str()) && !words.is_empty() && !words.ends_with('\n') {
+            words.push('\n');
+        }
+    }
+    words.push_str(rest);
+    let lines = unescaped(&words);
+    let lines = lines.lines().map(|line| line.split_whitespace().collect::<Vec<_>>().join(" "));
+    lines.filter(|line| !line.is_empty()).collect::<Vec<_>>().join("\n")
 }
 
 fn character(name: &str) -> Option<char> {

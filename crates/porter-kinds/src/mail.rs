@@ -9,7 +9,7 @@
 //! - [`mail_account`]: an account as a person types it into a program;
 //! - [`contacts`]: people and their addresses;
 //! - [`letters`]: the letters of an item, counted;
-//! - [`mailboxes`]: the letters of an item of a trunk, read; [`letters_out`]: taken out for other programs, and
+//! - [`mailboxes`]: the letters of an item of a trunk, read; [`letters_listed`]: shown; [`letters_out`]: taken out for other programs, and
 //!   [`things_out`]: the contacts, events, tasks and notes.
 
 mod apple_accounts;
@@ -20,6 +20,7 @@ pub mod data_file_facts;
 mod express_accounts;
 mod kmail_accounts;
 pub mod letters;
+pub mod letters_listed;
 pub mod letters_out;
 pub mod mail_account;
 pub mod mailboxes;

@@ -10,6 +10,7 @@ pub(crate) mod kinds;
 pub(crate) mod letters;
 pub(crate) mod look;
 pub(crate) mod machines;
+pub(crate) mod mailboxes;
 pub(crate) mod mend;
 pub(crate) mod numbers;
 pub(crate) mod page;

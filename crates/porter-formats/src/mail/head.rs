@@ -121,21 +121,32 @@ fn encoded_word(text: &str) -> Option<(String, &str)> {
     Some((encoding.decode_without_bom_handling(&bytes).0.into_owned(), behind))
 }
 
+/// Words of a head: a low line is a blank.
 fn quoted(content: &[u8]) -> Vec<u8> {
+    let blanks: Vec<u8> = content.iter().map(|byte| if *byte == b'_' { b' ' } else { *byte }).collect();
+    quoted_printable(&blanks)
+}
+
+/// Bytes that are written as numbers, and lines that go on (RFC 2045 6.7). What cannot be understood stays as
+/// it is.
+pub(super) fn quoted_printable(content: &[u8]) -> Vec<u8> {
     let mut bytes = Vec::with_capacity(content.len());
     let mut rest = content;
     while let Some((first, behind)) = rest.split_first() {
-        let digits = behind.get(..2).and_then(|two| std::str::from_utf8(two).ok());
-        match (first, digits.and_then(|digits| u8::from_str_radix(digits, 16).ok())) {
-            (b'=', Some(byte)) => {
-                bytes.push(byte);
-                rest = &behind[2..];
-                continue;
-            }
-            (b'_', _) => bytes.push(b' '),
-            (byte, _) => bytes.push(*byte),
-        }
         rest = behind;
+        if *first != b'=' {
+            bytes.push(*first);
+            continue;
+        }
+        let number = behind.get(..2).and_then(|two| std::str::from_utf8(two).ok());
+        if let Some(byte) = number.and_then(|digits| u8::from_str_radix(digits, 16).ok()) {
+            bytes.push(byte);
+            rest = &behind[2..];
+        } else if let Some(next) = behind.strip_prefix(b"\r\n").or(behind.strip_prefix(b"\n")) {
+            rest = next;
+        } else {
+            bytes.push(b'=');
+        }
     }
     bytes
 }

@@ -74,15 +74,8 @@ pub fn take_letters(
     to: &Path,
     go_on: &dyn Fn() -> bool,
 ) -> Result<LettersTaken, NotTaken> {
-    let mut taking = Taking {
-        form,
-        choice,
-        to,
-        names: Names::default(),
-        open: None,
-        is_asked_for: false,
-        taken: LettersTaken::default(),
-    };
+    let mut taking =
+        Taking { form, choice, to, names: Names::default(), open: None, taken: LettersTaken::default() };
     if mailboxes::visit(trunk, item, to, &mut taking, go_on)? {
         Ok(taking.taken)
     } else {
@@ -98,7 +91,6 @@ struct Taking<'t> {
     names: Names,
     /// The folder that is being written.
     open: Option<FolderWriter>,
-    is_asked_for: bool,
     taken: LettersTaken,
 }
 
@@ -119,13 +111,20 @@ fn is_asked_for(choice: &LetterChoice<'_>, letter: &dyn MailLetter) -> bool {
 }
 
 impl Visitor for Taking<'_> {
-    fn begin(&mut self, folder: &MailFolder) -> io::Result<()> {
+    fn begin(&mut self, folder: &MailFolder) -> io::Result<bool> {
         self.taken.folders.push(FolderTaken { path: folder.path.clone(), ..FolderTaken::default() });
-        self.is_asked_for = (self.choice.folder)(folder) && !self.choice.skip_roles.contains(&folder.role);
-        if self.is_asked_for {
+        let is_asked_for = (self.choice.folder)(folder) && !self.choice.skip_roles.contains(&folder.role);
+        if is_asked_for {
             self.open = Some(FolderWriter::begin(self.form, self.to, &mut self.names, &folder.path)?);
         }
-        Ok(())
+        Ok(is_asked_for)
+    }
+
+    fn passed_by(&mut self, number: u64) {
+        if let Some(now) = self.now() {
+            now.found += number;
+            now.left_out += number;
+        }
     }
 
     fn letter(&mut self, letter: &dyn MailLetter) -> io::Result<()> {
@@ -143,10 +142,9 @@ impl Visitor for Taking<'_> {
     }
 
     fn damaged(&mut self) {
-        let is_asked_for = self.is_asked_for;
         if let Some(now) = self.now() {
             now.found += 1;
-            *(if is_asked_for { &mut now.damaged } else { &mut now.left_out }) += 1;
+            now.damaged += 1;
         }
     }
 

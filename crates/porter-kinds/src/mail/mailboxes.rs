@@ -35,8 +35,10 @@ pub trait MailLetter {
 
 /// Somebody who looks at all letters.
 pub trait Visitor {
-    /// A folder begins.
-    fn begin(&mut self, folder: &MailFolder) -> io::Result<()>;
+    /// A folder begins. False for one whose letters are not to be shown.
+    fn begin(&mut self, folder: &MailFolder) -> io::Result<bool>;
+    /// So many letters of it are not shown.
+    fn passed_by(&mut self, number: u64);
     /// The next letter of it.
     fn letter(&mut self, letter: &dyn MailLetter) -> io::Result<()>;
     /// The next letter of it, of which nothing can be read.

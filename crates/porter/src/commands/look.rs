@@ -3,16 +3,20 @@
 use crate::arguments::TrunkArguments;
 use crate::failure::{Failure, Outcome};
 use crate::screen::say_json;
+use crate::stop::STOP;
 use crate::usable_list::UsableList;
 use crate::{keys, open, views};
 use clap::Args;
 use porter_kinds::catalogue::patterns::{Candidate, Patterns, in_lower_case};
+use porter_kinds::mail::letters_listed::{self, Wanted};
+use porter_kinds::mail::mailboxes::MailFolder;
 use porter_names::RelativePath;
 use porter_trunk::outside::{Keeping, Outside};
 use porter_trunk::packed_form::{Rebuilt, lacks_label, mend_seal, rebuild, relabel};
 use porter_trunk::parked_form::mend_list;
 use porter_trunk::signature::sign_trunk;
 use porter_trunk::{Entry, Trunk, TrunkItem};
+use std::sync::atomic::Ordering;
 
 /// Show what a trunk holds
 #[derive(Debug, Args)]
@@ -31,6 +35,10 @@ pub(crate) struct LookArguments {
     /// Show all entries whose name or path fits: '*.kite', '**/Plans/*'
     #[arg(long, value_name = "PATTERN")]
     find: Vec<String>,
+    /// Read the mail in an item: its folders, the letters of one, or one letter, as text: Inbox, Inbox/3
+    #[arg(long, value_name = "FOLDER[/NUMBER]", num_args = 0..=1, default_missing_value = "",
+          requires = "item", conflicts_with_all = ["tree", "find", "json"])]
+    letters: Option<String>,
     /// The trunk's list, label or wrapped key is lost or damaged: rebuild it first, from the packs or a
     /// second copy
     #[arg(long)]
@@ -83,6 +91,12 @@ fn show(arguments: &LookArguments) -> Result<Outcome, Failure> {
         .filter(|_| person.is_none())
         .map(|text| item_and_path(trunk, text))
         .transpose()?;
+    if let Some(wanted) = &arguments.letters {
+        let Some((item, _)) = &named else {
+            return Err(Failure::wrong_use("--letters needs one item", "`porter look TRUNK` shows them."));
+        };
+        return read_letters(trunk, item, wanted);
+    }
     let of_person = |entry: &Entry| person.is_none_or(|person| is_of(&entry.item, person));
     if !arguments.find.is_empty() {
         return find(&list, named.as_ref(), &of_person, arguments);
@@ -117,6 +131,64 @@ fn show(arguments: &LookArguments) -> Result<Outcome, Failure> {
         (None, _, false) => views::look::show_trunk(trunk.label(), trunk.items()),
     }
     Ok(list.outcome())
+}
+
+/// The folders of an item's mail, the letters of one, or one letter.
+fn read_letters(trunk: &dyn Trunk, item: &TrunkItem, wanted: &str) -> Result<Outcome, Failure> {
+    let go_on = || !STOP.load(Ordering::Relaxed);
+    let all = letters_listed::list(trunk, item, Wanted::Folders, &go_on)?;
+    if wanted.is_empty() {
+        return Ok(views::mailboxes::show_folders(&all));
+    }
+    let with_letters = all.folders.iter().filter(|row| row.holds_letters).map(|row| &row.folder);
+    let folders: Vec<&MailFolder> = with_letters.collect();
+    // The whole path, or the end of it.
+    let named = |name: &str| {
+        let name = name.trim_matches('/').to_lowercase();
+        let path = |folder: &MailFolder| views::mailboxes::path_of(folder).to_lowercase();
+        let whole: Vec<_> = folders.iter().filter(|folder| path(folder) == name).copied().collect();
+        if !whole.is_empty() {
+            return whole;
+        }
+        let ends = format!("/{name}");
+        folders.iter().filter(|folder| path(folder).ends_with(&ends)).copied().collect()
+    };
+    let (found, number) = match (named(wanted), wanted.rsplit_once('/')) {
+        (found, Some((folder, number))) if found.is_empty() && number.parse::<u64>().is_ok() => {
+            (named(folder), number.parse().ok())
+        }
+        (found, _) => (found, None),
+    };
+    let folder = match found[..] {
+        [folder] => folder,
+        [] => {
+            return Err(Failure::wrong_use(
+                format!("`{}` has no folder of letters called `{wanted}`", item.id),
+                "`--letters` alone shows the folders.",
+            ));
+        }
+        _ => {
+            return Err(Failure::wrong_use(
+                format!("{} folders are called `{wanted}`", found.len()),
+                "Name more of the path; `--letters` alone shows it.",
+            ));
+        }
+    };
+    let Some(number) = number else {
+        let listed = letters_listed::list(trunk, item, Wanted::Letters(folder), &go_on)?;
+        return Ok(views::mailboxes::show_letters(folder, &listed));
+    };
+    let listed = letters_listed::list(trunk, item, Wanted::Letter(folder, number), &go_on)?;
+    match &listed.letter {
+        Some(letter) => Ok(views::mailboxes::show_letter(letter, &listed)),
+        None => Err(Failure::wrong_use(
+            format!(
+                "there is no letter {number} that can be read in `{}`",
+                views::mailboxes::path_of(folder)
+            ),
+            "`--letters FOLDER` shows the numbers.",
+        )),
+    }
 }
 
 /// True for the id of an account, or for what stands for everybody in ids.

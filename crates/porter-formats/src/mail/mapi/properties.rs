@@ -49,6 +49,11 @@ pub(crate) fn is_of_eight_bytes(kind: u16) -> bool {
     matches!(kind, DOUBLE | INT_64 | TIME)
 }
 
+/// True for properties with several values of no fixed length.
+pub(crate) fn is_several(kind: u16) -> bool {
+    matches!(kind & !SEVERAL, TEXT | TEXT_OF_CODE_PAGE | BYTES) && kind & SEVERAL != 0
+}
+
 impl Properties {
     /// A short value: in its place, or in a node of its own.
     fn bytes(&self, holder: &dyn Holder, id: u16) -> Option<(u16, Vec<u8>)> {

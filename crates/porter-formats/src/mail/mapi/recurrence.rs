@@ -212,3 +212,56 @@ fn changed_time(reader: &mut Reader<'_>, code_page: u32) -> Option<ChangedTime> 
         location,
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::calendar::{Entry, to_calendar};
+    use time::macros::date;
+
+    fn minutes(day: Date) -> u32 {
+        (day - date!(1601 - 01 - 01)).whole_days() as u32 * 24 * 60
+    }
+
+    /// A task's: without hours.
+    fn bytes(frequency: u16, kind: u16, period: u32, of_kind: &[u32], end: [u32; 2], first: Date) -> Vec<u8> {
+        let words = [0x3004, 0x3004, frequency, kind, 0];
+        let mut bytes: Vec<u8> = words.into_iter().flat_map(u16::to_le_bytes).collect();
+        let left_out = [1, minutes(date!(2026 - 03 - 03))];
+        let rest = [[0, period, 0].as_slice(), of_kind, &end, &[1], &left_out, &[0]].concat();
+        bytes.extend(rest.into_iter().flat_map(u32::to_le_bytes));
+        bytes.extend([minutes(first), minutes(date!(2027 - 01 - 31))].into_iter().flat_map(u32::to_le_bytes));
+        bytes
+    }
+
+    #[test]
+    fn every_kind_of_rule_is_the_one_that_calendars_know() {
+        const NEVER: [u32; 2] = [0x2023, 0];
+        let first = date!(2026 - 02 - 03);
+        let week = 1 << 1 | 1 << 5;
+        for (frequency, kind, period, of_kind, end, rule) in [
+            (0x200a, 0, 2 * 1440, &[][..], NEVER, "FREQ=DAILY;INTERVAL=2"),
+            (0x200a, 1, 1, &[0b011_1110], NEVER, "FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR"),
+            (0x200b, 1, 3, &[week], [0x2022, 7], "FREQ=WEEKLY;INTERVAL=3;BYDAY=MO,FR;COUNT=7"),
+            (0x200c, 2, 1, &[15], [0x2021, 12], "FREQ=MONTHLY;BYMONTHDAY=15;UNTIL=20270131"),
+            (0x200c, 2, 1, &[30], NEVER, "FREQ=MONTHLY;BYMONTHDAY=28,29,30;BYSETPOS=-1"),
+            (0x200c, 2, 1, &[31], NEVER, "FREQ=MONTHLY;BYMONTHDAY=-1"),
+            (0x200c, 3, 2, &[1 << 4, 5], NEVER, "FREQ=MONTHLY;INTERVAL=2;BYDAY=TH;BYSETPOS=-1"),
+            (0x200d, 2, 12, &[3], NEVER, "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=3"),
+            (0x200d, 3, 24, &[1, 1], NEVER, "FREQ=YEARLY;INTERVAL=2;BYMONTH=2;BYDAY=SU;BYSETPOS=1"),
+        ] {
+            let whole = bytes(frequency, kind, period, of_kind, end, first);
+            let found = repeated(&whole, 1252).unwrap();
+            let without = found.moments_without(Moment::Day);
+            assert_eq!(without, [Moment::Day(date!(2026 - 03 - 03))]);
+            let recurrence = Some(Recurrence { without, ..found.recurrence });
+            let entry = Entry { begin: Some(Moment::Day(found.first)), recurrence, ..Entry::default() };
+            let written = to_calendar(&[entry]);
+            assert!(written.contains(&format!("\r\nRRULE:{rule}\r\n")), "{rule}: {written}");
+            assert!(written.contains("\r\nEXDATE;VALUE=DATE:20260303\r\n"), "{written}");
+            assert!((0..whole.len()).all(|length| repeated(&whole[..length], 1252).is_none()));
+        }
+        let of_moon = bytes(0x200c, 10, 1, &[15], NEVER, first);
+        assert!(repeated(&of_moon, 1252).is_none(), "another calendar is not taken for ours");
+    }
+}

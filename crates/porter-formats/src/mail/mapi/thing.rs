@@ -27,8 +27,9 @@ const SHORT_NAME: u16 = 0x3704;
 const METHOD: u16 = 0x3705;
 const LONG_NAME: u16 = 0x3707;
 
-const RECIPIENTS: u32 = 0x692;
-const ATTACHMENT: u32 = 0x05;
+/// The node with the table of those who get it, and the type of the nodes of files at it.
+pub(crate) const RECIPIENTS: u32 = 0x692;
+pub(crate) const ATTACHMENT: u32 = 0x05;
 const TYPE_MASK: u32 = 0x1f;
 
 /// See the module.

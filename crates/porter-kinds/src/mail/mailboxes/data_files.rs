@@ -86,12 +86,15 @@ fn visit_mailbox(
             visitor.other(&found, folder.letters.len() as u64);
             continue;
         }
-        visitor.begin(&found)?;
-        for row in folder.letters.iter().take_while(|_| go_on()) {
-            match mailbox.thing(row) {
-                Ok(thing) => visitor.letter(&Letter::from(thing))?,
-                Err(_) => visitor.damaged(),
+        if visitor.begin(&found)? {
+            for row in folder.letters.iter().take_while(|_| go_on()) {
+                match mailbox.thing(row) {
+                    Ok(thing) => visitor.letter(&Letter::from(thing))?,
+                    Err(_) => visitor.damaged(),
+                }
             }
+        } else {
+            visitor.passed_by(folder.letters.len() as u64);
         }
         visitor.end()?;
     }

@@ -79,9 +79,10 @@ pub(super) fn visit(
             1 << 18,
             Proved { content, hasher: Rc::clone(&hasher) },
         ));
-        visitor.begin(&folder)?;
+        let is_shown = visitor.begin(&folder)?;
         let read = loop {
             match reader.next_letter() {
+                Ok(Some(_)) if go_on() && !is_shown => visitor.passed_by(1),
                 Ok(Some(letter)) if go_on() => {
                     visitor.letter(&Passing { letter: &letter, rest: RefCell::new(&mut reader) })?;
                 }

@@ -5,6 +5,8 @@ use crate::forms::NotTaken;
 use crate::mail::letters::BESIDE_NUMBERS;
 use porter_formats::mail::head::{self, Summary};
 use porter_formats::mail::letter_flags::LetterFlags;
+use porter_formats::mail::mapi::letter::Letter;
+use porter_formats::mail::msg::MsgFile;
 use porter_formats::mail::role::Role;
 use porter_formats::mail::{emlx, maildir, mbox};
 use porter_names::RelativePath;
@@ -55,12 +57,15 @@ pub(super) fn visit(
         // Apple Mail has its letters in a folder of a mailbox.
         let named = path.iter().rev().find(|name| *name != "Messages");
         let role = named.map(|name| Role::of_name(name)).unwrap_or_default();
-        visitor.begin(&MailFolder { path, role })?;
-        for entry in folder.iter().take_while(|_| go_on()) {
-            match letter_in(trunk, entry) {
-                Some(letter) => visitor.letter(&letter)?,
-                None => visitor.damaged(),
+        if visitor.begin(&MailFolder { path, role })? {
+            for entry in folder.iter().take_while(|_| go_on()) {
+                match letter_in(trunk, entry) {
+                    Some(letter) => visitor.letter(&letter)?,
+                    None => visitor.damaged(),
+                }
             }
+        } else {
+            visitor.passed_by(folder.len() as u64);
         }
         visitor.end()?;
     }
@@ -89,6 +94,7 @@ fn letters_of(trunk: &dyn Trunk, item: &TrunkItem) -> Result<Vec<Entry>, NotTake
         let is_number = name.iter().all(u8::is_ascii_digit);
         name.ends_with(b".emlx")
             || name.ends_with(b".eml")
+            || is_msg(&name)
             || is_in_maildir(entry)
             || (is_number && of_numbers.contains(&folder_at(entry)))
     };
@@ -119,6 +125,9 @@ fn letter_in(trunk: &dyn Trunk, entry: &Entry) -> Option<Whole> {
         return None;
     }
     let name = entry.address.path.name()?;
+    if is_msg(name) {
+        return letter_of_outlook(&file, entry);
+    }
     let (letter, flags) = if name.to_ascii_lowercase().ends_with(b".emlx") {
         let tail = &file[file.len().saturating_sub(emlx::TAIL_IN_BYTES)..];
         (emlx::letter(&file)?.to_vec(), emlx::flags(tail).of_letter)
@@ -133,6 +142,20 @@ fn letter_in(trunk: &dyn Trunk, entry: &Entry) -> Option<Whole> {
     // When it came, as its program has it; the head tells when it was sent.
     let at_utc = entry.modified_utc.or(own.at_utc);
     Some(Whole { letter, summary: Summary { at_utc, flags, ..own }, is_incomplete: entry.is_incomplete() })
+}
+
+fn is_msg(name: &[u8]) -> bool {
+    name.to_ascii_lowercase().ends_with(b".msg")
+}
+
+/// The letter in a file of Outlook's own form.
+fn letter_of_outlook(file: &[u8], entry: &Entry) -> Option<Whole> {
+    let file = MsgFile::open(file).ok()?;
+    let letter = Letter::from(file.thing().ok()?);
+    let mut written = Vec::new();
+    let missing = letter.write(&mut written).ok()?;
+    let is_incomplete = missing > 0 || entry.is_incomplete();
+    Some(Whole { letter: written, summary: letter.summary(), is_incomplete })
 }
 
 /// Mozilla's programs begin such a file as a mailbox.

@@ -142,7 +142,9 @@ impl Workbench {
 }
 
 pub fn run(mut command: Command) -> Said {
-    let output = command.output().unwrap();
+    // Wine now and then fails to start a program.
+    let tries = if cfg!(windows) { 3 } else { 1 };
+    let output = (0..tries).map(|_| command.output()).find_map(Result::ok).unwrap();
     Said {
         status: output.status.code().unwrap_or(-1),
         out: String::from_utf8(output.stdout).unwrap(),

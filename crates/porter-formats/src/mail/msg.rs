@@ -1,0 +1,184 @@
+//! A letter, or another thing of Outlook, in a file of its own (`.msg`, [MS-OXMSG]): a compound file in which
+//! each long property is a stream, and each file at a letter a storage.
+
+use super::mapi::properties::{Properties, Value, is_of_eight_bytes, is_several, is_short};
+use super::mapi::thing::{ATTACHMENT, RECIPIENTS, Thing};
+use super::mapi::{Holder, Names, NodeData};
+use crate::FormatError;
+use std::cell::RefCell;
+use std::collections::BTreeMap;
+use std::io::{Cursor, Read};
+use std::path::{Path, PathBuf};
+
+const WHAT: &str = "letter of Outlook";
+/// Every compound file begins so.
+const MAGIC: [u8; 8] = [0xd0, 0xcf, 0x11, 0xe0, 0xa1, 0xb1, 0x1a, 0xe1];
+const PROPERTIES: &str = "__properties_version1.0";
+const NAMES: &str = "__nameid_version1.0";
+const OF_RECIPIENT: &str = "__recip_version1.0_";
+const OF_ATTACHMENT: &str = "__attach_version1.0_";
+/// The type of a thing in a thing.
+const OBJECT: u16 = 0x000d;
+const PIECE_IN_BYTES: usize = 1 << 16;
+/// No list of values is longer.
+const MOST_VALUES: usize = 4096;
+
+type Compound<'f> = cfb::CompoundFile<Cursor<&'f [u8]>>;
+
+/// See the module.
+pub struct MsgFile<'f> {
+    file: RefCell<Compound<'f>>,
+    /// What the numbers of data mean: the first is 1.
+    places: RefCell<Vec<PathBuf>>,
+    names: Names,
+}
+
+fn wrong(detail: impl ToString) -> FormatError {
+    FormatError::damaged(WHAT, detail)
+}
+
+/// True for the beginning of such a file, and of others of the same kind.
+pub fn may_be_one(beginning: &[u8]) -> bool {
+    beginning.starts_with(&MAGIC)
+}
+
+impl<'f> MsgFile<'f> {
+    /// Reads the directory of the file.
+    pub fn open(bytes: &'f [u8]) -> Result<Self, FormatError> {
+        let mut file = Compound::open(Cursor::new(bytes)).map_err(wrong)?;
+        if !file.exists(Path::new("/").join(PROPERTIES)) {
+            return Err(wrong("it is another kind of compound file"));
+        }
+        let [rows, sets, texts] = ["00030102", "00020102", "00040102"].map(|stream| {
+            let at = Path::new("/").join(NAMES).join(format!("__substg1.0_{stream}"));
+            whole(&mut file, &at).unwrap_or_default()
+        });
+        let names = Names::from_lists(&rows, &sets, &texts);
+        Ok(Self { file: RefCell::new(file), places: RefCell::default(), names })
+    }
+
+    /// What is in it.
+    pub fn thing(&self) -> Result<Thing<'_>, FormatError> {
+        let root = self.node(PathBuf::from("/"));
+        Thing::load(self, 1, root, 1252)
+    }
+
+    fn node(&self, at: PathBuf) -> NodeData {
+        let mut places = self.places.borrow_mut();
+        places.push(at);
+        NodeData { data: places.len() as u64, below: 0 }
+    }
+
+    fn place(&self, data: u64) -> Result<PathBuf, FormatError> {
+        let at = usize::try_from(data).ok().and_then(|data| data.checked_sub(1));
+        let places = self.places.borrow();
+        at.and_then(|at| places.get(at).cloned()).ok_or_else(|| wrong("something is not in it"))
+    }
+
+    /// The storages below one whose names begin so, in their order.
+    fn storages(&self, at: &Path, beginning: &str) -> Vec<PathBuf> {
+        let file = self.file.borrow();
+        let Ok(rows) = file.read_storage(at) else { return Vec::new() };
+        let mut found: Vec<PathBuf> = rows
+            .filter(|row| row.is_storage() && row.name().starts_with(beginning))
+            .map(|row| row.path().to_path_buf())
+            .collect();
+        found.sort();
+        found
+    }
+
+    /// Several values, in the form in which data files keep them.
+    fn several(&self, stream: &Path) -> Option<Vec<u8>> {
+        let lengths = whole(&mut self.file.borrow_mut(), stream)?;
+        let name = stream.file_name()?.to_str()?;
+        let mut values = Vec::new();
+        for at in 0..MOST_VALUES {
+            let one = stream.with_file_name(format!("{name}-{at:08X}"));
+            match whole(&mut self.file.borrow_mut(), &one) {
+                Some(value) => values.push(value),
+                None => break,
+            }
+        }
+        if values.is_empty() && !lengths.is_empty() {
+            return None;
+        }
+        let mut packed = (values.len() as u32).to_le_bytes().to_vec();
+        let mut begin = 4 + 4 * values.len();
+        for value in &values {
+            packed.extend((begin as u32).to_le_bytes());
+            begin += value.len();
+        }
+        packed.extend(values.concat());
+        Some(packed)
+    }
+}
+
+fn whole(file: &mut Compound<'_>, at: &Path) -> Option<Vec<u8>> {
+    /// A property that is read as a whole is never longer.
+    const MOST_IN_BYTES: u64 = 64 << 20;
+    let mut stream = file.open_stream(at).ok()?;
+    if stream.len() > MOST_IN_BYTES {
+        return None;
+    }
+    let mut bytes = Vec::new();
+    stream.read_to_end(&mut bytes).ok()?;
+    Some(bytes)
+}
+
+impl Holder for MsgFile<'_> {
+    fn each_piece(&self, data: u64, look: &mut dyn FnMut(&[u8]) -> bool) -> Result<(), FormatError> {
+        let at = self.place(data)?;
+        let mut file = self.file.borrow_mut();
+        let mut stream = file.open_stream(&at).map_err(wrong)?;
+        let mut piece = vec![0; PIECE_IN_BYTES];
+        loop {
+            match stream.read(&mut piece).map_err(wrong)? {
+                0 => return Ok(()),
+                read if look(&piece[..read]) => {}
+                _ => return Ok(()),
+            }
+        }
+    }
+
+    fn properties(&self, node: NodeData, code_page: u32) -> Result<Properties, FormatError> {
+        let at = self.place(node.data)?;
+        let list = whole(&mut self.file.borrow_mut(), &at.join(PROPERTIES));
+        let list = list.ok_or_else(|| wrong("a thing in it has no properties"))?;
+        let name = at.file_name().and_then(|name| name.to_str()).unwrap_or_default();
+        let (is_thing, heading_in_bytes) = match name {
+            "" => (true, 32),
+            name if name.starts_with(OF_RECIPIENT) || name.starts_with(OF_ATTACHMENT) => (false, 8),
+            _ => (true, 24),
+        };
+        let mut found = Properties { values: BTreeMap::new(), below: BTreeMap::new(), code_page };
+        for row in list.get(heading_in_bytes..).unwrap_or_default().chunks_exact(16) {
+            let (kind, id) = (u16::from_le_bytes([row[0], row[1]]), u16::from_le_bytes([row[2], row[3]]));
+            let stream = at.join(format!("__substg1.0_{id:04X}{kind:04X}"));
+            let value = match kind {
+                kind if is_short(kind) => Some(Value::Here(row[8..12].to_vec())),
+                kind if is_of_eight_bytes(kind) => Some(Value::Here(row[8..16].to_vec())),
+                kind if is_several(kind) => self.several(&stream).map(Value::Here),
+                OBJECT => Some(Value::Node(self.node(stream))),
+                _ => self.file.borrow().is_stream(&stream).then(|| Value::Node(self.node(stream))),
+            };
+            found.values.extend(value.map(|value| (id, (kind, value))));
+        }
+        if is_thing {
+            found.below.insert(RECIPIENTS, node);
+            for (number, file) in (1..).zip(self.storages(&at, OF_ATTACHMENT)) {
+                found.below.insert(number << 5 | ATTACHMENT, self.node(file));
+            }
+        }
+        Ok(found)
+    }
+
+    fn rows(&self, node: NodeData, code_page: u32) -> Result<Vec<Properties>, FormatError> {
+        let recipients = self.storages(&self.place(node.data)?, OF_RECIPIENT);
+        let read = |at| self.properties(self.node(at), code_page).ok();
+        Ok(recipients.into_iter().filter_map(read).collect())
+    }
+
+    fn names(&self) -> &Names {
+        &self.names
+    }
+}

@@ -1,0 +1,140 @@
+//! What mail programs hold, taken out of a trunk for others: letters by choice, people, events, tasks and notes;
+//! and read at the bench.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+use crate::workbench::Workbench;
+
+const OUTLOOK: &str = "tamsin/mail/outlook-data";
+const THUNDERBIRD: &str = "odile/mail/thunderbird/default";
+
+#[test]
+fn people_events_tasks_and_notes_of_a_data_file_come_out_as_files_that_others_take_in() {
+    let bench = Workbench::with_trunk();
+    for (form, number) in [
+        ("contacts", "3 contacts"),
+        ("contacts-table", "3 contacts"),
+        ("calendar", "3 events"),
+        ("tasks", "1 task"),
+    ] {
+        let said = bench.porter(&["take", "trunk", OUTLOOK, form, "--as", form]).with_status(0);
+        assert!(said.out.contains(&format!("Taken: {number} into")), "{}", said.out);
+    }
+    let expected = [
+        ("contacts", "N:Albrecht;Ines;;;"),
+        ("contacts", "BDAY:1979-03-07"),
+        ("contacts", "CATEGORIES:Suppliers,Fair\\, spring"),
+        ("contacts", "MEMBER:mailto:piet@saltmarsh.example"),
+        // By the clock of the place, in summer; the course has a rule, a day left out and one that moved.
+        ("calendar", "DTSTART;TZID=GMT Standard Time:20260704T100000"),
+        ("calendar", "TRIGGER:-PT30M"),
+        ("calendar", "RRULE:FREQ=WEEKLY;BYDAY=TU;COUNT=10"),
+        ("calendar", "EXDATE;TZID=GMT Standard Time:20260217T180000"),
+        ("calendar", "RECURRENCE-ID;TZID=GMT Standard Time:20260224T180000"),
+        ("calendar", "LOCATION:Net loft"),
+        ("calendar", "DTEND;VALUE=DATE:20260815"),
+        ("tasks", "DUE;VALUE=DATE:20260630"),
+        ("tasks", "PERCENT-COMPLETE:25"),
+    ];
+    for (file, line) in expected {
+        let written = bench.read(file);
+        assert!(written.lines().any(|found| found == line), "{line} in {written}");
+    }
+    assert!(
+        bench
+            .read("contacts-table")
+            .contains("\"Ines Albrecht\",\"ines@windrose.example\",\"Ines\",\"Albrecht\"")
+    );
+    bench.porter(&["take", "trunk", OUTLOOK, "notes", "--as", "notes"]).with_status(0);
+    assert_eq!(
+        bench.read("notes/tamsin.pst/Notes/Key of the net loft.txt"),
+        "Key of the net loft\nis with Bram."
+    );
+    // The same bytes again; nothing where there is nothing; no file is written over.
+    bench.porter(&["take", "trunk", OUTLOOK, "again", "--as", "calendar"]).with_status(0);
+    assert_eq!(bench.read("again"), bench.read("calendar"));
+    bench.porter(&["take", "trunk", OUTLOOK, "calendar", "--as", "tasks"]).with_status(1);
+    for form in ["calendar", "notes", "mbox"] {
+        let said =
+            bench.porter(&["take", "trunk", "odile/folder/pictures", "no", "--as", form]).with_status(2);
+        assert!(!bench.path("no").exists(), "{}", said.err);
+    }
+    // What is beside the letters is told, and found again where it lands.
+    let survey = bench.porter(&["survey", "LOFT-PC", "--json"]).with_status(0).json();
+    let items = survey["items"].as_array().unwrap();
+    let counts = &items.iter().find(|item| item["id"] == OUTLOOK).unwrap()["counts"];
+    let number = |name: &str| {
+        counts.as_array().unwrap().iter().find(|row| row["name"] == name).map(|row| row["number"].clone())
+    };
+    for (name, expected) in [("messages", 8), ("contacts", 3), ("events", 3), ("tasks", 1), ("notes", 1)] {
+        assert_eq!(number(name), Some(expected.into()), "{name} in {counts}");
+    }
+}
+
+#[test]
+fn letters_are_taken_by_folder_role_and_day_and_all_are_accounted_for() {
+    let bench = Workbench::with_trunk();
+    let take = |item: &str, to: &str, more: &[&str]| {
+        bench.porter(&[&["take", "trunk", item, to][..], more].concat()).with_status(0).out
+    };
+    let some = take(OUTLOOK, "days", &["--as", "maildir", "--since", "2026-02-06", "--until", "2026-02-08"]);
+    assert!(some.contains("Inbox: 3 of 8 letters, 5 not asked for"), "{some}");
+    let mut names: Vec<String> = std::fs::read_dir(bench.path("days/tamsin.pst/Inbox/cur"))
+        .unwrap()
+        .map(|row| row.unwrap().file_name().into_string().unwrap())
+        .collect();
+    names.sort();
+    let flags: Vec<&str> = names.iter().map(|name| name.rsplit_once("2,").unwrap().1).collect();
+    assert_eq!(flags, ["S", "", "S"], "every fourth is not read: {names:?}");
+    let letter = bench.read(&format!("days/tamsin.pst/Inbox/cur/{}", names[0]));
+    assert!(letter.contains("\nSubject: Order 4 of 8\n") && !letter.contains('\r'), "{letter}");
+
+    let all = take(THUNDERBIRD, "all", &["--as", "mbox"]);
+    assert!(all.contains("Taken: 10 of 10 letters"), "{all}");
+    let sent = take(THUNDERBIRD, "unsent", &["--as", "letters", "--skip-role", "sent,deleted"]);
+    assert!(sent.contains("Taken: 7 of 10 letters") && sent.contains("3 were not asked for"), "{sent}");
+    assert!(!bench.path("unsent/mail.saltmarsh.example/Sent").exists());
+    let one = take(THUNDERBIRD, "one", &["--as", "mbox", "--folder", "customers"]);
+    assert!(one.contains("Customers: 3 of 3 letters") && one.contains("Taken: 3 of 10 letters"), "{one}");
+    // A mailbox is the same letters as the one it was made of, marks and all.
+    let old = "LOFT-PC/Users/odile/AppData/Roaming/Thunderbird/Profiles/k1t3s4lt.default/Mail/mail.saltmarsh.example/Inbox";
+    let marks = |text: &str| {
+        let lines =
+            text.lines().filter(|line| line.starts_with("X-Mozilla-Status:") || line.starts_with("Subject:"));
+        lines.map(str::to_owned).collect::<Vec<_>>()
+    };
+    assert_eq!(marks(&bench.read("all/mail.saltmarsh.example/Inbox.mbox")), marks(&bench.read(old)));
+    for wrong in [&["--since", "2026-02-30"][..], &["--skip-role", "kites"], &["--folder", "["]] {
+        bench
+            .porter(&[&["take", "trunk", OUTLOOK, "wrong", "--as", "mbox"][..], wrong].concat())
+            .with_status(2);
+    }
+    bench.porter(&["take", "trunk", OUTLOOK, "wrong", "--as", "tasks", "--folder", "Inbox"]).with_status(2);
+}
+
+#[test]
+fn letters_can_be_read_at_the_bench() {
+    let bench = Workbench::with_trunk();
+    let look = |more: &[&str]| bench.porter(&[&["look", "trunk", OUTLOOK, "--letters"][..], more].concat());
+    let folders = look(&[]).with_status(0).out;
+    for line in ["  tamsin.pst/Inbox     8 letters", "  tamsin.pst/Calendar  3 other things"] {
+        assert!(folders.lines().any(|found| found == line), "{line} in {folders}");
+    }
+    let letters = look(&["inbox"]).with_status(0).out;
+    let row = letters.lines().find(|line| line.ends_with("Order 5 of 8")).unwrap();
+    assert!(row.starts_with("  5 * 2026-02-07") && row.contains("<customer5@windrose."), "{letters}");
+    let letter = look(&["Inbox/1"]).with_status(0).out;
+    for part in [
+        "Subject  Order 1 of 8",
+        "To       \"Front desk\" <desk@saltmarsh.example>",
+        "Price list \u{fc}ber Drachen.csv (27 B)",
+    ] {
+        assert!(letter.contains(part), "{part} in {letter}");
+    }
+    assert!(!letter.contains("base64"), "{letter}");
+    for (wanted, status) in [("Outbox", 2), ("Inbox/9", 2), ("Calendar", 2)] {
+        look(&[wanted]).with_status(status);
+    }
+    let kites = bench.porter(&["look", "trunk", THUNDERBIRD, "--letters", "Customers/2"]).with_status(0).out;
+    assert!(kites.contains("Subject"), "{kites}");
+    bench.porter(&["look", "trunk", "odile/folder/pictures", "--letters"]).with_status(2);
+}
