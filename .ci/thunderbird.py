@@ -189,9 +189,11 @@ def data_files(drive, survey):
     import pypff
 
     def letters(folder):
+        kind = "".join(entry.data_as_string or "" for rows in folder.record_sets for entry in rows.entries if entry.entry_type == 0x3613)
+        beside = kind.startswith(("IPF.Appointment", "IPF.Contact", "IPF.Task", "IPF.StickyNote"))
         own = folder.get_number_of_sub_messages()
         below = [letters(folder.get_sub_folder(at)) for at in range(folder.get_number_of_sub_folders())]
-        return own + sum(row[0] for row in below), bool(own) + sum(row[1] for row in below)
+        return own + sum(row[0] for row in below), bool(own and not beside) + sum(row[1] for row in below)
 
     expected = [0, 0, 0]
     for path in pathlib.Path(drive).rglob("letters *.bak"):
@@ -205,11 +207,11 @@ def data_files(drive, survey):
     for row in json.loads(pathlib.Path(survey).read_text())["items"]:
         if row["id"].endswith("/mail/data-files"):
             counts = row["counts"]
-            got[0] += counts.get("messages", 0) + counts.get("messages kept on a server", 0)
+            got[0] += sum(counts.get(name, 0) for name in ("messages", "messages kept on a server", "contacts", "events", "tasks", "notes"))
             got[1] += counts["folders of messages"]
             got[2] += row["files"]
     assert got == expected and got[2] == 21, f"porter: {got}, libpff: {expected}"
-    print(f"{got[0]} messages in {got[1]} folders of {got[2]} files")
+    print(f"{got[0]} letters and other things, {got[1]} folders of letters, {got[2]} files")
 
 
 def offered(list_of_addresses, table):

@@ -54,7 +54,8 @@ impl Recurrence {
             Pattern::Weekly(days) => ("WEEKLY", format!(";BYDAY={}", names_of(days))),
             Pattern::MonthlyOnDay(day) => ("MONTHLY", on_day(*day)),
             Pattern::MonthlyOnNth(nth, days) => ("MONTHLY", on_nth(*nth, days)),
-            Pattern::YearlyOnDay(month, day) => ("YEARLY", format!(";BYMONTH={month}{}", on_day(*day))),
+            Pattern::YearlyOnDay(2, 29) => ("YEARLY", format!(";BYMONTH=2{}", on_day(29))),
+            Pattern::YearlyOnDay(month, day) => ("YEARLY", format!(";BYMONTH={month};BYMONTHDAY={day}")),
             Pattern::YearlyOnNth(month, nth, days) => {
                 ("YEARLY", format!(";BYMONTH={month}{}", on_nth(*nth, days)))
             }

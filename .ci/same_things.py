@@ -1,0 +1,96 @@
+"""Compares what porter took out of Outlook's data files beside letters with what other readers find there.
+
+    same_things.py real CALENDAR FILE...             events of real files: libpff's titles, and days that everybody knows
+    same_things.py demo VCARDS CALENDAR UNPACKED     people and events of the demo: readpst's cards and calendars
+    same_things.py folders OUT MBOX...               a Maildir for each folder, as many letters and marks as in the mailboxes
+"""
+import collections
+import datetime
+import email
+import mailbox
+import pathlib
+import sys
+
+import icalendar
+
+KNOWN = {"Christmas Day": (12, 25), "Halloween": (10, 31), "Independence Day": (7, 4), "New Year's Eve": (12, 31), "Flag Day": (6, 14)}
+
+
+def events_in(text):
+    return list(icalendar.Calendar.from_ical(text).walk("VEVENT"))
+
+
+def at(value):
+    value = value.dt
+    return value.astimezone(datetime.timezone.utc) if isinstance(value, datetime.datetime) else value
+
+
+def real(calendar, *files):
+    import pypff
+
+    titles = collections.Counter()
+
+    def look(folder):
+        kind = "".join(entry.data_as_string or "" for rows in folder.record_sets for entry in rows.entries if entry.entry_type == 0x3613)
+        if kind.startswith("IPF.Appointment"):
+            titles.update(letter.subject for letter in folder.sub_messages)
+        for below in folder.sub_folders:
+            look(below)
+
+    for path in files:
+        file = pypff.file()
+        file.open(path)
+        look(file.root_folder)
+    events = events_in(pathlib.Path(calendar).read_bytes())
+    found = collections.Counter(str(event["SUMMARY"]) for event in events)
+    assert found == titles, (found - titles, titles - found)
+    yearly = 0
+    for event in events:
+        known = KNOWN.get(str(event["SUMMARY"]))
+        if known and "RRULE" in event:
+            begin, rule = event["DTSTART"].dt, event["RRULE"]
+            assert (begin.month, begin.day) == known and (rule["BYMONTH"], rule["BYMONTHDAY"]) == ([known[0]], [known[1]]), event
+            yearly += 1
+    assert yearly >= len(KNOWN)
+    weekly = next(event for event in events if event["SUMMARY"] == "repeats every monday for 10 weeks")
+    assert weekly["RRULE"]["BYDAY"] == ["MO"] and weekly["RRULE"]["COUNT"] == [10] and weekly["DTSTART"].dt.weekday() == 0
+    print(f"{len(events)} events, titles as libpff has them, {yearly} of them on days that everybody knows")
+
+
+def demo(cards, calendar, unpacked):
+    import vobject
+
+    ours = list(vobject.readComponents(pathlib.Path(cards).read_text()))
+    people = {card.fn.value: card.email.value for card in ours if card.version.value == "3.0"}
+    theirs, begins = {}, {}
+    for path in pathlib.Path(unpacked).rglob("*"):
+        text = path.read_text(errors="replace") if path.is_file() else ""
+        if "BEGIN:VCARD" in text:
+            for card in vobject.readComponents(text, ignoreUnreadable=True):
+                if hasattr(card, "email"):
+                    theirs[card.fn.value] = card.email.value
+        if "BEGIN:VEVENT" in text:
+            body = text[text.index("BEGIN:VEVENT"):text.rindex("END:VEVENT")] + "END:VEVENT\r\n"
+            for event in events_in("BEGIN:VCALENDAR\r\nVERSION:2.0\r\n" + body.replace("END:VCALENDAR", "").replace("BEGIN:VCALENDAR", "") + "END:VCALENDAR\r\n"):
+                begins[str(event["SUMMARY"])] = at(event["DTSTART"])
+    assert theirs and theirs.items() <= people.items(), (theirs, people)
+    events = events_in(pathlib.Path(calendar).read_bytes())
+    ours = {str(event["SUMMARY"]): at(event["DTSTART"]) for event in events if "RECURRENCE-ID" not in event}
+    # readpst gives whole days as points in time.
+    timed = {title: begin for title, begin in begins.items() if isinstance(ours[title], datetime.datetime)}
+    assert len(timed) == 2 and all(ours[title] == begin for title, begin in timed.items()), (begins, ours)
+    print(f"{len(theirs)} people and {len(timed)} events as readpst has them")
+
+
+def folders(out, *mailboxes):
+    for path in mailboxes:
+        letters = mailbox.mbox(path, factory=lambda file: email.message_from_binary_file(file))
+        expected = collections.Counter((letter["Message-ID"], letter["X-Mozilla-Status"] != "0000") for letter in letters)
+        folder = pathlib.Path(out) / pathlib.Path(path).parent.name / pathlib.Path(path).stem
+        maildir = mailbox.Maildir(str(folder), create=False)
+        found = collections.Counter((letter["Message-ID"], "S" in letter.get_flags()) for letter in maildir)
+        assert found == expected and found, (found, expected)
+        print(f"{sum(found.values())} letters in the Maildir {folder.name}, as in the mailbox")
+
+
+globals()[sys.argv[1]](*sys.argv[2:])
