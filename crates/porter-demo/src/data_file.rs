@@ -1,10 +1,14 @@
 //! A data file of Outlook, written after [MS-PST]: a store with an inbox and letters, people, events and
-//! tasks, whole enough that other programs read it. It is not encoded, and holds what fits in its first 250 kB.
+//! tasks, whole enough that other programs read it. It is not encoded, and holds no more than 250 kB.
 
+mod properties;
 mod things;
 
 use crate::dice::Dice;
 use crate::writing;
+use properties::{
+    BOOL, INT, Letter, Property, STEP, TEXT, TIME, bytes, flag, int, sum, tag, text, ticks, time,
+};
 use time::macros::datetime;
 use time::{Duration, OffsetDateTime};
 
@@ -18,14 +22,7 @@ const ROOT: u32 = 0x122;
 const TOP: u32 = 0x8022;
 const INBOX: u32 = 0x8042;
 const DELETED: u32 = 0x8062;
-const CONTACTS: u32 = 0x8082;
-const CALENDAR: u32 = 0x80a2;
-const TASKS: u32 = 0x80c2;
-const NOTES: u32 = 0x80e2;
 const FIRST_LETTER: u32 = 0x20_0004;
-/// Behind all letters that have room.
-const FIRST_THING: u32 = 0x20_8004;
-const STEP: u32 = 0x20;
 const RECIPIENTS: u32 = 0x692;
 const ATTACHMENTS: u32 = 0x671;
 const ATTACHMENT: u32 = 0x8025;
@@ -34,16 +31,6 @@ const PRICE_LIST: &str = "Price list \u{fc}ber Drachen.csv";
 /// The tables of a folder have its number with another type: folders in it, letters, hidden letters.
 const TABLES: [u32; 3] = [0x0d, 0x0e, 0x0f];
 
-/// Types of properties ([MS-OXCDATA] 2.11.1).
-const INT: u16 = 0x0003;
-const BOOL: u16 = 0x000b;
-const TEXT: u16 = 0x001f;
-const TIME: u16 = 0x0040;
-const BYTES: u16 = 0x0102;
-const DOUBLE: u16 = 0x0005;
-const SEVERAL_TEXTS: u16 = 0x101f;
-const SEVERAL_BYTES: u16 = 0x1102;
-
 /// The map of what is in use begins here, and after it what it tells of.
 const MAP_AT: usize = 0x4400;
 const DATA_AT: usize = 0x4600;
@@ -51,33 +38,6 @@ const FILE_IN_BYTES: usize = 265 << 10;
 const PAGE_IN_BYTES: usize = 512;
 const GRAIN_IN_BYTES: usize = 64;
 const BLOCK_END_IN_BYTES: usize = 16;
-
-/// A property: its tag, and its value as it is stored.
-type Property = (u32, Vec<u8>);
-
-fn int(id: u16, value: u32) -> Property {
-    (tag(id, INT), value.to_le_bytes().to_vec())
-}
-
-fn flag(id: u16, value: bool) -> Property {
-    (tag(id, BOOL), vec![u8::from(value)])
-}
-
-fn text(id: u16, value: &str) -> Property {
-    (tag(id, TEXT), value.encode_utf16().flat_map(u16::to_le_bytes).collect())
-}
-
-fn time(id: u16, ticks: u64) -> Property {
-    (tag(id, TIME), ticks.to_le_bytes().to_vec())
-}
-
-fn bytes(id: u16, value: &[u8]) -> Property {
-    (tag(id, BYTES), value.to_vec())
-}
-
-fn tag(id: u16, kind: u16) -> u32 {
-    u32::from(id) << 16 | u32::from(kind)
-}
 
 /// How much room a value has in a row; none for those that are kept beside it.
 fn width(tag: u32) -> Option<usize> {
@@ -208,16 +168,6 @@ fn table(columns: &[u32], rows: &[(u32, Vec<Property>)]) -> Vec<u8> {
     }
     heap.root = heap.add(info);
     heap.to_bytes()
-}
-
-/// The sum of [MS-PST] 5.3: the usual one of 32 bits, begun and ended otherwise.
-fn sum(bytes: &[u8]) -> u32 {
-    bytes.iter().fold(0, |sum, byte| {
-        (0..8).fold(
-            sum ^ u32::from(*byte),
-            |sum, _| if sum & 1 == 1 { sum >> 1 ^ 0xedb8_8320 } else { sum >> 1 },
-        )
-    })
 }
 
 /// The mark of a place and a number ([MS-PST] 5.5).
@@ -384,16 +334,6 @@ const BLOCKS: u8 = 0x80;
 const NODES: u8 = 0x81;
 const MAP: u8 = 0x84;
 
-struct Letter {
-    number: u32,
-    is_read: bool,
-    /// Somebody gets it.
-    is_sent: bool,
-    /// The content of a file at it.
-    attached: Option<Vec<u8>>,
-    properties: Vec<Property>,
-}
-
 impl Letter {
     fn new(number: u32, of: u32) -> Self {
         const FIRST: OffsetDateTime = datetime!(2026-02-03 09:00 UTC);
@@ -427,11 +367,6 @@ impl Letter {
         ];
         Self { number: FIRST_LETTER + number * STEP, is_read, is_sent: true, attached, properties }
     }
-}
-
-/// In 100 ns since 1601.
-fn ticks(at: OffsetDateTime) -> u64 {
-    u64::try_from(at.unix_timestamp() + 11_644_473_600).unwrap_or_default() * 10_000_000
 }
 
 /// A data file with this many letters in its inbox, at most sixty. Every fourth is not read yet, and at the
@@ -512,7 +447,7 @@ fn written(letters: u32, others: Vec<things::Things>) -> Vec<u8> {
     put(&mut file, 8, b"SM");
     put(&mut file, 10, &[23, 0, 19, 0, 1, 1]);
     put(&mut file, 32, &next_page.to_le_bytes());
-    for (kind, next) in (0..32).map(|kind| (kind, (FIRST_THING >> 5) + count)) {
+    for (kind, next) in (0..32).map(|kind| (kind, (things::FIRST >> 5) + count)) {
         put(&mut file, 44 + 4 * kind, &next.to_le_bytes());
     }
     let root = [FILE_IN_BYTES as u64, MAP_AT as u64, free_in_bytes as u64, 0];

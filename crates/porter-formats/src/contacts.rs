@@ -9,14 +9,14 @@ pub use vcard::to_vcards;
 use crate::mail::autocomplete::Address;
 use time::{Date, OffsetDateTime};
 
-/// A person or a firm. What is not known is empty.
+/// A person or a firm. Fields that are not known are empty.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash)]
 pub struct Contact {
     /// The name that is shown.
     pub name: String,
     /// The parts of the name.
     pub parts: NameParts,
-    /// What friends say.
+    /// The name among friends.
     pub nickname: String,
     /// The firm.
     pub company: String,
@@ -24,7 +24,7 @@ pub struct Contact {
     pub department: String,
     /// The room.
     pub office: String,
-    /// What it says on the door.
+    /// The title on the door.
     pub job_title: String,
     /// The trade.
     pub profession: String,
@@ -75,9 +75,9 @@ pub struct NameParts {
     pub given: String,
     /// Further first names.
     pub middle: String,
-    /// What stands before: `Dr.`
+    /// Before the name: `Dr.`
     pub prefix: String,
-    /// What stands behind: `Jr.`
+    /// Behind the name: `Jr.`
     pub suffix: String,
 }
 

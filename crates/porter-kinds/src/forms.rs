@@ -6,8 +6,8 @@ use crate::catalogue::Catalogue;
 use crate::mail::contacts::people_in;
 use crate::mail::mailboxes::unpack;
 use crate::mail::things_out::{self, Things, ThingsFound};
+use crate::not_taken::NotTaken;
 use crate::profiles::ProfileFolder;
-use porter_formats::FormatError;
 use porter_formats::bookmarks::Bookmarks;
 use porter_formats::bookmarks::file::to_html;
 use porter_formats::contacts::{Contact, to_table, to_vcards};
@@ -42,14 +42,14 @@ pub enum Form {
     Tasks,
 }
 
-/// What was written.
+/// The result of a form.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Taken {
     /// How many rows.
     pub rows: u64,
     /// Things of which nothing could be read.
     pub damaged: u64,
-    /// What else could not be read, in words.
+    /// Other parts that could not be read, in words.
     pub flaws: Vec<String>,
 }
 
@@ -57,23 +57,6 @@ impl From<u64> for Taken {
     fn from(rows: u64) -> Self {
         Self { rows, ..Self::default() }
     }
-}
-
-/// Why something cannot be taken in a form.
-#[derive(Debug, thiserror::Error)]
-pub enum NotTaken {
-    /// The item has nothing of that form.
-    #[error("`{0}` has nothing that is taken out in this form")]
-    NotOfItem(String),
-    /// The item's file is damaged or unsupported.
-    #[error("{0}")]
-    Format(#[from] FormatError),
-    /// The files could not be read from the trunk, or the form could not be written.
-    #[error("{0}")]
-    Io(#[from] io::Error),
-    /// The trunk could not be read.
-    #[error(transparent)]
-    Trunk(#[from] porter_trunk::TrunkError),
 }
 
 /// Writes an item of a trunk in a form.
@@ -136,8 +119,8 @@ pub fn take_as(
     }
 }
 
-/// The people of data files, of address books, and of the lists of addresses that a program offers. Of the
-/// last only those whose address nobody else has.
+/// The people of data files, of address books, and of the lists of addresses that a program offers; somebody
+/// with an address that is known already only once.
 fn take_contacts(
     trunk: &dyn Trunk,
     item: &TrunkItem,

@@ -12,6 +12,7 @@
 //! - [`registry_part`]: what items have in their owner's registry;
 //! - [`account`], [`ruled`], [`browser`], [`drive`], [`also`], [`mail`],
 //!   [`printer`], [`printer_driver`] and [`setting`]: the kinds;
+//! - [`forms`]: items taken out for other programs, and [`not_taken`]: reasons against it;
 //! - [`value_kinds`]: the kinds whose items are values and no files;
 //! - [`values`]: what settings and printers have in common.
 
@@ -32,6 +33,7 @@ mod joined_lines;
 pub mod kind;
 mod kinds;
 pub mod mail;
+pub mod not_taken;
 pub mod part;
 pub mod printer;
 pub mod printer_driver;

@@ -9,8 +9,8 @@
 //! - [`mail_account`]: an account as a person types it into a program;
 //! - [`contacts`]: people and their addresses;
 //! - [`letters`]: the letters of an item, counted;
-//! - [`mailboxes`]: the letters of an item of a trunk, read; [`letters_listed`]: shown; [`letters_out`]: taken out for other programs, and
-//!   [`things_out`]: the contacts, events, tasks and notes.
+//! - [`mailboxes`]: the letters of an item of a trunk, read; [`letters_listed`]: shown; [`letters_out`]:
+//!   taken out for other programs, and [`things_out`]: the contacts, events, tasks and notes.
 
 mod apple_accounts;
 mod claws_accounts;
@@ -18,6 +18,7 @@ pub mod contacts;
 mod data_file;
 pub mod data_file_facts;
 mod express_accounts;
+mod given_names;
 mod kmail_accounts;
 pub mod letters;
 pub mod letters_listed;

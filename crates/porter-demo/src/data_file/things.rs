@@ -1,11 +1,18 @@
-//! What a data file holds beside letters: people, a list of them, events, a task and a note.
+//! The things of a data file that are no letters: people, a list of them, events, a task and a note.
 
-use super::{
-    CALENDAR, CONTACTS, DOUBLE, FIRST_THING, Letter, NOTES, Property, SEVERAL_BYTES, SEVERAL_TEXTS, STEP,
-    TASKS, bytes, flag, int, tag, text, ticks, time,
+use super::properties::{
+    DOUBLE, Letter, Property, SEVERAL_BYTES, SEVERAL_TEXTS, STEP, bytes, flag, int, sum, tag, text, ticks,
+    time,
 };
 use time::macros::{date, datetime};
 use time::{Date, OffsetDateTime};
+
+/// Numbers of nodes: the folders, and the first thing, behind all letters that have room.
+const CONTACTS: u32 = 0x8082;
+const CALENDAR: u32 = 0x80a2;
+const TASKS: u32 = 0x80c2;
+const NOTES: u32 = 0x80e2;
+pub(super) const FIRST: u32 = 0x20_8004;
 
 /// A folder of things.
 pub(super) struct Things {
@@ -64,7 +71,7 @@ pub(super) fn names() -> Vec<Property> {
     let keywords: Vec<u8> = KEYWORDS.encode_utf16().flat_map(u16::to_le_bytes).collect();
     let texts = [&(keywords.len() as u32).to_le_bytes()[..], &keywords].concat();
     let rows: Vec<(u32, Vec<u8>)> =
-        numbered.chain([(super::sum(&keywords), row(0, OF_PUBLIC << 1 | 1, NAMED.len()))]).collect();
+        numbered.chain([(sum(&keywords), row(0, OF_PUBLIC << 1 | 1, NAMED.len()))]).collect();
     let mut properties = vec![
         int(0x0001, BUCKETS),
         bytes(0x0002, &SETS.iter().flat_map(set).collect::<Vec<_>>()),
@@ -114,7 +121,7 @@ fn thing(number: u32, class: &str, subject: &str, properties: Vec<Property>) -> 
         bytes(0x300b, format!("saltmarsh {number:06}").as_bytes()),
     ];
     let properties = of_all.into_iter().chain(properties).collect();
-    Letter { number: FIRST_THING + number * STEP, is_read: true, is_sent: false, attached: None, properties }
+    Letter { number: FIRST + number * STEP, is_read: true, is_sent: false, attached: None, properties }
 }
 
 /// All folders of them.
@@ -254,7 +261,7 @@ fn every_tuesday() -> Vec<u8> {
     let longs = |blob: &mut Vec<u8>, values: &[u32]| {
         blob.extend(values.iter().flat_map(|value| value.to_le_bytes()));
     };
-    // Tuesday; so many times; weeks begin on Monday.
+    // On Tuesdays, ten times; weeks begin on Monday.
     longs(&mut blob, &[first, 1, 0, 1 << 2, 0x2022, 10, 1]);
     longs(&mut blob, &[2, left_out, moved, 1, moved]);
     longs(&mut blob, &[first, minutes(date!(2026 - 04 - 07))]);

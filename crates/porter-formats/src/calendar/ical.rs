@@ -1,11 +1,11 @@
 //! iCalendar (RFC 5545), written.
 
+use super::entry::{Answer, Entry, Guest, OfKind, Reminder, Role, Secrecy};
+use super::moment::{Moment, clock, day, utc, value_of};
 use super::recurrence::End;
 use super::zone::Zone;
-use super::{Answer, Entry, Guest, Moment, OfKind, Reminder, Role, Secrecy};
 use crate::content_lines::{ContentLines, parameter};
-use time::macros::format_description;
-use time::{Date, OffsetDateTime, PrimitiveDateTime, UtcOffset};
+use time::{Date, OffsetDateTime, PrimitiveDateTime};
 
 /// One calendar with all entries. The zones that they name are in it.
 pub fn to_calendar(entries: &[Entry]) -> String {
@@ -35,28 +35,6 @@ pub fn to_calendar(entries: &[Entry]) -> String {
     }
     lines.raw("END", "VCALENDAR");
     lines.finish()
-}
-
-pub(super) fn clock(at: PrimitiveDateTime) -> String {
-    let form = format_description!("[year][month][day]T[hour][minute][second]");
-    at.format(&form).unwrap_or_default()
-}
-
-fn day(day: Date) -> String {
-    day.format(&format_description!("[year][month][day]")).unwrap_or_default()
-}
-
-fn utc(at: OffsetDateTime) -> String {
-    let at = at.to_offset(UtcOffset::UTC);
-    clock(PrimitiveDateTime::new(at.date(), at.time())) + "Z"
-}
-
-fn value_of(moment: Moment) -> String {
-    match moment {
-        Moment::Day(of) => day(of),
-        Moment::Utc(at) => utc(at),
-        Moment::Clock(at) => clock(at),
-    }
 }
 
 fn moment(lines: &mut ContentLines, name: &str, at: Moment, zone: Option<&str>) {
@@ -190,7 +168,7 @@ fn until(entry: &Entry, last: Date) -> String {
 fn guest(lines: &mut ContentLines, name: &str, guest: &Guest, parameters: &str) {
     let shown = if guest.name.is_empty() { String::new() } else { format!(";CN={}", parameter(&guest.name)) };
     let address: String = guest.address.chars().filter(|c| !c.is_control() && *c != ' ').collect();
-    // Somebody without an address is named all the same.
+    // A guest without an address still has a name.
     let address = if address.is_empty() { "invalid:nomail".to_owned() } else { format!("mailto:{address}") };
     lines.raw(&format!("{name}{shown}{parameters}"), &address);
 }

@@ -1,6 +1,6 @@
 //! When an entry comes again.
 
-use super::Moment;
+use super::moment::Moment;
 use time::{Date, Weekday};
 
 /// See the module.
@@ -8,7 +8,7 @@ use time::{Date, Weekday};
 pub struct Recurrence {
     /// The rule.
     pub pattern: Pattern,
-    /// Every so many days, weeks, months or years.
+    /// The step, in days, weeks, months or years.
     pub interval: u32,
     /// When it ends.
     pub end: End,
@@ -40,7 +40,7 @@ pub enum Pattern {
 pub enum End {
     /// Never.
     Never,
-    /// After so many times.
+    /// After a number of times.
     Times(u32),
     /// On a day.
     On(Date),

@@ -52,7 +52,7 @@ impl Change {
 }
 
 impl Zone {
-    /// What the clocks of the zone say at a point in time.
+    /// The time that the clocks of the zone show at a point in time.
     pub fn clock_at(&self, at_utc: OffsetDateTime) -> Option<PrimitiveDateTime> {
         let by = |bias: i32| {
             let at = at_utc.checked_sub(Duration::minutes(bias.into()))?;
@@ -91,7 +91,7 @@ impl Zone {
         let mut part = |name: &str, from: i32, to: i32, change: Option<Change>| {
             lines.raw("BEGIN", name);
             let begin = change.and_then(|change| change.in_year(1970));
-            let begin = begin.map_or_else(|| "19700101T000000".to_owned(), super::ical::clock);
+            let begin = begin.map_or_else(|| "19700101T000000".to_owned(), super::moment::clock);
             lines.raw("DTSTART", &begin);
             if let Some(Change { month, nth, day, .. }) = change {
                 let nth = if nth >= 5 { "-1".to_owned() } else { nth.max(1).to_string() };

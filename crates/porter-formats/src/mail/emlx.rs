@@ -15,7 +15,7 @@ const FORWARDED: u64 = 1 << 8;
 /// The meaning of the flags.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Flags {
-    /// What was done with it.
+    /// Marks: read, answered and the like.
     pub of_letter: LetterFlags,
     /// It waits to be taken away.
     pub is_deleted: bool,

@@ -1,5 +1,5 @@
-//! The head of a letter (RFC 5322), as far as a list of letters and a mailbox need it: who wrote it, when, and
-//! what about.
+//! The head of a letter (RFC 5322), as far as a list of letters and a mailbox need it: who wrote it, when,
+//! and what about.
 
 use super::letter_flags::LetterFlags;
 use crate::encoding;
@@ -9,7 +9,7 @@ use base64::engine::{DecodePaddingMode, GeneralPurpose, GeneralPurposeConfig};
 use time::OffsetDateTime;
 use time::format_description::well_known::Rfc2822;
 
-/// What a list of letters says of one.
+/// The facts that a list of letters shows of one.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Summary {
     /// The subject.
@@ -18,11 +18,11 @@ pub struct Summary {
     pub from: String,
     /// When it came, or was sent.
     pub at_utc: Option<OffsetDateTime>,
-    /// What was done with it.
+    /// Marks: read, answered and the like.
     pub flags: LetterFlags,
 }
 
-/// The lines of a head, each with those that it goes on in. What is not a line of a head is left out.
+/// The lines of a head, each with those that it goes on in. Lines of another shape are left out.
 pub fn lines(head: &[u8]) -> Vec<(&[u8], Vec<u8>)> {
     let mut all: Vec<(&[u8], Vec<u8>)> = Vec::new();
     for line in head.split(|byte| *byte == b'\n') {
@@ -50,7 +50,7 @@ pub fn end_of(letter: &[u8]) -> usize {
     letter.len()
 }
 
-/// What a head says. Its flags are those of a letter that was read.
+/// The summary of a head. Its flags are those of a letter that was read.
 pub fn summary(head: &[u8]) -> Summary {
     let lines = lines(head);
     let of = |name: &[u8]| {
@@ -127,7 +127,7 @@ fn quoted(content: &[u8]) -> Vec<u8> {
     quoted_printable(&blanks)
 }
 
-/// Bytes that are written as numbers, and lines that go on (RFC 2045 6.7). What cannot be understood stays as
+/// Bytes that are written as numbers, and lines that go on (RFC 2045 6.7). Other signs stay as
 /// it is.
 pub(super) fn quoted_printable(content: &[u8]) -> Vec<u8> {
     let mut bytes = Vec::with_capacity(content.len());

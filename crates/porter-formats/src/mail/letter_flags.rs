@@ -1,4 +1,4 @@
-//! What a person has done with a letter, as the programs note it.
+//! The marks of a letter, as programs note them: read, answered, starred, forwarded.
 
 /// The bits of Mozilla's status
 /// (<https://www-archive.mozilla.org/mailnews/arch/mailflags.html>).
@@ -21,7 +21,7 @@ pub struct LetterFlags {
 }
 
 impl LetterFlags {
-    /// Of a letter that says nothing: it counts as read.
+    /// The marks of a letter without any: it counts as read.
     pub const READ: Self = Self { is_read: true, is_answered: false, is_starred: false, is_forwarded: false };
 
     /// By the bits of `X-Mozilla-Status`.

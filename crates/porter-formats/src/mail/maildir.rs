@@ -11,7 +11,7 @@ pub const FOLDERS: [&str; 2] = ["cur", "new"];
 /// So much of a letter is enough to know whether it was read.
 pub const HEAD_IN_BYTES: usize = 64 << 10;
 
-/// What was done with a letter of this name that begins so, in a folder of that name.
+/// The marks of a letter of this name that begins so, in a folder of that name.
 pub fn flags(folder: &str, name: &[u8], beginning: &[u8]) -> LetterFlags {
     // Windows holds no colon in a name: programs write another sign there.
     let marks = name.windows(3).rposition(|text| text[1..] == *b"2," && !text[0].is_ascii_alphanumeric());

@@ -1,4 +1,4 @@
-//! The letters of a mailbox, one after the other. Of a letter no more than its head is held.
+//! The letters of a mailbox, one after the other. No more than the head of one is held.
 
 use super::head::{Summary, summary};
 use super::letter_flags::LetterFlags;
@@ -7,9 +7,9 @@ use std::io::{self, BufRead, Write};
 
 /// So much of a line is looked at as one.
 const LONGEST_PIECE_IN_BYTES: usize = 1 << 16;
-/// What is behind that counts as the body.
+/// Bytes behind that count as the body.
 const LONGEST_HEAD_IN_BYTES: usize = 1 << 20;
-/// Lines of the mailbox, not of the letter: its writer makes them anew.
+/// Lines of the mailbox, not of the letter: its writer makes others.
 const OF_MAILBOX: [&[u8]; 3] = [b"x-mozilla-status:", b"x-mozilla-status2:", b"status:"];
 
 /// See the module.
@@ -32,7 +32,7 @@ pub struct MboxReader<R> {
 pub struct MboxLetter {
     /// Its lines, with the line ends of the internet, without those of the mailbox.
     pub head: Vec<u8>,
-    /// What it says.
+    /// Its summary.
     pub summary: Summary,
 }
 
@@ -70,7 +70,7 @@ impl<R: BufRead> MboxReader<R> {
         Ok(!self.piece.is_empty())
     }
 
-    /// The head of the next letter. What is left of the one before is passed by, and so is what was deleted.
+    /// The head of the next letter. The rest of the one before is passed by, and so are deleted letters.
     pub fn next_letter(&mut self) -> io::Result<Option<MboxLetter>> {
         loop {
             while !self.is_at_letter {

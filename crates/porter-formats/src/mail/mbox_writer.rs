@@ -16,7 +16,7 @@ pub struct MboxWriter<W: Write> {
 pub struct Envelope {
     /// When it came; the beginning of 1970 if that is not known.
     pub at_utc: Option<OffsetDateTime>,
-    /// What was done with it.
+    /// Marks: read, answered and the like.
     pub flags: LetterFlags,
 }
 

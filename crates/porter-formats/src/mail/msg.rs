@@ -1,9 +1,9 @@
 //! A letter, or another thing of Outlook, in a file of its own (`.msg`, [MS-OXMSG]): a compound file in which
 //! each long property is a stream, and each file at a letter a storage.
 
-use super::mapi::properties::{Properties, Value, is_of_eight_bytes, is_several, is_short};
+use super::mapi::Names;
+use super::mapi::properties::{Holder, NodeData, Properties, Value, is_of_eight_bytes, is_several, is_short};
 use super::mapi::thing::{ATTACHMENT, RECIPIENTS, Thing};
-use super::mapi::{Holder, Names, NodeData};
 use crate::FormatError;
 use std::cell::RefCell;
 use std::collections::BTreeMap;
@@ -28,7 +28,7 @@ type Compound<'f> = cfb::CompoundFile<Cursor<&'f [u8]>>;
 /// See the module.
 pub struct MsgFile<'f> {
     file: RefCell<Compound<'f>>,
-    /// What the numbers of data mean: the first is 1.
+    /// The places that the numbers of data stand for: the first is 1.
     places: RefCell<Vec<PathBuf>>,
     names: Names,
 }
@@ -57,7 +57,7 @@ impl<'f> MsgFile<'f> {
         Ok(Self { file: RefCell::new(file), places: RefCell::default(), names })
     }
 
-    /// What is in it.
+    /// Its content.
     pub fn thing(&self) -> Result<Thing<'_>, FormatError> {
         let root = self.node(PathBuf::from("/"));
         Thing::load(self, 1, root, 1252)

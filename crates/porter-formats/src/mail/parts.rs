@@ -11,7 +11,7 @@ use base64::engine::{DecodePaddingMode, GeneralPurpose, GeneralPurposeConfig};
 const DEEPEST: usize = 16;
 const MOST_PARTS: usize = 1000;
 
-/// What a person reads of a letter.
+/// The parts of a letter that a person reads.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Readable {
     /// Its text; that of its page, without any form, if it has no other.
@@ -132,7 +132,7 @@ fn part(bytes: &[u8], depth: usize, found: &mut Found) {
     }
 }
 
-/// What stands between lines of a boundary.
+/// The parts between lines of a boundary.
 fn parts_between<'b>(body: &'b [u8], boundary: &str) -> Vec<&'b [u8]> {
     let mark = [b"--", boundary.as_bytes()].concat();
     let (mut parts, mut begin, mut at) = (Vec::new(), None, 0);

@@ -1,21 +1,21 @@
-//! What a folder of letters is for.
+//! The role of a folder of letters.
 
 /// See the module.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash)]
 pub enum Role {
     /// Where letters come in.
     Inbox,
-    /// What was sent.
+    /// Sent letters.
     Sent,
-    /// What waits to be sent.
+    /// Letters that wait to be sent.
     Outbox,
-    /// What is not ready.
+    /// Letters that are not ready.
     Drafts,
-    /// What was thrown away.
+    /// Deleted letters.
     Deleted,
-    /// What nobody asked for.
+    /// Letters that nobody asked for.
     Junk,
-    /// What a person made it for.
+    /// A folder that a person has made.
     #[default]
     Own,
 }

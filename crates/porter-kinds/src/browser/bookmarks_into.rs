@@ -5,6 +5,7 @@ use crate::browser::engines::engine_of;
 use crate::changes::{Changes, Edit, Merged};
 use crate::forms;
 use crate::ground::Ground;
+use crate::not_taken::NotTaken;
 use crate::profiles::in_use::in_use;
 use crate::profiles::{ProfileFolder, roots};
 use crate::receipt::Reason;
@@ -57,7 +58,7 @@ fn add(into: &Adding<'_>, items: &[&TrunkItem], changes: &mut Changes) {
                 let fresh = (account, Bookmarks::default(), item.id.as_str());
                 merge(&mut by_account.entry(&account.id).or_insert(fresh).1, &bookmarks);
             }
-            Ok(_) | Err(forms::NotTaken::NotOfItem(_)) => {}
+            Ok(_) | Err(NotTaken::NotOfItem(_)) => {}
             Err(cause) => changes.note(&item.id, not_added(cause.to_string())),
         }
     }

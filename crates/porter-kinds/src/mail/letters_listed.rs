@@ -1,7 +1,7 @@
 //! The letters of an item of a trunk, listed: its folders, the letters of one, and one letter.
 
 use super::mailboxes::{MailFolder, MailLetter, Visitor, visit};
-use crate::forms::NotTaken;
+use crate::not_taken::NotTaken;
 use porter_formats::mail::head::Summary;
 use porter_trunk::{Trunk, TrunkItem};
 use std::io::{self, Write};
@@ -23,13 +23,13 @@ pub struct FolderListed {
 /// A letter of a list.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct LetterListed {
-    /// What the list says. None of one that cannot be read.
+    /// Its line in the list. None if it cannot be read.
     pub summary: Option<Summary>,
     /// Its length as other programs write it.
     pub size_in_bytes: u64,
 }
 
-/// What was found.
+/// The result of a listing.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Listed {
     /// All folders.
@@ -42,7 +42,7 @@ pub struct Listed {
     pub flaws: Vec<String>,
 }
 
-/// What of an item is listed.
+/// The part of an item that is listed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Wanted<'w> {
     /// Its folders.

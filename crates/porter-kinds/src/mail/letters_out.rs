@@ -2,28 +2,17 @@
 
 mod folder_writer;
 
-pub use folder_writer::MAILDIR_SEPARATOR;
+pub use folder_writer::{LetterForm, MAILDIR_SEPARATOR};
 
+use super::given_names::Names;
 use super::mailboxes::{self, MailFolder, MailLetter, Visitor};
-use crate::forms::NotTaken;
+use crate::not_taken::NotTaken;
 use folder_writer::FolderWriter;
 use porter_formats::mail::role::Role;
 use porter_trunk::{Trunk, TrunkItem};
-use std::collections::HashSet;
 use std::io;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use time::OffsetDateTime;
-
-/// A form that letters can be taken in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum LetterForm {
-    /// A mailbox for each folder.
-    Mbox,
-    /// A file for each letter.
-    Letters,
-    /// A folder for each folder, with a file for each letter whose name tells what was done with it.
-    Maildir,
-}
 
 /// Which letters are taken.
 pub struct LetterChoice<'c> {
@@ -158,61 +147,5 @@ impl Visitor for Taking<'_> {
 
     fn flaw(&mut self, flaw: String) {
         self.taken.flaws.push(flaw);
-    }
-}
-
-/// Names in folders, each given once.
-#[derive(Default)]
-pub(super) struct Names(HashSet<PathBuf>);
-
-impl Names {
-    /// A path that was not given yet.
-    pub(super) fn within(&mut self, folder: &Path, name: &str) -> PathBuf {
-        let name = portable(name);
-        let (stem, ending) = match name.rsplit_once('.') {
-            Some((stem, ending)) if !stem.is_empty() => (stem.to_owned(), format!(".{ending}")),
-            _ => (name.clone(), String::new()),
-        };
-        let names = std::iter::once(name.clone())
-            .chain((2..).map(|number: u32| format!("{stem} ({number}){ending}")));
-        for name in names {
-            let path = folder.join(&name);
-            if self.0.insert(PathBuf::from(path.to_string_lossy().to_lowercase())) {
-                return path;
-            }
-        }
-        folder.join(name)
-    }
-}
-
-/// A name that every file system holds.
-pub(super) fn portable(name: &str) -> String {
-    let held = |c: char| if c.is_control() || "/\\:*?\"<>|".contains(c) { '-' } else { c };
-    let name: String = name.chars().map(held).take(100).collect();
-    let name = name.trim_matches([' ', '.']).to_owned();
-    let stem = name.split('.').next().unwrap_or_default().to_ascii_uppercase();
-    let is_device = ["CON", "PRN", "AUX", "NUL"].contains(&&*stem)
-        || (stem.len() == 4 && (stem.starts_with("COM") || stem.starts_with("LPT")));
-    match (name.is_empty(), is_device) {
-        (true, _) => "-".to_owned(),
-        (_, true) => format!("{name} -"),
-        _ => name,
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn names_can_be_held_everywhere_and_none_is_given_twice() {
-        let folder = Path::new("out");
-        let mut names = Names::default();
-        let given = ["Inbox.mbox", "INBOX.mbox", "a/b:c", "..", "con.mbox", ""];
-        let given = given.map(|name| names.within(folder, name).to_string_lossy().replace('\\', "/"));
-        assert_eq!(
-            given,
-            ["out/Inbox.mbox", "out/INBOX (2).mbox", "out/a-b-c", "out/-", "out/con.mbox -", "out/- (2)"]
-        );
     }
 }

@@ -1,9 +1,10 @@
 //! Contacts, events, tasks and notes taken out of the data files of a trunk for other programs.
 
-use super::letters_out::{Names, portable};
+use super::given_names::{Names, portable};
 use super::mailboxes::{MailFolder, each_data_file, flaw_of, folder_of};
-use crate::forms::NotTaken;
-use porter_formats::calendar::{self, Entry};
+use crate::not_taken::NotTaken;
+use porter_formats::calendar;
+use porter_formats::calendar::entry::Entry;
 use porter_formats::contacts::Contact;
 use porter_formats::mail::mapi::thing::{Thing, ThingKind};
 use porter_formats::mail::mapi::{contact, event, task};
@@ -26,7 +27,7 @@ pub enum Things {
     Notes,
 }
 
-/// What was found of one kind of things.
+/// The things of one kind that were found.
 #[derive(Debug)]
 pub struct ThingsFound<T> {
     /// The things, in the order of the folders.

@@ -13,11 +13,12 @@ use crate::{open, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::restore::{RestoreError, plan_take, run_plan};
 use porter_kinds::catalogue::Catalogue;
-use porter_kinds::forms::{Form, NotTaken, Taken, take_as};
+use porter_kinds::forms::{Form, Taken, take_as};
 use porter_kinds::mail::Role;
 use porter_kinds::mail::letters_out::{self, LetterChoice, LetterForm, MAILDIR_SEPARATOR};
 use porter_kinds::mail::mailboxes::MailFolder;
 use porter_kinds::mail::things_out::take_notes as take_notes_of;
+use porter_kinds::not_taken::NotTaken;
 use porter_kinds::registry_part::form::registration_of;
 use porter_names::RelativePath;
 use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, TrunkItem, in_pieces};
@@ -42,10 +43,10 @@ pub(crate) struct TakeArguments {
     /// A browser's profile offers `bookmarks` as the HTML file that browsers import, `feeds` as OPML,
     /// `history` or open `tabs` as a page. A mail program's profile, and Outlook's lists, offer `contacts` as
     /// vCards, or as `contacts-table` of comma-separated values; Outlook's data files also `calendar` and
-    /// `tasks`, which calendars import, and `notes`, a text each. Mail of every program is offered as `mbox`, a
-    /// mailbox for each folder, as `letters`, a file each, or as `maildir`. Every item offers its part of the
-    /// person's `registry` as a file that Windows takes in. The last argument is then the file to write, or
-    /// `-`; a new folder for letters and notes
+    /// `tasks`, which calendars import, and `notes`, a text each. Mail of every program comes as `mbox`, a
+    /// mailbox for each folder, as `letters`, a file each, or as `maildir`. Every item offers its part of
+    /// the person's `registry` as a file that Windows takes in. The last argument is then the file to
+    /// write, or `-`; a new folder for letters and notes
     #[arg(long = "as", value_name = "FORM")]
     form: Option<FormWord>,
     /// Only what has a name or path that fits, with all that is in it: '*.kite', '**/Plans'
@@ -81,7 +82,7 @@ fn day(text: &str) -> Result<Date, String> {
     Date::parse(text, &form).map_err(|_| "a day is written as 2024-12-31".to_owned())
 }
 
-/// What a folder of letters is for.
+/// The role of a folder of letters.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum RoleWord {
     Inbox,

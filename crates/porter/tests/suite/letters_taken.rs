@@ -1,4 +1,4 @@
-//! What mail programs hold, taken out of a trunk for others: letters by choice, people, events, tasks and notes;
+//! The content of mail programs, out of a trunk for others: letters by choice, people, events, tasks, notes;
 //! and read at the bench.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
@@ -58,7 +58,7 @@ fn people_events_tasks_and_notes_of_a_data_file_come_out_as_files_that_others_ta
             bench.porter(&["take", "trunk", "odile/folder/pictures", "no", "--as", form]).with_status(2);
         assert!(!bench.path("no").exists(), "{}", said.err);
     }
-    // What is beside the letters is told, and found again where it lands.
+    // Things beside the letters are told, and found again where they land.
     let on = ["trunk", "TIDEWATER", "--only", OUTLOOK, "--account", "tamsin=tamsin.okafor"];
     bench.porter(&[&["restore"][..], &on, &["--yes", "--quiet"]].concat()).with_status(0);
     let receipt = bench.porter(&[&["check"][..], &on, &["--json", "-"]].concat()).with_status(0).json();

@@ -1,7 +1,7 @@
 //! All tests of the program in one: each program more is linked for every system that they run on.
 //!
-//! On Windows those are left out that ask the system for nothing of its own: a Windows starts programs slowly, and
-//! what they prove is the same there.
+//! On Windows those are left out that ask the system for nothing of its own: they prove the same there, and
+//! a Windows starts programs slowly.
 
 #[cfg(not(windows))]
 mod accounts;

@@ -1,7 +1,8 @@
 //! A person, or a list of people, in a mailbox ([MS-OXOCNTC]).
 
+use super::names::OF_ADDRESS;
+use super::numbers::number;
 use super::thing::Thing;
-use super::{OF_ADDRESS, number};
 use crate::contacts::{AddressKind, Contact, NameParts, PhoneKind, PostalAddress};
 use crate::encoding;
 use crate::mail::autocomplete::Address;
@@ -54,7 +55,7 @@ const PHONES: [(u16, PhoneKind); 20] = [
     (0x3a1f, PhoneKind::Other),
     (0x3a2a, PhoneKind::Other),
 ];
-/// Of each of three addresses of mail: the address itself, how it is shown, and how it was written.
+/// Three addresses of mail, each with the text that is shown and the text that was typed.
 const EMAILS: [[u32; 3]; 3] = [[0x8083, 0x8080, 0x8084], [0x8093, 0x8090, 0x8094], [0x80a3, 0x80a0, 0x80a4]];
 /// Box, street, town, state, number, country.
 const AT_WORK: [u32; 6] = [0x804a, 0x8045, 0x8046, 0x8047, 0x8048, 0x8049];

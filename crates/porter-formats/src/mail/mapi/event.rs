@@ -1,11 +1,13 @@
 //! An event in a calendar ([MS-OXOCAL]).
 
 use super::contact::day_of;
+use super::names::{OF_ALL, OF_APPOINTMENT, OF_MEETING};
 use super::recurrence::{Repeated, repeated};
 use super::thing::{Recipient, Thing};
-use super::{OF_ALL, OF_APPOINTMENT, OF_MEETING, zone};
+use super::zone;
+use crate::calendar::entry::{Answer, Changed, Entry, Guest, OfKind, Reminder, Role, Secrecy};
+use crate::calendar::moment::Moment;
 use crate::calendar::zone::Zone;
-use crate::calendar::{Answer, Changed, Entry, Guest, Moment, OfKind, Reminder, Role, Secrecy};
 use time::{Date, Duration, OffsetDateTime, PrimitiveDateTime};
 
 /// Properties of events ([MS-OXPROPS]), by the sets that they are of.
@@ -84,7 +86,7 @@ pub fn event(thing: &Thing<'_>) -> Option<Entry> {
     Some(entry)
 }
 
-/// What events and tasks have in common.
+/// The facts that events and tasks have in common.
 pub(super) fn of_all(thing: &Thing<'_>) -> Entry {
     let (files, _) = thing.attachments();
     let files = files.iter().filter(|file| file.method() == Some(BY_VALUE));

@@ -38,7 +38,7 @@ const MARK: u16 = 0x1090;
 
 const LETTER_INSIDE: u32 = 5;
 const READ: u32 = 1;
-/// What was last done with a letter, and how it is marked ([MS-OXOMSG], [MS-OXOFLAG]).
+/// The last deed with a letter, and its mark ([MS-OXOMSG], [MS-OXOFLAG]).
 const REPLIED: u32 = 102;
 const REPLIED_TO_ALL: u32 = 103;
 const FORWARDED: u32 = 104;

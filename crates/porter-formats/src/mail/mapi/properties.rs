@@ -1,7 +1,8 @@
 //! The properties of a thing: a folder, a letter, a file at a letter, or a row of a table of such things.
 
-use super::{Holder, NodeData, number};
-use crate::encoding;
+use super::names::Names;
+use super::numbers::number;
+use crate::{FormatError, encoding};
 use std::collections::BTreeMap;
 
 /// Types of properties ([MS-OXCDATA] 2.11.1).
@@ -19,6 +20,31 @@ const BYTES: u16 = 0x0102;
 const SEVERAL: u16 = 0x1000;
 /// A text or a short value is never longer.
 pub(crate) const MOST_IN_BYTES: usize = 64 << 20;
+
+/// The place of the data of something, and of the list of nodes below it, by numbers that its [`Holder`]
+/// knows.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct NodeData {
+    /// The number of its data; 0 for none.
+    pub data: u64,
+    /// The number of what tells of the nodes below it; 0 for none.
+    pub below: u64,
+}
+
+/// A holder of things: an open data file.
+pub trait Holder {
+    /// Passes the pieces of some data to `look`, one after the other, until that says no.
+    fn each_piece(&self, data: u64, look: &mut dyn FnMut(&[u8]) -> bool) -> Result<(), FormatError>;
+
+    /// The properties of a thing.
+    fn properties(&self, node: NodeData, code_page: u32) -> Result<Properties, FormatError>;
+
+    /// The rows of a table.
+    fn rows(&self, node: NodeData, code_page: u32) -> Result<Vec<Properties>, FormatError>;
+
+    /// The properties that programs have given names to.
+    fn names(&self) -> &Names;
+}
 
 /// Where the value of a property is.
 #[derive(Debug, Clone, PartialEq, Eq)]

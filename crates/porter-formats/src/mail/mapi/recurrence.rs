@@ -1,13 +1,13 @@
 //! When something comes again ([MS-OXOCAL] 2.2.1.44). Times in it are minutes since 1601, by the clock of the
 //! event's zone.
 
-use crate::calendar::Moment;
+use crate::calendar::moment::Moment;
 use crate::calendar::recurrence::{End, Pattern, Recurrence};
 use crate::encoding;
 use time::macros::datetime;
 use time::{Date, Duration, PrimitiveDateTime, Weekday};
 
-/// What the bytes say.
+/// The meaning of the bytes.
 pub(super) struct Repeated {
     /// Its times that do not take place are days.
     pub(super) recurrence: Recurrence,
@@ -81,8 +81,8 @@ impl<'b> Reader<'b> {
     }
 }
 
-/// Reads them. None if they contradict themselves, or are of a calendar that is not the usual one. `code_page`
-/// is that of texts.
+/// Reads them. None if they contradict themselves, or are of a calendar that is not the usual one.
+/// `code_page` is that of texts.
 pub(super) fn repeated(bytes: &[u8], code_page: u32) -> Option<Repeated> {
     const YEARLY: u16 = 0x200d;
     let mut reader = Reader { rest: bytes };
@@ -133,7 +133,7 @@ pub(super) fn repeated(bytes: &[u8], code_page: u32) -> Option<Repeated> {
     let recurrence =
         Recurrence { pattern, interval: interval.max(1), end, week_begins_on, without: Vec::new() };
     let mut found = Repeated { recurrence, changed: Vec::new(), without, hours: None, first };
-    // Only events go on from here. What is changed and cut off takes nothing from the rest.
+    // Only events go on from here. A change that is cut off takes nothing from the rest.
     if of_event(&mut reader, &mut found, code_page).is_none() && found.hours.is_none() {
         found.without.retain(|day| !changed_days.contains(day));
     }
@@ -189,7 +189,7 @@ fn changed_time(reader: &mut Reader<'_>, code_page: u32) -> Option<ChangedTime> 
         reader.take(length.into()).map(|text| encoding::of_code_page(text, code_page))
     };
     let summary = if has(0x1) { Some(text(reader)?) } else { None };
-    // What kind of meeting, and when to remind.
+    // The kind of meeting, and when to remind.
     for bit in [0x2, 0x4, 0x8] {
         if has(bit) {
             reader.long()?;
@@ -216,7 +216,8 @@ fn changed_time(reader: &mut Reader<'_>, code_page: u32) -> Option<ChangedTime> 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::calendar::{Entry, to_calendar};
+    use crate::calendar::entry::Entry;
+    use crate::calendar::to_calendar;
     use time::macros::date;
 
     fn minutes(day: Date) -> u32 {

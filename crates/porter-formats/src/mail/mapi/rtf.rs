@@ -1,7 +1,7 @@
 //! Rich text as Outlook keeps it: compressed ([MS-OXRTFCP]), and often with a page of HTML inside of it,
 //! which is taken out again ([MS-OXRTFEX]).
 
-use super::number;
+use super::numbers::number;
 use crate::{FormatError, encoding};
 
 const WHAT: &str = "rich text";

@@ -2,11 +2,12 @@
 
 use super::contact::day_of;
 use super::event::of_all;
+use super::names::{OF_ALL, OF_TASK};
 use super::recurrence::repeated;
 use super::thing::Thing;
-use super::{OF_ALL, OF_TASK};
+use crate::calendar::entry::{Entry, OfKind, Reminder};
+use crate::calendar::moment::Moment;
 use crate::calendar::recurrence::Recurrence;
-use crate::calendar::{Entry, Moment, OfKind, Reminder};
 
 /// Properties of tasks ([MS-OXPROPS]).
 const STATUS: u32 = 0x8101;
@@ -50,7 +51,7 @@ pub fn task(thing: &Thing<'_>) -> Entry {
     let of_recurrence = thing.named_bytes(OF_TASK, RECURRENCE);
     if let Some(repeated) = of_recurrence.and_then(|bytes| repeated(&bytes, thing.properties.code_page)) {
         let without = repeated.moments_without(Moment::Day);
-        // What comes again counts from a day.
+        // A rule counts from a day.
         entry.begin = entry.begin.or(entry.end).or(Some(Moment::Day(repeated.first)));
         entry.recurrence = Some(Recurrence { without, ..repeated.recurrence });
     }

@@ -1,7 +1,9 @@
 //! A thing in a mailbox: what is common to letters, contacts, events, tasks and notes.
 
-use super::properties::{Properties, Value};
-use super::{Holder, NodeData, OF_PUBLIC, Set, utc};
+use super::names::{OF_PUBLIC, Set};
+use super::numbers::utc;
+use super::properties::{Holder, NodeData, Properties, Value};
+use super::rtf;
 use crate::FormatError;
 use time::OffsetDateTime;
 
@@ -39,7 +41,7 @@ pub struct Thing<'s> {
     pub(super) properties: Properties,
 }
 
-/// What a thing is.
+/// The kinds of things.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum ThingKind {
     /// A letter, or something that is sent as one.
@@ -54,7 +56,7 @@ pub enum ThingKind {
     Task,
     /// A short text.
     Note,
-    /// What Outlook noted of somebody's work.
+    /// Outlook's notes of somebody's work.
     Journal,
 }
 
@@ -65,7 +67,7 @@ pub(super) struct Recipient {
     pub(super) kind: u32,
     pub(super) name: String,
     pub(super) address: String,
-    /// Of an event: 2 perhaps, 3 comes, 4 does not.
+    /// For an event: 2 perhaps, 3 comes, 4 does not.
     pub(super) answer: u32,
 }
 
@@ -88,12 +90,12 @@ impl<'s> Thing<'s> {
         Ok(Self { holder, id, properties })
     }
 
-    /// What it is called: `ipm.note`.
+    /// Its class, in small letters: `ipm.note`.
     pub(super) fn class(&self) -> String {
         self.text(CLASS).unwrap_or_default().to_ascii_lowercase()
     }
 
-    /// What it is.
+    /// Its title or kind.
     pub fn kind(&self) -> ThingKind {
         let class = self.class();
         let is =
@@ -160,9 +162,9 @@ impl<'s> Thing<'s> {
     pub fn words(&self) -> String {
         let rich = || {
             let rich = self.properties.binary(self.holder, RICH)?;
-            match super::rtf::content(&super::rtf::unpacked(&rich).ok()?) {
-                super::rtf::Content::Text(text) => Some(text),
-                super::rtf::Content::Html(_) => None,
+            match rtf::content(&rtf::unpacked(&rich).ok()?) {
+                rtf::Content::Text(text) => Some(text),
+                rtf::Content::Html(_) => None,
             }
         };
         let text = self.filled(BODY).or_else(rich).unwrap_or_default();

@@ -1,6 +1,6 @@
 //! The zone of an event ([MS-OXOCAL] 2.2.1.39 and 2.2.1.41).
 
-use super::number;
+use super::numbers::number;
 use crate::calendar::zone::{Change, Summer, Zone};
 use crate::encoding;
 use time::{Month, Time, Weekday};

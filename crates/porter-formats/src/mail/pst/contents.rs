@@ -1,17 +1,21 @@
 //! The properties of a node ([MS-PST] 2.3.3), and the rows of a table (2.3.4).
 
+use super::header::WHAT;
 use super::heap::Heap;
 use super::store::Store;
-use super::{WHAT, number};
 use crate::FormatError;
-use crate::mail::mapi::NodeData;
-use crate::mail::mapi::properties::{MOST_IN_BYTES, Properties, Value, is_of_eight_bytes, is_short};
+use crate::mail::mapi::properties::{
+    Holder, MOST_IN_BYTES, NodeData, Properties, Value, is_of_eight_bytes, is_short,
+};
+use crate::mail::mapi::{Names, number};
 use std::collections::BTreeMap;
 
 /// Values that are not kept in the table itself have the low bits of a node.
 const NODE_MASK: u32 = 0x1f;
 const PROPERTIES: u8 = 0xbc;
 const TABLE: u8 = 0x7c;
+/// The node with the numbers of named properties ([MS-PST] 2.4.1).
+const NAMES: u32 = 0x61;
 
 fn wrong(detail: &str) -> FormatError {
     FormatError::damaged(WHAT, detail)
@@ -99,4 +103,32 @@ pub(super) fn rows(
         Some(found)
     };
     Ok(rows.filter_map(read).collect())
+}
+
+impl Holder for Store<'_> {
+    fn each_piece(&self, data: u64, look: &mut dyn FnMut(&[u8]) -> bool) -> Result<(), FormatError> {
+        Store::each_piece(self, data, look)
+    }
+
+    fn properties(&self, node: NodeData, code_page: u32) -> Result<Properties, FormatError> {
+        properties(self, node, code_page)
+    }
+
+    fn rows(&self, node: NodeData, code_page: u32) -> Result<Vec<Properties>, FormatError> {
+        rows(self, node, code_page)
+    }
+
+    fn names(&self) -> &Names {
+        /// Properties with the lists of names ([MS-PST] 2.4.7).
+        const SETS: u16 = 0x0002;
+        const ROWS: u16 = 0x0003;
+        const TEXTS: u16 = 0x0004;
+        self.names.get_or_init(|| {
+            let properties =
+                self.node(NAMES).and_then(|node| self.properties(node, 0).ok()).unwrap_or_default();
+            let [rows, sets, texts] =
+                [ROWS, SETS, TEXTS].map(|id| properties.binary(self, id).unwrap_or_default());
+            Names::from_lists(&rows, &sets, &texts)
+        })
+    }
 }

@@ -1,9 +1,10 @@
 //! The heap of a node ([MS-PST] 2.3.1) and the trees in it (2.3.2): many small values in the pieces of one
 //! node's data.
 
+use super::header::{Layout, WHAT};
 use super::store::Store;
-use super::{Layout, WHAT, number};
 use crate::FormatError;
+use crate::mail::mapi::number;
 
 /// The first byte of a tree's header.
 const TREE: u8 = 0xb5;

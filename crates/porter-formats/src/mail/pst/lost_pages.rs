@@ -1,8 +1,7 @@
 //! Pages of a damaged file that nothing leads to any more, found by going through all of it.
 
+use super::header::{Layout, Read, fill};
 use super::page::{Page, Tree, age_of_whole};
-use super::store::Read;
-use super::{Layout, fill};
 use std::collections::BTreeMap;
 use std::ops::Range;
 
@@ -19,7 +18,7 @@ pub(super) struct LostPages {
 }
 
 impl LostPages {
-    /// Goes through the file. What cannot be read is passed by.
+    /// Goes through the file. Unreadable pieces are passed by.
     pub(super) fn find(read: Read<'_>, layout: Layout) -> Self {
         let mut found = Self::default();
         let page = layout.page_in_bytes();

@@ -1,11 +1,10 @@
 //! The folders of a data file, and which letters are in them.
 
-use super::store::{NodeRow, Read, Store};
-use super::{FOLDER, MESSAGE, TYPE_MASK, WHAT};
+use super::header::{Read, WHAT};
+use super::store::{FOLDER, MESSAGE, NodeRow, Store, TYPE_MASK};
 use crate::FormatError;
-use crate::mail::mapi::properties::Properties;
+use crate::mail::mapi::properties::{Holder, NodeData, Properties};
 use crate::mail::mapi::thing::Thing;
-use crate::mail::mapi::{Holder, NodeData};
 use crate::mail::role::Role;
 use std::collections::BTreeMap;
 
@@ -35,17 +34,17 @@ const DEEPEST: usize = 64;
 pub struct Folder {
     /// The names from the top of the mailbox to it.
     pub path: Vec<String>,
-    /// What is in it.
+    /// Its content.
     pub kind: FolderKind,
     /// False for what Outlook keeps for itself.
     pub is_of_person: bool,
-    /// What it is for.
+    /// Its role.
     pub role: Role,
     /// Its letters and other things, in the order of their numbers.
     pub letters: Vec<NodeRow>,
 }
 
-/// What is in a folder.
+/// The kinds of folders.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub enum FolderKind {
     /// Letters, and what is sent as one.
@@ -59,7 +58,7 @@ pub enum FolderKind {
     Tasks,
     /// Notes.
     Notes,
-    /// What Outlook noted of somebody's work, and the like.
+    /// Outlook's notes of somebody's work, and the like.
     Other,
 }
 
@@ -82,7 +81,7 @@ impl FolderKind {
     }
 }
 
-/// What is in a folder. Letters, if that cannot be read.
+/// The kind of a folder: letters, if that cannot be read.
 pub(super) fn kind_of(store: &Store<'_>, id: u32) -> FolderKind {
     let properties = store.node(id).and_then(|node| store.properties(node, 1252).ok());
     let class = properties.and_then(|properties| properties.text(store, KIND));

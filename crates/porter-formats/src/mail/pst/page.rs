@@ -1,7 +1,8 @@
 //! A page of one of a data file's two trees ([MS-PST] 2.2.2.7.7).
 
-use super::{Layout, WHAT, number};
+use super::header::{Layout, WHAT};
 use crate::FormatError;
+use crate::mail::mapi::number;
 
 /// No tree is deeper ([MS-PST] 2.2.2.7.7.1 allows eight levels).
 const DEEPEST: u8 = 8;

@@ -1,30 +1,27 @@
 //! An open data file: its tree of nodes, its tree of blocks, and the data that these lead to.
 
-use super::contents;
 use super::encoding::Encoding;
+use super::header::{HEADER_IN_BYTES, Header, Layout, Read, WHAT, fill};
 use super::lost_pages::LostPages;
 use super::page::{Page, Tree};
-use super::{HEADER_IN_BYTES, Header, Layout, WHAT, fill, number};
 use crate::FormatError;
-use crate::mail::mapi::properties::Properties;
-use crate::mail::mapi::{Holder, Names, NodeData};
+use crate::mail::mapi::properties::NodeData;
+use crate::mail::mapi::{Names, number};
 use std::cell::{Cell, OnceCell, RefCell};
 use std::collections::{BTreeMap, HashMap, HashSet};
-use std::io;
 use std::ops::Range;
 use std::rc::Rc;
 
-/// Fills a buffer from an offset, and returns how much it has filled.
-pub type Read<'r> = &'r dyn Fn(u64, &mut [u8]) -> io::Result<usize>;
-
+/// Types of nodes, the low five bits of their numbers ([MS-PST] 2.2.2.1).
+pub(super) const TYPE_MASK: u32 = 0x1f;
+pub(super) const FOLDER: u32 = 0x02;
+pub(super) const MESSAGE: u32 = 0x04;
 /// Pages that are kept: some 2 MB, or 16 MB of large ones.
 const MOST_PAGES: usize = 4096;
 /// A block's number says that it tells of others.
 const TELLS_OF_OTHERS: u64 = 2;
 /// No block is longer, unpacked.
 const MOST_BLOCK_IN_BYTES: usize = 1 << 16;
-/// The node with the numbers of named properties ([MS-PST] 2.4.1).
-const NAMES: u32 = 0x61;
 
 /// A row of the tree of nodes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -46,7 +43,7 @@ pub struct Store<'r> {
     /// Rows of pages that no tree leads to any more; sought once, where a tree is damaged.
     lost: OnceCell<LostPages>,
     damaged_pages: Cell<u64>,
-    names: OnceCell<Names>,
+    pub(super) names: OnceCell<Names>,
 }
 
 struct Block {
@@ -78,7 +75,7 @@ impl<'r> Store<'r> {
         })
     }
 
-    /// What the file says of itself.
+    /// The facts of its header.
     pub fn header(&self) -> Header {
         self.header
     }
@@ -225,6 +222,11 @@ impl<'r> Store<'r> {
         Ok(bytes)
     }
 
+    /// Passes the pieces of some data to `look`, one after the other, until that says no.
+    pub fn each_piece(&self, data: u64, look: &mut dyn FnMut(&[u8]) -> bool) -> Result<(), FormatError> {
+        self.pieces_below(data, 0, &mut HashSet::new(), look).map(drop)
+    }
+
     fn pieces_below(
         &self,
         id: u64,
@@ -302,33 +304,5 @@ impl<'r> Store<'r> {
             }
         }
         Ok(())
-    }
-}
-
-impl Holder for Store<'_> {
-    fn each_piece(&self, data: u64, look: &mut dyn FnMut(&[u8]) -> bool) -> Result<(), FormatError> {
-        self.pieces_below(data, 0, &mut HashSet::new(), look).map(drop)
-    }
-
-    fn properties(&self, node: NodeData, code_page: u32) -> Result<Properties, FormatError> {
-        contents::properties(self, node, code_page)
-    }
-
-    fn rows(&self, node: NodeData, code_page: u32) -> Result<Vec<Properties>, FormatError> {
-        contents::rows(self, node, code_page)
-    }
-
-    fn names(&self) -> &Names {
-        /// Properties with the lists of names ([MS-PST] 2.4.7).
-        const SETS: u16 = 0x0002;
-        const ROWS: u16 = 0x0003;
-        const TEXTS: u16 = 0x0004;
-        self.names.get_or_init(|| {
-            let properties =
-                self.node(NAMES).and_then(|node| self.properties(node, 0).ok()).unwrap_or_default();
-            let [rows, sets, texts] =
-                [ROWS, SETS, TEXTS].map(|id| properties.binary(self, id).unwrap_or_default());
-            Names::from_lists(&rows, &sets, &texts)
-        })
     }
 }

@@ -1,11 +1,22 @@
 //! A folder of letters that is written, in one of the forms.
 
-use super::{LetterForm, Names, portable};
+use crate::mail::given_names::{Names, portable};
 use crate::mail::mailboxes::MailLetter;
 use porter_formats::mail::mbox_writer::{Envelope, MboxWriter};
 use std::fs::{self, File};
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
+
+/// A form that letters can be taken in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LetterForm {
+    /// A mailbox for each folder.
+    Mbox,
+    /// A file for each letter.
+    Letters,
+    /// A folder for each folder, with a file for each letter whose name tells what was done with it.
+    Maildir,
+}
 
 /// See the module.
 pub(super) enum FolderWriter {

@@ -1,13 +1,13 @@
 //! Letters in Outlook's data files.
 
-use super::{MailFolder, MailLetter, Visitor, files_of, unpack};
-use crate::forms::NotTaken;
+use super::visitor::{MailFolder, MailLetter, Visitor, files_of, unpack};
 use crate::mail::data_file;
+use crate::not_taken::NotTaken;
 use porter_formats::FormatError;
 use porter_formats::mail::head::Summary;
 use porter_formats::mail::mapi::letter::Letter;
+use porter_formats::mail::pst::header::Read as ReadAt;
 use porter_formats::mail::pst::mailbox::{Folder, FolderKind, Mailbox};
-use porter_formats::mail::pst::store;
 use porter_names::RelativePath;
 use porter_source::{HostFolder, Volume};
 use porter_trunk::{Entry, Trunk, TrunkItem};
@@ -46,7 +46,7 @@ pub(in crate::mail) fn each_data_file(
         let volume = HostFolder::open(folder.path()).map_err(io::Error::other)?;
         let file = RelativePath::from_bytes(b"mail").map_err(io::Error::other)?;
         let file = volume.open(&file).map_err(|error| io::Error::other(error.to_string()))?;
-        let read: store::Read<'_> = &|at, buffer| file.read_at(at, buffer);
+        let read: ReadAt<'_> = &|at, buffer| file.read_at(at, buffer);
         match Mailbox::open(read) {
             Ok(mailbox) => look(&name, Ok(&mailbox))?,
             Err(flaw) => look(&name, Err(flaw))?,
@@ -101,7 +101,7 @@ fn visit_mailbox(
     Ok(())
 }
 
-/// What is said of a mailbox whose tree is damaged.
+/// The words for a mailbox whose tree is damaged.
 pub(in crate::mail) fn flaw_of(name: &str, mailbox: &Mailbox<'_>) -> Option<String> {
     let pages = mailbox.damaged_pages;
     (pages > 0).then(|| {

@@ -1,7 +1,7 @@
 //! Letters one behind the other in a file.
 
-use super::{MailFolder, MailLetter, Visitor, files_of};
-use crate::forms::NotTaken;
+use super::visitor::{MailFolder, MailLetter, Visitor, files_of};
+use crate::not_taken::NotTaken;
 use porter_formats::mail::head::Summary;
 use porter_formats::mail::mbox;
 use porter_formats::mail::mbox_reader::{MboxLetter, MboxReader};
@@ -16,7 +16,7 @@ use std::rc::Rc;
 const OF_ACCOUNTS: [&str; 2] = ["Mail", "ImapMail"];
 /// Behind the name of a mailbox, the folder of those that are in it.
 const OF_FOLDERS: &str = ".sbd";
-/// What a program keeps beside mailboxes, and what is too small to be asked.
+/// The endings of files that programs keep beside mailboxes.
 const NEVER: [&[u8]; 12] = [
     b".msf", b".sqlite", b".dat", b".json", b".js", b".html", b".db", b".ini", b".xml", b".eml", b".emlx",
     b".mozeml",

@@ -1,8 +1,8 @@
 //! Letters that are a file each.
 
-use super::{MailFolder, MailLetter, Visitor, files_of};
-use crate::forms::NotTaken;
+use super::visitor::{MailFolder, MailLetter, Visitor, files_of};
 use crate::mail::letters::BESIDE_NUMBERS;
+use crate::not_taken::NotTaken;
 use porter_formats::mail::head::{self, Summary};
 use porter_formats::mail::letter_flags::LetterFlags;
 use porter_formats::mail::mapi::letter::Letter;

@@ -6,7 +6,7 @@ use crate::views::numbers::{counted, number_of, size};
 use crate::views::task::Task;
 use porter_core::restore::Plan;
 use porter_core::survey::ItemSurvey;
-use porter_kinds::forms::NotTaken;
+use porter_kinds::not_taken::NotTaken;
 use porter_kinds::receipt::{ItemReceipt, Reason, Receipt};
 use porter_names::screen::on_screen;
 use serde_json::{Value, json};

@@ -1,0 +1,74 @@
+//! Somebody who looks at all letters of an item, and those who show them.
+
+use crate::not_taken::NotTaken;
+use porter_formats::mail::head::Summary;
+use porter_formats::mail::role::Role;
+use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, TrunkItem, in_pieces};
+use std::fs::File;
+use std::io::{self, Write};
+use std::path::Path;
+
+/// A folder of letters.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct MailFolder {
+    /// The names down to it; the first may be that of a file, or of an account.
+    pub path: Vec<String>,
+    /// Its role.
+    pub role: Role,
+}
+
+/// A letter.
+pub trait MailLetter {
+    /// Its line in a list.
+    fn summary(&self) -> Summary;
+    /// Writes it, with the line ends of the internet. Returns how many of its parts could not be read.
+    fn write(&self, to: &mut dyn Write) -> io::Result<u64>;
+}
+
+/// Somebody who looks at all letters.
+pub trait Visitor {
+    /// A folder begins. False for one whose letters are not to be shown.
+    fn begin(&mut self, folder: &MailFolder) -> io::Result<bool>;
+    /// This number of its letters is not shown.
+    fn passed_by(&mut self, number: u64);
+    /// The next letter of it.
+    fn letter(&mut self, letter: &dyn MailLetter) -> io::Result<()>;
+    /// The next letter of it, of which nothing can be read.
+    fn damaged(&mut self);
+    /// The folder ends.
+    fn end(&mut self) -> io::Result<()>;
+    /// A folder with other things, and how many there are.
+    fn other(&mut self, folder: &MailFolder, number: u64);
+    /// A file, or a part of one, that cannot be read, in words.
+    fn flaw(&mut self, flaw: String);
+}
+
+/// The files of an item.
+pub(super) fn files_of<'t>(
+    trunk: &'t dyn Trunk,
+    item: &'t TrunkItem,
+) -> Result<impl Iterator<Item = Entry> + 't, NotTaken> {
+    let is_file = |entry: &Entry| entry.item == item.id && matches!(entry.content, Content::File { .. });
+    Ok(trunk.entries()?.flatten().filter(is_file))
+}
+
+/// Copies a content out of a trunk, proved on the way.
+pub(crate) fn unpack(trunk: &dyn Trunk, entry: &Entry, to: &Path) -> Result<(), NotTaken> {
+    let damaged = |what: String| NotTaken::Io(io::Error::other(format!("the trunk is damaged: {what}")));
+    let mut content = trunk.open_content(entry).map_err(|damage| damaged(damage.to_string()))?;
+    let mut file = File::create(to)?;
+    let mut hasher = ContentHasher::default();
+    let copied = in_pieces(&mut *content, |piece| {
+        hasher.update(piece);
+        file.write_all(piece)
+    });
+    copied.map_err(|failed| match failed {
+        PieceFailed::Reading(cause) | PieceFailed::Using(cause) => NotTaken::Io(cause),
+    })?;
+    match entry.content {
+        Content::File { hash, .. } if hash != hasher.finish() => {
+            Err(damaged(format!("`{}` is not what was captured", entry.address.path)))
+        }
+        _ => Ok(()),
+    }
+}
