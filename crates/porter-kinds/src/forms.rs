@@ -72,7 +72,7 @@ pub fn take_as(
         Form::Calendar | Form::Tasks => {
             let things = if form == Form::Tasks { Things::Tasks } else { Things::Events };
             let found = things_out::entries(trunk, item, things)?;
-            if !found.has_data_files {
+            if !found.may_hold_them {
                 return Err(NotTaken::NotOfItem(item.id.clone()));
             }
             to.write_all(things_out::to_calendar(&found).as_bytes())?;
@@ -127,10 +127,10 @@ fn take_contacts(
     form: Form,
     to: &mut dyn Write,
 ) -> Result<Taken, NotTaken> {
-    let ThingsFound { things: mut people, damaged, flaws, has_data_files } =
+    let ThingsFound { things: mut people, damaged, flaws, may_hold_them } =
         things_out::contacts(trunk, item)?;
     let of_profile = people_in(&Unpacked::of(trunk, item)?.folder())?;
-    if of_profile.is_none() && !has_data_files {
+    if of_profile.is_none() && !may_hold_them {
         return Err(NotTaken::NotOfItem(item.id.clone()));
     }
     let known: HashSet<String> =

@@ -8,6 +8,7 @@ mod single;
 mod visitor;
 
 pub(super) use data_files::{each_data_file, flaw_of, folder_of};
+pub(super) use single::each_msg_file;
 pub(crate) use visitor::unpack;
 pub use visitor::{MailFolder, MailLetter, Visitor};
 

@@ -1,7 +1,7 @@
-//! Contacts, events, tasks and notes taken out of the data files of a trunk for other programs.
+//! Contacts, events, tasks and notes taken out of Outlook's files in a trunk for other programs.
 
 use super::given_names::{Names, portable};
-use super::mailboxes::{MailFolder, each_data_file, flaw_of, folder_of};
+use super::mailboxes::{MailFolder, each_data_file, each_msg_file, flaw_of, folder_of};
 use crate::not_taken::NotTaken;
 use porter_formats::calendar;
 use porter_formats::calendar::entry::Entry;
@@ -36,8 +36,8 @@ pub struct ThingsFound<T> {
     pub damaged: u64,
     /// Files, or parts of them, that could not be read, in words.
     pub flaws: Vec<String>,
-    /// The item has data files.
-    pub has_data_files: bool,
+    /// The item has files that may hold such things.
+    pub may_hold_them: bool,
 }
 
 impl Things {
@@ -52,7 +52,7 @@ impl Things {
     }
 }
 
-/// The people of an item's data files.
+/// The people in an item's files of Outlook.
 pub fn contacts(trunk: &dyn Trunk, item: &TrunkItem) -> Result<ThingsFound<Contact>, NotTaken> {
     found(trunk, item, Things::Contacts, &mut |_, thing| match thing.kind() {
         ThingKind::List => Some(contact::list(thing)),
@@ -60,7 +60,7 @@ pub fn contacts(trunk: &dyn Trunk, item: &TrunkItem) -> Result<ThingsFound<Conta
     })
 }
 
-/// The events or tasks of an item's data files.
+/// The events or tasks in an item's files of Outlook.
 pub fn entries(trunk: &dyn Trunk, item: &TrunkItem, things: Things) -> Result<ThingsFound<Entry>, NotTaken> {
     found(trunk, item, things, &mut |_, thing| match things {
         Things::Tasks => Some(task::task(thing)),
@@ -110,8 +110,10 @@ fn found<T>(
     read: &mut dyn FnMut(&MailFolder, &Thing<'_>) -> Option<T>,
 ) -> Result<ThingsFound<T>, NotTaken> {
     let aside = tempfile::TempDir::with_prefix("porter-")?;
-    let mut found = ThingsFound { things: Vec::new(), damaged: 0, flaws: Vec::new(), has_data_files: false };
-    let any = each_data_file(trunk, item, aside.path(), &|| true, &mut |name, mailbox| -> io::Result<()> {
+    let mut found = ThingsFound { things: Vec::new(), damaged: 0, flaws: Vec::new(), may_hold_them: false };
+    let any_data_files = each_data_file(trunk, item, aside.path(), &|| true, &mut |name,
+                                                                                   mailbox|
+     -> io::Result<()> {
         let mailbox = match mailbox {
             Ok(mailbox) => mailbox,
             Err(flaw) => {
@@ -132,6 +134,26 @@ fn found<T>(
         }
         Ok(())
     })?;
-    found.has_data_files = any;
+    let any_single = each_msg_file(trunk, item, &mut |path, thing| {
+        let Some(thing) = thing else {
+            found.flaws.push(format!("{}: it cannot be read", path.join("/")));
+            return;
+        };
+        let is_one = match thing.kind() {
+            ThingKind::Contact | ThingKind::List => things == Things::Contacts,
+            ThingKind::Event => things == Things::Events,
+            ThingKind::Task => things == Things::Tasks,
+            ThingKind::Note => things == Things::Notes,
+            ThingKind::Letter | ThingKind::Journal => false,
+        };
+        if is_one {
+            let at = MailFolder { path, ..MailFolder::default() };
+            match read(&at, thing) {
+                Some(thing) => found.things.push(thing),
+                None => found.damaged += 1,
+            }
+        }
+    })?;
+    found.may_hold_them = any_data_files | any_single;
     Ok(found)
 }

@@ -372,7 +372,7 @@ fn take_letters(
 fn take_notes(trunk: &dyn Trunk, item: &TrunkItem, to: &Path) -> Result<Outcome, Failure> {
     let found = into_new_folder(to, |aside| {
         let found = take_notes_of(trunk, item, aside)?;
-        if found.has_data_files { Ok(found) } else { Err(NotTaken::NotOfItem(item.id.clone()).into()) }
+        if found.may_hold_them { Ok(found) } else { Err(NotTaken::NotOfItem(item.id.clone()).into()) }
     })?;
     let taken = Taken { rows: found.things.len() as u64, damaged: found.damaged, flaws: found.flaws };
     say(format_args!("Taken: {} into {}", counted(taken.rows, "note"), paths::shown(to)));

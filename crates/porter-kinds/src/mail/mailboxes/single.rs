@@ -6,6 +6,7 @@ use crate::not_taken::NotTaken;
 use porter_formats::mail::head::{self, Summary};
 use porter_formats::mail::letter_flags::LetterFlags;
 use porter_formats::mail::mapi::letter::Letter;
+use porter_formats::mail::mapi::thing::Thing;
 use porter_formats::mail::msg::MsgFile;
 use porter_formats::mail::role::Role;
 use porter_formats::mail::{emlx, maildir, mbox};
@@ -53,7 +54,7 @@ pub(super) fn visit(
     let letters = letters_of(trunk, item)?;
     for folder in letters.chunk_by(|a, b| folder_at(a) == folder_at(b)) {
         let path = folder.first().map(folder_at).unwrap_or_default();
-        let path: Vec<String> = path.steps().map(|step| String::from_utf8_lossy(step).into_owned()).collect();
+        let path = names_down_to(&path);
         // Apple Mail has its letters in a folder of a mailbox.
         let named = path.iter().rev().find(|name| *name != "Messages");
         let role = named.map(|name| Role::of_name(name)).unwrap_or_default();
@@ -112,8 +113,33 @@ fn number_in(entry: &Entry) -> u64 {
     digits.parse().unwrap_or(u64::MAX)
 }
 
-/// The letter in a file. None if the file is damaged, or longer than letters are.
-fn letter_in(trunk: &dyn Trunk, entry: &Entry) -> Option<Whole> {
+/// Passes each letter, or other thing, on that is a file of Outlook's own form, by the names down to its
+/// folder; none for one that cannot be read. False if the item has none.
+pub(in crate::mail) fn each_msg_file(
+    trunk: &dyn Trunk,
+    item: &TrunkItem,
+    look: &mut dyn FnMut(Vec<String>, Option<&Thing<'_>>),
+) -> Result<bool, NotTaken> {
+    let mut files: Vec<Entry> =
+        files_of(trunk, item)?.filter(|entry| entry.address.path.name().is_some_and(is_msg)).collect();
+    files.sort_by(|a, b| a.address.path.cmp(&b.address.path));
+    for entry in &files {
+        let file = content_of(trunk, entry);
+        let opened = file.as_deref().and_then(|file| MsgFile::open(file).ok());
+        match opened.as_ref().and_then(|file| file.thing().ok()) {
+            Some(thing) => look(names_down_to(&folder_at(entry)), Some(&thing)),
+            None => look(names_down_to(&entry.address.path), None),
+        }
+    }
+    Ok(!files.is_empty())
+}
+
+fn names_down_to(at: &RelativePath) -> Vec<String> {
+    at.steps().map(|step| String::from_utf8_lossy(step).into_owned()).collect()
+}
+
+/// The content of a file. None if it is damaged, or longer than letters are.
+fn content_of(trunk: &dyn Trunk, entry: &Entry) -> Option<Vec<u8>> {
     const MOST_IN_BYTES: u64 = 256 << 20;
     if entry.size_in_bytes() > MOST_IN_BYTES {
         return None;
@@ -121,9 +147,12 @@ fn letter_in(trunk: &dyn Trunk, entry: &Entry) -> Option<Whole> {
     let mut file = Vec::new();
     trunk.open_content(entry).ok()?.read_to_end(&mut file).ok()?;
     let Content::File { hash, .. } = entry.content else { return None };
-    if ContentHash::of(&file) != hash {
-        return None;
-    }
+    (ContentHash::of(&file) == hash).then_some(file)
+}
+
+/// The letter in a file. None if the file is damaged, or longer than letters are.
+fn letter_in(trunk: &dyn Trunk, entry: &Entry) -> Option<Whole> {
+    let file = content_of(trunk, entry)?;
     let name = entry.address.path.name()?;
     if is_msg(name) {
         return letter_of_outlook(&file, entry);
