@@ -2,11 +2,14 @@
 
     same_things.py real CALENDAR FILE...             events of real files: libpff's titles, and days that everybody knows
     same_things.py demo VCARDS CALENDAR UNPACKED     people and events of the demo: readpst's cards and calendars
+    same_things.py pairs OUT PAIRS                   letters that were a file each, beside what their authors say they hold
     same_things.py folders OUT MBOX...               a Maildir for each folder, as many letters and marks as in the mailboxes
 """
 import collections
 import datetime
 import email
+import email.policy
+import hashlib
 import mailbox
 import pathlib
 import sys
@@ -80,6 +83,27 @@ def demo(cards, calendar, unpacked):
     timed = {title: begin for title, begin in begins.items() if isinstance(ours[title], datetime.datetime)}
     assert len(timed) == 2 and all(ours[title] == begin for title, begin in timed.items()), (begins, ours)
     print(f"{len(theirs)} people and {len(timed)} events as readpst has them")
+
+
+def letter_in(path):
+    letter = email.message_from_bytes(pathlib.Path(path).read_bytes(), policy=email.policy.default)
+    parts = [part for part in letter.walk() if not part.is_multipart()]
+    texts = [part for part in parts if part.get_content_type() == "text/plain" and part.get_content_disposition() != "attachment"]
+    pictures = {hashlib.sha256(part.get_payload(decode=True)).hexdigest() for part in parts if part.get_content_type().startswith("image/")}
+    return letter, " ".join(texts[0].get_content().split()), pictures
+
+
+def pairs(out, truth):
+    theirs = sorted(pathlib.Path(truth).glob("*.eml"))
+    ours = sorted(pathlib.Path(out).rglob("*.eml"))
+    assert len(ours) == len(theirs) > 5
+    for our, their in zip(ours, theirs):
+        (letter, text, pictures), (expected, expected_text, expected_pictures) = letter_in(our), letter_in(their)
+        for name in ("Subject", "From", "To", "Cc", "Message-ID"):
+            assert expected[name] is None or letter[name] == expected[name], (their, name, letter[name], expected[name])
+        # A signed one is given as it was signed.
+        assert expected_pictures <= pictures and (text == expected_text or letter.get_content_type() == "multipart/signed"), (their, text, expected_text)
+    print(f"{len(ours)} letters of Outlook's own form are what their authors say")
 
 
 def folders(out, *mailboxes):

@@ -14,6 +14,8 @@ use porter_formats::gecko::{extensions, logins, moz_lz4, places, prefs, session}
 use porter_formats::ini::Ini;
 use porter_formats::ipp::Message;
 use porter_formats::mail::mapi::letter::Letter;
+use porter_formats::mail::mbox_reader::MboxReader;
+use porter_formats::mail::parts;
 use porter_formats::mail::mapi::{contact, event, rtf, task};
 use porter_formats::mail::pst::mailbox::Mailbox;
 use porter_formats::mail::{apple_accounts, autocomplete, dbx, mbox, pst};
@@ -306,7 +308,14 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
                         drop((letter.summary(), letter.write(&mut std::io::sink())));
                     }
                 }
-                drop(dbx::count(&read));
+                let mut letters = Vec::new();
+                drop(dbx::each_letter(&read, &mut |at| letters.push(at)));
+                letters.iter().take(50).for_each(|at| drop(dbx::letter(&read, *at)));
+                let mut reader = MboxReader::new(file);
+                while let Ok(Some(_)) = reader.next_letter() {
+                    drop(reader.body(&mut std::io::sink()));
+                }
+                drop(parts::readable(file));
             },
         },
         Format {

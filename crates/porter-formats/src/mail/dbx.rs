@@ -1,6 +1,7 @@
 //! Stores of Outlook Express (`.dbx`): a folder of letters each. The layout was never published; this is what
-//! is known of it from looking at stores. Only the tree that lists the letters is read: its nodes have a
-//! heading of 24 bytes, and rows of 12 bytes, each with a letter, a node below, and how many are below that.
+//! is known of it from looking at stores. A tree lists the letters: its nodes have a heading of 24 bytes, and
+//! rows of 12 bytes, each with a letter, a node below, and how many are below that. A letter is a list of
+//! facts, one of which leads to its text, piece by piece.
 
 use crate::FormatError;
 use std::collections::HashSet;
@@ -17,6 +18,11 @@ const TREE_AT: usize = 0xe4;
 const NODE_IN_BYTES: usize = 0x27c;
 const HEADING_IN_BYTES: usize = 24;
 const ROW_IN_BYTES: usize = 12;
+/// The list of a letter's facts: its heading, and the part of it that is looked at.
+const FACTS_HEADING_IN_BYTES: usize = 12;
+const FACTS_IN_BYTES: usize = 2048;
+/// Before each piece of a text: its place, two numbers of its length, and the place of the next.
+const PIECE_HEADING_IN_BYTES: usize = 16;
 /// Stores end at 2 GB, and no more nodes fit in one.
 const MOST_NODES: usize = 4 << 20;
 
@@ -30,9 +36,16 @@ pub struct Letters {
     pub damaged_nodes: u64,
 }
 
-/// Counts the letters of a store; none if it is one of another kind. `read` fills a buffer from an offset,
-/// and returns how much it has filled.
-pub fn count(read: &dyn Fn(u64, &mut [u8]) -> io::Result<usize>) -> Result<Option<Letters>, FormatError> {
+/// Fills a buffer from an offset, and returns how much it has filled.
+pub type Read<'r> = &'r dyn Fn(u64, &mut [u8]) -> io::Result<usize>;
+
+/// Counts the letters of a store; none if it is one of another kind.
+pub fn count(read: Read<'_>) -> Result<Option<Letters>, FormatError> {
+    each_letter(read, &mut |_| {})
+}
+
+/// The same, and passes the place of each letter on, in the order of the tree's nodes.
+pub fn each_letter(read: Read<'_>, look: &mut dyn FnMut(u32)) -> Result<Option<Letters>, FormatError> {
     let mut header = [0; HEADER_IN_BYTES];
     let length = read(0, &mut header).map_err(|cause| FormatError::damaged(WHAT, cause))?;
     if length < 8 || header[..4] != MAGIC {
@@ -63,7 +76,11 @@ pub fn count(read: &dyn Fn(u64, &mut [u8]) -> io::Result<usize>) -> Result<Optio
         let below = |at: usize| Some(number(&node, at)).filter(|below| *below != 0);
         waiting.extend(below(8));
         for row in (0..rows).map(|row| HEADING_IN_BYTES + row * ROW_IN_BYTES) {
-            letters.messages += u64::from(number(&node, row) != 0);
+            let letter = number(&node, row);
+            if letter != 0 {
+                letters.messages += 1;
+                look(letter);
+            }
             waiting.extend(below(row + 4));
         }
     }
@@ -74,14 +91,66 @@ pub fn count(read: &dyn Fn(u64, &mut [u8]) -> io::Result<usize>) -> Result<Optio
     Ok(Some(letters))
 }
 
+/// The text of a letter, and whether somebody has read it. Fails if it cannot be read to its end.
+pub fn letter(read: Read<'_>, at: u32) -> Result<(Vec<u8>, bool), FormatError> {
+    /// No letter is longer.
+    const MOST_IN_BYTES: usize = 256 << 20;
+    /// Facts: what was done with it, and where its text begins. The highest bit says that the value itself
+    /// stands there.
+    const MARKS: u8 = 0x01;
+    const TEXT: u8 = 0x04;
+    const STANDS_THERE: u8 = 0x80;
+    const IS_READ: u32 = 0x80;
+    let wrong = |detail: &str| FormatError::damaged(WHAT, detail);
+    let mut facts = vec![0; FACTS_IN_BYTES];
+    let length = read(at.into(), &mut facts).map_err(|cause| FormatError::damaged(WHAT, cause))?;
+    facts.truncate(length);
+    if facts.len() < FACTS_HEADING_IN_BYTES || number(&facts, 0) != at {
+        return Err(wrong("a letter is not where the tree says"));
+    }
+    let rows_end = FACTS_HEADING_IN_BYTES + 4 * usize::from(facts[10]);
+    let fact = |wanted: u8| {
+        let rows = facts.get(FACTS_HEADING_IN_BYTES..rows_end)?.chunks_exact(4);
+        let row = rows.into_iter().find(|row| row[0] & !STANDS_THERE == wanted)?;
+        let value = u32::from_le_bytes([row[1], row[2], row[3], 0]);
+        if row[0] & STANDS_THERE != 0 {
+            return Some(value);
+        }
+        facts.get(rows_end + value as usize..)?.first_chunk().map(|four| u32::from_le_bytes(*four))
+    };
+    let is_read = fact(MARKS).is_none_or(|marks| marks & IS_READ != 0);
+    let mut next = fact(TEXT).ok_or_else(|| wrong("a letter has no text"))?;
+    let (mut text, mut seen) = (Vec::new(), HashSet::new());
+    while next != 0 {
+        let mut heading = [0; PIECE_HEADING_IN_BYTES];
+        let length = read(next.into(), &mut heading).map_err(|cause| FormatError::damaged(WHAT, cause))?;
+        let is_whole = length == heading.len() && number(&heading, 0) == next && seen.insert(next);
+        let used = usize::from(u16::from_le_bytes([heading[8], heading[9]]));
+        if !is_whole || text.len() + used > MOST_IN_BYTES {
+            return Err(wrong("a letter's text leads astray"));
+        }
+        let begin = text.len();
+        text.resize(begin + used, 0);
+        let from = u64::from(next) + PIECE_HEADING_IN_BYTES as u64;
+        let filled = read(from, &mut text[begin..]).map_err(|cause| FormatError::damaged(WHAT, cause))?;
+        if filled < used {
+            return Err(wrong("a letter's text is cut off"));
+        }
+        next = number(&heading, 12);
+    }
+    Ok((text, is_read))
+}
+
 fn number(bytes: &[u8], at: usize) -> u32 {
     bytes.get(at..at + 4).and_then(<[u8]>::first_chunk).map_or(0, |four| u32::from_le_bytes(*four))
 }
 
-/// A store with a tree of this many letters, which are empty: what a demo or a test needs of one.
+/// A store with this many short letters, each in two pieces; every third is not read yet. A demo or a test
+/// needs no more of one.
 pub fn to_bytes(letters: u32) -> Vec<u8> {
     const IN_A_NODE: u32 = 50;
     const FIRST_NODE_AT: u32 = 0x254;
+    const ROOM_FOR_A_PIECE: usize = 64;
     let nodes = letters.div_ceil(IN_A_NODE).max(1);
     let place = |node: u32| FIRST_NODE_AT + node * NODE_IN_BYTES as u32;
     let mut file = vec![0; place(nodes) as usize];
@@ -98,7 +167,32 @@ pub fn to_bytes(letters: u32) -> Vec<u8> {
         let rows = letters.saturating_sub(first).min(IN_A_NODE);
         file[at + 17] = rows as u8;
         for row in 0..rows {
-            put(&mut file, at + HEADING_IN_BYTES + row as usize * ROW_IN_BYTES, 0x10_0000 + first + row);
+            let letter = first + row + 1;
+            let text = format!(
+                "From: Ferry office <ferry@windrose.example>\r\nSubject: Tides of week {letter}\r\n\r\nHigh water at {letter}.\r\n"
+            );
+            let facts_at = file.len();
+            let text_at = facts_at + FACTS_HEADING_IN_BYTES + 12;
+            put(&mut file, at + HEADING_IN_BYTES + row as usize * ROW_IN_BYTES, facts_at as u32);
+            let direct = |id: u8, value: usize| (value as u32) << 8 | u32::from(id | 0x80);
+            let marks = if letter.is_multiple_of(3) { 0 } else { 0x80 };
+            // The place of the text stands behind the two facts.
+            for value in [facts_at as u32, 12, 2 << 16, direct(1, marks), 4, text_at as u32] {
+                file.extend(value.to_le_bytes());
+            }
+            let pieces: Vec<&[u8]> = text.as_bytes().chunks(ROOM_FOR_A_PIECE).collect();
+            for (number, piece) in pieces.iter().enumerate() {
+                let own = file.len() as u32;
+                let next = if number + 1 < pieces.len() {
+                    own + (PIECE_HEADING_IN_BYTES + piece.len()) as u32
+                } else {
+                    0
+                };
+                for value in [own, ROOM_FOR_A_PIECE as u32, piece.len() as u32, next] {
+                    file.extend(value.to_le_bytes());
+                }
+                file.extend(*piece);
+            }
         }
     }
     file
@@ -108,13 +202,47 @@ pub fn to_bytes(letters: u32) -> Vec<u8> {
 mod tests {
     use super::*;
 
-    fn count_in(file: &[u8]) -> Result<Option<Letters>, FormatError> {
-        count(&|at, buffer| {
+    fn read_in<'f>(file: &'f [u8]) -> impl Fn(u64, &mut [u8]) -> io::Result<usize> + 'f {
+        move |at, buffer| {
             let rest = usize::try_from(at).ok().and_then(|at| file.get(at..)).unwrap_or_default();
             let read = rest.len().min(buffer.len());
             buffer[..read].copy_from_slice(&rest[..read]);
             Ok(read)
-        })
+        }
+    }
+
+    fn count_in(file: &[u8]) -> Result<Option<Letters>, FormatError> {
+        count(&read_in(file))
+    }
+
+    /// All letters that can be read, and how many cannot.
+    fn letters_in(file: &[u8]) -> (Vec<(String, bool)>, usize) {
+        let (mut places, mut all, mut damaged) = (Vec::new(), Vec::new(), 0);
+        each_letter(&read_in(file), &mut |at| places.push(at)).unwrap();
+        for at in places {
+            match letter(&read_in(file), at) {
+                Ok((text, is_read)) => all.push((String::from_utf8_lossy(&text).into_owned(), is_read)),
+                Err(_) => damaged += 1,
+            }
+        }
+        (all, damaged)
+    }
+
+    #[test]
+    fn letters_are_read_piece_by_piece_and_damage_takes_one() {
+        let file = to_bytes(3);
+        let (all, damaged) = letters_in(&file);
+        assert_eq!((all.len(), damaged), (3, 0));
+        assert!(all[1].0.starts_with("From: Ferry") && all[1].0.ends_with("\r\nHigh water at 2.\r\n"));
+        assert_eq!(all.iter().map(|(_, is_read)| *is_read).collect::<Vec<_>>(), [true, true, false]);
+        // The second piece of the first letter leads back to its first; the last letter is cut off.
+        let first_text = 0x254 + NODE_IN_BYTES + FACTS_HEADING_IN_BYTES + 12;
+        let mut circle = file.clone();
+        let second = first_text + PIECE_HEADING_IN_BYTES + 64;
+        circle[second + 12..second + 16].copy_from_slice(&(first_text as u32).to_le_bytes());
+        assert_eq!((letters_in(&circle).0.len(), letters_in(&circle).1), (2, 1));
+        let cut = letters_in(&file[..file.len() - 20]);
+        assert_eq!((cut.0.len(), cut.1), (2, 1));
     }
 
     #[test]
@@ -124,8 +252,10 @@ mod tests {
             assert_eq!(found, Letters { messages: letters.into(), damaged_nodes: 0 });
         }
         let whole = to_bytes(137);
-        // The last node is cut off; one leads back to the first; a store of folders; no store.
-        let cut = count_in(&whole[..whole.len() - 600]).unwrap().unwrap();
+        // The last node is elsewhere; one leads back to the first; a store of folders; no store.
+        let mut cut = whole.clone();
+        cut[0x254 + 2 * NODE_IN_BYTES] ^= 1;
+        let cut = count_in(&cut).unwrap().unwrap();
         assert_eq!(cut, Letters { messages: 100, damaged_nodes: 1 });
         let mut endless = whole.clone();
         endless[0x254 + NODE_IN_BYTES + 8..][..4].copy_from_slice(&0x254_u32.to_le_bytes());

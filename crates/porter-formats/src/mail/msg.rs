@@ -182,3 +182,123 @@ impl Holder for MsgFile<'_> {
         &self.names
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::mail::mapi::letter::Letter;
+    use crate::mail::mapi::{contact, thing::ThingKind};
+    use std::io::Write;
+
+    fn utf16(text: &str) -> Vec<u8> {
+        text.encode_utf16().flat_map(u16::to_le_bytes).collect()
+    }
+
+    /// A storage with its list of properties: those of fixed length, and texts.
+    fn put(
+        file: &mut cfb::CompoundFile<Cursor<Vec<u8>>>,
+        at: &str,
+        heading_in_bytes: usize,
+        numbers: &[(u32, u64)],
+        streams: &[(u32, Vec<u8>)],
+    ) {
+        if at != "/" {
+            file.create_storage(at).unwrap();
+        }
+        let at = at.trim_end_matches('/');
+        let mut list = vec![0; heading_in_bytes];
+        for (tag, value) in numbers {
+            list.extend([&tag.to_le_bytes()[..], &[0; 4], &value.to_le_bytes()].concat());
+        }
+        for (tag, content) in streams {
+            list.extend([&tag.to_le_bytes()[..], &[0; 4], &(content.len() as u64).to_le_bytes()].concat());
+            let stream = format!("{at}/__substg1.0_{tag:08X}");
+            file.create_stream(stream).unwrap().write_all(content).unwrap();
+        }
+        file.create_stream(format!("{at}/{PROPERTIES}")).unwrap().write_all(&list).unwrap();
+    }
+
+    /// A letter with one file, and one more letter in it; or somebody whose categories have a name.
+    fn file_of(class: &str) -> Vec<u8> {
+        let mut file = cfb::CompoundFile::create(Cursor::new(Vec::new())).unwrap();
+        let texts = [
+            (0x001a_001f, utf16(class)),
+            (0x0037_001f, utf16("Spars f\u{fc}r den Rokkaku")),
+            (0x1000_001f, utf16("Twelve.\r\n")),
+            (0x3001_001f, utf16("Ines Albrecht")),
+            (0x8000_101f, [8_u32, 12].into_iter().flat_map(u32::to_le_bytes).collect()),
+        ];
+        put(&mut file, "/", 32, &[(0x0e07_0003, 0), (0x0039_0040, 133_000_000_000_000_000)], &texts);
+        for (at, category) in ["Fair", "Kites"].iter().enumerate() {
+            let stream = format!("/__substg1.0_8000101F-{at:08X}");
+            file.create_stream(stream).unwrap().write_all(&utf16(category)).unwrap();
+        }
+        let name = [(0x3001_001f, utf16("Bram")), (0x3003_001f, utf16("bram@saltmarsh.example"))];
+        put(&mut file, "/__recip_version1.0_#00000000", 8, &[(0x0c15_0003, 1)], &name);
+        let content = [(0x3707_001f, utf16("plan.pdf")), (0x3701_0102, b"%PDF-plan".to_vec())];
+        put(&mut file, "/__attach_version1.0_#00000000", 8, &[(0x3705_0003, 1)], &content);
+        let inside = "/__attach_version1.0_#00000001";
+        put(&mut file, inside, 8, &[(0x3705_0003, 5), (0x3701_000d, 0)], &[(0x3001_001f, utf16("Inside"))]);
+        let subject = [(0x0037_001f, utf16("A letter inside")), (0x1000_001f, utf16("Hidden words"))];
+        put(&mut file, &format!("{inside}/__substg1.0_3701000D"), 24, &[], &subject);
+        file.create_storage(format!("/{NAMES}")).unwrap();
+        let keywords = [&16_u32.to_le_bytes()[..], &utf16("Keywords")].concat();
+        // The first property with a name: the text at 0, in the second set.
+        let row = [0, 0, 0, 0, 5, 0, 0, 0].to_vec();
+        for (stream, content) in [("00020102", vec![]), ("00030102", row), ("00040102", keywords)] {
+            let at = format!("/{NAMES}/__substg1.0_{stream}");
+            file.create_stream(at).unwrap().write_all(&content).unwrap();
+        }
+        file.flush().unwrap();
+        file.into_inner().into_inner()
+    }
+
+    #[test]
+    fn a_letter_comes_out_with_its_people_its_files_and_the_letter_inside() {
+        let bytes = file_of("IPM.Note");
+        assert!(may_be_one(&bytes));
+        let file = MsgFile::open(&bytes).unwrap();
+        let letter = Letter::from(file.thing().unwrap());
+        let mut written = Vec::new();
+        assert_eq!(letter.write(&mut written).unwrap(), 0);
+        let written = String::from_utf8(written).unwrap();
+        for part in [
+            "To: \"Bram\" <bram@saltmarsh.example>\r\n",
+            "Subject: =?utf-8?B?",
+            "Date: Sat, 18 Jun 2022 04:26:40 +0000\r\n",
+            "\r\nTwelve.\r\n",
+            "filename=\"plan.pdf\"",
+            "\r\nJVBERi1wbGFu\r\n",
+            "Content-Type: message/rfc822\r\n",
+            "Subject: A letter inside\r\n",
+            "Hidden words",
+        ] {
+            assert!(written.contains(part), "{part} in {written}");
+        }
+        assert!(!letter.summary().flags.is_read && letter.summary().subject.ends_with("Rokkaku"));
+    }
+
+    #[test]
+    fn somebody_comes_out_with_properties_that_have_names_and_no_damage_ends_it() {
+        let bytes = file_of("IPM.Contact");
+        let file = MsgFile::open(&bytes).unwrap();
+        let thing = file.thing().unwrap();
+        assert_eq!(thing.kind(), ThingKind::Contact);
+        let person = contact::contact(&thing);
+        assert_eq!(
+            (person.name.as_str(), person.categories),
+            ("Ines Albrecht", vec!["Fair".to_owned(), "Kites".to_owned()])
+        );
+        for at in (0..bytes.len()).step_by(37) {
+            let mut damaged = bytes.clone();
+            damaged[at] ^= 0x41;
+            if let Ok(file) = MsgFile::open(&damaged)
+                && let Ok(thing) = file.thing()
+            {
+                drop(contact::contact(&thing));
+                drop(Letter::from(thing).write(&mut std::io::sink()));
+            }
+        }
+        assert!(MsgFile::open(b"From ines").is_err() && MsgFile::open(&bytes[..600]).is_err());
+    }
+}

@@ -1,10 +1,11 @@
 //! The letters of an item of a trunk, folder by folder, whatever program kept them: in Outlook's data files,
-//! in mailboxes (Thunderbird and most others), in Maildirs, and in files of their own (Apple Mail, Windows
-//! Mail).
+//! in stores of Outlook Express, in mailboxes (Thunderbird and most others), in Maildirs, and in files of
+//! their own (Apple Mail, Windows Mail).
 
 mod data_files;
 mod mbox;
 mod single;
+mod stores;
 mod visitor;
 
 pub(super) use data_files::{each_data_file, flaw_of, folder_of};
@@ -26,7 +27,8 @@ pub fn visit(
     go_on: &dyn Fn() -> bool,
 ) -> Result<bool, NotTaken> {
     let in_files = data_files::visit(trunk, item, aside, visitor, go_on)?;
+    let in_stores = stores::visit(trunk, item, aside, visitor, go_on)?;
     let in_mailboxes = mbox::visit(trunk, item, visitor, go_on)?;
     let single = single::visit(trunk, item, visitor, go_on)?;
-    Ok(in_files || in_mailboxes || single)
+    Ok(in_files || in_stores || in_mailboxes || single)
 }

@@ -1,6 +1,6 @@
 //! Letters in Outlook's data files.
 
-use super::visitor::{MailFolder, MailLetter, Visitor, files_of, unpack};
+use super::visitor::{MailFolder, MailLetter, Visitor, files_of, with_file_aside};
 use crate::mail::data_file;
 use crate::not_taken::NotTaken;
 use porter_formats::FormatError;
@@ -8,8 +8,6 @@ use porter_formats::mail::head::Summary;
 use porter_formats::mail::mapi::letter::Letter;
 use porter_formats::mail::pst::header::Read as ReadAt;
 use porter_formats::mail::pst::mailbox::{Folder, FolderKind, Mailbox};
-use porter_names::RelativePath;
-use porter_source::{HostFolder, Volume};
 use porter_trunk::{Entry, Trunk, TrunkItem};
 use std::io::{self, Read, Write};
 use std::path::Path;
@@ -41,16 +39,13 @@ pub(in crate::mail) fn each_data_file(
         any = true;
         let name = entry.address.path.name().unwrap_or_default();
         let name = String::from_utf8_lossy(name).into_owned();
-        let folder = tempfile::tempdir_in(aside)?;
-        unpack(trunk, &entry, &folder.path().join("mail"))?;
-        let volume = HostFolder::open(folder.path()).map_err(io::Error::other)?;
-        let file = RelativePath::from_bytes(b"mail").map_err(io::Error::other)?;
-        let file = volume.open(&file).map_err(|error| io::Error::other(error.to_string()))?;
-        let read: ReadAt<'_> = &|at, buffer| file.read_at(at, buffer);
-        match Mailbox::open(read) {
-            Ok(mailbox) => look(&name, Ok(&mailbox))?,
-            Err(flaw) => look(&name, Err(flaw))?,
-        }
+        with_file_aside(trunk, &entry, aside, &mut |file| {
+            let read: ReadAt<'_> = &|at, buffer| file.read_at(at, buffer);
+            match Mailbox::open(read) {
+                Ok(mailbox) => look(&name, Ok(&mailbox)),
+                Err(flaw) => look(&name, Err(flaw)),
+            }
+        })?;
     }
     Ok(any)
 }

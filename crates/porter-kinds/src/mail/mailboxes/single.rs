@@ -1,6 +1,6 @@
 //! Letters that are a file each.
 
-use super::visitor::{MailFolder, MailLetter, Visitor, files_of};
+use super::visitor::{MailFolder, MailLetter, Visitor, files_of, written_lines};
 use crate::mail::letters::BESIDE_NUMBERS;
 use crate::not_taken::NotTaken;
 use porter_formats::mail::head::{self, Summary};
@@ -32,15 +32,7 @@ impl MailLetter for Whole {
     }
 
     fn write(&self, to: &mut dyn Write) -> io::Result<u64> {
-        for line in self.letter.split_inclusive(|byte| *byte == b'\n') {
-            match line.strip_suffix(b"\n") {
-                Some(line) => {
-                    to.write_all(line.strip_suffix(b"\r").unwrap_or(line))?;
-                    to.write_all(b"\r\n")?;
-                }
-                None => to.write_all(line)?,
-            }
-        }
+        written_lines(&self.letter, to)?;
         Ok(u64::from(self.is_incomplete))
     }
 }

@@ -3,6 +3,8 @@
 use crate::not_taken::NotTaken;
 use porter_formats::mail::head::Summary;
 use porter_formats::mail::role::Role;
+use porter_names::RelativePath;
+use porter_source::{HostFolder, Volume, VolumeFile};
 use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, TrunkItem, in_pieces};
 use std::fs::File;
 use std::io::{self, Write};
@@ -71,4 +73,33 @@ pub(crate) fn unpack(trunk: &dyn Trunk, entry: &Entry, to: &Path) -> Result<(), 
         }
         _ => Ok(()),
     }
+}
+
+/// Shows a file of a trunk that is read in no order: it is unpacked in `aside`.
+pub(super) fn with_file_aside(
+    trunk: &dyn Trunk,
+    entry: &Entry,
+    aside: &Path,
+    look: &mut dyn FnMut(&dyn VolumeFile) -> io::Result<()>,
+) -> Result<(), NotTaken> {
+    let folder = tempfile::tempdir_in(aside)?;
+    unpack(trunk, entry, &folder.path().join("mail"))?;
+    let volume = HostFolder::open(folder.path()).map_err(io::Error::other)?;
+    let file = RelativePath::from_bytes(b"mail").map_err(io::Error::other)?;
+    let file = volume.open(&file).map_err(|error| io::Error::other(error.to_string()))?;
+    Ok(look(&*file)?)
+}
+
+/// Writes a letter with the line ends of the internet.
+pub(super) fn written_lines(letter: &[u8], to: &mut dyn Write) -> io::Result<()> {
+    for line in letter.split_inclusive(|byte| *byte == b'\n') {
+        match line.strip_suffix(b"\n") {
+            Some(line) => {
+                to.write_all(line.strip_suffix(b"\r").unwrap_or(line))?;
+                to.write_all(b"\r\n")?;
+            }
+            None => to.write_all(line)?,
+        }
+    }
+    Ok(())
 }
