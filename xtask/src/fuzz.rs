@@ -14,9 +14,9 @@ use porter_formats::gecko::{extensions, logins, moz_lz4, places, prefs, session}
 use porter_formats::ini::Ini;
 use porter_formats::ipp::Message;
 use porter_formats::mail::mapi::letter::Letter;
+use porter_formats::mail::mapi::{contact, event, rtf, task};
 use porter_formats::mail::mbox_reader::MboxReader;
 use porter_formats::mail::parts;
-use porter_formats::mail::mapi::{contact, event, rtf, task};
 use porter_formats::mail::pst::mailbox::Mailbox;
 use porter_formats::mail::{apple_accounts, autocomplete, dbx, mbox, pst};
 use porter_formats::{chromium, mork, ppd, property_list, safari, shortcut};

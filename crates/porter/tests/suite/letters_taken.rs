@@ -138,3 +138,33 @@ fn letters_can_be_read_at_the_bench() {
     assert!(kites.contains("Subject"), "{kites}");
     bench.porter(&["look", "trunk", "odile/folder/pictures", "--letters"]).with_status(2);
 }
+
+#[test]
+fn stores_of_outlook_express_and_letters_of_a_file_each_come_out_the_same_way() {
+    let bench = Workbench::new();
+    porter_demo::build_windsock(&bench.path("WINDSOCK"), porter_demo::DemoSize::Small).unwrap();
+    let home = "WINDSOCK/Documents and Settings/bram/My Documents/Letters";
+    for (name, letter) in
+        [("10 tide.eml", "Subject: Ten\n\nten\n"), ("9 tide.eml", "Subject: Nine\n\nnine\n")]
+    {
+        bench.write(&format!("{home}/{name}"), letter);
+    }
+    bench.write(&format!("{home}/torn.msg"), b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1 torn");
+    bench.porter(&["capture", "WINDSOCK", "trunk", "--quiet"]).with_status(0);
+    let express = "bram/mail/outlook-express";
+    let taken = bench.porter(&["take", "trunk", express, "mail", "--as", "mbox"]).with_status(0).out;
+    assert!(
+        taken.contains("Sent Items: 64 of 64 letters") && taken.contains("Taken: 294 of 294 letters"),
+        "{taken}"
+    );
+    let mailbox = bench.read("mail/Sent Items.mbox");
+    assert_eq!(mailbox.matches("\nX-Mozilla-Status: 0000\n").count(), 21, "every third is not read yet");
+    assert!(mailbox.ends_with("Subject: Tides of week 64\n\nHigh water at 64.\n\n"), "{mailbox}");
+    // One that nobody can read is counted, and named by the status.
+    let documents = "bram/folder/documents";
+    let taken = bench.porter(&["take", "trunk", documents, "files", "--as", "letters"]).with_status(3).out;
+    assert!(taken.contains("Letters: 2 of 3 letters, 1 damaged"), "{taken}");
+    assert_eq!(bench.read("files/Letters/00001 Nine.eml"), "Subject: Nine\r\n\r\nnine\r\n");
+    let said = bench.porter(&["take", "trunk", documents, "people", "--as", "contacts"]).with_status(3);
+    assert!(said.err.contains("torn.msg: it cannot be read"), "{}", said.err);
+}

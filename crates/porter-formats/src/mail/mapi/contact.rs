@@ -33,7 +33,7 @@ const BIRTHDAY: u16 = 0x3a42;
 const ANNIVERSARY: u16 = 0x3a41;
 const SENSITIVITY: u16 = 0x0036;
 const IS_PHOTO: u16 = 0x7fff;
-const PHONES: [(u16, PhoneKind); 20] = [
+const PHONES: [(u16, PhoneKind); 19] = [
     (0x3a1a, PhoneKind::First),
     (0x3a08, PhoneKind::Work),
     (0x3a1b, PhoneKind::SecondAtWork),
@@ -53,12 +53,12 @@ const PHONES: [(u16, PhoneKind); 20] = [
     (0x3a2c, PhoneKind::Telex),
     (0x3a4b, PhoneKind::TextPhone),
     (0x3a1f, PhoneKind::Other),
-    (0x3a2a, PhoneKind::Other),
 ];
 /// Three addresses of mail, each with the text that is shown and the text that was typed.
 const EMAILS: [[u32; 3]; 3] = [[0x8083, 0x8080, 0x8084], [0x8093, 0x8090, 0x8094], [0x80a3, 0x80a0, 0x80a4]];
 /// Box, street, town, state, number, country.
 const AT_WORK: [u32; 6] = [0x804a, 0x8045, 0x8046, 0x8047, 0x8048, 0x8049];
+const AT_WORK_TOO: [u16; 6] = [0x3a2b, 0x3a29, 0x3a27, 0x3a28, 0x3a2a, 0x3a26];
 const AT_HOME: [u16; 6] = [0x3a5e, 0x3a5d, 0x3a59, 0x3a5c, 0x3a5b, 0x3a5a];
 const ELSEWHERE: [u16; 6] = [0x3a64, 0x3a63, 0x3a5f, 0x3a62, 0x3a61, 0x3a60];
 /// Properties of lists: the name, and those who are on it, in a form that stands for itself.
@@ -82,8 +82,9 @@ pub fn contact(thing: &Thing<'_>) -> Contact {
         let [post_box, street, city, region, code, country] = fields.map(|field| field.replace("\r\n", "\n"));
         PostalAddress { post_box, street, city, region, code, country }
     };
+    let at_work = Some(address(AT_WORK.map(named))).filter(|address| !address.is_empty());
     let addresses = [
-        (AddressKind::Work, address(AT_WORK.map(named))),
+        (AddressKind::Work, at_work.unwrap_or_else(|| address(AT_WORK_TOO.map(text)))),
         (AddressKind::Home, address(AT_HOME.map(text))),
         (AddressKind::Other, address(ELSEWHERE.map(text))),
     ];
