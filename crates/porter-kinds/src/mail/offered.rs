@@ -10,7 +10,8 @@ use porter_machine::layout::Family;
 use porter_machine::registry::RegistryKey;
 use porter_machine::{Account, Place, PlaceState, small_file};
 use porter_names::RelativePath;
-use porter_trunk::TrunkItem;
+use porter_trunk::{Content, ContentHash, Entry, TrunkItem};
+use std::collections::HashMap;
 use std::io::Read;
 
 /// The rule whose items have the lists.
@@ -35,9 +36,14 @@ pub(super) fn land(items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Chan
     if ground.machine.layout.family != Family::Windows || ground.is_same_machine() {
         return;
     }
-    for item in items.iter().filter(|item| item.id.ends_with(LISTS)) {
+    let of_lists: Vec<&TrunkItem> = items.iter().filter(|item| item.id.ends_with(LISTS)).copied().collect();
+    if of_lists.is_empty() {
+        return;
+    }
+    let mut all = lists_of(&of_lists, ground);
+    for item in of_lists {
         let Some(account) = ground.account_of(item) else { continue };
-        let lists = lists_of(item, ground);
+        let lists = all.remove(&item.id).unwrap_or_default();
         let longest =
             |is_old: bool| lists.iter().filter(|list| list.is_old == is_old).max_by_key(|list| list.rows);
         if let Some(list) = longest(false) {
@@ -49,21 +55,32 @@ pub(super) fn land(items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Chan
     }
 }
 
-fn lists_of(item: &TrunkItem, ground: &Ground<'_>) -> Vec<List> {
-    let Ok(entries) = ground.trunk.entries() else { return Vec::new() };
-    let own =
-        entries.flatten().filter(|entry| entry.item == item.id && entry.size_in_bytes() <= LONGEST_IN_BYTES);
-    own.filter_map(|entry| {
-        let name = String::from_utf8_lossy(entry.address.path.name()?).to_lowercase();
-        if !is_autocomplete(&name) || entry.is_incomplete() {
-            return None;
+/// The lists of each item, in one pass through the trunk. One that is damaged is passed by: it landed as it
+/// is, and its receipt says so.
+fn lists_of(items: &[&TrunkItem], ground: &Ground<'_>) -> HashMap<String, Vec<List>> {
+    let mut lists: HashMap<String, Vec<List>> = HashMap::new();
+    let Ok(entries) = ground.trunk.entries() else { return lists };
+    for entry in entries.flatten().filter(|entry| items.iter().any(|item| item.id == entry.item)) {
+        if let Some(list) = list_in(&entry, ground) {
+            lists.entry(entry.item).or_default().push(list);
         }
-        let mut content = Vec::new();
-        ground.trunk.open_content(&entry).ok()?.take(LONGEST_IN_BYTES).read_to_end(&mut content).ok()?;
-        let rows = autocomplete::addresses(&content).ok()?.len();
-        Some(List { is_old: name.ends_with(".nk2"), rows, content, name })
-    })
-    .collect()
+    }
+    lists
+}
+
+fn list_in(entry: &Entry, ground: &Ground<'_>) -> Option<List> {
+    let name = String::from_utf8_lossy(entry.address.path.name()?).to_lowercase();
+    let Content::File { hash, .. } = entry.content else { return None };
+    if !is_autocomplete(&name) || entry.is_incomplete() || entry.size_in_bytes() > LONGEST_IN_BYTES {
+        return None;
+    }
+    let mut content = Vec::new();
+    ground.trunk.open_content(entry).ok()?.take(LONGEST_IN_BYTES).read_to_end(&mut content).ok()?;
+    if ContentHash::of(&content) != hash {
+        return None;
+    }
+    let rows = autocomplete::addresses(&content).ok()?.len();
+    Some(List { is_old: name.ends_with(".nk2"), rows, content, name })
 }
 
 /// Writes it over the only list that is there, if that has fewer addresses and another name. Where there is
