@@ -71,6 +71,8 @@ pub(crate) fn windows_tests() -> Result<PathBuf, String> {
     tests.args(WITH_WINDOWS.iter().flat_map(|package| ["--package", package]));
     tests
         .args(["--quiet", "--no-fail-fast", "--config", "profile.dev.panic=\"abort\"", "-Zpanic-abort-tests"])
+        // Debian's compiler takes minutes for what a test does not notice.
+        .args(["--config", "profile.dev.package.porter-trunk.opt-level=1"])
         .args(["--lib", "--bins", "--tests"])
         // Otherwise each test is a program of its own, and one after the other: Wine now and then fails to
         // start one of many. The words of a test before it aborts would be lost with it.

@@ -8,8 +8,8 @@ use std::ops::Range;
 /// Pages begin at multiples of this, in every layout.
 const GRID_IN_BYTES: usize = 512;
 const PIECE_IN_BYTES: usize = 1 << 20;
-/// More rows no mailbox has; they take some 6 GB otherwise.
-const MOST_ROWS: usize = 20_000_000;
+/// A store of 50 GB has some six million blocks. So many take about 1 GB.
+const MOST_ROWS: usize = 10_000_000;
 
 /// The rows of all whole pages at the bottom of both trees, the newest of each key.
 #[derive(Debug, Default)]
