@@ -8,7 +8,7 @@ use std::ops::Range;
 /// Pages begin at multiples of this, in every layout.
 const GRID_IN_BYTES: usize = 512;
 const PIECE_IN_BYTES: usize = 1 << 20;
-/// A store of 50 GB has some six million blocks. So many take about 1 GB.
+/// A store of 50 GB has some six million blocks; ten million take about 1 GB.
 const MOST_ROWS: usize = 10_000_000;
 
 /// The rows of all whole pages at the bottom of both trees, the newest of each key.
