@@ -67,19 +67,20 @@ def demo(cards, calendar, unpacked):
     import vobject
 
     ours = list(vobject.readComponents(pathlib.Path(cards).read_text()))
-    people = {card.fn.value: card.email.value for card in ours if card.version.value == "3.0"}
+    name = lambda card: (card.n.value.family, card.n.value.given)
+    people = {card.email.value: name(card) for card in ours if card.version.value == "3.0"}
     theirs, begins = {}, {}
     for path in pathlib.Path(unpacked).rglob("*"):
         text = path.read_text(errors="replace") if path.is_file() else ""
         if "BEGIN:VCARD" in text:
             for card in vobject.readComponents(text, ignoreUnreadable=True):
                 if hasattr(card, "email"):
-                    theirs[card.fn.value] = card.email.value
+                    theirs[card.email.value] = name(card)
         if "BEGIN:VEVENT" in text:
             body = text[text.index("BEGIN:VEVENT"):text.rindex("END:VEVENT")] + "END:VEVENT\r\n"
             for event in events_in("BEGIN:VCALENDAR\r\nVERSION:2.0\r\n" + body.replace("END:VCALENDAR", "").replace("BEGIN:VCALENDAR", "") + "END:VCALENDAR\r\n"):
                 begins[str(event["SUMMARY"])] = at(event["DTSTART"])
-    assert theirs and theirs.items() <= people.items(), (theirs, people)
+    assert theirs == people and len(people) == 2, (theirs, people)
     events = events_in(pathlib.Path(calendar).read_bytes())
     ours = {str(event["SUMMARY"]): at(event["DTSTART"]) for event in events if "RECURRENCE-ID" not in event}
     # readpst gives whole days as points in time.

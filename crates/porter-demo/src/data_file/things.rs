@@ -29,9 +29,10 @@ const OF_APPOINTMENT: usize = 2;
 const OF_TASK: usize = 3;
 const SETS: [u32; 4] = [0x0006_2008, 0x0006_2004, 0x0006_2002, 0x0006_2003];
 /// The properties that have numbers of a set for names.
-const NAMED: [(usize, u32); 18] = [
+const NAMED: [(usize, u32); 19] = [
     (OF_ALL, 0x8501),
     (OF_ALL, 0x8503),
+    (OF_ADDRESS, 0x8005),
     (OF_ADDRESS, 0x8053),
     (OF_ADDRESS, 0x8054),
     (OF_ADDRESS, 0x8080),
@@ -142,6 +143,7 @@ fn people() -> Vec<Letter> {
     };
     let ines = [
         text(0x3001, "Ines Albrecht"),
+        text(id_of(OF_ADDRESS, 0x8005), "Albrecht, Ines"),
         text(0x3a06, "Ines"),
         text(0x3a11, "Albrecht"),
         text(0x3a16, "Windrose Sailmakers"),
