@@ -88,10 +88,7 @@ impl<R: BufRead> MboxReader<R> {
                     self.is_waiting = self.is_at_letter;
                     break;
                 }
-                let is_of_mailbox = OF_MAILBOX
-                    .iter()
-                    .any(|name| line.get(..name.len()).is_some_and(|own| own.eq_ignore_ascii_case(name)));
-                if self.begins_line && is_of_mailbox {
+                if self.begins_line && is_of_mailbox(line) {
                     // The finer one counts.
                     if status.is_none() || line[0].eq_ignore_ascii_case(&b'x') {
                         status = status_in(line).or(status);
@@ -142,6 +139,23 @@ impl<R: BufRead> MboxReader<R> {
     }
 }
 
+fn is_of_mailbox(line: &[u8]) -> bool {
+    OF_MAILBOX.iter().any(|name| line.get(..name.len()).is_some_and(|own| own.eq_ignore_ascii_case(name)))
+}
+
+/// A letter that was kept as one of a mailbox, in a file of its own: without the line before it, and without
+/// the mailbox's lines in its head.
+pub fn without_marks(letter: &[u8]) -> Vec<u8> {
+    let begin = match memchr::memchr(b'\n', letter) {
+        Some(end) if is_envelope(without_end(&letter[..=end])) => end + 1,
+        _ => 0,
+    };
+    let letter = &letter[begin..];
+    let (head, rest) = letter.split_at(super::head::end_of(letter));
+    let lines = head.split_inclusive(|byte| *byte == b'\n').filter(|line| !is_of_mailbox(line));
+    [&lines.collect::<Vec<_>>().concat(), rest].concat()
+}
+
 fn without_end(line: &[u8]) -> &[u8] {
     let line = line.strip_suffix(b"\n").unwrap_or(line);
     line.strip_suffix(b"\r").unwrap_or(line)
@@ -184,5 +198,8 @@ mod tests {
         let expected = "Subject: kept\r\n\r\nFrom here on\r\n\r\nlast line";
         assert_eq!(letters(others), [(LetterFlags::default(), expected.to_owned())]);
         assert!(letters(b"no mailbox\n\nat all").is_empty());
+        let alone = b"From - Mon Mar  5 08:00:00 2012\nX-Mozilla-Status: 0001\nSubject: a\n\nStatus: x\n";
+        assert_eq!(without_marks(alone), b"Subject: a\n\nStatus: x\n");
+        assert_eq!(without_marks(b"Subject: a"), b"Subject: a");
     }
 }

@@ -1,21 +1,16 @@
 //! Letters one behind the other in a file.
 
-use super::visitor::{MailFolder, MailLetter, Visitor, files_of};
+use super::visitor::{MailFolder, MailLetter, Visitor, files_of, shown_names};
 use crate::not_taken::NotTaken;
 use porter_formats::mail::head::Summary;
 use porter_formats::mail::mbox;
 use porter_formats::mail::mbox_reader::{MboxLetter, MboxReader};
 use porter_formats::mail::role::Role;
-use porter_names::RelativePath;
 use porter_trunk::{Content, ContentHasher, Entry, Trunk, TrunkItem};
 use std::cell::RefCell;
 use std::io::{self, BufRead, BufReader, Read, Write};
 use std::rc::Rc;
 
-/// The folders of a profile of Mozilla's programs that its accounts are in.
-const OF_ACCOUNTS: [&str; 2] = ["Mail", "ImapMail"];
-/// Behind the name of a mailbox, the folder of those that are in it.
-const OF_FOLDERS: &str = ".sbd";
 /// The endings of files that programs keep beside mailboxes.
 const NEVER: [&[u8]; 12] = [
     b".msf", b".sqlite", b".dat", b".json", b".js", b".html", b".db", b".ini", b".xml", b".eml", b".emlx",
@@ -65,7 +60,9 @@ pub(super) fn visit(
         files_of(trunk, item)?.filter(may_be_one).filter(|entry| begins_as_one(trunk, entry)).collect();
     mailboxes.sort_by(|a, b| a.address.path.cmp(&b.address.path));
     for entry in mailboxes.iter().take_while(|_| go_on()) {
-        let folder = folder_of(&entry.address.path);
+        let path = shown_names(&entry.address.path);
+        let role = path.last().map(|name| Role::of_name(name)).unwrap_or_default();
+        let folder = MailFolder { path, role };
         let Content::File { hash, .. } = entry.content else { continue };
         let content = match trunk.open_content(entry) {
             Ok(content) => content,
@@ -123,15 +120,4 @@ fn begins_as_one(trunk: &dyn Trunk, entry: &Entry) -> bool {
     let mut beginning = [0; 5];
     let read = trunk.open_content(entry).map(|mut content| content.read_exact(&mut beginning));
     matches!(read, Ok(Ok(()))) && mbox::is_one(&beginning)
-}
-
-/// The names that its program shows.
-fn folder_of(at: &RelativePath) -> MailFolder {
-    let steps: Vec<String> = at.steps().map(|step| String::from_utf8_lossy(step).into_owned()).collect();
-    let of_account = steps.iter().position(|step| OF_ACCOUNTS.contains(&step.as_str()));
-    let begin = of_account.filter(|at| at + 2 < steps.len()).map_or(0, |at| at + 1);
-    let path: Vec<String> =
-        steps[begin..].iter().map(|step| step.strip_suffix(OF_FOLDERS).unwrap_or(step).to_owned()).collect();
-    let role = path.last().map(|name| Role::of_name(name)).unwrap_or_default();
-    MailFolder { path, role }
 }

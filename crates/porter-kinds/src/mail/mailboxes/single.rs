@@ -1,15 +1,16 @@
 //! Letters that are a file each.
 
-use super::visitor::{MailFolder, MailLetter, Visitor, files_of, written_lines};
+use super::visitor::{MailFolder, MailLetter, Visitor, files_of, names_down_to, shown_names, written_lines};
 use crate::mail::letters::BESIDE_NUMBERS;
 use crate::not_taken::NotTaken;
 use porter_formats::mail::head::{self, Summary};
 use porter_formats::mail::letter_flags::LetterFlags;
 use porter_formats::mail::mapi::letter::Letter;
 use porter_formats::mail::mapi::thing::Thing;
+use porter_formats::mail::mbox_reader::without_marks;
 use porter_formats::mail::msg::MsgFile;
 use porter_formats::mail::role::Role;
-use porter_formats::mail::{emlx, maildir, mbox};
+use porter_formats::mail::{emlx, maildir};
 use porter_names::RelativePath;
 use porter_trunk::{Content, ContentHash, Entry, Trunk, TrunkItem};
 use std::collections::HashSet;
@@ -46,7 +47,8 @@ pub(super) fn visit(
     let letters = letters_of(trunk, item)?;
     for folder in letters.chunk_by(|a, b| folder_at(a) == folder_at(b)) {
         let path = folder.first().map(folder_at).unwrap_or_default();
-        let path = names_down_to(&path);
+        let is_maildir = folder.first().is_some_and(is_in_maildir);
+        let path = if is_maildir { shown_names(&path) } else { names_down_to(&path) };
         // Apple Mail has its letters in a folder of a mailbox.
         let named = path.iter().rev().find(|name| *name != "Messages");
         let role = named.map(|name| Role::of_name(name)).unwrap_or_default();
@@ -126,10 +128,6 @@ pub(in crate::mail) fn each_msg_file(
     Ok(!files.is_empty())
 }
 
-fn names_down_to(at: &RelativePath) -> Vec<String> {
-    at.steps().map(|step| String::from_utf8_lossy(step).into_owned()).collect()
-}
-
 /// The content of a file. None if it is damaged, or longer than letters are.
 fn content_of(trunk: &dyn Trunk, entry: &Entry) -> Option<Vec<u8>> {
     const MOST_IN_BYTES: u64 = 256 << 20;
@@ -155,7 +153,7 @@ fn letter_in(trunk: &dyn Trunk, entry: &Entry) -> Option<Whole> {
     } else if is_in_maildir(entry) {
         let folder = entry.address.path.parent()?;
         let flags = maildir::flags(&String::from_utf8_lossy(folder.name()?), name, &file);
-        (without_envelope(file), flags)
+        (without_marks(&file), flags)
     } else {
         (file, LetterFlags::READ)
     };
@@ -177,12 +175,4 @@ fn letter_of_outlook(file: &[u8], entry: &Entry) -> Option<Whole> {
     let missing = letter.write(&mut written).ok()?;
     let is_incomplete = missing > 0 || entry.is_incomplete();
     Some(Whole { letter: written, summary: letter.summary(), is_incomplete })
-}
-
-/// Mozilla's programs begin such a file as a mailbox.
-fn without_envelope(file: Vec<u8>) -> Vec<u8> {
-    match file.iter().position(|byte| *byte == b'\n') {
-        Some(end) if mbox::is_one(&file) => file[end + 1..].to_vec(),
-        _ => file,
-    }
 }

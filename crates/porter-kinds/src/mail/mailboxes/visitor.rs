@@ -10,6 +10,10 @@ use std::fs::File;
 use std::io::{self, Write};
 use std::path::Path;
 
+/// The folders of a profile of Mozilla's programs that its accounts are in.
+const OF_ACCOUNTS: [&str; 2] = ["Mail", "ImapMail"];
+/// Behind the name of a mailbox, the folder of those that are in it.
+const OF_FOLDERS: &str = ".sbd";
 /// A folder of letters.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct MailFolder {
@@ -102,4 +106,17 @@ pub(super) fn written_lines(letter: &[u8], to: &mut dyn Write) -> io::Result<()>
         }
     }
     Ok(())
+}
+
+pub(super) fn names_down_to(at: &RelativePath) -> Vec<String> {
+    at.steps().map(|step| String::from_utf8_lossy(step).into_owned()).collect()
+}
+
+/// The names that its program shows of a folder of letters.
+pub(super) fn shown_names(at: &RelativePath) -> Vec<String> {
+    let steps = names_down_to(at);
+    let of_account = steps.iter().position(|step| OF_ACCOUNTS.contains(&step.as_str()));
+    let begin = of_account.filter(|at| at + 2 < steps.len()).map_or(0, |at| at + 1);
+    let shown = steps[begin..].iter().map(|step| step.strip_suffix(OF_FOLDERS).unwrap_or(step).to_owned());
+    shown.collect()
 }
