@@ -3,6 +3,7 @@
 use super::mailboxes::{MailFolder, MailLetter, Visitor, visit};
 use crate::not_taken::NotTaken;
 use porter_formats::mail::head::Summary;
+pub use porter_formats::mail::pst::mailbox::FolderKind;
 use porter_trunk::{Trunk, TrunkItem};
 use std::io::{self, Write};
 
@@ -16,8 +17,8 @@ pub struct FolderListed {
     pub folder: MailFolder,
     /// How many letters, or other things, there are.
     pub number: u64,
-    /// It is for letters.
-    pub holds_letters: bool,
+    /// The kind of what is in it.
+    pub kind: FolderKind,
 }
 
 /// A letter of a list.
@@ -90,7 +91,11 @@ impl Listing<'_> {
 
 impl Visitor for Listing<'_> {
     fn begin(&mut self, folder: &MailFolder) -> io::Result<bool> {
-        self.listed.folders.push(FolderListed { folder: folder.clone(), number: 0, holds_letters: true });
+        self.listed.folders.push(FolderListed {
+            folder: folder.clone(),
+            number: 0,
+            kind: FolderKind::Letters,
+        });
         Ok(match self.wanted {
             Wanted::Folders => false,
             Wanted::Letters(wanted) | Wanted::Letter(wanted, _) => wanted == folder,
@@ -130,8 +135,8 @@ impl Visitor for Listing<'_> {
         Ok(())
     }
 
-    fn other(&mut self, folder: &MailFolder, number: u64) {
-        self.listed.folders.push(FolderListed { folder: folder.clone(), number, holds_letters: false });
+    fn other(&mut self, folder: &MailFolder, kind: FolderKind, number: u64) {
+        self.listed.folders.push(FolderListed { folder: folder.clone(), number, kind });
     }
 
     fn flaw(&mut self, flaw: String) {

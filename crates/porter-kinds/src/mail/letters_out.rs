@@ -8,6 +8,7 @@ use super::given_names::Names;
 use super::mailboxes::{self, MailFolder, MailLetter, Visitor};
 use crate::not_taken::NotTaken;
 use folder_writer::FolderWriter;
+use porter_formats::mail::pst::mailbox::FolderKind;
 use porter_formats::mail::role::Role;
 use porter_trunk::{Trunk, TrunkItem};
 use std::io;
@@ -49,7 +50,7 @@ pub struct LettersTaken {
     /// In the order of the files and folders.
     pub folders: Vec<FolderTaken>,
     /// Folders of other things, which are not taken as letters: how many are there.
-    pub others: Vec<(Vec<String>, u64)>,
+    pub others: Vec<(Vec<String>, FolderKind, u64)>,
     /// Files, or parts of them, that could not be read, in words.
     pub flaws: Vec<String>,
 }
@@ -141,8 +142,8 @@ impl Visitor for Taking<'_> {
         self.open.take().map_or(Ok(()), FolderWriter::finish)
     }
 
-    fn other(&mut self, folder: &MailFolder, number: u64) {
-        self.taken.others.push((folder.path.clone(), number));
+    fn other(&mut self, folder: &MailFolder, kind: FolderKind, number: u64) {
+        self.taken.others.push((folder.path.clone(), kind, number));
     }
 
     fn flaw(&mut self, flaw: String) {

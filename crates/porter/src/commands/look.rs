@@ -8,7 +8,7 @@ use crate::usable_list::UsableList;
 use crate::{keys, open, views};
 use clap::Args;
 use porter_kinds::catalogue::patterns::{Candidate, Patterns, in_lower_case};
-use porter_kinds::mail::letters_listed::{self, Wanted};
+use porter_kinds::mail::letters_listed::{self, FolderKind, Wanted};
 use porter_kinds::mail::mailboxes::MailFolder;
 use porter_names::RelativePath;
 use porter_trunk::outside::{Keeping, Outside};
@@ -140,7 +140,8 @@ fn read_letters(trunk: &dyn Trunk, item: &TrunkItem, wanted: &str) -> Result<Out
     if wanted.is_empty() {
         return Ok(views::mailboxes::show_folders(&all));
     }
-    let with_letters = all.folders.iter().filter(|row| row.holds_letters).map(|row| &row.folder);
+    let with_letters =
+        all.folders.iter().filter(|row| row.kind == FolderKind::Letters).map(|row| &row.folder);
     let folders: Vec<&MailFolder> = with_letters.collect();
     // The whole path, or the end of it.
     let named = |name: &str| {

@@ -1,5 +1,6 @@
 //! The letters that were taken out, folder by folder.
 
+use super::mailboxes::thing_of;
 use super::numbers::{count, counted};
 use crate::failure::Outcome;
 use crate::paths;
@@ -22,9 +23,9 @@ pub(crate) fn show(taken: &LettersTaken, to: &Path) -> Outcome {
         words.extend((row.damaged > 0).then(|| format!("{} damaged", count(row.damaged))));
         say(format_args!("  {path}: {}", words.join(", ")));
     }
-    for (path, number) in &taken.others {
+    for (path, kind, number) in &taken.others {
         let path = on_screen(path.join(" / ").as_bytes());
-        let things = counted(*number, "other thing");
+        let things = counted(*number, thing_of(*kind));
         say(format_args!("  {path}: {things} (--as contacts, calendar, tasks or notes)"));
     }
     for flaw in &taken.flaws {

@@ -6,7 +6,7 @@ use crate::failure::Outcome;
 use crate::screen::{BOLD, CARE, FAINT, say, styled};
 use porter_formats::mail::head::summary;
 use porter_formats::mail::parts::readable;
-use porter_kinds::mail::letters_listed::{LetterListed, Listed};
+use porter_kinds::mail::letters_listed::{FolderKind, LetterListed, Listed};
 use porter_kinds::mail::mailboxes::MailFolder;
 use porter_names::screen::on_screen;
 use time::OffsetDateTime;
@@ -28,15 +28,32 @@ fn show_flaws(listed: &Listed) -> Outcome {
     Outcome::attention_if(!listed.flaws.is_empty())
 }
 
+/// The word for one thing of a folder.
+pub(crate) fn thing_of(kind: FolderKind) -> &'static str {
+    match kind {
+        FolderKind::Letters => "letter",
+        FolderKind::Contacts => "contact",
+        FolderKind::Events => "event",
+        FolderKind::Tasks => "task",
+        FolderKind::Notes => "note",
+        FolderKind::Other => "other thing",
+    }
+}
+
+/// The name of who wrote a letter, or else the address.
+fn who(from: &str) -> String {
+    let name = from.split('<').next().unwrap_or_default().trim().trim_matches('"');
+    shown(if name.is_empty() { from } else { name })
+}
+
 /// All folders, with how much is in each.
 pub(crate) fn show_folders(listed: &Listed) -> Outcome {
     let name = |folder: &MailFolder| shown(&path_of(folder));
     let longest = listed.folders.iter().map(|row| name(&row.folder).width()).max().unwrap_or(0);
     for row in &listed.folders {
-        let what = if row.holds_letters { "letter" } else { "other thing" };
         let name = name(&row.folder);
         let room = " ".repeat(longest - name.width());
-        say(format_args!("  {name}{room}  {}", counted(row.number, what)));
+        say(format_args!("  {name}{room}  {}", counted(row.number, thing_of(row.kind))));
     }
     show_flaws(listed)
 }
@@ -54,7 +71,7 @@ pub(crate) fn show_letters(folder: &MailFolder, listed: &Listed) -> Outcome {
         let day = summary.at_utc.map_or_else(|| " ".repeat(10), |at| at.date().to_string());
         let mark = if summary.flags.is_read { ' ' } else { '*' };
         let size = size(*size_in_bytes);
-        let from = shortened(&shown(&summary.from), 28);
+        let from = shortened(&who(&summary.from), 28);
         let room = " ".repeat(28_usize.saturating_sub(from.width()));
         let begin = format!("  {number:>digits$} {mark} {day}  {size:>9}  {from}{room}  ");
         let subject = shortened(&shown(&summary.subject), width.saturating_sub(begin.width()).max(20));

@@ -78,7 +78,7 @@ fn visit_mailbox(
     for folder in mailbox.folders.iter().filter(|folder| folder.is_of_person) {
         let found = folder_of(name, folder);
         if folder.kind != FolderKind::Letters {
-            visitor.other(&found, folder.letters.len() as u64);
+            visitor.other(&found, folder.kind, folder.letters.len() as u64);
             continue;
         }
         if visitor.begin(&found)? {

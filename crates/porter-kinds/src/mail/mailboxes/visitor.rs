@@ -2,6 +2,7 @@
 
 use crate::not_taken::NotTaken;
 use porter_formats::mail::head::Summary;
+use porter_formats::mail::pst::mailbox::FolderKind;
 use porter_formats::mail::role::Role;
 use porter_names::RelativePath;
 use porter_source::{HostFolder, Volume, VolumeFile};
@@ -43,8 +44,8 @@ pub trait Visitor {
     fn damaged(&mut self);
     /// The folder ends.
     fn end(&mut self) -> io::Result<()>;
-    /// A folder with other things, and how many there are.
-    fn other(&mut self, folder: &MailFolder, number: u64);
+    /// A folder with other things: which, and how many there are.
+    fn other(&mut self, folder: &MailFolder, kind: FolderKind, number: u64);
     /// A file, or a part of one, that cannot be read, in words.
     fn flaw(&mut self, flaw: String);
 }
