@@ -19,7 +19,7 @@ pub fn flags(folder: &str, name: &[u8], beginning: &[u8]) -> LetterFlags {
         return LetterFlags::from_maildir(&name[at + 3..]);
     }
     let head = &beginning[..head::end_of(beginning)];
-    let status = head.split(|byte| *byte == b'\n').filter_map(status_in).last();
+    let status = head.rsplit(|byte| *byte == b'\n').find_map(status_in);
     match status {
         Some(bits) => LetterFlags::from_mozilla(bits),
         None if folder == FOLDERS[1] => LetterFlags::default(),

@@ -98,7 +98,7 @@ pub(crate) fn show_letter(letter: &[u8], listed: &Listed) -> Outcome {
         ("To", line("to")),
         ("Copy", line("cc")),
         ("Date", day.unwrap_or_else(|| line("date"))),
-        ("Subject", of_head.subject.clone()),
+        ("Subject", of_head.subject),
     ];
     for (name, value) in facts.iter().filter(|(_, value)| !value.is_empty()) {
         say(format_args!("{} {}", styled(FAINT, format_args!("{name:<8}")), shown(value)));

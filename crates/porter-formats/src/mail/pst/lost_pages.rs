@@ -11,10 +11,13 @@ const PIECE_IN_BYTES: usize = 1 << 20;
 /// A store of 50 GB has some six million blocks; ten million take about 1 GB.
 const MOST_ROWS: usize = 10_000_000;
 
+/// A row, and the number of the page that it stands in.
+type Row = (u64, Box<[u8]>);
+
 /// The rows of all whole pages at the bottom of both trees, the newest of each key.
 #[derive(Debug, Default)]
 pub(super) struct LostPages {
-    rows: BTreeMap<(Tree, u64), (u64, Box<[u8]>)>,
+    rows: BTreeMap<(Tree, u64), Row>,
 }
 
 impl LostPages {

@@ -22,6 +22,9 @@ impl MailLetter for Letter<'_> {
     }
 }
 
+/// Looks at a data file by its name, or hears why it cannot be opened.
+pub(in crate::mail) type Look<'l> = dyn FnMut(&str, Result<&Mailbox<'_>, FormatError>) -> io::Result<()> + 'l;
+
 /// Passes each data file of an item on, by its name. Its letters are read in no order, and a trunk can only
 /// be read in one: it is unpacked in `aside`. False if the item has none.
 pub(in crate::mail) fn each_data_file(
@@ -29,7 +32,7 @@ pub(in crate::mail) fn each_data_file(
     item: &TrunkItem,
     aside: &Path,
     go_on: &dyn Fn() -> bool,
-    look: &mut dyn FnMut(&str, Result<&Mailbox<'_>, FormatError>) -> io::Result<()>,
+    look: &mut Look<'_>,
 ) -> Result<bool, NotTaken> {
     let mut any = false;
     for entry in files_of(trunk, item)? {
