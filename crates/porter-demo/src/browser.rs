@@ -248,7 +248,8 @@ fn gecko_profile(
     let logins: Vec<_> = (1..=profile.passwords).map(login).collect();
     let logins = json!({ "nextId": profile.passwords + 1, "logins": logins, "potentiallyVulnerablePasswords": [], "version": 3 });
     tree.file(&format!("{at}/logins.json"), logins.to_string().as_bytes())?;
-    let cookies = "CREATE TABLE moz_cookies (id INTEGER PRIMARY KEY, originAttributes TEXT NOT NULL DEFAULT '', name TEXT, value TEXT, host TEXT, path TEXT, expiry INTEGER, lastAccessed INTEGER, creationTime INTEGER, isSecure INTEGER, isHttpOnly INTEGER, inBrowserElement INTEGER DEFAULT 0, sameSite INTEGER DEFAULT 0, rawSameSite INTEGER DEFAULT 0, schemeMap INTEGER DEFAULT 0); PRAGMA user_version = 12;";
+    let cookies = "CREATE TABLE moz_cookies (id INTEGER PRIMARY KEY, originAttributes TEXT NOT NULL DEFAULT '', name TEXT, value TEXT, host TEXT, path TEXT, expiry INTEGER, lastAccessed INTEGER, creationTime INTEGER, isSecure INTEGER, isHttpOnly INTEGER, inBrowserElement INTEGER DEFAULT 0, sameSite INTEGER DEFAULT 0, rawSameSite INTEGER DEFAULT 0, schemeMap INTEGER DEFAULT 0); PRAGMA user_version = 12;
+         INSERT INTO moz_cookies (name, value, host, path, expiry, isSecure, isHttpOnly) VALUES ('tide', 'high', '.windrose.example', '/', 1900000000, 1, 1), ('loft', 'east', 'saltmarsh.example', '/board', 1900000000, 0, 0);";
     database(
         tree,
         &format!("{at}/cookies.sqlite"),

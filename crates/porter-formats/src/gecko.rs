@@ -8,11 +8,13 @@
 //! - [`moz_lz4`]: how some of these are compressed;
 //! - [`prefs`]: the settings, in `prefs.js`;
 //! - [`extensions`]: what was added to the browser, in `extensions.json`;
+//! - [`cookies`]: those of the usual windows, in `cookies.sqlite`;
 //! - [`address_book`] and [`calendar`]: contacts, events and tasks, counted;
 //! - [`install_hash`]: how an installation is named in `installs.ini`.
 
 pub mod address_book;
 pub mod calendar;
+pub mod cookies;
 pub mod extensions;
 pub mod icons;
 pub mod install_hash;

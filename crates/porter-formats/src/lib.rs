@@ -7,6 +7,7 @@
 //! - [`encoding`]: bytes that are text;
 //! - [`contacts`]: people with their addresses, for other programs;
 //! - [`calendar`]: events and tasks, for other programs;
+//! - [`cookies`]: the text that programs share;
 //! - [`gecko`]: what the browsers and mail programs around Gecko keep;
 //! - [`chromium`]: what the browsers around Chromium keep;
 //! - [`folder_looks`]: how a folder of Windows looks;
@@ -25,6 +26,7 @@ pub mod calendar;
 pub mod chromium;
 pub mod contacts;
 mod content_lines;
+pub mod cookies;
 pub mod encoding;
 pub mod error;
 pub mod folder_looks;

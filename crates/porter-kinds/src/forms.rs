@@ -11,6 +11,7 @@ use crate::profiles::ProfileFolder;
 use porter_formats::bookmarks::Bookmarks;
 use porter_formats::bookmarks::file::to_html;
 use porter_formats::contacts::{Contact, to_table, to_vcards};
+use porter_formats::cookies::to_text;
 use porter_formats::links::{Page, feeds_to_opml};
 use porter_formats::shortcut;
 use porter_names::{RelativePath, screen::on_screen};
@@ -32,6 +33,8 @@ pub enum Form {
     History,
     /// A page of the tabs that were open.
     Tabs,
+    /// Cookies, as the text that other programs read.
+    Cookies,
     /// vCards of people with their addresses.
     Contacts,
     /// The same as a table.
@@ -104,6 +107,13 @@ pub fn take_as(
             })??;
             page.end()?;
             Ok(rows.into())
+        }
+        Form::Cookies => {
+            let found = engine_for(item, catalogue)?.cookies(&profile.folder())?;
+            let found = found.ok_or_else(|| NotTaken::NotOfItem(item.id.clone()))?;
+            let (text, damaged) = to_text(&found);
+            to.write_all(text.as_bytes())?;
+            Ok(Taken { rows: found.len() as u64 - damaged, damaged, flaws: Vec::new() })
         }
         Form::Tabs => {
             let tabs = engine_for(item, catalogue)?.tabs(&profile.folder())?;

@@ -4,6 +4,7 @@
 use crate::profiles::{Keeper, NewContent, ProfileFolder};
 use porter_formats::FormatError;
 use porter_formats::bookmarks::Bookmarks;
+use porter_formats::cookies::Cookie;
 use porter_formats::links::Link;
 use time::OffsetDateTime;
 
@@ -23,6 +24,11 @@ pub trait Engine: Keeper {
     /// The tabs that were open.
     fn tabs(&self, _profile: &ProfileFolder<'_>) -> Result<Vec<Link>, FormatError> {
         Ok(Vec::new())
+    }
+
+    /// The cookies that open in another program; none if the engine encrypts them for its own.
+    fn cookies(&self, _profile: &ProfileFolder<'_>) -> Result<Option<Vec<Cookie>>, FormatError> {
+        Ok(None)
     }
 
     /// Passes on the history, the newest first.

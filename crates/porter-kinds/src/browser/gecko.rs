@@ -8,7 +8,8 @@ use crate::profiles::profiles_ini::ProfilesIni;
 use crate::profiles::{Keeper, Learned, NewContent, Outside, ProfileFolder, ProfileList, mozilla};
 use porter_formats::FormatError;
 use porter_formats::bookmarks::{Added, Bookmarks, merge};
-use porter_formats::gecko::{icons, places, session};
+use porter_formats::cookies::Cookie;
+use porter_formats::gecko::{cookies, icons, places, session};
 use porter_formats::links::Link;
 use porter_machine::Machine;
 use porter_machine::layout::Family;
@@ -19,6 +20,7 @@ use time::OffsetDateTime;
 /// See the module.
 pub struct Gecko;
 
+const COOKIES: &str = "cookies.sqlite";
 const PLACES: &str = "places.sqlite";
 
 impl Keeper for Gecko {
@@ -73,7 +75,7 @@ impl Keeper for Gecko {
     }
 
     fn databases(&self) -> &'static [&'static str] {
-        &[PLACES, "favicons.sqlite", "cookies.sqlite", "key4.db", "formhistory.sqlite", "permissions.sqlite"]
+        &[PLACES, "favicons.sqlite", COOKIES, "key4.db", "formhistory.sqlite", "permissions.sqlite"]
     }
 }
 
@@ -116,6 +118,11 @@ impl Engine for Gecko {
         ];
         let file = candidates.iter().find_map(|name| profile.read(name));
         file.map_or(Ok(Vec::new()), |file| session::tabs(&file))
+    }
+
+    fn cookies(&self, profile: &ProfileFolder<'_>) -> Result<Option<Vec<Cookie>>, FormatError> {
+        let database = profile.database(COOKIES)?;
+        database.map_or(Ok(Vec::new()), |database| cookies::cookies(&database)).map(Some)
     }
 
     fn each_visited(

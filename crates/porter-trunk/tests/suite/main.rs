@@ -6,6 +6,5 @@ mod any_byte;
 mod conformance;
 mod fixtures;
 #[cfg(unix)]
-#[cfg(not(windows))]
 mod packed_damage;
 mod packed_growth;

@@ -41,12 +41,12 @@ pub(crate) struct TakeArguments {
     #[arg(value_parser = paths::typed())]
     folder: PathBuf,
     /// A browser's profile offers `bookmarks` as the HTML file that browsers import, `feeds` as OPML,
-    /// `history` or open `tabs` as a page. A mail program's profile, and Outlook's lists, offer `contacts` as
-    /// vCards, or as `contacts-table` of comma-separated values; Outlook's data files also `calendar` and
-    /// `tasks`, which calendars import, and `notes`, a text each. Mail of every program comes as `mbox`, a
-    /// mailbox for each folder, as `letters`, a file each, or as `maildir`. Every item offers its part of
-    /// the person's `registry` as a file that Windows takes in. The last argument is then the file to
-    /// write, or `-`; a new folder for letters and notes
+    /// `history` or open `tabs` as a page, Firefox and its kin `cookies` as a text. A mail program's
+    /// profile, and Outlook's lists, offer `contacts` as vCards, or as `contacts-table` of comma-separated
+    /// values; Outlook's data files also `calendar` and `tasks`, which calendars import, and `notes`, a text
+    /// each. Mail of every program comes as `mbox`, a mailbox for each folder, as `letters`, a file each, or
+    /// as `maildir`. Every item offers its part of the person's `registry` as a file that Windows takes in.
+    /// The last argument is then the file to write, or `-`; a new folder for letters and notes
     #[arg(long = "as", value_name = "FORM")]
     form: Option<FormWord>,
     /// Only what has a name or path that fits, with all that is in it: '*.kite', '**/Plans'
@@ -113,6 +113,7 @@ enum FormWord {
     Feeds,
     History,
     Tabs,
+    Cookies,
     Contacts,
     ContactsTable,
     Calendar,
@@ -148,6 +149,7 @@ impl FormWord {
             Self::Feeds => Form::Feeds,
             Self::History => Form::History,
             Self::Tabs => Form::Tabs,
+            Self::Cookies => Form::Cookies,
             Self::Contacts => Form::Contacts,
             Self::ContactsTable => Form::ContactsTable,
             Self::Calendar => Form::Calendar,
@@ -212,6 +214,7 @@ fn take_form(
         FormWord::Feeds => "feed",
         FormWord::History => "page of the history",
         FormWord::Tabs => "open tab",
+        FormWord::Cookies => "cookie",
         FormWord::Contacts | FormWord::ContactsTable => "contact",
         FormWord::Calendar => "event",
         FormWord::Tasks => "task",

@@ -192,6 +192,11 @@ fn favourites_and_profiles_give_files_for_any_browser() {
         .with_status(0)
         .out;
     assert!(favourites.contains("<DT><A HREF=\"http"), "{favourites}");
+    let cookies = bench.porter(&["take", "trunk", profile, "-", "--as", "cookies"]).with_status(0).out;
+    let tide = "#HttpOnly_.windrose.example\tTRUE\t/\tTRUE\t1900000000\ttide\thigh";
+    assert!(cookies.lines().any(|line| line == tide) && cookies.lines().count() == 3, "{cookies}");
+    // Chrome's open with the old account's key only.
+    bench.porter(&["take", "trunk", "odile/browser/chrome/odile", "-", "--as", "cookies"]).with_status(2);
     bench.porter(&["take", "trunk", profile, "marks.html", "--as", "bookmarks"]).with_status(1);
     bench.porter(&["take", "trunk", "odile/folder/pictures", "x.html", "--as", "tabs"]).with_status(2);
     assert!(!bench.path("x.html").exists());
