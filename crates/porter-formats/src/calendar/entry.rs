@@ -93,6 +93,8 @@ pub struct Entry {
     pub of_kind: OfKind,
     /// Files at it: the name, and the content.
     pub files: Vec<(String, Vec<u8>)>,
+    /// How many files at it are too large for a calendar, or cannot be read.
+    pub files_left_out: u64,
 }
 
 /// When to remind of something.

@@ -62,10 +62,15 @@ pub fn contacts(trunk: &dyn Trunk, item: &TrunkItem) -> Result<ThingsFound<Conta
 
 /// The events or tasks in an item's files of Outlook.
 pub fn entries(trunk: &dyn Trunk, item: &TrunkItem, things: Things) -> Result<ThingsFound<Entry>, NotTaken> {
-    found(trunk, item, things, &mut |_, thing| match things {
+    let mut found = found(trunk, item, things, &mut |_, thing| match things {
         Things::Tasks => Some(task::task(thing)),
         _ => event::event(thing),
-    })
+    })?;
+    let without_files = found.things.iter().filter(|entry| entry.files_left_out > 0);
+    found.flaws.extend(without_files.map(|Entry { summary, files_left_out, .. }| {
+        format!("{summary}: {files_left_out} of its files are larger than 8 MB, or cannot be read: left out")
+    }));
+    Ok(found)
 }
 
 /// The events or tasks as one calendar.

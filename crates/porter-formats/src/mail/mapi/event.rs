@@ -88,10 +88,14 @@ pub fn event(thing: &Thing<'_>) -> Option<Entry> {
 
 /// The facts that events and tasks have in common.
 pub(super) fn of_all(thing: &Thing<'_>) -> Entry {
-    let (files, _) = thing.attachments();
-    let files = files.iter().filter(|file| file.method() == Some(BY_VALUE));
-    let files = files
-        .filter_map(|file| Some((file.name(thing.holder), file.content(thing.holder, MOST_FILE_IN_BYTES)?)));
+    let (attached, mut files_left_out) = thing.attachments();
+    let mut files = Vec::new();
+    for file in attached.iter().filter(|file| file.method() == Some(BY_VALUE)) {
+        match file.content(thing.holder, MOST_FILE_IN_BYTES) {
+            Some(content) => files.push((file.name(thing.holder), content)),
+            None => files_left_out += 1,
+        }
+    }
     Entry {
         unique_name: thing.unique_name(),
         summary: thing.subject(),
@@ -109,7 +113,8 @@ pub(super) fn of_all(thing: &Thing<'_>) -> Entry {
         },
         created_utc: thing.created_utc(),
         modified_utc: thing.modified_utc(),
-        files: files.collect(),
+        files,
+        files_left_out,
         ..Entry::default()
     }
 }
