@@ -17,3 +17,4 @@ pub mod parts;
 pub mod prf;
 pub mod pst;
 pub mod role;
+mod transfer_encoding;

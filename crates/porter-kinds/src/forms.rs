@@ -3,13 +3,14 @@
 
 use crate::browser::engines::engine_of;
 use crate::catalogue::Catalogue;
-use crate::mail::contacts::people_in;
+use crate::mail::contacts::{self, people_in};
 use crate::mail::mailboxes::unpack;
 use crate::mail::things_out::{self, Things, ThingsFound};
 use crate::not_taken::NotTaken;
 use crate::profiles::ProfileFolder;
 use porter_formats::bookmarks::Bookmarks;
 use porter_formats::bookmarks::file::to_html;
+use porter_formats::calendar::to_calendar;
 use porter_formats::contacts::{Contact, to_table, to_vcards};
 use porter_formats::cookies::to_text;
 use porter_formats::links::{Page, feeds_to_opml};
@@ -70,35 +71,22 @@ pub fn take_as(
     form: Form,
     to: &mut dyn Write,
 ) -> Result<Taken, NotTaken> {
-    match form {
-        Form::Contacts | Form::ContactsTable => return take_contacts(trunk, item, form, to),
-        Form::Calendar | Form::Tasks => {
-            let things = if form == Form::Tasks { Things::Tasks } else { Things::Events };
-            let found = things_out::entries(trunk, item, things)?;
-            if !found.may_hold_them {
-                return Err(NotTaken::NotOfItem(item.id.clone()));
-            }
-            to.write_all(things_out::to_calendar(&found).as_bytes())?;
-            let ThingsFound { things, damaged, flaws, .. } = found;
-            return Ok(Taken { rows: things.len() as u64, damaged, flaws });
-        }
-        _ => {}
-    }
-    let profile = Unpacked::of(trunk, item)?;
+    let profile = || Unpacked::of(trunk, item, &is_of_use);
     let title = |what: &str| format!("{what}: {}", on_screen(item.title.as_bytes()));
     match form {
         Form::Bookmarks => {
-            let bookmarks = bookmarks_of(&profile, item, catalogue, true)?;
+            let bookmarks = bookmarks_of(&profile()?, item, catalogue, true)?;
             to.write_all(to_html(&bookmarks).as_bytes())?;
             Ok(bookmarks.count().into())
         }
         Form::Feeds => {
-            let feeds = bookmarks_of(&profile, item, catalogue, false)?.feeds();
+            let feeds = bookmarks_of(&profile()?, item, catalogue, false)?.feeds();
             to.write_all(feeds_to_opml(&feeds).as_bytes())?;
             Ok((feeds.len() as u64).into())
         }
         Form::History => {
             let engine = engine_for(item, catalogue)?;
+            let profile = profile()?;
             let mut page = Page::begin(to, &title("History"))?;
             let mut rows = 0;
             engine.each_visited(&profile.folder(), &mut |link| {
@@ -109,22 +97,29 @@ pub fn take_as(
             Ok(rows.into())
         }
         Form::Cookies => {
-            let found = engine_for(item, catalogue)?.cookies(&profile.folder())?;
+            let found = engine_for(item, catalogue)?.cookies(&profile()?.folder())?;
             let found = found.ok_or_else(|| NotTaken::NotOfItem(item.id.clone()))?;
             let (text, damaged) = to_text(&found);
             to.write_all(text.as_bytes())?;
             Ok(Taken { rows: found.len() as u64 - damaged, damaged, flaws: Vec::new() })
         }
         Form::Tabs => {
-            let tabs = engine_for(item, catalogue)?.tabs(&profile.folder())?;
+            let tabs = engine_for(item, catalogue)?.tabs(&profile()?.folder())?;
             let mut page = Page::begin(to, &title("Open tabs"))?;
             tabs.iter().try_for_each(|link| page.link(link))?;
             page.end()?;
             Ok((tabs.len() as u64).into())
         }
-        // They are written above.
-        Form::Contacts | Form::ContactsTable | Form::Calendar | Form::Tasks => {
-            Err(NotTaken::NotOfItem(item.id.clone()))
+        Form::Contacts | Form::ContactsTable => take_contacts(trunk, item, form, to),
+        Form::Calendar | Form::Tasks => {
+            let things = if form == Form::Tasks { Things::Tasks } else { Things::Events };
+            let ThingsFound { things, damaged, flaws, may_hold_them } =
+                things_out::entries(trunk, item, things)?;
+            if !may_hold_them {
+                return Err(NotTaken::NotOfItem(item.id.clone()));
+            }
+            to.write_all(to_calendar(&things).as_bytes())?;
+            Ok(Taken { rows: things.len() as u64, damaged, flaws })
         }
     }
 }
@@ -139,7 +134,7 @@ fn take_contacts(
 ) -> Result<Taken, NotTaken> {
     let ThingsFound { things: mut people, damaged, flaws, may_hold_them } =
         things_out::contacts(trunk, item)?;
-    let of_profile = people_in(&Unpacked::of(trunk, item)?.folder())?;
+    let of_profile = people_in(&Unpacked::of(trunk, item, &holds_people)?.folder())?;
     if of_profile.is_none() && !may_hold_them {
         return Err(NotTaken::NotOfItem(item.id.clone()));
     }
@@ -158,7 +153,7 @@ pub fn bookmarks_in(
     item: &TrunkItem,
     catalogue: &Catalogue,
 ) -> Result<Bookmarks, NotTaken> {
-    bookmarks_of(&Unpacked::of(trunk, item)?, item, catalogue, false)
+    bookmarks_of(&Unpacked::of(trunk, item, &is_of_use)?, item, catalogue, false)
 }
 
 fn bookmarks_of(
@@ -258,7 +253,12 @@ struct Unpacked {
 const LARGEST_IN_BYTES: u64 = 2 << 30;
 
 impl Unpacked {
-    fn of(trunk: &dyn Trunk, item: &TrunkItem) -> Result<Self, NotTaken> {
+    /// Only files whose paths in the profile are `wanted`.
+    fn of(
+        trunk: &dyn Trunk,
+        item: &TrunkItem,
+        wanted: &dyn Fn(&RelativePath) -> bool,
+    ) -> Result<Self, NotTaken> {
         let folder = TempDir::with_prefix("porter-")?;
         let roots = item.parts.iter().filter_map(|part| {
             Some((part.place.as_str(), RelativePath::from_bytes(part.path.as_bytes()).ok()?))
@@ -275,7 +275,7 @@ impl Unpacked {
             let place = entry.address.place.as_str();
             let mut of_place = roots.iter().filter(|(own, _)| *own == place);
             let below = of_place.find_map(|(_, root)| entry.address.path.below(root));
-            let Some(below) = below.filter(is_of_use) else {
+            let Some(below) = below.filter(wanted) else {
                 continue;
             };
             // Names are those of the trunk, which may hold any bytes; this folder is our own.
@@ -292,6 +292,12 @@ impl Unpacked {
     fn folder(&self) -> ProfileFolder<'_> {
         ProfileFolder { volume: &self.volume, at: RelativePath::root() }
     }
+}
+
+/// True for files that can hold people: a data file beside them is read for itself.
+fn holds_people(path: &RelativePath) -> bool {
+    let name = String::from_utf8_lossy(path.name().unwrap_or_default()).into_owned();
+    path.steps().count() == 1 && contacts::may_hold_people(&name)
 }
 
 /// True for files that can hold bookmarks, history and tabs: files of the profile itself, sessions, and

@@ -2,10 +2,8 @@
 //! and what about.
 
 use super::letter_flags::LetterFlags;
+use super::transfer_encoding::{base64, quoted_printable};
 use crate::encoding;
-use base64::Engine;
-use base64::alphabet::STANDARD;
-use base64::engine::{DecodePaddingMode, GeneralPurpose, GeneralPurposeConfig};
 use time::OffsetDateTime;
 use time::format_description::well_known::Rfc2822;
 
@@ -107,12 +105,7 @@ fn encoded_word(text: &str) -> Option<(String, &str)> {
     let (charset, kind) = (parts.next()?, parts.next()?);
     let (content, behind) = parts.next()?.split_once("?=")?;
     let bytes = match kind {
-        "b" | "B" => {
-            let lenient = GeneralPurposeConfig::new()
-                .with_decode_padding_mode(DecodePaddingMode::Indifferent)
-                .with_decode_allow_trailing_bits(true);
-            GeneralPurpose::new(&STANDARD, lenient).decode(content).ok()?
-        }
+        "b" | "B" => base64(content.as_bytes())?,
         "q" | "Q" => quoted(content.as_bytes()),
         _ => return None,
     };
@@ -125,30 +118,6 @@ fn encoded_word(text: &str) -> Option<(String, &str)> {
 fn quoted(content: &[u8]) -> Vec<u8> {
     let blanks: Vec<u8> = content.iter().map(|byte| if *byte == b'_' { b' ' } else { *byte }).collect();
     quoted_printable(&blanks)
-}
-
-/// Bytes that are written as numbers, and lines that go on (RFC 2045 6.7). Other signs stay as
-/// it is.
-pub(super) fn quoted_printable(content: &[u8]) -> Vec<u8> {
-    let mut bytes = Vec::with_capacity(content.len());
-    let mut rest = content;
-    while let Some((first, behind)) = rest.split_first() {
-        rest = behind;
-        if *first != b'=' {
-            bytes.push(*first);
-            continue;
-        }
-        let number = behind.get(..2).and_then(|two| std::str::from_utf8(two).ok());
-        if let Some(byte) = number.and_then(|digits| u8::from_str_radix(digits, 16).ok()) {
-            bytes.push(byte);
-            rest = &behind[2..];
-        } else if let Some(next) = behind.strip_prefix(b"\r\n").or(behind.strip_prefix(b"\n")) {
-            rest = next;
-        } else {
-            bytes.push(b'=');
-        }
-    }
-    bytes
 }
 
 #[cfg(test)]

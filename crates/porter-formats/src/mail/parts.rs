@@ -1,11 +1,9 @@
 //! The parts of a letter (RFC 2045, 2046 and 2183), as far as a person wants to read it: its text, and the
 //! names of the files at it.
 
-use super::head::{decoded, end_of, lines, quoted_printable};
+use super::head::{decoded, end_of, lines};
+use super::transfer_encoding::{base64, quoted_printable};
 use crate::encoding;
-use base64::Engine;
-use base64::alphabet::STANDARD;
-use base64::engine::{DecodePaddingMode, GeneralPurpose, GeneralPurposeConfig};
 
 /// Parts in parts are not deeper, and there are no more of them.
 const DEEPEST: usize = 16;
@@ -104,10 +102,7 @@ fn part(bytes: &[u8], depth: usize, found: &mut Found) {
     let content = match encoded.as_deref() {
         Some("base64") => {
             let letters: Vec<u8> = body.iter().copied().filter(|byte| !byte.is_ascii_whitespace()).collect();
-            let lenient = GeneralPurposeConfig::new()
-                .with_decode_padding_mode(DecodePaddingMode::Indifferent)
-                .with_decode_allow_trailing_bits(true);
-            GeneralPurpose::new(&STANDARD, lenient).decode(&letters).unwrap_or_default()
+            base64(&letters).unwrap_or_default()
         }
         Some("quoted-printable") => quoted_printable(body),
         _ => body.to_vec(),

@@ -20,8 +20,16 @@ pub fn is_autocomplete(name: &str) -> bool {
 
 /// True for an address book of Mozilla's mail programs.
 pub(super) fn is_address_book(name: &str) -> bool {
-    let named = name.starts_with("abook") || name.starts_with("history.");
-    named && [".sqlite", ".mab"].iter().any(|ending| name.ends_with(ending))
+    is_named_as_book(name) && [".sqlite", ".mab"].iter().any(|ending| name.ends_with(ending))
+}
+
+fn is_named_as_book(name: &str) -> bool {
+    name.starts_with("abook") || name.starts_with("history.")
+}
+
+/// True for a file that [`people_in`] reads, and for the log beside a database of its.
+pub fn may_hold_people(name: &str) -> bool {
+    is_autocomplete(name) || is_named_as_book(name)
 }
 
 /// A new version leaves the book of the old one beside its own.

@@ -3,7 +3,6 @@
 use super::given_names::{Names, portable};
 use super::mailboxes::{MailFolder, each_data_file, each_msg_file, flaw_of, folder_of};
 use crate::not_taken::NotTaken;
-use porter_formats::calendar;
 use porter_formats::calendar::entry::Entry;
 use porter_formats::contacts::Contact;
 use porter_formats::mail::mapi::thing::{Thing, ThingKind};
@@ -71,11 +70,6 @@ pub fn entries(trunk: &dyn Trunk, item: &TrunkItem, things: Things) -> Result<Th
         format!("{summary}: {files_left_out} of its files are larger than 8 MB, or cannot be read: left out")
     }));
     Ok(found)
-}
-
-/// The events or tasks as one calendar.
-pub fn to_calendar(found: &ThingsFound<Entry>) -> String {
-    calendar::to_calendar(&found.things)
 }
 
 /// Writes each note of an item into a file of a new folder, with the time of its last change.

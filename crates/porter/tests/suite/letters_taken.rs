@@ -150,6 +150,8 @@ fn stores_of_outlook_express_and_letters_of_a_file_each_come_out_the_same_way() 
         bench.write(&format!("{home}/{name}"), letter);
     }
     bench.write(&format!("{home}/torn.msg"), b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1 torn");
+    let desktop = "WINDSOCK/Documents and Settings/bram/Desktop";
+    bench.write(&format!("{desktop}/torn.dbx"), b"\xcf\xad torn");
     bench.porter(&["capture", "WINDSOCK", "trunk", "--quiet"]).with_status(0);
     let express = "bram/mail/outlook-express";
     let taken = bench.porter(&["take", "trunk", express, "mail", "--as", "mbox"]).with_status(0).out;
@@ -167,4 +169,7 @@ fn stores_of_outlook_express_and_letters_of_a_file_each_come_out_the_same_way() 
     assert_eq!(bench.read("files/Letters/00001 Nine.eml"), "Subject: Nine\r\n\r\nnine\r\n");
     let said = bench.porter(&["take", "trunk", documents, "people", "--as", "contacts"]).with_status(3);
     assert!(said.err.contains("torn.msg: it cannot be read"), "{}", said.err);
+    // A store of which nothing can be read is no item without letters.
+    let torn = bench.porter(&["take", "trunk", "bram/folder/desktop", "torn", "--as", "mbox"]).with_status(3);
+    assert!(torn.out.contains("torn.dbx: ") && torn.out.contains("Taken: 0 of 0 letters"), "{}", torn.out);
 }

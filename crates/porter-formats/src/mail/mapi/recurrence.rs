@@ -28,20 +28,13 @@ pub(super) struct ChangedTime {
     pub(super) end: PrimitiveDateTime,
     pub(super) summary: Option<String>,
     pub(super) location: Option<String>,
-    has_summary: bool,
-    has_location: bool,
 }
 
 impl Repeated {
-    /// The times that do not take place.
-    pub(super) fn without(&self) -> impl Iterator<Item = Date> {
-        let is_changed = |day: &Date| self.changed.iter().any(|changed| changed.instead_of.date() == *day);
-        self.without.iter().copied().filter(move |day| !is_changed(day))
-    }
-
-    /// The same as moments: days, or the hour on each.
+    /// The times that do not take place: days, or the hour on each.
     pub(super) fn moments_without(&self, moment: impl Fn(Date) -> Moment) -> Vec<Moment> {
-        self.without().map(moment).collect()
+        let is_changed = |day: &Date| self.changed.iter().any(|changed| changed.instead_of.date() == *day);
+        self.without.iter().filter(|day| !is_changed(day)).copied().map(moment).collect()
     }
 }
 
@@ -160,22 +153,17 @@ fn of_event(reader: &mut Reader<'_>, found: &mut Repeated, code_page: u32) -> Op
             reader.passed_by()?;
         }
         reader.passed_by()?;
-        if changed.has_summary || changed.has_location {
-            reader.take(12)?;
+        // Only those that differ are there.
+        let texts = [&mut changed.summary, &mut changed.location];
+        if texts.iter().all(|text| text.is_none()) {
+            continue;
         }
-        let mut text = || {
+        reader.take(12)?;
+        for text in texts.into_iter().flatten() {
             let length = reader.word()?;
-            reader.take(2 * usize::from(length)).map(encoding::utf16)
-        };
-        if changed.has_summary {
-            changed.summary = Some(text()?);
+            *text = encoding::utf16(reader.take(2 * usize::from(length))?);
         }
-        if changed.has_location {
-            changed.location = Some(text()?);
-        }
-        if changed.has_summary || changed.has_location {
-            reader.passed_by()?;
-        }
+        reader.passed_by()?;
     }
     Some(())
 }
@@ -202,15 +190,7 @@ fn changed_time(reader: &mut Reader<'_>, code_page: u32) -> Option<ChangedTime> 
             reader.long()?;
         }
     }
-    Some(ChangedTime {
-        instead_of,
-        begin,
-        end,
-        has_summary: summary.is_some(),
-        has_location: location.is_some(),
-        summary,
-        location,
-    })
+    Some(ChangedTime { instead_of, begin, end, summary, location })
 }
 
 #[cfg(test)]

@@ -52,6 +52,7 @@ pub(super) fn visit(
                 Ok(None) => return Ok(()),
                 Ok(Some(listed)) => listed,
                 Err(flaw) => {
+                    any = true;
                     visitor.flaw(format!("{name}: {flaw}"));
                     return Ok(());
                 }
