@@ -41,7 +41,6 @@ fn a_script_of_powershell_has_each_command_once_in_its_section() {
 #[cfg(unix)]
 #[test]
 fn a_shell_runs_a_script_twice_and_nothing_in_it_is_more_than_text() {
-    use std::os::unix::fs::PermissionsExt;
     use std::process::Command;
     let bench = Workbench::new();
     for (name, variable) in [("OLD", true), ("NEW", false)] {
@@ -64,16 +63,12 @@ fn a_shell_runs_a_script_twice_and_nothing_in_it_is_more_than_text() {
     let script = bench.read("todo.sh");
     assert!(script.starts_with("#!/bin/sh\n"), "{script}");
     // Programs that only write down what they are asked for.
+    bench.write("notes.sh", "#!/bin/sh\nprintf '%s|' \"${0##*/}\" \"$@\" >> asked\necho >> asked\n");
     for program in ["timedatectl", "localectl", "lpadmin", "lpoptions"] {
-        bench.write(
-            &format!("bin/{program}"),
-            "#!/bin/sh\nprintf '%s|' \"${0##*/}\" \"$@\" >> asked\necho >> asked\n",
-        );
-        fs::set_permissions(bench.path(&format!("bin/{program}")), fs::Permissions::from_mode(0o755))
-            .unwrap();
+        bench.program(&format!("bin/{program}"), &bench.path("notes.sh"));
     }
-    bench.write("bin/sudo", "#!/bin/sh\nexec \"$@\"\n");
-    fs::set_permissions(bench.path("bin/sudo"), fs::Permissions::from_mode(0o755)).unwrap();
+    bench.write("sudo.sh", "#!/bin/sh\nexec \"$@\"\n");
+    bench.program("bin/sudo", &bench.path("sudo.sh"));
     let path = format!("{}:/usr/bin:/bin", bench.path("bin").display());
     for _ in 0..2 {
         let mut shell = Command::new("sh");

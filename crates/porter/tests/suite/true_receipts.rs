@@ -136,8 +136,7 @@ fn a_person_whose_folder_may_not_be_read_is_never_told_as_empty() {
     let shut =
         |path: &str, mode| fs::set_permissions(bench.path(path), fs::Permissions::from_mode(mode)).unwrap();
     shut("PC/Users/bram", 0o700);
-    fs::copy(env!("CARGO_BIN_EXE_porter"), bench.path("porter")).unwrap();
-    shut("porter", 0o755);
+    bench.program("porter", env!("CARGO_BIN_EXE_porter").as_ref());
     fs::create_dir(bench.path("out")).unwrap();
     shut("out", 0o777);
     shut("", 0o755);
