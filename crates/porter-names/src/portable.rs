@@ -3,9 +3,16 @@
 //! A safe name keeps as much of the real one as it can, and its extension, so that the file still opens:
 //! `aux.txt` becomes `aux~5a0f3c21.txt`. The mark after `~` is made from the real name, so the same name gets
 //! the same safe name in every run and on every system. The real name is kept in the trunk.
+//!
+//! A mail program of Mozilla finds the folders below `Kites: jobs`, and its marks, by the names
+//! `Kites: jobs.sbd` and `Kites: jobs.msf`. Such a [companion](COMPANION_ENDINGS) takes the safe name of the one
+//! that it belongs to, or else the program finds neither.
 
 use crate::fold::folded;
 use std::collections::HashSet;
+
+/// The endings of companions: files and folders that a program finds by the name of another and one of these.
+pub const COMPANION_ENDINGS: [&str; 2] = [".sbd", ".msf"];
 
 /// The names that a place can hold.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -70,8 +77,12 @@ impl NameRules {
         most_utf16_units: usize::MAX,
     };
 
-    /// True when `name` can be held as it is.
+    /// True when `name` can be held as it is, and the name that it is the companion of.
     pub fn hold(&self, name: &[u8]) -> bool {
+        self.holds(name) && companion(name).is_none_or(|(of, _)| self.holds(of))
+    }
+
+    fn holds(&self, name: &[u8]) -> bool {
         if name.len() > self.most_bytes {
             return false;
         }
@@ -100,12 +111,22 @@ impl NameRules {
 
     /// A name that can be held, made from one that cannot.
     pub fn safe_name(&self, name: &[u8]) -> String {
-        self.marked_name(name, &mark_of(name))
+        self.numbered_name(name, 1)
     }
 
     /// The key under which two names are one here.
     pub fn key(&self, name: &[u8]) -> Vec<u8> {
         if self.ignores_case { folded(name) } else { name.to_vec() }
+    }
+
+    /// The safe name of the first, second … thing that wants the same one.
+    fn numbered_name(&self, name: &[u8], number: usize) -> String {
+        let (of, ending) = companion(name).unwrap_or((name, ""));
+        let mark = mark_of(of);
+        let mark = if number == 1 { mark } else { format!("{mark}-{number}") };
+        let safe = format!("{}{ending}", self.marked_name(of, &mark));
+        // A program that has companions gives no name so long that its ending has no room.
+        if self.holds(safe.as_bytes()) { safe } else { self.marked_name(name, &mark) }
     }
 
     fn marked_name(&self, name: &[u8], mark: &str) -> String {
@@ -155,11 +176,19 @@ impl Claims {
         let mut safe = self.rules.safe_name(name);
         let mut next = 2;
         while !self.taken.insert(self.rules.key(safe.as_bytes())) {
-            safe = self.rules.marked_name(name, &format!("{}-{next}", mark_of(name)));
+            safe = self.rules.numbered_name(name, next);
             next += 1;
         }
         Some(safe)
     }
+}
+
+/// The name that a companion belongs to, and its ending.
+fn companion(name: &[u8]) -> Option<(&[u8], &'static str)> {
+    COMPANION_ENDINGS
+        .into_iter()
+        .find_map(|ending| Some((name.strip_suffix(ending.as_bytes())?, ending)))
+        .filter(|(of, _)| !of.is_empty())
 }
 
 /// `CON`, `PRN`, `AUX`, `NUL`, `COM1`…`COM9`, `LPT1`…`LPT9` (also with the superscripts ¹²³), alone or before
@@ -218,6 +247,27 @@ mod tests {
         let name = format!("{}.jpeg", "é".repeat(200));
         let safe = NameRules::TRUNK.safe_name(name.as_bytes());
         assert!(safe.len() <= 255 && safe.ends_with(".jpeg"), "{}", safe.len());
+    }
+
+    #[test]
+    fn companions_take_the_safe_name_of_the_one_they_belong_to() {
+        let rules = NameRules::windows(255);
+        for name in ["Kites: jobs", "con", "Kites.", &"é:".repeat(40)] {
+            let safe = rules.safe_name(name.as_bytes());
+            for ending in COMPANION_ENDINGS {
+                let beside = format!("{name}{ending}");
+                assert!(!rules.hold(beside.as_bytes()), "{beside}");
+                assert_eq!(rules.safe_name(beside.as_bytes()), format!("{safe}{ending}"));
+                assert!(rules.hold(format!("{safe}{ending}").as_bytes()), "{safe}");
+            }
+        }
+        let mut claims = Claims::new(rules);
+        let names = ["Kites", "Kites.msf", "kites", "kites.msf"];
+        let [.., third, fourth] = names.map(|name| claims.claim(name.as_bytes()));
+        assert_eq!(third.map(|safe| safe + ".msf"), fourth);
+        assert!(rules.hold(b".msf") && rules.hold(b"Kites.sbd"));
+        let long = rules.safe_name(format!("{}.msf", "é".repeat(300)).as_bytes());
+        assert!(rules.hold(long.as_bytes()) && long.ends_with(".msf"), "{long}");
     }
 
     #[test]
