@@ -24,15 +24,17 @@ def wait(what, found, seconds=60):
 class Marionette:
     """A program as it starts by itself, in the profile that it chooses."""
 
-    def __init__(self, home, program=("firefox-esr", "about:blank")):
+    def __init__(self, home, program=("firefox-esr", "about:blank"), root=None):
+        """With a root, its `home` is the program's `/home`: paths are as they are on that machine."""
         env = {**os.environ, "HOME": home, "MOZ_HEADLESS": "1"}
+        there = ["unshare", "--mount", "sh", "-c", 'mount --bind "$0" /home && exec "$@"', f"{root}/home"] if root else []
         for name in ("XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
             env.pop(name, None)
         self.process = subprocess.Popen(
-            [program[0], "--marionette", "--remote-allow-system-access", *program[1:]],
+            [*there, program[0], "--marionette", "--remote-allow-system-access", *program[1:]],
             env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         )
-        self.socket = wait("Marionette", lambda: socket.create_connection(("127.0.0.1", 2828), 30))
+        self.socket = wait("Marionette", lambda: socket.create_connection(("127.0.0.1", 2828), 120))
         self.number = 0
         self.read()
         self.ask("WebDriver:NewSession", {})
@@ -61,7 +63,7 @@ class Marionette:
 
     def run(self, script, *arguments):
         script = "const [give] = [arguments[arguments.length - 1]]; (async () => {" + script + "})().then(give, e => give('failed: ' + e));"
-        value = self.ask("WebDriver:ExecuteAsyncScript", {"script": script, "args": list(arguments), "scriptTimeout": 30000})["value"]
+        value = self.ask("WebDriver:ExecuteAsyncScript", {"script": script, "args": list(arguments), "scriptTimeout": 100000})["value"]
         if isinstance(value, str) and value.startswith("failed: "):
             sys.exit(value)
         return value

@@ -99,13 +99,15 @@ for (const server of MailServices.accounts.allServers) {
     }
 }
 await new Promise(resolve => Cc["@mozilla.org/timer;1"].createInstance(Ci.nsITimer).initWithCallback({ notify: resolve }, 3000, 0));
+// As they are shown: the file of a folder may have another name.
+const shown = folder => folder.isServer ? [] : [...shown(folder.parent), folder.name];
 const folders = {};
 for (const [server, folder] of all) {
     // Waste baskets and the like appear and go by themselves.
     let starred = 0;
     try { starred = [...folder.messages].filter(one => one.isFlagged).length; } catch (e) { /* A folder of a server. */ }
     if (folder.getTotalMessages(false)) {
-        folders[`${server.type} ${folder.URI.split("/").slice(3).map(decodeURIComponent).join("/")}`] =
+        folders[`${server.type} ${shown(folder).join("/")}`] =
             [folder.getTotalMessages(false), folder.getNumUnread(false), starred];
     }
 }
@@ -131,22 +133,28 @@ return JSON.stringify({
 """
 
 
+def started(home):
+    """Thunderbird on the machine that a home is of: `ROOT/home/ACCOUNT`."""
+    home = pathlib.Path(home)
+    return Marionette(f"/home/{home.name}", PROGRAM, root=home.parent.parent)
+
+
 def make(home):
-    program = Marionette(home, PROGRAM)
+    program = started(home)
     program.run(MAKE)
     program.quit()
 
 
 def start(home):
     """Thunderbird makes a profile, as on a new PC that somebody looked at."""
-    program = Marionette(home, PROGRAM)
+    program = started(home)
     program.run("return true;")
     program.quit()
 
 
 def capture_open(home, porter, machine, trunk):
     """A capture while Thunderbird runs: it is named, and its databases are copied each in one piece."""
-    program = Marionette(home, PROGRAM)
+    program = started(home)
     program.run("return true;")
     said = subprocess.run([porter, "capture", machine, trunk, "--quiet"], capture_output=True, text=True)
     program.quit()
@@ -156,7 +164,7 @@ def capture_open(home, porter, machine, trunk):
 
 
 def see(home, to):
-    program = Marionette(home, PROGRAM)
+    program = started(home)
     seen = json.loads(program.run(SEE))
     program.quit()
     pathlib.Path(to).write_text(json.dumps(seen))
@@ -177,6 +185,18 @@ def same(old, new, listed):
     for name in ("accounts", "folders", "contacts", "lists", "events", "logins"):
         assert old[name] == new[name], f"{name}: {old[name]} was there, and now {new[name]}"
     assert len(old["folders"]) == 6 and len(old["contacts"]) == 3 and len(old["events"]) == 5 and old["logins"], old
+
+
+def brought(seen, *reports):
+    """Thunderbird shows the folders of letters that porter says it brought, and no others."""
+    expected = {}
+    for report in reports:
+        for row in json.loads(pathlib.Path(report).read_text())["letters"]["folders"]:
+            if row["written"]:
+                expected["none " + "/".join(row["folder"])] = row["written"]
+    shown = {name: numbers[0] for name, numbers in json.loads(pathlib.Path(seen).read_text())["folders"].items()}
+    assert shown == expected and len(expected) >= 4, f"porter: {expected}, Thunderbird: {shown}"
+    print(sum(shown.values()), "letters in", len(shown), "folders")
 
 
 def counted(seen, survey, item):
@@ -256,8 +276,9 @@ def outside(profile, to):
     folder = pathlib.Path(profile, "Mail/Local Folders")
     folder.rename(to)
     relative = "[ProfD]" + os.path.relpath(to, profile)
-    assert str(folder) in text and "[ProfD]Mail/Local Folders" in text, text
-    prefs.write_text(text.replace(str(folder), str(to)).replace("[ProfD]Mail/Local Folders", relative))
+    was, now = (path[path.index("/home/"):] for path in (str(folder), to))
+    assert was in text and "[ProfD]Mail/Local Folders" in text, text
+    prefs.write_text(text.replace(was, now).replace("[ProfD]Mail/Local Folders", relative))
 
 
 def elsewhere(program, profile, to):

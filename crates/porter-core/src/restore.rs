@@ -10,6 +10,7 @@
 //! Nothing on the machine is deleted or overwritten: a file that differs is set aside under a dated name. No
 //! link is followed, and none is made that leads out of its place.
 
+mod brings;
 mod edits;
 mod flusher;
 mod judge;

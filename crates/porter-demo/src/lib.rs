@@ -31,6 +31,7 @@ pub mod tree;
 pub mod windsock;
 pub mod writing;
 
+pub use data_file::data_file_with_things;
 pub use drive_image::build_drive_image;
 pub use loft_pc::build_loft_pc;
 pub use sailroom::build_sailroom;

@@ -12,7 +12,7 @@ use std::collections::{BTreeSet, HashMap};
 /// The format, in errors.
 const WHAT: &str = "Mork";
 /// The beginning of every file, up to its version.
-const MAGIC: &[u8] = b"// <!-- <mdb:mork:z";
+pub const BEGIN: &[u8; 19] = b"// <!-- <mdb:mork:z";
 /// Rows of people, and rows of lists of people.
 const CARDS: &[u8] = b"ns:addrbk:db:row:scope:card:all";
 const LISTS: &[u8] = b"ns:addrbk:db:row:scope:list:all";
@@ -101,7 +101,7 @@ pub fn folder_summary(file: &[u8]) -> Result<Option<FolderSummary>, FormatError>
 impl Mork {
     /// Reads a file. Time and memory are bounded by its length.
     pub fn from_bytes(file: &[u8]) -> Result<Self, FormatError> {
-        if !file.starts_with(MAGIC) {
+        if !file.starts_with(BEGIN) {
             return Err(FormatError::damaged(WHAT, "it does not begin as such a file"));
         }
         let mut reader = Reader { text: file, at: 0, columns: HashMap::new(), values: HashMap::new() };

@@ -1,6 +1,7 @@
 //! A restore's changes beside copying files: an overlay that the kinds write, and that the plan carries
 //! whole.
 
+use crate::bringing::Bring;
 use crate::receipt::Reason;
 use porter_formats::bookmarks::Added;
 use porter_machine::control::Control;
@@ -22,6 +23,7 @@ pub struct Changes {
     registry_kept: BTreeSet<String>,
     close_first: BTreeSet<String>,
     merged: Vec<Merged>,
+    brings: Vec<Bring>,
 }
 
 /// A part of an item goes to another place than the one it was in.
@@ -160,6 +162,16 @@ impl Changes {
     /// Something was added to what is there.
     pub fn add_merged(&mut self, merged: Merged) {
         self.merged.push(merged);
+    }
+
+    /// Something is made while the restore runs.
+    pub fn bring(&mut self, bring: Bring) {
+        self.brings.push(bring);
+    }
+
+    /// All that is made while the restore runs, in this order.
+    pub fn brings(&self) -> &[Bring] {
+        &self.brings
     }
 
     /// The files that get another content on their way; they are taken out.

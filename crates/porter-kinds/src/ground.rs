@@ -5,6 +5,7 @@ use crate::changes::Moved;
 use crate::choice::LandHeld;
 use crate::crossing::accounts::{AccountMap, place_of};
 use crate::crossing::relocate::Relocation;
+use crate::receipt::letters_brought::LettersBrought;
 use crate::wishes::KindWishes;
 use porter_machine::{Account, Machine};
 use porter_names::RelativePath;
@@ -46,6 +47,9 @@ pub trait Earlier: Sync {
 
     /// True if the values of an item that differ in the registry were to stay.
     fn registry_kept(&self, item: &str) -> bool;
+
+    /// The letters of an item that were brought into a mail program, folder by folder.
+    fn letters_brought(&self, item: &str) -> &[LettersBrought];
 }
 
 impl<'a> Ground<'a> {

@@ -18,6 +18,7 @@
 
 pub mod account;
 pub mod also;
+pub mod bringing;
 pub mod browser;
 pub mod catalogue;
 pub mod caution;

@@ -10,7 +10,9 @@
 //! - [`contacts`]: people and their addresses;
 //! - [`letters`]: the letters of an item, counted;
 //! - [`mailboxes`]: the letters of an item of a trunk, read; [`letters_listed`]: shown; [`letters_out`]:
-//!   taken out for other programs, and [`things_out`]: the contacts, events, tasks and notes.
+//!   taken out for other programs, and [`things_out`]: the contacts, events, tasks and notes;
+//! - [`letter_choice`]: which letters; [`letter_print`]: one letter, wherever it lies;
+//! - `into`: the letters of all programs, brought into one on the new machine.
 
 mod apple_accounts;
 mod claws_accounts;
@@ -19,7 +21,10 @@ mod data_file;
 pub mod data_file_facts;
 mod express_accounts;
 mod given_names;
+mod into;
 mod kmail_accounts;
+pub mod letter_choice;
+pub mod letter_print;
 pub mod letters;
 pub mod letters_listed;
 pub mod letters_out;
@@ -183,9 +188,11 @@ impl Kind for Mail {
         profiles::landing::land(ground, items, keeper_of, changes);
         data_file::land(items, ground, changes);
         offered::land(items, ground, changes);
+        into::land(items, ground, changes);
     }
 
     fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
+        into::prove(item, ground, row);
         if item.parts.iter().any(|part| part.name == PROFILE_PART) {
             return profiles::proof::prove(item, ground, keeper_of, row);
         }

@@ -30,3 +30,23 @@ pub use keeper::{Keeper, Outside};
 pub use learned::Learned;
 pub use list::{Entering, NewContent, ProfileList, Registered};
 pub use roots::{Root, roots};
+
+use crate::catalogue::CarryRule;
+use porter_machine::{Account, Machine};
+use porter_names::RelativePath;
+
+/// The profile that a program opens by default: its name and its folder; in words why there is none.
+pub fn default_profile(
+    machine: &Machine,
+    account: &Account,
+    rule: &CarryRule,
+    list: &dyn ProfileList,
+) -> Result<(String, RelativePath), String> {
+    let roots = roots(machine, account, rule);
+    let profiles = roots.iter().map(|root| list.profiles(machine, &root.on_volume));
+    let profiles = profiles.into_iter().find(|profiles| !profiles.is_empty()).unwrap_or_default();
+    let profile = profiles.iter().find(|profile| profile.is_default).or(profiles.first());
+    let profile = profile.ok_or("it has no profile here yet: start it once, and close it")?;
+    let at = profile.folder.clone().map_err(|path| format!("its profile {path} is not there"))?;
+    Ok((profile.name.clone(), at))
+}

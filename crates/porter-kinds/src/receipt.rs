@@ -2,11 +2,13 @@
 
 pub mod balance;
 pub mod compared;
+pub mod letters_brought;
 pub mod reason;
 pub mod verdict;
 
 pub use balance::{Amount, Balance};
 pub use compared::Compared;
+pub use letters_brought::LettersReceipt;
 pub use reason::Reason;
 pub use verdict::{ByVerdict, Verdict};
 
@@ -90,6 +92,8 @@ pub struct ItemReceipt {
     pub worked_on: Amount,
     /// Its meaning, counted again in the files that landed.
     pub counts: Vec<CountReceipt>,
+    /// The letters of it that were brought into a mail program, folder by folder.
+    pub letters: Vec<LettersReceipt>,
     /// A setting's values, as they were.
     pub facts: Facts,
     /// All that did not simply land.
@@ -173,6 +177,7 @@ impl ItemReceipt {
             there_already: Amount::default(),
             worked_on: Amount::default(),
             counts: Vec::new(),
+            letters: Vec::new(),
             facts: item.facts.clone(),
             findings: Vec::new(),
         }

@@ -1,6 +1,7 @@
 //! A person's decisions about the items of a kind: a field for each kind that leaves something to decide.
 
-use crate::catalogue::{CarryRule, Catalogue};
+use crate::catalogue::{CarryRule, Catalogue, EngineName};
+use crate::mail::letter_choice::LetterChoice;
 use porter_machine::Place;
 use porter_names::RelativePath;
 
@@ -11,6 +12,8 @@ pub struct KindWishes {
     pub browser: BrowserWishes,
     /// About what was at the root of the drive.
     pub drive: DriveWishes,
+    /// About mail.
+    pub mail: MailWishes,
     /// About settings.
     pub setting: SettingWishes,
     /// About accounts.
@@ -44,6 +47,15 @@ pub struct BrowserWishes {
     pub bookmarks_into: Option<String>,
 }
 
+/// A person's decisions about mail.
+#[derive(Debug, Clone, Default)]
+pub struct MailWishes {
+    /// The mail program that all letters are brought into, if any: the last step of its rule's id.
+    pub into: Option<String>,
+    /// Which of them.
+    pub letters: LetterChoice,
+}
+
 /// The choice for a profile last used by a newer version of its browser than the one here.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum NewerProfiles {
@@ -71,6 +83,16 @@ impl BrowserWishes {
     pub fn is_known(&self, catalogue: &Catalogue) -> bool {
         let known = |name: &String| name == FAVOURITES || rule_called(catalogue, name).is_some();
         self.bookmarks_into.as_ref().is_none_or(known)
+    }
+}
+
+impl MailWishes {
+    /// True unless letters are to go into a program whose profiles nobody here knows.
+    pub fn is_known(&self, catalogue: &Catalogue) -> bool {
+        let is_one = |rule: &CarryRule| {
+            rule.profiles.as_ref().is_some_and(|profiles| profiles.engine == EngineName::Thunderbird)
+        };
+        self.into.as_ref().is_none_or(|name| rule_called(catalogue, name).is_some_and(is_one))
     }
 }
 

@@ -5,6 +5,7 @@ pub(crate) mod check;
 mod choose;
 pub(crate) mod demo;
 mod homeless;
+mod letter_words;
 pub(crate) mod look;
 pub(crate) mod machines;
 pub(crate) mod passphrase;

@@ -2,7 +2,8 @@
 //! shown.
 
 use porter_kinds::receipt::{
-    Amount, ByVerdict, CountReceipt, Finding, ItemReceipt, ProgramReceipt, Reason, Receipt, Verdict,
+    Amount, ByVerdict, CountReceipt, Finding, ItemReceipt, LettersReceipt, ProgramReceipt, Reason, Receipt,
+    Verdict,
 };
 use porter_names::Facts;
 use porter_names::RelativePath;
@@ -68,6 +69,8 @@ struct SavedItem {
     #[serde(default)]
     worked_on: SavedAmount,
     counts: Vec<SavedCount>,
+    #[serde(default)]
+    letters: Vec<LettersReceipt>,
     facts: Facts,
     reasons: Vec<SavedFinding>,
 }
@@ -147,6 +150,7 @@ fn item(saved: SavedItem) -> ItemReceipt {
         there_already: saved.there_already.into(),
         worked_on: saved.worked_on.into(),
         counts: saved.counts.into_iter().map(count).collect(),
+        letters: saved.letters,
         facts: saved.facts,
         findings: saved.reasons.into_iter().map(finding).collect(),
     }

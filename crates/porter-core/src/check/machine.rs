@@ -37,7 +37,13 @@ pub fn check_machine(
     conduct: Conduct<'_>,
 ) -> Result<Receipt, CheckError> {
     let history = History::load(machine, &trunk.label().trunk_id, &trunk.label().machine.name);
-    let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
+    let is_chosen = |item: &TrunkItem| {
+        item.chosen && selection.chooses(&item.id, item.account.as_deref()) && history.includes(&item.id)
+    };
+    let has_chosen = |account: &str| {
+        trunk.items().iter().any(|item| item.account.as_deref() == Some(account) && is_chosen(item))
+    };
+    let accounts = match_accounts(trunk.label(), machine, given, &history.accounts, &has_chosen)?;
     let relocation = Relocation::new(trunk.label(), trunk.items(), machine.layout.family, kinds);
     let ground = Ground {
         trunk,
@@ -51,9 +57,7 @@ pub fn check_machine(
         now_utc: checked_utc,
     };
     let check = EntryCheck::new(&ground, &history, conduct);
-    let chosen = Chosen::of(trunk.items(), |item| {
-        item.chosen && selection.chooses(&item.id, item.account.as_deref()) && history.includes(&item.id)
-    });
+    let chosen = Chosen::of(trunk.items(), is_chosen);
     let mut seen = Seen::new(trunk, &chosen, said_of_the_whole(trunk, &history));
     conduct.send(&Event::StageBegan { stage: Stage::Check, expected: chosen.expected });
     let entries = trunk.entries()?;

@@ -8,6 +8,7 @@ use porter_kinds::changes::Moved;
 use porter_kinds::choice::LandHeld;
 use porter_kinds::ground::Earlier;
 use porter_kinds::receipt::Reason;
+use porter_kinds::receipt::letters_brought::LettersBrought;
 use porter_machine::Machine;
 use porter_names::RelativePath;
 use porter_trunk::{ContentHash, Entry, TrunkId};
@@ -40,6 +41,8 @@ pub struct History {
     land_held: LandHeld,
     /// Items whose differing values in the registry were to stay.
     registry_kept: HashSet<String>,
+    /// The letters that were brought into mail programs, by item.
+    letters: HashMap<String, Vec<LettersBrought>>,
     /// When the latest restore began, if it never came to its end.
     pub cut_off_utc: Option<OffsetDateTime>,
     /// The name of a journal that cannot be read, or not all of it, if no later restore came to its end.
@@ -163,6 +166,9 @@ impl History {
                 JournalLine::RegistryKept { item } => {
                     self.registry_kept.insert(item);
                 }
+                JournalLine::Letters { item, letters } => {
+                    letters.gather(self.letters.entry(item).or_default());
+                }
                 _ => {}
             }
         }
@@ -242,6 +248,10 @@ impl Earlier for History {
 
     fn registry_kept(&self, item: &str) -> bool {
         self.registry_kept.contains(item)
+    }
+
+    fn letters_brought(&self, item: &str) -> &[LettersBrought] {
+        self.letters.get(item).map(Vec::as_slice).unwrap_or_default()
     }
 }
 

@@ -1,6 +1,7 @@
 //! The lines of a journal: one JSON object each. Described in `docs/journal-format.md`.
 
 use porter_kinds::receipt::Reason;
+use porter_kinds::receipt::letters_brought::LettersBrought;
 use porter_machine::control::Control;
 use porter_machine::control::registry_key::{self, RegistryKeys};
 use porter_machine::control::registry_value::{self, RegistryValues};
@@ -104,6 +105,20 @@ pub enum JournalLine {
         aside: Option<PathField>,
         /// Proof of the new content.
         blake3: ContentHash,
+    },
+    /// Files of the machine are about to be made in a folder that waits in this one.
+    Bring {
+        /// For which item.
+        item: String,
+        /// Below the machine's root.
+        at: PathField,
+    },
+    /// Letters of a folder came into a mail program; a folder with many of them has several lines.
+    Letters {
+        /// Of which item.
+        item: String,
+        /// Which.
+        letters: LettersBrought,
     },
     /// Something of the running system is about to be set.
     Set {

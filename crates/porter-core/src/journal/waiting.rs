@@ -23,13 +23,21 @@ pub(crate) fn waiting_name(mark: &str) -> String {
     format!("{}{}.part", waiting_prefix(mark), NUMBER.fetch_add(1, Ordering::Relaxed))
 }
 
-/// Removes a waiting folder and the files in it; nobody but us puts anything else there. Says whether there
-/// was one.
+/// Removes a waiting folder, and the files and folders in it; nobody but us puts anything else there. Says
+/// whether there was one.
 pub(crate) fn remove_waiting_folder(path: &Path) -> bool {
     // After it became what it was made for, there is none.
     let Ok(rows) = fs::read_dir(path) else { return false };
     for row in rows.flatten() {
-        let _ = host::remove_file(&row.path());
+        // What is unpacked for letters lies one folder deeper.
+        if row.file_type().is_ok_and(|kind| kind.is_dir()) {
+            for below in fs::read_dir(row.path()).into_iter().flatten().flatten() {
+                let _ = host::remove_file(&below.path());
+            }
+            let _ = fs::remove_dir(row.path());
+        } else {
+            let _ = host::remove_file(&row.path());
+        }
     }
     fs::remove_dir(path).is_ok()
 }
@@ -42,12 +50,14 @@ pub fn sweep(run: &Run, target: &HostTree) -> io::Result<()> {
     let prefix = waiting_prefix(&run.mark);
     let mut looked_into = HashSet::new();
     for line in Backwards::open(&run.journal)? {
-        let Ok(JournalLine::Land { at, .. } | JournalLine::Edit { at, .. }) = serde_json::from_slice(&line?)
-        else {
-            continue;
+        let folder = match serde_json::from_slice(&line?) {
+            // A file waits beside its place, and a folder that lands whole beside its own.
+            Ok(JournalLine::Land { at, .. } | JournalLine::Edit { at, .. }) => {
+                at.0.parent().unwrap_or_default()
+            }
+            Ok(JournalLine::Bring { at, .. }) => at.0,
+            _ => continue,
         };
-        // A file waits beside its place, and a folder that lands whole beside its own.
-        let folder = at.0.parent().unwrap_or_default();
         for folder in [folder.parent(), Some(folder)].into_iter().flatten() {
             // A link in the way was put there by somebody else.
             if looked_into.insert(folder.clone())

@@ -508,7 +508,16 @@ impl<'a> Planner<'a> {
     /// Refuses a restore for which a drive has too little room. Returns the free space of the machine's root.
     fn require_room(&self) -> Result<u64, RestoreError> {
         let mut at_root = 0;
-        for (drive, needed_in_bytes) in &self.needed_on {
+        let brought = self
+            .changes
+            .brings()
+            .iter()
+            .map(|bring| (self.tree.host().drive_of(&bring.at).to_path_buf(), bring.needed_in_bytes));
+        let mut needed_on = self.needed_on.clone();
+        for (drive, needed_in_bytes) in brought {
+            *needed_on.entry(drive).or_default() += needed_in_bytes;
+        }
+        for (drive, needed_in_bytes) in &needed_on {
             let free_in_bytes = free_space_in_bytes(drive)
                 .map_err(|cause| RestoreError::Volume { path: drive.clone(), cause })?;
             if *needed_in_bytes > free_in_bytes {

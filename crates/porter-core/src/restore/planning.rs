@@ -53,7 +53,9 @@ pub fn plan_restore(
     let Wishes { accounts: given, selection, now_utc, kinds: kind_wishes, land_held } = *wishes;
     let target = machine.volume.host_tree().ok_or(RestoreError::ReadOnlyMachine)?;
     let history = History::load(machine, &trunk.label().trunk_id, &trunk.label().machine.name);
-    let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
+    let accounts = match_accounts(trunk.label(), machine, given, &history.accounts, &|id| {
+        has_chosen(trunk, selection, id)
+    })?;
     let items: BTreeSet<String> = trunk
         .items()
         .iter()
@@ -163,6 +165,13 @@ pub fn plan_take(
     planner.finish(Outline { items, ..Outline::default() })
 }
 
+/// True for an account of the trunk with items that were captured and are chosen.
+pub(crate) fn has_chosen(trunk: &dyn Trunk, selection: &Selection, account: &str) -> bool {
+    trunk.items().iter().any(|item| {
+        item.account.as_deref() == Some(account) && item.chosen && selection.chooses(&item.id, Some(account))
+    })
+}
+
 /// The accounts of the trunk whose chosen items have no account to land in.
 pub fn homeless(
     trunk: &dyn Trunk,
@@ -171,20 +180,12 @@ pub fn homeless(
     selection: &Selection,
 ) -> Result<Vec<AccountLabel>, RestoreError> {
     let history = History::load(machine, &trunk.label().trunk_id, &trunk.label().machine.name);
-    let accounts = match_accounts(trunk.label(), machine, given, &history.accounts)?;
-    let has_things = |id: &String| {
-        let mut items = trunk.items().iter();
-        items.any(|item| {
-            item.account.as_ref() == Some(id)
-                && item.chosen
-                && selection.chooses(&item.id, item.account.as_deref())
-        })
-    };
-    let without = trunk
-        .label()
-        .accounts
-        .iter()
-        .filter(|account| !matches!(accounts.get(&account.id), Some(Some(_))) && has_things(&account.id));
+    let accounts = match_accounts(trunk.label(), machine, given, &history.accounts, &|id| {
+        has_chosen(trunk, selection, id)
+    })?;
+    let without = trunk.label().accounts.iter().filter(|account| {
+        !matches!(accounts.get(&account.id), Some(Some(_))) && has_chosen(trunk, selection, &account.id)
+    });
     Ok(without.cloned().collect())
 }
 

@@ -2,6 +2,7 @@
 
 use super::plan::{Action, Due, Refused};
 use crate::events::{Conduct, Event};
+use porter_kinds::receipt::letters_brought::LettersBrought;
 use porter_names::RelativePath;
 use porter_trunk::{Content, Tally};
 use std::path::PathBuf;
@@ -23,6 +24,10 @@ pub struct RestoreReport {
     pub registry_values: u64,
     /// Parts of the running system that were set, but for registries: printers.
     pub controls_set: u64,
+    /// The letters that were brought into mail programs, by item.
+    pub letters: Vec<(String, LettersBrought)>,
+    /// What of an item could not be read for that, in words.
+    pub flaws: Vec<(String, String)>,
     /// The record of it all on the machine; none for a take.
     pub journal: Option<PathBuf>,
 }

@@ -68,6 +68,8 @@ pub fn run_plan(
         refused,
         registry_values: 0,
         controls_set: 0,
+        letters: Vec::new(),
+        flaws: Vec::new(),
         journal: journal.as_ref().map(|journal| journal.path().to_path_buf()),
     };
     for refused in &report.refused {
@@ -101,6 +103,7 @@ pub fn run_plan(
             return Err(RestoreError::Cancelled);
         }
         runner.edit(&plan, &mut report)?;
+        runner.bring(&plan, &mut report)?;
         set_controls(&plan, Turn::Last, &|lines| runner.see_written(lines), &mut report)?;
         // The innermost first, because making a thing in a folder changes the folder's time.
         for (at, entry) in folders.iter().rev() {

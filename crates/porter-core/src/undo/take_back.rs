@@ -10,6 +10,7 @@ use crate::journal::hash_of;
 use crate::journal::records::{Records, refuse_strangers};
 use crate::journal::{EntryKey, JournalLine};
 use crate::journal::{Run, sweep};
+use porter_formats::mork;
 use porter_kinds::catalogue::Catalogue;
 use porter_kinds::crossing::landing_places::LandingPlaces;
 use porter_machine::Machine;
@@ -21,7 +22,7 @@ use porter_source::{HostTree, Reached};
 use porter_trunk::{ContentHash, Tally};
 use std::collections::{HashMap, HashSet};
 use std::fs;
-use std::io;
+use std::io::{self, Read};
 use std::path::Path;
 use time::OffsetDateTime;
 
@@ -296,6 +297,9 @@ impl Undoing<'_> {
                     return Ok(());
                 }
                 let there = self.as_it_is_now(&at.0, false, Some(blake3), there);
+                if matches!(there, There::AsRestored(_)) {
+                    self.remove_index(&at.0)?;
+                }
                 self.undo_landing(&at.0, aside, false, there)
             }
             // A place is made with the folders above it.
@@ -325,6 +329,8 @@ impl Undoing<'_> {
             JournalLine::Begin { .. }
             | JournalLine::RegistryKept { .. }
             | JournalLine::Moved { .. }
+            | JournalLine::Bring { .. }
+            | JournalLine::Letters { .. }
             | JournalLine::FoundAs { .. }
             | JournalLine::FoundAdapted { .. }
             | JournalLine::End { .. } => Ok(()),
@@ -423,6 +429,21 @@ impl Undoing<'_> {
             }
             (There::Unreadable(detail), _) => self.keep(at, WhyKept::NotDone(detail)),
             (There::Nothing, None) => {}
+        }
+        Ok(())
+    }
+
+    /// Removes the index that a mail program has made of a mailbox since: it says nothing without it.
+    fn remove_index(&mut self, mailbox: &RelativePath) -> Result<(), UndoError> {
+        let name = [mailbox.name().unwrap_or_default(), b".msf"].concat();
+        let index = mailbox.parent().and_then(|folder| folder.join(&name).ok());
+        let Some((index, path)) = index.and_then(|at| self.reach(&at).map(|path| (at, path))) else {
+            return Ok(());
+        };
+        let mut beginning = [0; mork::BEGIN.len()];
+        let read = host::open_to_read(&path).and_then(|mut file| file.read_exact(&mut beginning));
+        if read.is_ok() && beginning == *mork::BEGIN {
+            self.remove(&index, Tally::default())?;
         }
         Ok(())
     }

@@ -57,6 +57,22 @@ pub fn with_texts(text: &str, mut change: impl FnMut(&str, &str) -> Becomes) -> 
     out
 }
 
+/// Sets texts: each in its line, or in a new one at the end.
+pub fn with_set(text: &str, settings: &[(String, String)]) -> String {
+    let mut left: Vec<&(String, String)> = settings.iter().collect();
+    let mut out = with_texts(text, |name, _| match left.iter().position(|(own, _)| own == name) {
+        Some(at) => Becomes::Text(left.remove(at).1.clone()),
+        None => Becomes::Same,
+    });
+    if !out.is_empty() && !out.ends_with('\n') {
+        out.push('\n');
+    }
+    for (name, value) in left {
+        out.push_str(&format!("user_pref(\"{name}\", {});\n", quoted(value)));
+    }
+    out
+}
+
 fn parts(line: &str) -> Option<(&str, &str)> {
     let inner = line.trim().strip_prefix("user_pref(\"")?.strip_suffix(");")?;
     let (name, value) = inner.split_once('"')?;

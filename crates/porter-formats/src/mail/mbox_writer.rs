@@ -47,6 +47,11 @@ impl<W: Write> MboxWriter<W> {
         Ok(done)
     }
 
+    /// What it writes to: between two letters.
+    pub fn get_mut(&mut self) -> &mut W {
+        &mut self.to
+    }
+
     /// Writes the rest out, and returns what it wrote to.
     pub fn finish(mut self) -> io::Result<W> {
         self.to.flush()?;

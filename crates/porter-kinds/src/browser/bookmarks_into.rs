@@ -7,7 +7,7 @@ use crate::forms;
 use crate::ground::Ground;
 use crate::not_taken::NotTaken;
 use crate::profiles::in_use::in_use;
-use crate::profiles::{ProfileFolder, roots};
+use crate::profiles::{ProfileFolder, default_profile};
 use crate::receipt::Reason;
 use crate::wishes::{FAVOURITES, NewerProfiles, rule_called};
 use porter_formats::bookmarks::{Added, Bookmark, Bookmarks, Folder, Node, merge};
@@ -87,17 +87,12 @@ impl Adding<'_> {
         let Ground { machine, catalogue, now_utc, .. } = *self.ground;
         let rule = rule_called(catalogue, self.browser).ok_or("no such browser is known")?;
         let engine = engine_of(rule).ok_or("no such browser is known")?;
-        let roots = roots(machine, account, rule);
-        let profiles = roots.iter().map(|root| engine.list().profiles(machine, &root.on_volume));
-        let profiles = profiles.into_iter().find(|profiles| !profiles.is_empty()).unwrap_or_default();
-        let profile = profiles.iter().find(|profile| profile.is_default).or(profiles.first());
-        let profile = profile.ok_or("the browser has no profile here yet: start it once, and close it")?;
-        let at = profile.folder.clone().map_err(|path| format!("its profile {path} is not there"))?;
+        let (name, at) = default_profile(machine, account, rule, engine.list())?;
         let folder = ProfileFolder { volume: &*machine.volume, at };
         if in_use(&folder, engine.list().locks()).may_be() {
             return Err("it is running: close it, and restore again".to_owned());
         }
-        let into = format!("{} \u{201c}{}\u{201d}", rule.title, profile.name);
+        let into = format!("{} \u{201c}{}\u{201d}", rule.title, name);
         let done = engine.with_bookmarks(&folder, bookmarks, now_utc).map_err(|cause| cause.to_string())?;
         let Some(((name, content), added)) = done else {
             return Ok((into, Added { were_there: bookmarks.count(), ..Added::default() }));

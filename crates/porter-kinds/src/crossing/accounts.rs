@@ -48,12 +48,14 @@ pub enum AccountsError {
     },
 }
 
-/// Matches by what is `given` (old to new), else by what was done `before`, else by the same id or name.
+/// Matches by what is `given` (old to new), else by what was done `before`, else by the same id or name. Two
+/// whose things are `wanted` never come into one; of others the account is as good as absent.
 pub fn match_accounts<'m>(
     label: &Label,
     machine: &'m Machine,
     given: &BTreeMap<String, String>,
     before: &BTreeMap<String, String>,
+    wanted: &dyn Fn(&str) -> bool,
 ) -> Result<AccountMap<'m>, AccountsError> {
     let mut by_hand: BTreeMap<&str, &str> = BTreeMap::new();
     for (old, new) in given {
@@ -75,14 +77,21 @@ pub fn match_accounts<'m>(
             None => machine.account(&account.name).or_else(|| machine.account(&account.id)),
         };
         if let Some(found) = found
-            && let Some((other, _)) =
-                map.iter().find(|(_, there)| there.is_some_and(|there| there.id == found.id))
+            && let Some((other, into)) =
+                map.iter_mut().find(|(_, there)| there.is_some_and(|there| there.id == found.id))
         {
-            return Err(AccountsError::TwoIntoOne {
-                first: other.clone(),
-                second: account.id.clone(),
-                on_machine: found.shown_name(),
-            });
+            if !wanted(&account.id) {
+                map.insert(account.id.clone(), None);
+                continue;
+            }
+            if wanted(other) {
+                return Err(AccountsError::TwoIntoOne {
+                    first: other.clone(),
+                    second: account.id.clone(),
+                    on_machine: found.shown_name(),
+                });
+            }
+            *into = None;
         }
         map.insert(account.id.clone(), found);
     }

@@ -33,12 +33,14 @@ pub(super) fn portable(name: &str) -> String {
     let held = |c: char| if c.is_control() || "/\\:*?\"<>|".contains(c) { '-' } else { c };
     let name: String = name.chars().map(held).take(100).collect();
     let name = name.trim_matches([' ', '.']).to_owned();
-    let stem = name.split('.').next().unwrap_or_default().to_ascii_uppercase();
-    let is_device = ["CON", "PRN", "AUX", "NUL"].contains(&&*stem)
-        || (stem.len() == 4 && (stem.starts_with("COM") || stem.starts_with("LPT")));
+    let (stem, ending) = name.split_at(name.find('.').unwrap_or(name.len()));
+    let device = stem.to_ascii_uppercase();
+    let is_device = ["CON", "PRN", "AUX", "NUL"].contains(&&*device)
+        || (device.len() == 4 && (device.starts_with("COM") || device.starts_with("LPT")));
     match (name.is_empty(), is_device) {
         (true, _) => "-".to_owned(),
-        (_, true) => format!("{name} -"),
+        // A device up to its first dot, so that is where the mark has to be.
+        (_, true) => format!("{stem} -{ending}"),
         _ => name,
     }
 }
@@ -55,7 +57,7 @@ mod tests {
         let given = given.map(|name| names.within(folder, name).to_string_lossy().replace('\\', "/"));
         assert_eq!(
             given,
-            ["out/Inbox.mbox", "out/INBOX (2).mbox", "out/a-b-c", "out/-", "out/con.mbox -", "out/- (2)"]
+            ["out/Inbox.mbox", "out/INBOX (2).mbox", "out/a-b-c", "out/-", "out/con -.mbox", "out/- (2)"]
         );
     }
 }

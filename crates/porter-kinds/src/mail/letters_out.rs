@@ -5,27 +5,14 @@ mod folder_writer;
 pub use folder_writer::{LetterForm, MAILDIR_SEPARATOR};
 
 use super::given_names::Names;
+use super::letter_choice::LetterChoice;
 use super::mailboxes::{self, MailFolder, MailLetter, Visitor};
 use crate::not_taken::NotTaken;
 use folder_writer::FolderWriter;
 use porter_formats::mail::pst::mailbox::FolderKind;
-use porter_formats::mail::role::Role;
 use porter_trunk::{Trunk, TrunkItem};
 use std::io;
 use std::path::Path;
-use time::OffsetDateTime;
-
-/// Which letters are taken.
-pub struct LetterChoice<'c> {
-    /// True for a folder that is taken.
-    pub folder: &'c dyn Fn(&MailFolder) -> bool,
-    /// Folders for these are not taken.
-    pub skip_roles: Vec<Role>,
-    /// No letter that is older. One without a date is taken.
-    pub since_utc: Option<OffsetDateTime>,
-    /// No letter that is newer, or as new.
-    pub before_utc: Option<OffsetDateTime>,
-}
 
 /// The letters of one folder, accounted for: all that are found were written, left out or damaged.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -60,7 +47,7 @@ pub fn take_letters(
     trunk: &dyn Trunk,
     item: &TrunkItem,
     form: LetterForm,
-    choice: &LetterChoice<'_>,
+    choice: &LetterChoice,
     to: &Path,
     go_on: &dyn Fn() -> bool,
 ) -> Result<LettersTaken, NotTaken> {
@@ -76,7 +63,7 @@ pub fn take_letters(
 /// The letters of one item on their way.
 struct Taking<'t> {
     form: LetterForm,
-    choice: &'t LetterChoice<'t>,
+    choice: &'t LetterChoice,
     to: &'t Path,
     names: Names,
     /// The folder that is being written.
@@ -90,20 +77,10 @@ impl Taking<'_> {
     }
 }
 
-fn is_asked_for(choice: &LetterChoice<'_>, letter: &dyn MailLetter) -> bool {
-    let LetterChoice { since_utc, before_utc, .. } = choice;
-    if since_utc.is_none() && before_utc.is_none() {
-        return true;
-    }
-    letter.summary().at_utc.is_none_or(|at| {
-        since_utc.is_none_or(|since| at >= since) && before_utc.is_none_or(|before| at < before)
-    })
-}
-
 impl Visitor for Taking<'_> {
     fn begin(&mut self, folder: &MailFolder) -> io::Result<bool> {
         self.taken.folders.push(FolderTaken { path: folder.path.clone(), ..FolderTaken::default() });
-        let is_asked_for = (self.choice.folder)(folder) && !self.choice.skip_roles.contains(&folder.role);
+        let is_asked_for = self.choice.takes_folder(folder);
         if is_asked_for {
             self.open = Some(FolderWriter::begin(self.form, self.to, &mut self.names, &folder.path)?);
         }
@@ -119,7 +96,7 @@ impl Visitor for Taking<'_> {
 
     fn letter(&mut self, letter: &dyn MailLetter) -> io::Result<()> {
         let incomplete = match &mut self.open {
-            Some(open) if is_asked_for(self.choice, letter) => Some(open.letter(letter)?),
+            Some(open) if self.choice.takes(letter) => Some(open.letter(letter)?),
             _ => None,
         };
         if let Some(now) = self.now() {

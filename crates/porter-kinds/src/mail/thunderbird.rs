@@ -56,7 +56,7 @@ impl Keeper for Thunderbird {
     }
 
     fn files_with_paths(&self) -> &'static [&'static str] {
-        mozilla::FILES_WITH_PATHS
+        &[PREFS, "user.js", "extensions.json", mozilla::MODULES, mozilla::FOLDERS_SHOWN]
     }
 
     fn follow(

@@ -1,6 +1,6 @@
 //! The files of a profile that browsers and mail programs of Mozilla's family have in common.
 
-use super::json_paths::follow_all;
+use super::json_paths::{follow_all, follow_names};
 use super::profiles_ini::ini_at;
 use super::{Learned, ProfileFolder};
 use crate::crossing::old_paths::OldPaths;
@@ -18,8 +18,10 @@ pub const PREFS: &str = "prefs.js";
 pub const KEYS: &str = "key4.db";
 /// The files of a profile in which paths are written.
 pub const FILES_WITH_PATHS: &[&str] = &[PREFS, "user.js", "extensions.json", MODULES];
+/// How each folder of mail is shown, by the path of its index: the name of its file may be another one.
+pub const FOLDERS_SHOWN: &str = "folderCache.json";
 /// The modules of NSS, with the folder of the profile's keys.
-const MODULES: &str = "pkcs11.txt";
+pub const MODULES: &str = "pkcs11.txt";
 
 /// The version of a program in its folder.
 pub fn version_installed(volume: &dyn Volume, program: &RelativePath) -> Option<String> {
@@ -75,12 +77,8 @@ fn whether_passwords_open(profile: &ProfileFolder<'_>) -> &'static str {
 pub fn follow(file: &str, content: &[u8], paths: &OldPaths, moved_to: Option<&str>) -> Option<Vec<u8>> {
     let text = std::str::from_utf8(content).ok()?;
     let new = match file {
-        "extensions.json" => {
-            let before: serde_json::Value = serde_json::from_str(text).ok()?;
-            let mut json = before.clone();
-            follow_all(&mut json, paths);
-            serde_json::to_string(&json).ok().filter(|_| json != before)?
-        }
+        "extensions.json" => followed(text, |json| follow_all(json, paths))?,
+        FOLDERS_SHOWN => followed(text, |json| follow_names(json, paths))?,
         MODULES => follow_modules(text, paths),
         _ => match moved_to {
             Some(profile) => follow_prefs(text, paths, profile),
@@ -90,6 +88,14 @@ pub fn follow(file: &str, content: &[u8], paths: &OldPaths, moved_to: Option<&st
         },
     };
     (new != text).then(|| new.into_bytes())
+}
+
+/// None if nothing changes.
+fn followed(text: &str, follow: impl FnOnce(&mut serde_json::Value)) -> Option<String> {
+    let before: serde_json::Value = serde_json::from_str(text).ok()?;
+    let mut json = before.clone();
+    follow(&mut json);
+    serde_json::to_string(&json).ok().filter(|_| json != before)
 }
 
 /// Its lines name the folder as `configdir='sql:C:\\…'`.
@@ -186,6 +192,16 @@ mod tests {
         let followed = follow("prefs.js", text.as_bytes(), &paths, Some(new)).unwrap();
         assert_eq!(String::from_utf8(followed).unwrap(), expected);
         assert!(follow("prefs.js", expected.as_bytes(), &paths, Some(new)).is_none(), "followed twice");
+
+        let shown = format!(
+            "{{\"{}\\\\Mail\\\\Wind5d1c0a2b.msf\":{{\"folderName\":\"Wind?\"}}}}",
+            old.replace('\\', "\\\\")
+        );
+        let followed = follow("folderCache.json", shown.as_bytes(), &paths, Some(new)).unwrap();
+        assert_eq!(
+            String::from_utf8(followed).unwrap(),
+            format!("{{\"{new}/Mail/Wind5d1c0a2b.msf\":{{\"folderName\":\"Wind?\"}}}}")
+        );
 
         let modules = format!("parameters=configdir='sql:{}' flags=x\n", old.replace('\\', "\\\\"));
         let followed = follow("pkcs11.txt", modules.as_bytes(), &paths, Some(new)).unwrap();

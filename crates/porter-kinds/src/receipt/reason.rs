@@ -150,6 +150,27 @@ pub enum Reason {
         /// In words.
         detail: String,
     },
+    /// Letters of it could not be brought into a mail program.
+    LettersNotBrought {
+        /// The program.
+        into: String,
+        /// In words.
+        detail: String,
+    },
+    /// Letters that were brought into a mail program are not there any more.
+    LettersGone {
+        /// The program and its profile.
+        into: String,
+        /// How many.
+        letters: u64,
+    },
+    /// The mail of a program that letters were brought into cannot be read.
+    LettersNotRead {
+        /// The program and its profile.
+        into: String,
+        /// In words.
+        detail: String,
+    },
     /// Its program knows of it.
     Entered {
         /// By this name.

@@ -2,6 +2,7 @@
 
 use super::check::write_script;
 use super::homeless::{Settled, Way, passwords_in, settle, take_back};
+use super::letter_words::{RoleWord, day, letter_choice};
 use crate::arguments::OwnRulesArguments;
 use crate::arguments::{ConductArguments, DriveArguments, ListArguments, SelectionArguments, TrunkArguments};
 use crate::failure::{Failure, Outcome};
@@ -12,6 +13,7 @@ use crate::{open, outlook, paths, views};
 use clap::{Args, ValueEnum};
 use porter_core::check::check_machine;
 use porter_core::restore::{Plan, RestoreError, RestoreReport, Wishes, plan_restore, run_plan};
+use porter_kinds::Kinds;
 use porter_kinds::choice::LandHeld;
 use porter_kinds::choice::Selection;
 use porter_kinds::existing::Side;
@@ -19,7 +21,7 @@ use porter_kinds::existing::{Different, Existing};
 use porter_kinds::receipt::Receipt;
 use porter_kinds::value_kinds::has_only_values;
 use porter_kinds::wishes::{
-    AccountWishes, BrowserWishes, DriveWishes, KindWishes, NewerProfiles, SettingWishes,
+    AccountWishes, BrowserWishes, DriveWishes, KindWishes, MailWishes, NewerProfiles, SettingWishes,
 };
 use porter_machine::control::Control;
 use porter_machine::control::printing::{PrintQueues, print_text};
@@ -29,8 +31,10 @@ use porter_trunk::{Trunk, TrunkItem};
 use std::collections::BTreeMap;
 use std::io::IsTerminal;
 use std::path::PathBuf;
+use time::Date;
 
 const LANDING: &str = "How it lands";
+const MAIL: &str = "Mail into another program";
 
 /// Restore a trunk's items onto another machine. Nothing there is deleted or overwritten
 #[derive(Debug, Args)]
@@ -92,6 +96,22 @@ pub(crate) struct RestoreArguments {
     /// chrome, edge, favourites…
     #[arg(help_heading = LANDING, long, value_name = "BROWSER")]
     bookmarks_into: Option<String>,
+    /// Bring the letters of all mail programs in the trunk into this one as well, behind what is there and
+    /// without doubles: thunderbird
+    #[arg(help_heading = MAIL, long, value_name = "PROGRAM")]
+    mail_into: Option<String>,
+    /// Only letters of folders whose name or path fits: 'Inbox', '*/Customers/**'
+    #[arg(help_heading = MAIL, long = "mail-folder", value_name = "PATTERN", requires = "mail_into")]
+    mail_folders: Vec<String>,
+    /// No letters of folders for these
+    #[arg(help_heading = MAIL, long, value_name = "ROLE", value_delimiter = ',', requires = "mail_into")]
+    mail_skip_role: Vec<RoleWord>,
+    /// No letters that came before this day, as 2024-12-31
+    #[arg(help_heading = MAIL, long, value_name = "DAY", value_parser = day, requires = "mail_into")]
+    mail_since: Option<Date>,
+    /// No letters that came after this day
+    #[arg(help_heading = MAIL, long, value_name = "DAY", value_parser = day, requires = "mail_into")]
+    mail_until: Option<Date>,
     /// Then start Outlook once, so that it opens the data files that landed (on the running Windows, for the
     /// person who is signed in; Outlook 2003 to 2019)
     #[arg(help_heading = LANDING, long, conflicts_with = "try_only")]
@@ -190,13 +210,14 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
             "Nothing was changed. `porter rules list` shows them; `favourites` are those of Windows.",
         ));
     }
+    let mail = mail_wishes(arguments, &kinds)?;
     let root = drive_root(trunk, &machine, &selection, arguments)?;
     let setting = SettingWishes {
         keep: arguments.settings == SettingsWord::Keep,
         rename_machine: arguments.rename_machine,
     };
     let account = AccountWishes { made: made.keys().cloned().collect() };
-    let kind_wishes = KindWishes { browser, drive: DriveWishes { root }, setting, account };
+    let kind_wishes = KindWishes { browser, drive: DriveWishes { root }, mail, setting, account };
     let mut always = None;
     let mut decide = |pair: &Different| match arguments.existing {
         ExistingWord::SetAside => Existing::SetAside,
@@ -260,6 +281,10 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         }
     }
     let all_printed = print_pages(&printers, &report, &trunk.label().machine.name);
+    if !arguments.json {
+        views::letters::show_brought(&report);
+    }
+    let all_brought = views::letters::all_came(&report);
     if let Some(script) = &arguments.script {
         let receipt = values_checked(arguments, trunk, &mapping, selection)?;
         write_script(script, &receipt)?;
@@ -269,10 +294,24 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
     }
     let is_opened = !arguments.open_in_outlook
         || outlook::open_carried(&machine, &trunk.label().machine.name, arguments.yes);
-    if !all_printed || !is_opened {
+    if !all_printed || !is_opened || !all_brought {
         return Ok(Outcome::attention_if(true));
     }
     Ok(needs_attention(&report.refused))
+}
+
+/// Which letters are brought into which program, if any are.
+fn mail_wishes(arguments: &RestoreArguments, kinds: &Kinds) -> Result<MailWishes, Failure> {
+    let RestoreArguments { mail_folders, mail_skip_role, mail_since, mail_until, .. } = arguments;
+    let letters = letter_choice("--mail-folder", mail_folders, mail_skip_role, (*mail_since, *mail_until))?;
+    let mail = MailWishes { into: arguments.mail_into.clone(), letters };
+    match mail.into.as_ref().filter(|_| !mail.is_known(kinds)) {
+        Some(name) => Err(Failure::wrong_use(
+            format!("letters cannot be brought into `{}`", porter_names::screen::on_screen(name.as_bytes())),
+            "Nothing was changed. `thunderbird` takes them. For other programs, `porter take TRUNK ITEM OUT --as mbox` (or maildir, letters).",
+        )),
+        None => Ok(mail),
+    }
 }
 
 /// The printers that a plan sets, by item and name.

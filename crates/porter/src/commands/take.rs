@@ -1,5 +1,6 @@
 //! `porter take`.
 
+use super::letter_words::{RoleWord, day, letter_choice};
 use super::look::{fits, item_and_path, patterns};
 use crate::arguments::OwnRulesArguments;
 use crate::arguments::{ConductArguments, TrunkArguments};
@@ -14,9 +15,7 @@ use clap::{Args, ValueEnum};
 use porter_core::restore::{RestoreError, plan_take, run_plan};
 use porter_kinds::catalogue::Catalogue;
 use porter_kinds::forms::{Form, Taken, take_as};
-use porter_kinds::mail::Role;
-use porter_kinds::mail::letters_out::{self, LetterChoice, LetterForm, MAILDIR_SEPARATOR};
-use porter_kinds::mail::mailboxes::MailFolder;
+use porter_kinds::mail::letters_out::{self, LetterForm, MAILDIR_SEPARATOR};
 use porter_kinds::mail::things_out::take_notes as take_notes_of;
 use porter_kinds::not_taken::NotTaken;
 use porter_kinds::registry_part::form::registration_of;
@@ -26,7 +25,6 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
 use time::Date;
-use time::macros::format_description;
 
 /// Take one thing out of a trunk, into a folder
 #[derive(Debug, Args)]
@@ -75,35 +73,6 @@ struct LetterArguments {
     /// With letters: none that came after this day
     #[arg(long, value_name = "DAY", value_parser = day, requires = "form")]
     until: Option<Date>,
-}
-
-fn day(text: &str) -> Result<Date, String> {
-    let form = format_description!("[year]-[month]-[day]");
-    Date::parse(text, &form).map_err(|_| "a day is written as 2024-12-31".to_owned())
-}
-
-/// The role of a folder of letters.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-enum RoleWord {
-    Inbox,
-    Sent,
-    Outbox,
-    Drafts,
-    Deleted,
-    Junk,
-}
-
-impl From<RoleWord> for Role {
-    fn from(word: RoleWord) -> Self {
-        match word {
-            RoleWord::Inbox => Self::Inbox,
-            RoleWord::Sent => Self::Sent,
-            RoleWord::Outbox => Self::Outbox,
-            RoleWord::Drafts => Self::Drafts,
-            RoleWord::Deleted => Self::Deleted,
-            RoleWord::Junk => Self::Junk,
-        }
-    }
 }
 
 /// The forms in which an item can be taken out for other programs.
@@ -347,18 +316,7 @@ fn take_letters(
     arguments: &TakeArguments,
 ) -> Result<Outcome, Failure> {
     let LetterArguments { folders, skip_role, since, until } = &arguments.letters;
-    let patterns = patterns("--folder", folders)?;
-    let is_asked_for = |folder: &MailFolder| {
-        let path = RelativePath::from_bytes(folder.path.join("/").as_bytes());
-        patterns.is_empty() || path.is_ok_and(|path| fits(&patterns, &path))
-    };
-    let midnight = |day: Date| day.midnight().assume_utc();
-    let choice = LetterChoice {
-        folder: &is_asked_for,
-        skip_roles: skip_role.iter().map(|word| (*word).into()).collect(),
-        since_utc: since.map(midnight),
-        before_utc: until.and_then(Date::next_day).map(midnight),
-    };
+    let choice = letter_choice("--folder", folders, skip_role, (*since, *until))?;
     let taken = into_new_folder(&arguments.folder, |aside| {
         let go_on = || !STOP.load(Ordering::Relaxed);
         Ok(letters_out::take_letters(trunk, item, form, &choice, aside, &go_on)?)

@@ -5,9 +5,79 @@ use super::numbers::{count, counted};
 use crate::failure::Outcome;
 use crate::paths;
 use crate::screen::{CARE, say, styled};
+use porter_core::restore::RestoreReport;
 use porter_kinds::mail::letters_out::{FolderTaken, LettersTaken};
+use porter_kinds::receipt::LettersReceipt;
+use porter_kinds::receipt::letters_brought::LettersBrought;
 use porter_names::screen::on_screen;
+use serde_json::{Value, json};
 use std::path::Path;
+
+/// The letters of an item that came into mail programs: a sentence for each program.
+pub(crate) fn brought(letters: &[LettersReceipt]) -> Vec<String> {
+    let of_program = |rows: &[LettersReceipt]| {
+        let sum = |of: fn(&LettersReceipt) -> u64| rows.iter().map(of).sum::<u64>();
+        let wanted = sum(|row| row.expected);
+        let folders = rows.iter().filter(|row| row.expected > 0).count() as u64;
+        let into = rows.first().map(|row| on_screen(row.into.as_bytes())).unwrap_or_default();
+        let mut words = vec![format!(
+            "{} of {} in {} are in {into}",
+            count(sum(|row| row.there_now)),
+            counted(wanted, "letter"),
+            counted(folders, "folder")
+        )];
+        let others = [
+            (sum(|row| row.doubles), "were there before"),
+            (sum(|row| row.left_out), "not asked for"),
+            (sum(|row| row.damaged), "damaged"),
+        ];
+        let others = others.into_iter().filter(|(number, _)| *number > 0);
+        words.extend(others.map(|(number, why)| format!("{} {why}", count(number))));
+        words.join(", ")
+    };
+    letters.chunk_by(|a, b| a.into == b.into).map(of_program).collect()
+}
+
+/// Shows the letters that a restore brought into mail programs.
+pub(crate) fn show_brought(report: &RestoreReport) {
+    for of_item in report.letters.chunk_by(|(a, _), (b, _)| a == b) {
+        let sum = |of: fn(&LettersBrought) -> u64| of_item.iter().map(|(_, row)| of(row)).sum::<u64>();
+        let (item, into) = of_item.first().map(|(item, row)| (&**item, &*row.into)).unwrap_or_default();
+        say(format_args!(
+            "{}: {} of {} came into {}, {} were there before, {} not asked for, {} damaged.",
+            on_screen(item.as_bytes()),
+            count(sum(|row| row.written)),
+            counted(sum(|row| row.found), "letter"),
+            on_screen(into.as_bytes()),
+            count(sum(|row| row.doubles)),
+            count(sum(|row| row.left_out)),
+            count(sum(|row| row.damaged)),
+        ));
+    }
+    for (item, flaw) in &report.flaws {
+        let (item, flaw) = (on_screen(item.as_bytes()), on_screen(flaw.as_bytes()));
+        say(styled(CARE, format_args!("! {item}: {flaw}")));
+    }
+}
+
+/// The same as JSON: a row for each folder, and what could not be read.
+pub(crate) fn brought_json(report: &RestoreReport) -> Value {
+    let folder = |(item, row): &(String, LettersBrought)| {
+        json!({
+            "item": item, "into": row.into, "folder": row.folder, "found": row.found, "written": row.written,
+            "incomplete": row.incomplete, "doubles": row.doubles, "left_out": row.left_out, "damaged": row.damaged,
+        })
+    };
+    json!({
+        "folders": report.letters.iter().map(folder).collect::<Vec<_>>(),
+        "not_read": report.flaws.iter().map(|(item, flaw)| json!({"item": item, "what": flaw})).collect::<Vec<_>>(),
+    })
+}
+
+/// True if all letters came whole.
+pub(crate) fn all_came(report: &RestoreReport) -> bool {
+    report.flaws.is_empty() && report.letters.iter().all(|(_, row)| row.damaged + row.incomplete == 0)
+}
 
 /// Shows them. Something to look after if a letter is damaged, or a file could not be read.
 pub(crate) fn show(taken: &LettersTaken, to: &Path) -> Outcome {

@@ -8,9 +8,10 @@ use super::receipt::{
     settings_in_rows, verdict_words, worked_on,
 };
 use super::survey::system;
-use super::{to_do, words};
+use super::{letters, to_do, words};
 use crate::paths;
-use porter_kinds::receipt::{ByVerdict, Finding, ItemReceipt, Receipt, Verdict};
+use porter_kinds::receipt::{ByVerdict, Finding, ItemReceipt, LettersReceipt, Receipt, Verdict};
+use porter_names::screen::on_screen;
 use std::fmt::Write;
 
 /// More rows than this of one item stay in the JSON receipt.
@@ -208,6 +209,7 @@ fn row(page: &mut String, receipt: &Receipt, item: &ItemReceipt) {
         counts if counts.is_empty() => counts,
         counts => format!("<br><small>{}</small>", text(&counts)),
     };
+    let counts = counts + &letters_brought(&item.letters);
     let _ = writeln!(
         page,
         "<tr class=\"{}\"><th scope=\"row\"><bdi>{}</bdi>{counts}</th><td>{}</td><td>{}</td><td>{}</td></tr>",
@@ -217,6 +219,29 @@ fn row(page: &mut String, receipt: &Receipt, item: &ItemReceipt) {
         if files > 0 { count(files) } else { String::new() },
         if files > 0 { size(bytes) } else { String::new() }
     );
+}
+
+/// The letters that came into a mail program: a sentence, and folded behind it each folder.
+fn letters_brought(letters: &[LettersReceipt]) -> String {
+    let mut out = String::new();
+    let of_programs = letters.chunk_by(|a, b| a.into == b.into);
+    for (of_program, line) in of_programs.zip(letters::brought(letters)) {
+        let _ = write!(
+            out,
+            "<details class=\"letters\"><summary>{}</summary>\n<table>\n<thead><tr><th>Folder</th><th>found</th><th>landed</th>\
+             <th>doubles</th><th>not asked for</th><th>damaged</th><th>there now</th></tr></thead>\n<tbody>\n",
+            text(&line)
+        );
+        for row in of_program {
+            let numbers = [row.found, row.written, row.doubles, row.left_out, row.damaged, row.there_now];
+            let numbers: String =
+                numbers.iter().map(|number| format!("<td>{}</td>", count(*number))).collect();
+            let folder = text(&on_screen(row.folder.join(" / ").as_bytes()));
+            let _ = writeln!(out, "<tr><th scope=\"row\"><bdi>{folder}</bdi></th>{numbers}</tr>");
+        }
+        out.push_str("</tbody>\n</table></details>");
+    }
+    out
 }
 
 /// Settings that are nothing to do, in one row for each verdict.

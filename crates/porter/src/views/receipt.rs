@@ -4,7 +4,7 @@ use super::kinds::{KINDS, words_of};
 use super::numbers::{count, counted, date_and_time, padded, rfc3339, size};
 use super::rows::{self, Rows, shortened, without_owner};
 use super::task::Task;
-use super::{to_do, words};
+use super::{letters, to_do, words};
 use crate::paths;
 use crate::screen::{BAD, BOLD, CARE, FAINT, GOOD, say, styled};
 use anstyle::Style;
@@ -244,7 +244,7 @@ const VERDICT: usize = 17;
 
 /// False for a folder in which there was nothing, or nothing but what stays in the trunk.
 pub(crate) fn is_news(item: &ItemReceipt) -> bool {
-    let has_counts = item.counts.iter().any(|row| row.captured > 0);
+    let has_counts = item.counts.iter().any(|row| row.captured > 0) || !item.letters.is_empty();
     let is_told = item.findings.iter().any(|finding| finding.needs_attention);
     item.files.landed > 0 || has_counts || is_told || item.verdict != Verdict::Landed
 }
@@ -368,6 +368,7 @@ fn show_item(receipt: &Receipt, item: &ItemReceipt, rows: Rows) {
     if !counts.is_empty() {
         say_counts(&counts);
     }
+    letters::brought(&item.letters).iter().for_each(|line| say_counts(line));
     let attention: Vec<&Finding> = item.findings.iter().filter(|finding| finding.needs_attention).collect();
     show_findings(receipt, &attention);
     show_findings(receipt, &landed_as(item));
@@ -586,6 +587,7 @@ pub(crate) fn json(receipt: &Receipt) -> Value {
             "worked_on": {"files": item.worked_on.files, "bytes": item.worked_on.size_in_bytes},
             "there_already": {"files": item.there_already.files, "bytes": item.there_already.size_in_bytes},
             "counts": item.counts.iter().map(|row| json!({"name": row.name, "captured": row.captured, "landed": row.landed})).collect::<Vec<_>>(),
+            "letters": item.letters,
             "facts": item.facts,
             "reasons": item.findings.iter().map(finding).collect::<Vec<_>>(),
         })

@@ -12,6 +12,7 @@ use porter_core::restore::plan::ItemPlan;
 use porter_core::restore::{Plan, Refused, RestoreReport};
 use porter_kinds::receipt::Reason;
 use porter_names::RelativePath;
+use porter_names::screen::on_screen;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use unicode_width::UnicodeWidthStr;
@@ -81,12 +82,17 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
         };
         say(row("bookmarks", &format!("{}: {words} into {}", merged.account, merged.into)));
     }
+    for bring in plan.changes.brings() {
+        let (item, into) = (on_screen(bring.item.as_bytes()), on_screen(bring.into.as_bytes()));
+        let (account, letters) = (on_screen(bring.account.as_bytes()), counted(bring.letters, "message"));
+        say(row("letters", &format!("{account}: {letters} of {item} into {into}, behind what is there")));
+    }
     let registry_values: u64 = plan.outline.destinations.iter().map(|item| item.registry_values).sum();
     let of_system =
         plan.changes.controls().iter().filter(|set| set.control.registry_key(&set.becomes).is_none());
     let shown: Vec<String> = of_system.map(|set| set.control.shown(&set.owner, &set.becomes)).collect();
     if !shown.is_empty() {
-        say(row("to set", &porter_names::screen::on_screen(shown.join(", ").as_bytes())));
+        say(row("to set", &on_screen(shown.join(", ").as_bytes())));
     }
     if registry_values > 0 {
         say(row("registry", &format!("{} into people's registries", counted(registry_values, "value"))));
@@ -107,7 +113,7 @@ pub(crate) fn show_plan(plan: &Plan, from: &str, to: &str, with_items: bool) {
 /// Remarks about items that land in spite of them.
 pub(crate) fn show_notes(notes: &[(String, Reason)]) {
     for (item, reason) in notes.iter().take(LONGEST_LIST) {
-        say(styled(CARE, row("not all", &porter_names::screen::on_screen(item.as_bytes()))));
+        say(styled(CARE, row("not all", &on_screen(item.as_bytes()))));
         say(format_args!("        {}", words::reason(reason)));
     }
     fold(notes.len());
@@ -208,7 +214,7 @@ pub(super) fn row(name: &str, value: &str) -> String {
 
 fn show_pairs<'p>(pairs: impl Iterator<Item = (&'p RelativePath, &'p RelativePath)>, all: usize) {
     for (from, to) in pairs.take(LONGEST_LIST) {
-        let to = to.name().map(porter_names::screen::on_screen).unwrap_or_default();
+        let to = to.name().map(on_screen).unwrap_or_default();
         say(format_args!("      {}", shortened(&from.to_string(), rows::width().saturating_sub(6))));
         say(format_args!(
             "        {} {}",
@@ -229,7 +235,7 @@ fn show_refused(refused: &[Refused]) {
     let mut kept: BTreeMap<String, u64> = BTreeMap::new();
     for row in refused.iter().filter(|row| !row.needs_attention) {
         let why = if let Reason::Held { why } = &row.reason {
-            porter_names::screen::on_screen(why.as_bytes())
+            on_screen(why.as_bytes())
         } else {
             words::reason(&row.reason)
         };
@@ -313,6 +319,7 @@ pub(crate) fn plan_json(plan: &Plan) -> Value {
         "older_system": plan.outline.older_system.is_some(),
         "merged": plan.changes.merged().iter().map(|row| json!({"account": row.account, "into": row.into, "bookmarks": row.added.bookmarks, "folders": row.added.folders, "were_there": row.added.were_there})).collect::<Vec<_>>(),
         "notes": plan.changes.notes().iter().map(|(item, reason)| json!({"item": item, "reason": words::reason(reason)})).collect::<Vec<_>>(),
+        "letters": plan.changes.brings().iter().map(|bring| json!({"item": bring.item, "account": bring.account, "into": bring.into, "letters": bring.letters, "at": bring.at.to_string()})).collect::<Vec<_>>(),
         "close_first": plan.changes.close_first().collect::<Vec<_>>(),
         "refused": refused_json(&plan.refused),
     });
@@ -336,6 +343,7 @@ pub(crate) fn json(report: &RestoreReport, accounts: &BTreeMap<String, String>) 
         "set_aside": pairs(&report.set_aside),
         "renamed": pairs(&report.renamed),
         "refused": refused_json(&report.refused),
+        "letters": super::letters::brought_json(report),
         "journal": report.journal.as_ref().map(|path| paths::shown(path)),
     })
 }

@@ -400,6 +400,16 @@ fn raw_reason(reason: &Reason) -> String {
         Reason::NotEntered { title, detail } => {
             format!("the list of {title} could not be changed: {detail}")
         }
+        Reason::LettersNotBrought { into, detail } => {
+            format!("its letters could not be brought into {into}: {detail}")
+        }
+        Reason::LettersGone { into, letters } => format!(
+            "{} that came into {into} are not there any more: somebody deleted them, or restore again",
+            counted(*letters, "letter")
+        ),
+        Reason::LettersNotRead { into, detail } => {
+            format!("whether its letters are in {into} cannot be known: {detail}")
+        }
         Reason::Entered { name } => {
             format!("its program lists it as \u{201c}{name}\u{201d}; another profile opens by default")
         }

@@ -40,6 +40,8 @@ mod machines;
 #[cfg(not(windows))]
 mod mail;
 #[cfg(not(windows))]
+mod mail_into;
+#[cfg(not(windows))]
 mod mail_programs;
 #[cfg(unix)]
 mod moving_ground;

@@ -48,10 +48,8 @@ pub(super) fn visit(
     for folder in letters.chunk_by(|a, b| folder_at(a) == folder_at(b)) {
         let path = folder.first().map(folder_at).unwrap_or_default();
         let is_maildir = folder.first().is_some_and(is_in_maildir);
-        let path = if is_maildir { shown_names(&path) } else { names_down_to(&path) };
-        // Apple Mail has its letters in a folder of a mailbox.
-        let named = path.iter().rev().find(|name| *name != "Messages");
-        let role = named.map(|name| Role::of_name(name)).unwrap_or_default();
+        let path = if is_maildir { shown_names(&path) } else { apple_names(names_down_to(&path)) };
+        let role = path.last().map(|name| Role::of_name(name)).unwrap_or_default();
         if visitor.begin(&MailFolder { path, role })? {
             for entry in folder.iter().take_while(|_| go_on()) {
                 match letter_in(trunk, entry) {
@@ -65,6 +63,21 @@ pub(super) fn visit(
         visitor.end()?;
     }
     Ok(!letters.is_empty())
+}
+
+/// The names that Apple Mail shows: its mailboxes are folders with an ending, in the folder of an account, and
+/// letters are in folders of numbers further down. Those of other programs stay as they are.
+fn apple_names(names: Vec<String>) -> Vec<String> {
+    const ENDINGS: [&str; 2] = [".mbox", ".imapmbox"];
+    let mailbox = |name: &String| {
+        let ending = ENDINGS.into_iter().find(|ending| name.ends_with(ending))?;
+        Some(name[..name.len() - ending.len()].to_owned())
+    };
+    let Some(first) = names.iter().position(|name| mailbox(name).is_some()) else { return names };
+    let is_version =
+        |name: &String| name.strip_prefix('V').is_some_and(|number| number.parse::<u8>().is_ok());
+    let account = names[..first].last().filter(|name| !is_version(name));
+    account.cloned().into_iter().chain(names[first..].iter().filter_map(mailbox)).collect()
 }
 
 /// The folder that a letter is shown in.
@@ -175,4 +188,22 @@ fn letter_of_outlook(file: &[u8], entry: &Entry) -> Option<Whole> {
     let missing = letter.write(&mut written).ok()?;
     let is_incomplete = missing > 0 || entry.is_incomplete();
     Some(Whole { letter: written, summary: letter.summary(), is_incomplete })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn mailboxes_of_apple_mail_are_named_as_it_shows_them() {
+        let shown = |path: &str| apple_names(path.split('/').map(str::to_owned).collect()).join("/");
+        assert_eq!(
+            shown("Library/Mail/V3/POP-t@kites.example/INBOX.mbox/Messages"),
+            "POP-t@kites.example/INBOX"
+        );
+        let nested = "V10/5A1E/Kites.mbox/Jobs.mbox/77F0/Data/4/2/Messages";
+        assert_eq!(shown(nested), "5A1E/Kites/Jobs");
+        assert_eq!(shown("Mail/V2/Archive.imapmbox"), "Archive");
+        assert_eq!(shown("Windows Mail/Local Folders/Inbox"), "Windows Mail/Local Folders/Inbox");
+    }
 }

@@ -1,0 +1,216 @@
+//! Mail of whatever program, brought into another one on the new machine: into the local folders of the
+//! profile that opens by default, behind what is there, and nothing twice.
+//!
+//! - `staging`: the letters of an item on their way, folder by folder, into mailboxes that wait;
+//! - `folder_names`: the files of folders;
+//! - `local_folders`: where the program keeps letters of no account;
+//! - `present`: the letters that are there.
+
+mod folder_names;
+mod local_folders;
+mod present;
+mod staging;
+
+pub(super) use present::Present;
+
+use super::letter_choice::LetterChoice;
+use super::letters::MESSAGES;
+use super::{KIND, keeper_of, letters, mailboxes};
+use crate::bringing::{Bring, Brought, BroughtFile};
+use crate::catalogue::CarryRule;
+use crate::changes::Changes;
+use crate::ground::Ground;
+use crate::profiles::in_use::in_use;
+use crate::profiles::{ProfileFolder, default_profile};
+use crate::receipt::letters_brought::{LettersBrought, LettersReceipt};
+use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
+use crate::wishes::rule_called;
+use local_folders::LocalFolders;
+use porter_machine::Account;
+use porter_names::RelativePath;
+use porter_source::Volume;
+use porter_trunk::{ContentHash, MeaningCount, Trunk, TrunkItem};
+use staging::Staging;
+use std::fs::File;
+use std::io::{self, Write};
+use std::path::Path;
+use std::sync::Arc;
+
+/// Plans that the letters of all items come into the program that was asked for.
+pub(super) fn land(items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
+    let Some(program) = &ground.wishes.mail.into else { return };
+    let Some(rule) = rule_called(ground.catalogue, program) else { return };
+    for item in
+        items.iter().filter(|item| item.kind == KIND && numbers_of(item).any(|count| count.captured > 0))
+    {
+        // A profile that lands as one has its letters with it.
+        let comes_whole = item.rule.as_ref() == Some(&rule.id) && changes.refused(&item.id).is_none();
+        let Some(account) = ground.account_of(item).filter(|_| !comes_whole) else { continue };
+        match bring(item, rule, account, ground) {
+            Ok(bring) => changes.bring(bring),
+            Err(detail) => {
+                changes.note(&item.id, Reason::LettersNotBrought { into: rule.title.clone(), detail });
+            }
+        }
+    }
+}
+
+/// The numbers of letters that are nowhere else, and of copies of those on a server.
+fn numbers_of(item: &TrunkItem) -> impl Iterator<Item = &MeaningCount> {
+    item.counts.iter().filter(|count| [MESSAGES, letters::ON_A_SERVER].contains(&&*count.name))
+}
+
+fn bring(
+    item: &TrunkItem,
+    rule: &CarryRule,
+    account: &Account,
+    ground: &Ground<'_>,
+) -> Result<Bring, String> {
+    let keeper = keeper_of(rule).ok_or("no such mail program is known")?;
+    let machine = ground.machine;
+    let (name, at) = default_profile(machine, account, rule, keeper.list())?;
+    let profile = ProfileFolder { volume: &*machine.volume, at };
+    if in_use(&profile, keeper.list().locks()).may_be() {
+        return Err("it is running: close it, and restore again".to_owned());
+    }
+    // Asked again when it is done; what cannot be is said before.
+    let local = LocalFolders::of(&profile)?;
+    let making = Making {
+        item: item.clone(),
+        into: format!("{} \u{201c}{name}\u{201d}", rule.title),
+        top: format!("{} ({})", item.title.replace(": ", ", "), ground.label().machine.name),
+        volume: Arc::clone(&machine.volume),
+        profile: profile.at,
+        choice: ground.wishes.mail.letters.clone(),
+    };
+    Ok(Bring {
+        item: item.id.clone(),
+        account: account.shown_name(),
+        letters: numbers_of(item).map(|count| count.captured).sum(),
+        into: making.into.clone(),
+        at: local.at,
+        needed_in_bytes: item.captured.size_in_bytes,
+        make: Box::new(move |trunk, aside, go_on| making.make(trunk, aside, go_on)),
+    })
+}
+
+/// Looks for the letters that earlier restores brought into a mail program.
+pub(super) fn prove(item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
+    let brought = ground.earlier.letters_brought(&item.id);
+    for of_one in brought.chunk_by(|a, b| a.into == b.into) {
+        let Some(LettersBrought { into, mail_at, .. }) = of_one.first() else { continue };
+        let note = |row: &mut ItemReceipt, reason| {
+            let path = mail_at.clone();
+            let (verdict, needs_attention) = (Verdict::Changed, true);
+            row.find(Finding { path, verdict, reason, needs_attention, expected_at: None });
+        };
+        let mut present = match Present::below(&*ground.machine.volume, mail_at, &|| true) {
+            Ok(present) => present,
+            Err(error) => {
+                note(row, Reason::LettersNotRead { into: into.clone(), detail: error.to_string() });
+                continue;
+            }
+        };
+        let mut gone = 0;
+        for letters in of_one {
+            let expected = letters.expected();
+            let there_now = expected.iter().filter(|print| present.take(print)).count() as u64;
+            gone += expected.len() as u64 - there_now;
+            row.letters.push(LettersReceipt {
+                into: into.clone(),
+                folder: letters.folder.clone(),
+                found: letters.found,
+                written: letters.written,
+                doubles: letters.doubles,
+                left_out: letters.left_out,
+                damaged: letters.damaged,
+                expected: expected.len() as u64,
+                there_now,
+            });
+        }
+        if gone > 0 {
+            note(row, Reason::LettersGone { into: into.clone(), letters: gone });
+        }
+    }
+}
+
+/// All that is needed once the restore runs.
+struct Making {
+    item: TrunkItem,
+    into: String,
+    /// The folder that all others are in.
+    top: String,
+    volume: Arc<dyn Volume>,
+    profile: RelativePath,
+    choice: LetterChoice,
+}
+
+impl Making {
+    fn make(&self, trunk: &dyn Trunk, aside: &Path, go_on: &dyn Fn() -> bool) -> Result<Brought, String> {
+        let volume = &*self.volume;
+        let profile = ProfileFolder { volume, at: self.profile.clone() };
+        let local = LocalFolders::of(&profile)?;
+        let mail_at = profile.path("Mail").ok_or("its path cannot be used")?;
+        let present = Present::below(volume, &mail_at, go_on).map_err(|error| error.to_string())?;
+        let mut staging = Staging::new(aside, &self.choice, present, &self.top);
+        let any = mailboxes::visit(trunk, &self.item, aside, &mut staging, go_on);
+        if !go_on() {
+            return Err("stopped".to_owned());
+        }
+        if !any.map_err(|cause| cause.to_string())? {
+            return Err("none of its letters can be read".to_owned());
+        }
+        let mut brought = Brought { flaws: std::mem::take(&mut staging.flaws), ..Brought::default() };
+        let staged = staging.finish().map_err(|cause| cause.to_string())?;
+        for file in staged.files {
+            let at = local.at.join_path(&file.at).map_err(|refused| refused.to_string())?;
+            let made = match volume.metadata(&at) {
+                // Nothing came into it: it stands for those that are in it.
+                Ok(_) if file.is_empty => continue,
+                Ok(_) => behind_what_is_there(volume, &at, &file.made).map_err(|cause| cause.to_string())?,
+                Err(_) => file.made,
+            };
+            let blake3 = hash_of(&made).map_err(|cause| cause.to_string())?;
+            // The index of what was there would be taken for one of what is.
+            let index = [at.name().unwrap_or_default(), b".msf"].concat();
+            let index = at.parent().and_then(|folder| folder.join(&index).ok());
+            let set_aside_too = index.filter(|at| volume.metadata(at).is_ok()).into_iter().collect();
+            brought.files.push(BroughtFile { at, made, blake3, set_aside_too });
+        }
+        brought.files.extend(local.entered(&profile, aside)?);
+        brought.letters = staged.letters;
+        for letters in &mut brought.letters {
+            letters.into.clone_from(&self.into);
+            letters.mail_at.clone_from(&mail_at);
+        }
+        Ok(brought)
+    }
+}
+
+/// A mailbox with what is there first, and the letters that come behind it.
+fn behind_what_is_there(
+    volume: &dyn Volume,
+    there: &RelativePath,
+    coming: &Path,
+) -> io::Result<std::path::PathBuf> {
+    let file = volume.open(there).map_err(|error| io::Error::other(error.to_string()))?;
+    let whole = coming.with_extension("whole");
+    let mut to = io::BufWriter::new(File::create_new(&whole)?);
+    let length = io::copy(&mut porter_source::Sequential::new(file), &mut to)?;
+    // A letter ends with an empty line, whoever wrote it.
+    let mut end = [0; 2];
+    let file = volume.open(there).map_err(|error| io::Error::other(error.to_string()))?;
+    let read = file.read_at(length.saturating_sub(2), &mut end)?;
+    to.write_all(match &end[..read] {
+        b"" | b"\n\n" => b"",
+        [.., b'\n'] => b"\n",
+        _ => b"\n\n",
+    })?;
+    io::copy(&mut File::open(coming)?, &mut to)?;
+    to.flush()?;
+    Ok(whole)
+}
+
+fn hash_of(path: &Path) -> io::Result<ContentHash> {
+    ContentHash::of_reader(&mut File::open(path)?)
+}

@@ -1,0 +1,153 @@
+//! Letters of whatever program, brought into another one on the new machine: all accounted for, none twice,
+//! found again by the check, and taken back.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+use crate::workbench::Workbench;
+use porter_demo::build_tidewater;
+use serde_json::{Value, json};
+use std::collections::BTreeSet;
+use std::fs;
+
+const PROFILE: &str = "NEW/Users/odile/AppData/Roaming/Thunderbird/Profiles/n3wm41l0.default-release";
+const OUTLOOK: &str = "odile/mail/outlook-data";
+const RESTORE: [&str; 6] = ["restore", "trunk", "NEW", "--mail-into", "thunderbird", "--yes"];
+/// Below the profile's local folders.
+const INBOX: &str = "Outlook, data files (OLD).sbd/odile.pst.sbd/Inbox";
+
+/// A machine with Outlook and Windows Mail, and one whose Thunderbird was used. One letter is on both.
+fn with_machines() -> Workbench {
+    let bench = Workbench::new();
+    build_tidewater(&bench.path("NEW")).unwrap();
+    bench.empty_machine("OLD", "odile");
+    let local = "OLD/Users/odile/AppData/Local/Microsoft";
+    bench.write(&format!("{local}/Outlook/odile.pst"), porter_demo::data_file_with_things(8));
+    let letter =
+        "Message-ID: <1@windrose.example>\r\nSubject: A spar\r\n\r\nFrom the fair on\r\n>From here\r\n";
+    let there = letter
+        .replace('\r', "")
+        .replace("\nFrom the", "\n>From the")
+        .replace("\n>From here", "\n>>From here");
+    let mark = "From - Mon Mar  5 08:00:00 2012\nX-Mozilla-Status: 0001\nX-Mozilla-Keys:        \n";
+    bench.write(&format!("{PROFILE}/Mail/mail.saltmarsh.example/Inbox"), format!("{mark}{there}\n"));
+    bench.write(&format!("{local}/Windows Mail/Local Folders/Inbox/1.eml"), letter);
+    bench.write(
+        &format!("{local}/Windows Mail/Local Folders/Inbox/2.eml"),
+        letter.replace("Subject: ", "Subject: Re: "),
+    );
+    bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+    bench
+}
+
+/// Item, found, written, doubles, left out.
+fn rows(report: &Value) -> BTreeSet<(String, u64, u64, u64, u64)> {
+    let number = |row: &Value, name: &str| row[name].as_u64().unwrap();
+    report["letters"]["folders"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|row| {
+            let item = row["item"].as_str().unwrap().to_owned();
+            (
+                item,
+                number(row, "found"),
+                number(row, "written"),
+                number(row, "doubles"),
+                number(row, "left_out"),
+            )
+        })
+        .collect()
+}
+
+#[test]
+fn letters_come_behind_what_is_there_once_and_are_proved_and_taken_back() {
+    let bench = with_machines();
+    let before = bench.snapshot("NEW/Users");
+    let planned = bench.porter(&[&RESTORE[..5], &["--try", "--json"]].concat()).with_status(0).json();
+    let plan = &planned["letters"][0];
+    assert_eq!((&plan["item"], &plan["letters"]), (&json!(OUTLOOK), &json!(8)));
+    assert_eq!(bench.snapshot("NEW/Users"), before);
+
+    let report = bench.porter(&[&RESTORE[..], &["--json"]].concat()).with_status(0).json();
+    let expected = [(OUTLOOK, 8, 8, 0, 0), ("odile/mail/windows-mail", 2, 1, 1, 0)];
+    let expected = expected
+        .map(|(item, found, written, doubles, left)| (item.to_owned(), found, written, doubles, left));
+    assert_eq!(rows(&report), BTreeSet::from(expected));
+    let local = format!("{PROFILE}/Mail/Local Folders");
+    let inbox = bench.read(&format!("{local}/{INBOX}"));
+    assert_eq!(inbox.matches("From - ").count(), 8);
+    assert_eq!(inbox.matches("\nX-Mozilla-Status: 0000\n").count(), 2, "every fourth is not read");
+    assert_eq!(fs::metadata(bench.path(&local).join("Outlook, data files (OLD)")).unwrap().len(), 0);
+    let prefs = bench.read(&format!("{PROFILE}/prefs.js"));
+    assert!(prefs.contains("\"mail.accountmanager.accounts\", \"account1,account2,account3\""), "{prefs}");
+
+    // A second time nothing comes, and nothing is touched.
+    let landed = bench.snapshot(PROFILE);
+    let report = bench.porter(&[&RESTORE[..], &["--json"]].concat()).with_status(0).json();
+    assert!(rows(&report).iter().all(|row| row.2 == 0 && row.1 == row.3), "{:?}", rows(&report));
+    assert_eq!(bench.snapshot(PROFILE), landed);
+
+    // The person moves a letter, and deletes another.
+    let check = ["check", "trunk", "NEW", "--json", "--quiet"];
+    let letters = |receipt: &Value| {
+        let items = receipt["items"].as_array().unwrap();
+        items.iter().find(|item| item["id"] == OUTLOOK).unwrap()["letters"][0].clone()
+    };
+    let receipt = bench.porter(&check).with_status(0).json();
+    assert_eq!((&letters(&receipt)["expected"], &letters(&receipt)["there_now"]), (&json!(8), &json!(8)));
+    let all: Vec<&str> = inbox.split_inclusive("\n\nFrom - ").collect();
+    let cut = inbox.len() - all[7].len() - all[6].len() - "From - ".len();
+    bench.write(&format!("{local}/{INBOX}"), &inbox[..cut]);
+    bench.write(&format!("{local}/Kept"), format!("From - {}", all[7]));
+    let receipt = bench.porter(&check).with_status(3).json();
+    assert_eq!(letters(&receipt)["there_now"], 7, "moved is not gone, deleted is");
+    assert!(receipt.to_string().contains("1 letter that came into Thunderbird"), "{receipt}");
+
+    // It comes again, behind what is there, and the index of that is set aside.
+    bench.write(&format!("{local}/{INBOX}.msf"), "// <!-- <mdb:mork:z v=\"1.4\"/> -->");
+    let report = bench.porter(&[&RESTORE[..], &["--json"]].concat()).with_status(0).json();
+    assert!(rows(&report).contains(&(OUTLOOK.to_owned(), 8, 1, 7, 0)), "{:?}", rows(&report));
+    let now = bench.read(&format!("{local}/{INBOX}"));
+    assert!(now.starts_with(&inbox[..cut]) && now.matches("From - ").count() == 7, "{now}");
+    assert!(!bench.path(&format!("{local}/{INBOX}.msf")).exists());
+    bench.porter(&check).with_status(0);
+
+    for _ in 0..3 {
+        bench.porter(&["undo", "NEW", "--yes", "--quiet"]);
+    }
+    let mut after = bench.snapshot("NEW/Users");
+    // What the person did stays.
+    let kept = |path: &std::path::Path| path.to_string_lossy().contains("Local Folders");
+    after.retain(|path, _| !kept(path) && !path.to_string_lossy().contains("Loyal Porter"));
+    let differ = before.iter().filter(|(path, was)| {
+        // The folder that they are in changed.
+        after.get(*path) != Some(was) && !path.ends_with("Mail")
+    });
+    assert_eq!(differ.map(|(path, _)| path).collect::<Vec<_>>(), Vec::<&std::path::PathBuf>::new());
+}
+
+#[test]
+fn letters_are_chosen_and_what_cannot_take_them_says_why() {
+    let bench = with_machines();
+    let options =
+        ["--mail-folder", "**/Inbox", "--mail-since", "2026-02-06", "--mail-until", "2026-02-08", "--json"];
+    let report = bench.porter(&[&RESTORE[..], &options].concat()).with_status(0).json();
+    assert!(rows(&report).contains(&(OUTLOOK.to_owned(), 8, 3, 0, 5)), "{:?}", rows(&report));
+    bench.porter(&["undo", "NEW", "--yes", "--quiet"]).with_status(0);
+    assert!(!bench.path(&format!("{PROFILE}/Mail/Local Folders")).exists());
+
+    let other = bench.porter(&["restore", "trunk", "NEW", "--mail-into", "pigeon", "--yes"]).with_status(2);
+    assert!(other.err.contains("letters cannot be brought into `pigeon`"), "{}", other.err);
+    bench.porter(&["restore", "trunk", "NEW", "--mail-since", "2026-02-06", "--yes"]).with_status(2);
+
+    // A store that is not a mailbox, and no profile: the rest lands, and the letters are named.
+    let prefs = bench.read(&format!("{PROFILE}/prefs.js"));
+    let maildir = "user_pref(\"mail.accountmanager.localfoldersserver\", \"server9\");\n\
+        user_pref(\"mail.server.server9.storeContractID\", \"@mozilla.org/msgstore/maildirstore;1\");\n";
+    bench.write(&format!("{PROFILE}/prefs.js"), prefs + maildir);
+    let said = bench.porter(&RESTORE).with_status(3).out;
+    assert!(said.contains("its letters could not be brought into Thunderbird"), "{said}");
+    assert!(said.contains("keep a file for each letter"), "{said}");
+    fs::remove_dir_all(bench.path("NEW/Users/odile/AppData/Roaming/Thunderbird")).unwrap();
+    let said = bench.porter(&RESTORE).with_status(3).out;
+    assert!(said.contains("start it once, and close it"), "{said}");
+}
