@@ -118,9 +118,19 @@ for (const book of MailServices.ab.directories) {
     lists.push(...book.childNodes.map(list => [list.dirName, list.childCards.length]));
 }
 const events = [];
+const details = {};
 for (const calendar of cal.manager.getCalendars()) {
     const found = await calendar.getItemsAsArray(Ci.calICalendar.ITEM_FILTER_ALL_ITEMS | Ci.calICalendar.ITEM_FILTER_COMPLETED_ALL, 0, null, null);
     events.push(...found.map(one => `${calendar.name}: ${one.title}`));
+    for (const one of found) {
+        const begin = one.startDate || one.dueDate;
+        details[one.title] = {
+            place: one.getProperty("LOCATION") || "", begin: begin ? begin.getInTimezone(cal.dtz.UTC).icalString : "",
+            rules: one.recurrenceInfo ? one.recurrenceInfo.getRecurrenceItems().map(rule => rule.icalString.trim()) : [],
+            moved: one.recurrenceInfo ? one.recurrenceInfo.getExceptionIds().length : 0,
+            alarms: one.getAlarms().map(alarm => alarm.offset ? alarm.offset.icalString : "at"), guests: one.getAttendees().length,
+        };
+    }
 }
 const logins = await Services.logins.getAllLogins();
 const profiles = Cc["@mozilla.org/toolkit/profile-service;1"].getService(Ci.nsIToolkitProfileService);
@@ -128,7 +138,7 @@ return JSON.stringify({
     profile: Services.dirsvc.get("ProfD", Ci.nsIFile).leafName,
     listed: [...profiles.profiles].map(one => one.rootDir.leafName).sort(),
     accounts: MailServices.accounts.accounts.map(one => one.incomingServer && one.incomingServer.type).sort(),
-    folders, contacts: contacts.sort(), lists: lists.sort(), events: events.sort(), logins: logins.map(one => [one.origin, one.username, one.password]),
+    details, folders, contacts: contacts.sort(), lists: lists.sort(), events: events.sort(), logins: logins.map(one => [one.origin, one.username, one.password]),
 });
 """
 
@@ -192,11 +202,19 @@ def brought(seen, *reports):
     expected = {}
     for report in reports:
         for row in json.loads(pathlib.Path(report).read_text())["letters"]["folders"]:
-            if row["written"]:
+            if row["written"] and row["kind"] == "letters":
                 expected["none " + "/".join(row["folder"])] = row["written"]
     shown = {name: numbers[0] for name, numbers in json.loads(pathlib.Path(seen).read_text())["folders"].items()}
     assert shown == expected and len(expected) >= 4, f"porter: {expected}, Thunderbird: {shown}"
     print(sum(shown.values()), "letters in", len(shown), "folders")
+    seen = json.loads(pathlib.Path(seen).read_text())
+    assert seen["contacts"] == ["Ines Albrecht", "Owen Tarrant", "Piet Visser"] and seen["lists"] == [["Stall holders", 2]], seen
+    details = seen["details"]
+    fair, course = details["Summer kite fair"], details["Sewing course"]
+    assert (fair["begin"], fair["place"], fair["alarms"]) == ("20260704T090000Z", "Harbour green", ["-PT30M"]), fair
+    assert course["rules"][0] == "RRULE:FREQ=WEEKLY;COUNT=10;BYDAY=TU" and len(course["rules"]) == 2 and course["moved"] == 1, course
+    assert details["Order carbon spars"]["begin"] == "20260630" and details["Workshop closed"]["begin"] == "20260810", details
+    print(len(seen["contacts"]), "contacts,", len(details), "events and tasks, with places, rules and alarms")
 
 
 def counted(seen, survey, item):

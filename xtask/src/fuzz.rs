@@ -9,7 +9,7 @@ use porter_core::packing::PackingList;
 use porter_demo::dice::Dice;
 use porter_formats::calendar::to_calendar;
 use porter_formats::chromium::local_state::LocalState;
-use porter_formats::contacts::to_vcards;
+use porter_formats::contacts::{VcardVersion, to_vcards};
 use porter_formats::gecko::{extensions, logins, moz_lz4, places, prefs, session};
 use porter_formats::ini::Ini;
 use porter_formats::ipp::Message;
@@ -302,7 +302,7 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
                 if let Ok(mailbox) = Mailbox::open(&read) {
                     let rows = mailbox.folders.iter().flat_map(|folder| &folder.letters);
                     for thing in rows.take(50).filter_map(|row| mailbox.thing(row).ok()) {
-                        drop((to_vcards(&[contact::contact(&thing), contact::list(&thing)]), task::task(&thing)));
+                        drop((to_vcards(&[contact::contact(&thing), contact::list(&thing)], VcardVersion::Four), task::task(&thing)));
                         drop(event::event(&thing).map(|event| to_calendar(&[event])));
                         let letter = Letter::from(thing);
                         drop((letter.summary(), letter.write(&mut std::io::sink())));

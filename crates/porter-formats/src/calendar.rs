@@ -2,8 +2,10 @@
 
 pub mod entry;
 mod ical;
+mod joined;
 pub mod moment;
 pub mod recurrence;
 pub mod zone;
 
 pub use ical::to_calendar;
+pub use joined::{joined, unique_names};

@@ -1,10 +1,12 @@
 //! People, and lists of people, as files that other programs take in.
 
+mod ldif;
 mod table;
 mod vcard;
 
+pub use ldif::to_ldif;
 pub use table::to_table;
-pub use vcard::to_vcards;
+pub use vcard::{VcardVersion, to_vcards};
 
 use crate::mail::autocomplete::Address;
 use time::{Date, OffsetDateTime};
@@ -194,7 +196,7 @@ mod tests {
             Address { address: "ferry@windrose.example".to_owned(), ..Address::default() },
         ]
         .map(Contact::from);
-        let cards = to_vcards(&people);
+        let cards = to_vcards(&people, VcardVersion::Three);
         assert!(cards.lines().all(|line| line.len() <= 75), "{cards}");
         let whole = cards.replace("\r\n ", "");
         assert!(whole.contains("FN:Albrecht\\; Ines\\, \"Rokkaku\" \u{e9}\u{e9}"), "{whole}");
@@ -233,7 +235,8 @@ mod tests {
             members: Some(vec![Address { address: text("b@kites.example"), ..Address::default() }]),
             ..Contact::default()
         };
-        let cards = to_vcards(&[bram.clone(), list]).replace("\r\n ", "");
+        let both = [bram.clone(), list];
+        let cards = to_vcards(&both, VcardVersion::Three).replace("\r\n ", "");
         for line in [
             "N:Okafor;Bram;;;",
             "ORG:Saltmarsh Kiteworks;Sails",
@@ -247,6 +250,18 @@ mod tests {
             "REV:2024-05-06T07:08:09Z",
             "KIND:group",
             "MEMBER:mailto:b@kites.example",
+        ] {
+            assert!(cards.contains(&format!("\r\n{line}\r\n")), "{line} in {cards}");
+        }
+        let cards = to_vcards(&both, VcardVersion::Four).replace("\r\n ", "");
+        for line in [
+            "EMAIL;PREF=1:bram@saltmarsh.example",
+            "EMAIL:b@kites.example",
+            "TEL;TYPE=\"cell,voice\":0151 1",
+            "ADR;TYPE=home:;;Dyke 3;Saltmarsh;;;",
+            "BDAY:19790307",
+            "PHOTO:data:image/jpeg;base64,/9j/cGhvdG8=",
+            "REV:20240506T070809Z",
         ] {
             assert!(cards.contains(&format!("\r\n{line}\r\n")), "{line} in {cards}");
         }

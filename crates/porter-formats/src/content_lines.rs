@@ -31,9 +31,9 @@ impl ContentLines {
         }
     }
 
-    /// A line with bytes.
-    pub(crate) fn bytes(&mut self, name: &str, value: &[u8]) {
-        self.raw(name, &STANDARD.encode(value));
+    /// A line with bytes, behind a beginning that ends with what stands before them.
+    pub(crate) fn bytes(&mut self, begin: &str, value: &[u8]) {
+        self.fold(&format!("{begin}{}", STANDARD.encode(value)));
     }
 
     /// A long line goes on behind a blank, and never ends within a letter.

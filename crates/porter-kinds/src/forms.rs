@@ -11,7 +11,7 @@ use crate::profiles::ProfileFolder;
 use porter_formats::bookmarks::Bookmarks;
 use porter_formats::bookmarks::file::to_html;
 use porter_formats::calendar::to_calendar;
-use porter_formats::contacts::{Contact, to_table, to_vcards};
+use porter_formats::contacts::{Contact, VcardVersion, to_ldif, to_table, to_vcards};
 use porter_formats::cookies::to_text;
 use porter_formats::links::{Page, feeds_to_opml};
 use porter_formats::shortcut;
@@ -36,8 +36,12 @@ pub enum Form {
     Tabs,
     /// Cookies, as the text that other programs read.
     Cookies,
-    /// vCards of people with their addresses.
+    /// vCards of people with their addresses, of version 3.0.
     Contacts,
+    /// The same of version 4.0.
+    ContactsOf4,
+    /// The same as records of a directory.
+    ContactsLdif,
     /// The same as a table.
     ContactsTable,
     /// The events of calendars, as one.
@@ -110,11 +114,13 @@ pub fn take_as(
             page.end()?;
             Ok((tabs.len() as u64).into())
         }
-        Form::Contacts | Form::ContactsTable => take_contacts(trunk, item, form, to),
+        Form::Contacts | Form::ContactsOf4 | Form::ContactsLdif | Form::ContactsTable => {
+            take_contacts(trunk, item, form, to)
+        }
         Form::Calendar | Form::Tasks => {
             let things = if form == Form::Tasks { Things::Tasks } else { Things::Events };
             let ThingsFound { things, damaged, flaws, may_hold_them } =
-                things_out::entries(trunk, item, things)?;
+                things_out::entries(trunk, item, things, tempfile::tempdir()?.path())?;
             if !may_hold_them {
                 return Err(NotTaken::NotOfItem(item.id.clone()));
             }
@@ -133,7 +139,7 @@ fn take_contacts(
     to: &mut dyn Write,
 ) -> Result<Taken, NotTaken> {
     let ThingsFound { things: mut people, damaged, flaws, may_hold_them } =
-        things_out::contacts(trunk, item)?;
+        things_out::contacts(trunk, item, tempfile::tempdir()?.path())?;
     let of_profile = people_in(&Unpacked::of(trunk, item, &holds_people)?.folder())?;
     if of_profile.is_none() && !may_hold_them {
         return Err(NotTaken::NotOfItem(item.id.clone()));
@@ -142,7 +148,12 @@ fn take_contacts(
         people.iter().flat_map(|person| &person.emails).map(|address| address.to_lowercase()).collect();
     let others = of_profile.into_iter().flatten();
     people.extend(others.filter(|person| !known.contains(&person.address.to_lowercase())).map(Contact::from));
-    let written = if form == Form::Contacts { to_vcards(&people) } else { to_table(&people) };
+    let written = match form {
+        Form::Contacts => to_vcards(&people, VcardVersion::Three),
+        Form::ContactsOf4 => to_vcards(&people, VcardVersion::Four),
+        Form::ContactsLdif => to_ldif(&people),
+        _ => to_table(&people),
+    };
     to.write_all(written.as_bytes())?;
     Ok(Taken { rows: people.len() as u64, damaged, flaws })
 }

@@ -111,7 +111,7 @@ fn write_entry(entry: &Entry, zone: Option<&str>, lines: &mut ContentLines) {
         lines.raw("END", "VALARM");
     }
     for (name, content) in &entry.files {
-        let parameters = format!("ATTACH;ENCODING=BASE64;VALUE=BINARY;X-FILENAME={}", parameter(name));
+        let parameters = format!("ATTACH;ENCODING=BASE64;VALUE=BINARY;X-FILENAME={}:", parameter(name));
         lines.bytes(&parameters, content);
     }
     lines.raw("END", name);

@@ -14,6 +14,14 @@ pub fn task_count(database: &Connection) -> Result<u64, FormatError> {
     count(database, "cal_todos")
 }
 
+/// The names of all events and tasks.
+pub fn unique_names(database: &Connection) -> Result<Vec<String>, FormatError> {
+    let mut statement =
+        database.prepare("SELECT id FROM cal_events UNION SELECT id FROM cal_todos ORDER BY 1")?;
+    let rows = statement.query_map([], |row| row.get(0))?;
+    Ok(rows.collect::<Result<_, _>>()?)
+}
+
 fn count(database: &Connection, table: &str) -> Result<u64, FormatError> {
     let sql = format!("SELECT count(*) FROM (SELECT DISTINCT cal_id, id FROM {table})");
     Ok(database.query_row(&sql, [], |row| row.get(0))?)

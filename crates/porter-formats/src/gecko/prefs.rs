@@ -57,18 +57,47 @@ pub fn with_texts(text: &str, mut change: impl FnMut(&str, &str) -> Becomes) -> 
     out
 }
 
-/// Sets texts: each in its line, or in a new one at the end.
-pub fn with_set(text: &str, settings: &[(String, String)]) -> String {
-    let mut left: Vec<&(String, String)> = settings.iter().collect();
-    let mut out = with_texts(text, |name, _| match left.iter().position(|(own, _)| own == name) {
-        Some(at) => Becomes::Text(left.remove(at).1.clone()),
-        None => Becomes::Same,
-    });
-    if !out.is_empty() && !out.ends_with('\n') {
+/// The value of a setting.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Setting {
+    /// A text.
+    Text(String),
+    /// A number.
+    Number(i64),
+    /// Yes or no.
+    Flag(bool),
+}
+
+impl Setting {
+    fn as_written(&self) -> String {
+        match self {
+            Self::Text(text) => quoted(text),
+            Self::Number(number) => number.to_string(),
+            Self::Flag(is_set) => is_set.to_string(),
+        }
+    }
+}
+
+/// Sets values: each in its line, or in a new one at the end. All else stays to the byte.
+pub fn with_set(text: &str, settings: &[(String, Setting)]) -> String {
+    let mut left: Vec<&(String, Setting)> = settings.iter().collect();
+    let mut out = String::with_capacity(text.len());
+    for line in text.split_inclusive('\n') {
+        let known = parts(line).and_then(|(name, value)| {
+            let at = left.iter().position(|(own, _)| own == name)?;
+            let begin = line.rfind(value)?;
+            Some((begin, value.len(), left.remove(at).1.as_written()))
+        });
+        match known {
+            Some((begin, length, new)) => out.extend([&line[..begin], &new, &line[begin + length..]]),
+            None => out.push_str(line),
+        }
+    }
+    if !left.is_empty() && !out.is_empty() && !out.ends_with('\n') {
         out.push('\n');
     }
     for (name, value) in left {
-        out.push_str(&format!("user_pref(\"{name}\", {});\n", quoted(value)));
+        out.push_str(&format!("user_pref(\"{name}\", {});\n", value.as_written()));
     }
     out
 }
@@ -129,5 +158,10 @@ mod tests {
             if is_it { Becomes::Text(value.replace("odile", "o")) } else { Becomes::Same }
         });
         assert_eq!(changed, text.replace("\\\\odile", "\\\\o"));
+        let set = |name: &str, value| (name.to_owned(), value);
+        let settings = [set("browser.startup.page", Setting::Number(1)), set("new", Setting::Flag(true))];
+        let changed = with_set(text, &settings);
+        assert_eq!(changed, text.replace("page\", 3)", "page\", 1)") + "\nuser_pref(\"new\", true);\n");
+        assert_eq!(with_set(&changed, &settings), changed);
     }
 }

@@ -4,12 +4,14 @@
 //! - `staging`: the letters of an item on their way, folder by folder, into mailboxes that wait;
 //! - `folder_names`: the files of folders;
 //! - `local_folders`: where the program keeps letters of no account;
-//! - `present`: the letters that are there.
+//! - `present`: the letters that are there;
+//! - `things`: people, events and tasks.
 
 mod folder_names;
 mod local_folders;
 mod present;
 mod staging;
+mod things;
 
 pub(super) use present::Present;
 
@@ -22,11 +24,12 @@ use crate::changes::Changes;
 use crate::ground::Ground;
 use crate::profiles::in_use::in_use;
 use crate::profiles::{ProfileFolder, default_profile};
-use crate::receipt::letters_brought::{LettersBrought, LettersReceipt};
+use crate::receipt::letters_brought::{BroughtKind, LettersBrought, LettersReceipt};
 use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
 use crate::wishes::rule_called;
 use local_folders::LocalFolders;
 use porter_machine::Account;
+use porter_machine::layout::Family;
 use porter_names::RelativePath;
 use porter_source::Volume;
 use porter_trunk::{ContentHash, MeaningCount, Trunk, TrunkItem};
@@ -35,14 +38,15 @@ use std::fs::File;
 use std::io::{self, Write};
 use std::path::Path;
 use std::sync::Arc;
+use things::Coming;
 
 /// Plans that the letters of all items come into the program that was asked for.
 pub(super) fn land(items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
     let Some(program) = &ground.wishes.mail.into else { return };
     let Some(rule) = rule_called(ground.catalogue, program) else { return };
-    for item in
-        items.iter().filter(|item| item.kind == KIND && numbers_of(item).any(|count| count.captured > 0))
-    {
+    for item in items.iter().filter(|item| {
+        item.kind == KIND && (numbers_of(item).any(|count| count.captured > 0) || has_things(item))
+    }) {
         // A profile that lands as one has its letters with it.
         let comes_whole = item.rule.as_ref() == Some(&rule.id) && changes.refused(&item.id).is_none();
         let Some(account) = ground.account_of(item).filter(|_| !comes_whole) else { continue };
@@ -58,6 +62,12 @@ pub(super) fn land(items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Chan
 /// The numbers of letters that are nowhere else, and of copies of those on a server.
 fn numbers_of(item: &TrunkItem) -> impl Iterator<Item = &MeaningCount> {
     item.counts.iter().filter(|count| [MESSAGES, letters::ON_A_SERVER].contains(&&*count.name))
+}
+
+/// True for an item with people, events or tasks.
+fn has_things(item: &TrunkItem) -> bool {
+    let names = [letters::CONTACTS, letters::EVENTS, letters::TASKS];
+    item.counts.iter().any(|count| names.contains(&&*count.name) && count.captured > 0)
 }
 
 fn bring(
@@ -80,6 +90,7 @@ fn bring(
         into: format!("{} \u{201c}{name}\u{201d}", rule.title),
         top: format!("{} ({})", item.title.replace(": ", ", "), ground.label().machine.name),
         volume: Arc::clone(&machine.volume),
+        family: machine.layout.family,
         profile: profile.at,
         choice: ground.wishes.mail.letters.clone(),
     };
@@ -97,17 +108,26 @@ fn bring(
 /// Looks for the letters that earlier restores brought into a mail program.
 pub(super) fn prove(item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
     let brought = ground.earlier.letters_brought(&item.id);
-    for of_one in brought.chunk_by(|a, b| a.into == b.into) {
-        let Some(LettersBrought { into, mail_at, .. }) = of_one.first() else { continue };
+    for of_one in brought.chunk_by(|a, b| (a.kind, &a.into) == (b.kind, &b.into)) {
+        let Some(LettersBrought { kind, into, mail_at, .. }) = of_one.first() else { continue };
         let note = |row: &mut ItemReceipt, reason| {
             let path = mail_at.clone();
             let (verdict, needs_attention) = (Verdict::Changed, true);
             row.find(Finding { path, verdict, reason, needs_attention, expected_at: None });
         };
-        let mut present = match Present::below(&*ground.machine.volume, mail_at, &|| true) {
+        let volume = &*ground.machine.volume;
+        let present = match kind {
+            BroughtKind::Letters => {
+                Present::below(volume, mail_at, &|| true).map_err(|error| error.to_string())
+            }
+            _ => things::there(&ProfileFolder { volume, at: mail_at.clone() }, *kind)
+                .map(|prints| prints.into_iter().collect())
+                .map_err(|error| error.to_string()),
+        };
+        let mut present = match present {
             Ok(present) => present,
-            Err(error) => {
-                note(row, Reason::LettersNotRead { into: into.clone(), detail: error.to_string() });
+            Err(detail) => {
+                note(row, Reason::LettersNotRead { into: into.clone(), detail });
                 continue;
             }
         };
@@ -117,6 +137,7 @@ pub(super) fn prove(item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt
             let there_now = expected.iter().filter(|print| present.take(print)).count() as u64;
             gone += expected.len() as u64 - there_now;
             row.letters.push(LettersReceipt {
+                kind: *kind,
                 into: into.clone(),
                 folder: letters.folder.clone(),
                 found: letters.found,
@@ -141,6 +162,7 @@ struct Making {
     /// The folder that all others are in.
     top: String,
     volume: Arc<dyn Volume>,
+    family: Family,
     profile: RelativePath,
     choice: LetterChoice,
 }
@@ -177,11 +199,24 @@ impl Making {
             let set_aside_too = index.filter(|at| volume.metadata(at).is_ok()).into_iter().collect();
             brought.files.push(BroughtFile { at, made, blake3, set_aside_too });
         }
-        brought.files.extend(local.entered(&profile, aside)?);
         brought.letters = staged.letters;
         for letters in &mut brought.letters {
-            letters.into.clone_from(&self.into);
             letters.mail_at.clone_from(&mail_at);
+        }
+        let (item, title, family) = (&self.item, &*self.top, self.family);
+        let things = Coming { trunk, item, title, profile: &profile, family, aside }.make();
+        brought.files.extend(things.files);
+        brought.letters.extend(things.brought);
+        brought.flaws.extend(things.flaws);
+        let text = local_folders::settings(&profile)?;
+        let mut settings = things.settings;
+        // Only if a letter came are there folders for them.
+        if brought.letters.iter().any(|row| row.kind == BroughtKind::Letters && row.written > 0) {
+            settings.extend(local.settings(&text));
+        }
+        brought.files.extend(things::settings_with(&profile, &text, &settings, aside)?);
+        for row in &mut brought.letters {
+            row.into.clone_from(&self.into);
         }
         Ok(brought)
     }

@@ -52,16 +52,21 @@ impl Things {
 }
 
 /// The people in an item's files of Outlook.
-pub fn contacts(trunk: &dyn Trunk, item: &TrunkItem) -> Result<ThingsFound<Contact>, NotTaken> {
-    found(trunk, item, Things::Contacts, &mut |_, thing| match thing.kind() {
+pub fn contacts(trunk: &dyn Trunk, item: &TrunkItem, aside: &Path) -> Result<ThingsFound<Contact>, NotTaken> {
+    found((trunk, item, aside), Things::Contacts, &mut |_, thing| match thing.kind() {
         ThingKind::List => Some(contact::list(thing)),
         _ => Some(contact::contact(thing)),
     })
 }
 
 /// The events or tasks in an item's files of Outlook.
-pub fn entries(trunk: &dyn Trunk, item: &TrunkItem, things: Things) -> Result<ThingsFound<Entry>, NotTaken> {
-    let mut found = found(trunk, item, things, &mut |_, thing| match things {
+pub fn entries(
+    trunk: &dyn Trunk,
+    item: &TrunkItem,
+    things: Things,
+    aside: &Path,
+) -> Result<ThingsFound<Entry>, NotTaken> {
+    let mut found = found((trunk, item, aside), things, &mut |_, thing| match things {
         Things::Tasks => Some(task::task(thing)),
         _ => event::event(thing),
     })?;
@@ -76,7 +81,7 @@ pub fn entries(trunk: &dyn Trunk, item: &TrunkItem, things: Things) -> Result<Th
 pub fn take_notes(trunk: &dyn Trunk, item: &TrunkItem, to: &Path) -> Result<ThingsFound<()>, NotTaken> {
     let mut names = Names::default();
     let mut failed = None;
-    let found = found(trunk, item, Things::Notes, &mut |folder, thing| {
+    let found = found((trunk, item, to), Things::Notes, &mut |folder, thing| {
         if failed.is_some() {
             return None;
         }
@@ -102,16 +107,15 @@ pub fn take_notes(trunk: &dyn Trunk, item: &TrunkItem, to: &Path) -> Result<Thin
     }
 }
 
+/// Data files are unpacked in `aside`, one at a time.
 fn found<T>(
-    trunk: &dyn Trunk,
-    item: &TrunkItem,
+    (trunk, item, aside): (&dyn Trunk, &TrunkItem, &Path),
     things: Things,
     read: &mut dyn FnMut(&MailFolder, &Thing<'_>) -> Option<T>,
 ) -> Result<ThingsFound<T>, NotTaken> {
-    let aside = tempfile::TempDir::with_prefix("porter-")?;
     let mut found = ThingsFound { things: Vec::new(), damaged: 0, flaws: Vec::new(), may_hold_them: false };
-    let any_data_files = each_data_file(trunk, item, aside.path(), &|| true, &mut |name,
-                                                                                   mailbox|
+    let any_data_files = each_data_file(trunk, item, aside, &|| true, &mut |name,
+                                                                            mailbox|
      -> io::Result<()> {
         let mailbox = match mailbox {
             Ok(mailbox) => mailbox,

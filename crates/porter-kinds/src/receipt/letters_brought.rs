@@ -6,15 +6,31 @@ use porter_trunk::written_path;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
+/// What was brought.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum BroughtKind {
+    /// The letters of a folder.
+    #[default]
+    Letters,
+    /// People, and lists of people, in an address book.
+    Contacts,
+    /// Events and tasks in a calendar.
+    Calendar,
+}
+
 /// All that are found were written, doubles, left out or damaged.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct LettersBrought {
+    /// Letters, or other things.
+    #[serde(default)]
+    pub kind: BroughtKind,
     /// The program and its profile.
     pub into: String,
     /// The names down to the folder, as the program shows them.
     pub folder: Vec<String>,
-    /// The folder with all mail of the program's own, below the machine's root. A person may move a letter to
-    /// another folder in it.
+    /// The folder with all mail of the program's own, below the machine's root: a person may move a letter to
+    /// another folder in it. For other things the profile.
     #[serde(flatten, with = "written_path")]
     pub mail_at: RelativePath,
     /// How many there are.
@@ -52,6 +68,7 @@ impl LettersBrought {
         let mut pieces = Vec::new();
         for (number, prints) in self.prints.chunks(MOST_PRINTS).enumerate().skip(1) {
             pieces.push(Self {
+                kind: self.kind,
                 into: self.into.clone(),
                 folder: self.folder.clone(),
                 mail_at: self.mail_at.clone(),
@@ -82,7 +99,8 @@ impl LettersBrought {
     /// Puts a piece into its place among the folders that are known. A first piece is of a later restore than
     /// the folder that is known, or its run went on after it was cut off.
     pub fn gather(self, known: &mut Vec<Self>) {
-        let same = |one: &&mut Self| (&one.into, &one.folder) == (&self.into, &self.folder);
+        let same =
+            |one: &&mut Self| (one.kind, &one.into, &one.folder) == (self.kind, &self.into, &self.folder);
         match (known.iter_mut().find(same), self.prints_before) {
             (Some(there), 0) => *there = Self { earlier: there.expected(), ..self },
             (Some(there), before) if before == there.prints.len() as u64 => there.prints.extend(self.prints),
@@ -96,6 +114,9 @@ impl LettersBrought {
 /// The same as a check finds it.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct LettersReceipt {
+    /// Letters, or other things.
+    #[serde(default)]
+    pub kind: BroughtKind,
     /// The program and its profile.
     pub into: String,
     /// The names down to the folder, as the program shows them.

@@ -84,6 +84,9 @@ enum FormWord {
     Tabs,
     Cookies,
     Contacts,
+    #[value(name = "contacts-v4")]
+    ContactsOf4,
+    ContactsLdif,
     ContactsTable,
     Calendar,
     Tasks,
@@ -120,6 +123,8 @@ impl FormWord {
             Self::Tabs => Form::Tabs,
             Self::Cookies => Form::Cookies,
             Self::Contacts => Form::Contacts,
+            Self::ContactsOf4 => Form::ContactsOf4,
+            Self::ContactsLdif => Form::ContactsLdif,
             Self::ContactsTable => Form::ContactsTable,
             Self::Calendar => Form::Calendar,
             Self::Tasks => Form::Tasks,
@@ -184,7 +189,9 @@ fn take_form(
         FormWord::History => "page of the history",
         FormWord::Tabs => "open tab",
         FormWord::Cookies => "cookie",
-        FormWord::Contacts | FormWord::ContactsTable => "contact",
+        FormWord::Contacts | FormWord::ContactsOf4 | FormWord::ContactsLdif | FormWord::ContactsTable => {
+            "contact"
+        }
         FormWord::Calendar => "event",
         FormWord::Tasks => "task",
         FormWord::Notes => "note",

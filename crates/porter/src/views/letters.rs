@@ -8,7 +8,7 @@ use crate::screen::{CARE, say, styled};
 use porter_core::restore::RestoreReport;
 use porter_kinds::mail::letters_out::{FolderTaken, LettersTaken};
 use porter_kinds::receipt::LettersReceipt;
-use porter_kinds::receipt::letters_brought::LettersBrought;
+use porter_kinds::receipt::letters_brought::{BroughtKind, LettersBrought};
 use porter_names::screen::on_screen;
 use serde_json::{Value, json};
 use std::path::Path;
@@ -20,12 +20,15 @@ pub(crate) fn brought(letters: &[LettersReceipt]) -> Vec<String> {
         let wanted = sum(|row| row.expected);
         let folders = rows.iter().filter(|row| row.expected > 0).count() as u64;
         let into = rows.first().map(|row| on_screen(row.into.as_bytes())).unwrap_or_default();
-        let mut words = vec![format!(
-            "{} of {} in {} are in {into}",
-            count(sum(|row| row.there_now)),
-            counted(wanted, "letter"),
-            counted(folders, "folder")
-        )];
+        let kind = rows.first().map(|row| row.kind).unwrap_or_default();
+        let there = count(sum(|row| row.there_now));
+        let mut words = vec![match kind {
+            BroughtKind::Letters => {
+                let (wanted, folders) = (counted(wanted, "letter"), counted(folders, "folder"));
+                format!("{there} of {wanted} in {folders} are in {into}")
+            }
+            kind => format!("{there} of {} are in {into}", things(wanted, kind)),
+        }];
         let others = [
             (sum(|row| row.doubles), "were there before"),
             (sum(|row| row.left_out), "not asked for"),
@@ -35,19 +38,33 @@ pub(crate) fn brought(letters: &[LettersReceipt]) -> Vec<String> {
         words.extend(others.map(|(number, why)| format!("{} {why}", count(number))));
         words.join(", ")
     };
-    letters.chunk_by(|a, b| a.into == b.into).map(of_program).collect()
+    letters.chunk_by(is_of_one).map(of_program).collect()
+}
+
+/// True for two rows of one sentence.
+pub(crate) fn is_of_one(a: &LettersReceipt, b: &LettersReceipt) -> bool {
+    (a.kind, &a.into) == (b.kind, &b.into)
+}
+
+fn things(number: u64, kind: BroughtKind) -> String {
+    match kind {
+        BroughtKind::Letters => counted(number, "letter"),
+        BroughtKind::Contacts => counted(number, "contact"),
+        BroughtKind::Calendar if number == 1 => "1 event or task".to_owned(),
+        BroughtKind::Calendar => format!("{} events and tasks", count(number)),
+    }
 }
 
 /// Shows the letters that a restore brought into mail programs.
 pub(crate) fn show_brought(report: &RestoreReport) {
-    for of_item in report.letters.chunk_by(|(a, _), (b, _)| a == b) {
+    for of_item in report.letters.chunk_by(|(a, row), (b, other)| (a, row.kind) == (b, other.kind)) {
         let sum = |of: fn(&LettersBrought) -> u64| of_item.iter().map(|(_, row)| of(row)).sum::<u64>();
-        let (item, into) = of_item.first().map(|(item, row)| (&**item, &*row.into)).unwrap_or_default();
+        let Some((item, LettersBrought { into, kind, .. })) = of_item.first() else { continue };
         say(format_args!(
             "{}: {} of {} came into {}, {} were there before, {} not asked for, {} damaged.",
             on_screen(item.as_bytes()),
             count(sum(|row| row.written)),
-            counted(sum(|row| row.found), "letter"),
+            things(sum(|row| row.found), *kind),
             on_screen(into.as_bytes()),
             count(sum(|row| row.doubles)),
             count(sum(|row| row.left_out)),
@@ -64,7 +81,7 @@ pub(crate) fn show_brought(report: &RestoreReport) {
 pub(crate) fn brought_json(report: &RestoreReport) -> Value {
     let folder = |(item, row): &(String, LettersBrought)| {
         json!({
-            "item": item, "into": row.into, "folder": row.folder, "found": row.found, "written": row.written,
+            "kind": row.kind, "item": item, "into": row.into, "folder": row.folder, "found": row.found, "written": row.written,
             "incomplete": row.incomplete, "doubles": row.doubles, "left_out": row.left_out, "damaged": row.damaged,
         })
     };

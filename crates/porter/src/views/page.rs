@@ -224,7 +224,7 @@ fn row(page: &mut String, receipt: &Receipt, item: &ItemReceipt) {
 /// The letters that came into a mail program: a sentence, and folded behind it each folder.
 fn letters_brought(letters: &[LettersReceipt]) -> String {
     let mut out = String::new();
-    let of_programs = letters.chunk_by(|a, b| a.into == b.into);
+    let of_programs = letters.chunk_by(letters::is_of_one);
     for (of_program, line) in of_programs.zip(letters::brought(letters)) {
         let _ = write!(
             out,

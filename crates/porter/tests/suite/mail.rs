@@ -342,8 +342,7 @@ fn letters_and_accounts_of_smaller_programs_are_told() {
         .porter(&["capture", "built/SAILROOM", "trunk", "--only", "tamsin/mail/*", "--quiet"])
         .with_status(0);
     bench.porter(&["take", "trunk", "tamsin/mail/apple-mail", "mail", "--as", "mbox"]).with_status(0);
-    let mailbox =
-        bench.read("mail/Library/Mail/V3/POP-tamsin@mail.saltmarsh.example/INBOX.mbox/Messages.mbox");
+    let mailbox = bench.read("mail/POP-tamsin@mail.saltmarsh.example/INBOX.mbox");
     let subjects: Vec<&str> = mailbox.lines().filter(|line| line.starts_with("Subject: ")).collect();
     assert_eq!(subjects[..2], ["Subject: Sail 1", "Subject: Sail 2"]);
     assert!(

@@ -38,7 +38,7 @@ fn with_machines() -> Workbench {
     bench
 }
 
-/// Item, found, written, doubles, left out.
+/// Kind and item, found, written, doubles, left out.
 fn rows(report: &Value) -> BTreeSet<(String, u64, u64, u64, u64)> {
     let number = |row: &Value, name: &str| row[name].as_u64().unwrap();
     report["letters"]["folders"]
@@ -46,7 +46,7 @@ fn rows(report: &Value) -> BTreeSet<(String, u64, u64, u64, u64)> {
         .unwrap()
         .iter()
         .map(|row| {
-            let item = row["item"].as_str().unwrap().to_owned();
+            let item = format!("{} {}", row["kind"].as_str().unwrap(), row["item"].as_str().unwrap());
             (
                 item,
                 number(row, "found"),
@@ -68,7 +68,12 @@ fn letters_come_behind_what_is_there_once_and_are_proved_and_taken_back() {
     assert_eq!(bench.snapshot("NEW/Users"), before);
 
     let report = bench.porter(&[&RESTORE[..], &["--json"]].concat()).with_status(0).json();
-    let expected = [(OUTLOOK, 8, 8, 0, 0), ("odile/mail/windows-mail", 2, 1, 1, 0)];
+    let expected = [
+        ("letters odile/mail/outlook-data", 8, 8, 0, 0),
+        ("contacts odile/mail/outlook-data", 3, 3, 0, 0),
+        ("calendar odile/mail/outlook-data", 4, 4, 0, 0),
+        ("letters odile/mail/windows-mail", 2, 1, 1, 0),
+    ];
     let expected = expected
         .map(|(item, found, written, doubles, left)| (item.to_owned(), found, written, doubles, left));
     assert_eq!(rows(&report), BTreeSet::from(expected));
@@ -79,6 +84,8 @@ fn letters_come_behind_what_is_there_once_and_are_proved_and_taken_back() {
     assert_eq!(fs::metadata(bench.path(&local).join("Outlook, data files (OLD)")).unwrap().len(), 0);
     let prefs = bench.read(&format!("{PROFILE}/prefs.js"));
     assert!(prefs.contains("\"mail.accountmanager.accounts\", \"account1,account2,account3\""), "{prefs}");
+
+    assert!(prefs.contains(".uri\", \"file:///C:/Users/odile/AppData/Roaming/Thunderbird/"), "{prefs}");
 
     // A second time nothing comes, and nothing is touched.
     let landed = bench.snapshot(PROFILE);
@@ -105,7 +112,7 @@ fn letters_come_behind_what_is_there_once_and_are_proved_and_taken_back() {
     // It comes again, behind what is there, and the index of that is set aside.
     bench.write(&format!("{local}/{INBOX}.msf"), "// <!-- <mdb:mork:z v=\"1.4\"/> -->");
     let report = bench.porter(&[&RESTORE[..], &["--json"]].concat()).with_status(0).json();
-    assert!(rows(&report).contains(&(OUTLOOK.to_owned(), 8, 1, 7, 0)), "{:?}", rows(&report));
+    assert!(rows(&report).contains(&(format!("letters {OUTLOOK}"), 8, 1, 7, 0)), "{:?}", rows(&report));
     let now = bench.read(&format!("{local}/{INBOX}"));
     assert!(now.starts_with(&inbox[..cut]) && now.matches("From - ").count() == 7, "{now}");
     assert!(!bench.path(&format!("{local}/{INBOX}.msf")).exists());
@@ -131,7 +138,7 @@ fn letters_are_chosen_and_what_cannot_take_them_says_why() {
     let options =
         ["--mail-folder", "**/Inbox", "--mail-since", "2026-02-06", "--mail-until", "2026-02-08", "--json"];
     let report = bench.porter(&[&RESTORE[..], &options].concat()).with_status(0).json();
-    assert!(rows(&report).contains(&(OUTLOOK.to_owned(), 8, 3, 0, 5)), "{:?}", rows(&report));
+    assert!(rows(&report).contains(&(format!("letters {OUTLOOK}"), 8, 3, 0, 5)), "{:?}", rows(&report));
     bench.porter(&["undo", "NEW", "--yes", "--quiet"]).with_status(0);
     assert!(!bench.path(&format!("{PROFILE}/Mail/Local Folders")).exists());
 

@@ -1,12 +1,9 @@
 //! The folders of a profile of Mozilla's mail programs that belong to no account: *Local Folders*.
 
-use crate::bringing::BroughtFile;
 use crate::profiles::ProfileFolder;
 use crate::profiles::mozilla::{PREFS, RELATIVE, inside_profile};
-use porter_formats::gecko::prefs;
+use porter_formats::gecko::prefs::{self, Setting};
 use porter_names::RelativePath;
-use porter_trunk::ContentHash;
-use std::path::Path;
 
 /// Says which server the local folders are.
 const SERVER: &str = "mail.accountmanager.localfoldersserver";
@@ -47,30 +44,19 @@ impl LocalFolders {
         Ok(Self { at, is_new: false })
     }
 
-    /// The settings with the local folders in them, if they are new.
-    pub(super) fn entered(
-        &self,
-        profile: &ProfileFolder<'_>,
-        aside: &Path,
-    ) -> Result<Option<BroughtFile>, String> {
-        if !self.is_new {
-            return Ok(None);
-        }
-        let content = with_local_folders(&settings(profile)?);
-        let made = aside.join("settings");
-        std::fs::write(&made, &content).map_err(|cause| cause.to_string())?;
-        let at = profile.path(PREFS).ok_or("its path cannot be used")?;
-        let blake3 = ContentHash::of(content.as_bytes());
-        Ok(Some(BroughtFile { at, made, blake3, set_aside_too: Vec::new() }))
+    /// What the settings say of the local folders, if they are new.
+    pub(super) fn settings(&self, text: &str) -> Vec<(String, Setting)> {
+        if self.is_new { of_local_folders(text) } else { Vec::new() }
     }
 }
 
-fn settings(profile: &ProfileFolder<'_>) -> Result<String, String> {
+/// The text of a profile's settings.
+pub(super) fn settings(profile: &ProfileFolder<'_>) -> Result<String, String> {
     let file = profile.read(PREFS).ok_or("it has no settings yet: start it once, and close it")?;
     String::from_utf8(file).map_err(|_| "its settings are no text".to_owned())
 }
 
-fn with_local_folders(text: &str) -> String {
+fn of_local_folders(text: &str) -> Vec<(String, Setting)> {
     let all: Vec<(String, String)> = prefs::all(text).collect();
     let free = |begin: &str| {
         let numbers = all.iter().filter_map(|(name, _)| {
@@ -84,20 +70,18 @@ fn with_local_folders(text: &str) -> String {
     let accounts = prefs::get_text(text, ACCOUNTS).filter(|accounts| !accounts.is_empty());
     let accounts = accounts.map_or_else(|| account.clone(), |accounts| format!("{accounts},{account}"));
     let of_server = |name: &str, value: &str| (format!("mail.server.{server}.{name}"), value.to_owned());
-    prefs::with_set(
-        text,
-        &[
-            of_server("type", "none"),
-            of_server("hostname", "Local Folders"),
-            of_server("name", "Local Folders"),
-            of_server("userName", "nobody"),
-            of_server(&format!("directory{RELATIVE}"), &format!("[ProfD]{USUAL}")),
-            of_server("storeContractID", FILE_FOR_A_FOLDER),
-            (format!("mail.account.{account}.server"), server.clone()),
-            (ACCOUNTS.to_owned(), accounts),
-            (SERVER.to_owned(), server.clone()),
-        ],
-    )
+    let all = [
+        of_server("type", "none"),
+        of_server("hostname", "Local Folders"),
+        of_server("name", "Local Folders"),
+        of_server("userName", "nobody"),
+        of_server(&format!("directory{RELATIVE}"), &format!("[ProfD]{USUAL}")),
+        of_server("storeContractID", FILE_FOR_A_FOLDER),
+        (format!("mail.account.{account}.server"), server.clone()),
+        (ACCOUNTS.to_owned(), accounts),
+        (SERVER.to_owned(), server.clone()),
+    ];
+    all.map(|(name, value)| (name, Setting::Text(value))).into()
 }
 
 #[cfg(test)]
@@ -109,7 +93,7 @@ mod tests {
         let text = "user_pref(\"mail.server.server4.type\", \"imap\");\n\
             user_pref(\"mail.account.account2.server\", \"server4\");\n\
             user_pref(\"mail.accountmanager.accounts\", \"account2\");\n";
-        let with = with_local_folders(text);
+        let with = prefs::with_set(text, &of_local_folders(text));
         for (name, value) in [
             (ACCOUNTS, "account2,account3"),
             (SERVER, "server5"),
@@ -119,6 +103,9 @@ mod tests {
         ] {
             assert_eq!(prefs::get_text(&with, name).as_deref(), Some(value), "{name} in {with}");
         }
-        assert_eq!(prefs::get_text(&with_local_folders(""), ACCOUNTS).as_deref(), Some("account1"));
+        assert_eq!(
+            prefs::get_text(&prefs::with_set("", &of_local_folders("")), ACCOUNTS).as_deref(),
+            Some("account1")
+        );
     }
 }

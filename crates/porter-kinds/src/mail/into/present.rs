@@ -82,6 +82,14 @@ impl Present {
     }
 }
 
+impl FromIterator<LetterPrint> for Present {
+    fn from_iter<I: IntoIterator<Item = LetterPrint>>(prints: I) -> Self {
+        let mut present = Self::default();
+        prints.into_iter().for_each(|print| present.add(print));
+        present
+    }
+}
+
 fn is_mailbox(file: &dyn VolumeFile) -> io::Result<bool> {
     let mut beginning = [0; 5];
     let read = file.read_at(0, &mut beginning)?;

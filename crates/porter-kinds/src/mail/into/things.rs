@@ -1,0 +1,287 @@
+//! People, events and tasks on their way into a program of Mozilla's: an address book and a calendar of their
+//! own, which its settings name.
+//!
+//! The calendar is a file of iCalendar: the program reads it with all that a calendar can say, whatever the
+//! tables of its own database are this year.
+
+use super::present::Present;
+use crate::bringing::BroughtFile;
+use crate::crossing::old_paths::as_written;
+use crate::mail::contacts::is_address_book;
+use crate::mail::letter_print::LetterPrint;
+use crate::mail::things_out::{self, ThingsFound};
+use crate::profiles::ProfileFolder;
+use crate::profiles::mozilla::PREFS;
+use crate::receipt::letters_brought::{BroughtKind, LettersBrought};
+use porter_formats::calendar::entry::Entry;
+use porter_formats::calendar::{joined, to_calendar, unique_names};
+use porter_formats::contacts::Contact;
+use porter_formats::gecko::prefs::{self, Setting};
+use porter_formats::gecko::{address_book, calendar};
+use porter_formats::{FormatError, percent};
+use porter_machine::layout::Family;
+use porter_names::RelativePath;
+use porter_trunk::{ContentHash, Trunk, TrunkItem};
+use rusqlite::Connection;
+use std::fs;
+use std::path::Path;
+
+/// The folder of a profile with calendars, and the beginning of the names of ours.
+const CALENDARS: &str = "calendar-data";
+const OURS: &str = "porter-";
+/// The calendars that exist only in the profile.
+const OWN_CALENDARS: &str = "calendar-data/local.sqlite";
+
+/// All that comes beside letters.
+#[derive(Default)]
+pub(super) struct ThingsMade {
+    pub(super) files: Vec<BroughtFile>,
+    pub(super) settings: Vec<(String, Setting)>,
+    pub(super) brought: Vec<LettersBrought>,
+    pub(super) flaws: Vec<String>,
+}
+
+/// Where things come from, and where they go.
+pub(super) struct Coming<'c> {
+    pub(super) trunk: &'c dyn Trunk,
+    pub(super) item: &'c TrunkItem,
+    /// The name of the book and of the calendar.
+    pub(super) title: &'c str,
+    pub(super) profile: &'c ProfileFolder<'c>,
+    pub(super) family: Family,
+    pub(super) aside: &'c Path,
+}
+
+impl Coming<'_> {
+    /// Makes all of it. What cannot be made is named, and keeps nothing else from coming.
+    pub(super) fn make(&self) -> ThingsMade {
+        let mut made = ThingsMade::default();
+        for (what, done) in
+            [("contacts", self.people(&mut made)), ("events and tasks", self.entries(&mut made))]
+        {
+            if let Err(cause) = done {
+                made.flaws.push(format!("{what}: {cause}"));
+            }
+        }
+        made
+    }
+
+    /// Eight digits that this item always has.
+    fn mark(&self) -> String {
+        let whole = format!("{}\n{}", self.trunk.label().machine.name, self.item.id);
+        ContentHash::of(whole.as_bytes()).to_string().chars().take(8).collect()
+    }
+
+    fn people(&self, made: &mut ThingsMade) -> Result<(), String> {
+        let found =
+            things_out::contacts(self.trunk, self.item, self.aside).map_err(|cause| cause.to_string())?;
+        let ThingsFound { things, damaged, flaws, .. } = found;
+        made.flaws.extend(flaws);
+        if things.is_empty() && damaged == 0 {
+            return Ok(());
+        }
+        let mut there =
+            people_there(self.profile).map_err(|cause| cause.to_string())?.into_iter().collect::<Present>();
+        let mut row = self.row(BroughtKind::Contacts, things.len() as u64 + damaged, damaged);
+        let mut coming = Vec::new();
+        for mut contact in things {
+            let print = print_of(&contact);
+            row.prints.push(print);
+            if there.take(&print) {
+                row.doubles += 1;
+                continue;
+            }
+            if contact.unique_name.is_empty() {
+                contact.unique_name = print.to_string();
+            }
+            coming.push(contact);
+        }
+        row.written = coming.len() as u64;
+        if !coming.is_empty() {
+            let name = format!("abook-{}.sqlite", self.mark());
+            let book = self.book(&name, &coming)?;
+            made.files.push(self.file(&name, &book)?);
+            made.settings.extend(self.settings_of_book(&name));
+        }
+        made.brought.push(row);
+        Ok(())
+    }
+
+    /// The content of a book: what is there, and those who come.
+    fn book(&self, name: &str, coming: &[Contact]) -> Result<Vec<u8>, String> {
+        let words = |cause: FormatError| cause.to_string();
+        if let Some(mut there) = self.profile.database(name).map_err(words)? {
+            address_book::add(&mut there, coming).map_err(words)?;
+            return there.into_bytes().map_err(words);
+        }
+        let path = self.aside.join("book");
+        let mut database = Connection::open(&path).map_err(|cause| cause.to_string())?;
+        address_book::begin(&database).map_err(words)?;
+        address_book::add(&mut database, coming).map_err(words)?;
+        database.close().map_err(|(_, cause)| cause.to_string())?;
+        fs::read(path).map_err(|cause| cause.to_string())
+    }
+
+    fn settings_of_book(&self, name: &str) -> Vec<(String, Setting)> {
+        let server = format!("ldap_2.servers.porter{}", self.mark());
+        let of = |what: &str, value| (format!("{server}.{what}"), value);
+        vec![
+            of("description", Setting::Text(self.title.to_owned())),
+            // A book that is a file of this form.
+            of("dirType", Setting::Number(101)),
+            of("filename", Setting::Text(name.to_owned())),
+            of("uid", Setting::Text(self.long_mark("book"))),
+        ]
+    }
+
+    fn entries(&self, made: &mut ThingsMade) -> Result<(), String> {
+        let mut row = self.row(BroughtKind::Calendar, 0, 0);
+        let mut all: Vec<Entry> = Vec::new();
+        for things in [things_out::Things::Events, things_out::Things::Tasks] {
+            let found = things_out::entries(self.trunk, self.item, things, self.aside);
+            let found = found.map_err(|cause| cause.to_string())?;
+            row.damaged += found.damaged;
+            made.flaws.extend(found.flaws);
+            all.extend(found.things);
+        }
+        row.found = all.len() as u64 + row.damaged;
+        if row.found == 0 {
+            return Ok(());
+        }
+        let mut there =
+            entries_there(self.profile).map_err(|cause| cause.to_string())?.into_iter().collect::<Present>();
+        let mut coming: Vec<Entry> = Vec::new();
+        for mut entry in all {
+            if entry.unique_name.is_empty() {
+                let whole = to_calendar(std::slice::from_ref(&entry));
+                entry.unique_name = LetterPrint::of(whole.as_bytes()).to_string();
+            }
+            let print = print_of_entry(&entry.unique_name);
+            row.prints.push(print);
+            if there.take(&print) { row.doubles += 1 } else { coming.push(entry) }
+        }
+        row.written = coming.len() as u64;
+        if !coming.is_empty() {
+            let name = format!("{CALENDARS}/{OURS}{}.ics", self.mark());
+            let more = to_calendar(&coming);
+            let whole = match self.profile.read(&name) {
+                Some(there) => joined(&String::from_utf8_lossy(&there), &more),
+                None => more,
+            };
+            made.files.push(self.file(&name, whole.as_bytes())?);
+            made.settings.extend(self.settings_of_calendar(&name)?);
+        }
+        made.brought.push(row);
+        Ok(())
+    }
+
+    fn settings_of_calendar(&self, name: &str) -> Result<Vec<(String, Setting)>, String> {
+        let at = self.profile.path(name).ok_or("its path cannot be used")?;
+        let calendar = format!("calendar.registry.{}", self.long_mark("calendar"));
+        let of = |what: &str, value| (format!("{calendar}.{what}"), value);
+        Ok(vec![
+            of("name", Setting::Text(self.title.to_owned())),
+            of("type", Setting::Text("ics".to_owned())),
+            of("uri", Setting::Text(file_url(self.family, &at))),
+            of("cache.enabled", Setting::Flag(false)),
+            of("calendar-main-in-composite", Setting::Flag(true)),
+        ])
+    }
+
+    /// A name in the form of a UUID that this item always has.
+    fn long_mark(&self, what: &str) -> String {
+        let whole = format!("{}\n{}\n{what}", self.trunk.label().machine.name, self.item.id);
+        let digits = ContentHash::of(whole.as_bytes()).to_string();
+        [0..8, 8..12, 12..16, 16..20, 20..32].map(|part| digits.get(part).unwrap_or_default()).join("-")
+    }
+
+    fn row(&self, kind: BroughtKind, found: u64, damaged: u64) -> LettersBrought {
+        let folder = vec![self.title.to_owned()];
+        let mail_at = self.profile.at.clone();
+        LettersBrought { kind, folder, mail_at, found, damaged, ..LettersBrought::default() }
+    }
+
+    fn file(&self, name: &str, content: &[u8]) -> Result<BroughtFile, String> {
+        let at = self.profile.path(name).ok_or("its path cannot be used")?;
+        let made = self.aside.join(name.replace('/', "-"));
+        fs::write(&made, content).map_err(|cause| cause.to_string())?;
+        Ok(BroughtFile { at, made, blake3: ContentHash::of(content), set_aside_too: Vec::new() })
+    }
+}
+
+/// The settings of a profile with more in them, as a file that waits. None if all are as they should be.
+pub(super) fn settings_with(
+    profile: &ProfileFolder<'_>,
+    text: &str,
+    settings: &[(String, Setting)],
+    aside: &Path,
+) -> Result<Option<BroughtFile>, String> {
+    let content = prefs::with_set(text, settings);
+    if content == text {
+        return Ok(None);
+    }
+    let made = aside.join("settings");
+    fs::write(&made, &content).map_err(|cause| cause.to_string())?;
+    let at = profile.path(PREFS).ok_or("its path cannot be used")?;
+    Ok(Some(BroughtFile { at, made, blake3: ContentHash::of(content.as_bytes()), set_aside_too: Vec::new() }))
+}
+
+fn file_url(family: Family, at: &RelativePath) -> String {
+    let path = as_written(family, at).replace('\\', "/");
+    let begin = if path.starts_with('/') { "file://" } else { "file:///" };
+    format!("{begin}{}", percent::encoded(&path))
+}
+
+/// The things in a profile, by their prints.
+pub(super) fn there(profile: &ProfileFolder<'_>, kind: BroughtKind) -> Result<Vec<LetterPrint>, FormatError> {
+    match kind {
+        BroughtKind::Contacts => people_there(profile),
+        BroughtKind::Calendar => entries_there(profile),
+        BroughtKind::Letters => Ok(Vec::new()),
+    }
+}
+
+fn people_there(profile: &ProfileFolder<'_>) -> Result<Vec<LetterPrint>, FormatError> {
+    let mut prints = Vec::new();
+    for name in profile.names_in("").iter().filter(|name| is_address_book(name) && name.ends_with(".sqlite"))
+    {
+        let Some(book) = profile.database(name)? else { continue };
+        prints.extend(address_book::names(&book)?.iter().map(|row| print_of_person(&row.name, &row.address)));
+        prints.extend(address_book::list_names(&book)?.iter().map(|name| print_of_list(name)));
+    }
+    Ok(prints)
+}
+
+fn entries_there(profile: &ProfileFolder<'_>) -> Result<Vec<LetterPrint>, FormatError> {
+    let mut names = Vec::new();
+    for name in profile.names_in(CALENDARS).iter().filter(|name| name.starts_with(OURS)) {
+        let file = profile.read(&format!("{CALENDARS}/{name}")).unwrap_or_default();
+        names.extend(unique_names(&String::from_utf8_lossy(&file)));
+    }
+    if let Some(own) = profile.database(OWN_CALENDARS)? {
+        names.extend(calendar::unique_names(&own)?);
+    }
+    Ok(names.iter().map(|name| print_of_entry(name)).collect())
+}
+
+fn print_of(contact: &Contact) -> LetterPrint {
+    let first = contact.emails.first().cloned().unwrap_or_default();
+    match contact.members {
+        Some(_) => print_of_list(&contact.shown_name()),
+        None => print_of_person(&contact.shown_name(), &first),
+    }
+}
+
+/// A person is known by the name that is shown and the first address.
+fn print_of_person(name: &str, address: &str) -> LetterPrint {
+    let [name, address] = [name, address].map(|text| text.trim().to_lowercase());
+    LetterPrint::of(format!("person\n\n{name}\n{address}").as_bytes())
+}
+
+fn print_of_list(name: &str) -> LetterPrint {
+    LetterPrint::of(format!("list\n\n{}", name.trim().to_lowercase()).as_bytes())
+}
+
+fn print_of_entry(unique_name: &str) -> LetterPrint {
+    LetterPrint::of(format!("entry\n\n{unique_name}").as_bytes())
+}
