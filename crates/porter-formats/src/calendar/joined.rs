@@ -5,18 +5,23 @@ const NAME: &str = "UID:";
 const BEGIN: &str = "BEGIN:";
 const END: &str = "END:VCALENDAR";
 
-/// The names of the events and tasks in a calendar, each once, as they are written there.
-pub fn unique_names(calendar: &str) -> Vec<String> {
-    let mut names: Vec<String> = Vec::new();
+/// The names of the events in a calendar, and those of the tasks, each once.
+pub fn unique_names(calendar: &str) -> (Vec<String>, Vec<String>) {
+    let (mut events, mut tasks) = (Vec::new(), Vec::new());
+    let mut is_task = false;
     let whole = calendar.replace("\r\n", "\n").replace("\n ", "").replace("\n\t", "");
-    for name in whole.lines().filter_map(|line| line.strip_prefix(NAME)) {
-        if names.last().is_none_or(|last| last != name) {
-            names.push(name.trim().to_owned());
+    for line in whole.lines() {
+        match line.strip_prefix(NAME) {
+            Some(name) => (if is_task { &mut tasks } else { &mut events }).push(name.trim().to_owned()),
+            None if line.starts_with(BEGIN) && line != "BEGIN:VALARM" => is_task = line == "BEGIN:VTODO",
+            None => {}
         }
     }
-    names.sort_unstable();
-    names.dedup();
-    names
+    for names in [&mut events, &mut tasks] {
+        names.sort_unstable();
+        names.dedup();
+    }
+    (events, tasks)
 }
 
 /// A calendar with the entries of another one behind its own.
@@ -41,7 +46,8 @@ mod tests {
         };
         assert_eq!(joined(&of(&["a", "b"]), &of(&["c"])), of(&["a", "b", "c"]));
         assert_eq!(joined(&of(&["a"]), &of(&[])), of(&["a"]));
-        assert_eq!(unique_names(&of(&["b", "a", "a"])), ["a", "b"]);
-        assert_eq!(unique_names("UID:long\r\n er\r\n\tname\r\nUID:z"), ["longername", "z"]);
+        assert_eq!(unique_names(&of(&["b", "a", "a"])).0, ["a", "b"]);
+        let (events, tasks) = unique_names("UID:long\r\n er\r\n\tname\r\nBEGIN:VTODO\nBEGIN:VALARM\nUID:z");
+        assert_eq!((events, tasks), (vec!["longername".to_owned()], vec!["z".to_owned()]));
     }
 }

@@ -11,6 +11,7 @@ use crate::crossing::old_paths::OldPaths;
 use crate::profiles::mozilla::{self, IN_PROFILE, PREFS, RELATIVE, inside_profile};
 use crate::profiles::profiles_ini::{ProfilesIni, folder_of};
 use crate::profiles::{Keeper, Learned, Outside, ProfileFolder, ProfileList};
+use porter_formats::calendar::unique_names;
 use porter_formats::gecko::{address_book, calendar, prefs};
 use porter_formats::{FormatError, mork};
 use porter_machine::Machine;
@@ -24,7 +25,11 @@ pub struct Thunderbird;
 
 /// The rules of an account that sort its letters.
 const FILTERS: &str = "msgFilterRules.dat";
-const CALENDAR: &str = "calendar-data/local.sqlite";
+/// The folder of a profile with calendars, those that exist only there, and the ending of one that is a file
+/// of its own.
+pub(super) const CALENDARS: &str = "calendar-data";
+pub(super) const CALENDAR: &str = "calendar-data/local.sqlite";
+pub(super) const IN_A_FILE: &str = ".ics";
 
 impl Keeper for Thunderbird {
     fn list(&self) -> &'static dyn ProfileList {
@@ -102,11 +107,26 @@ pub fn learn_mail(profile: &ProfileFolder<'_>, learned: &mut Learned) {
         learned.counts.push(("filters".to_owned(), filters));
     }
     let events = profile.database(CALENDAR);
-    if matches!(events, Ok(None)) {
-        return;
+    if !matches!(events, Ok(None)) {
+        learned.count_in(EVENTS, CALENDAR, &events, calendar::event_count);
+        learned.count_in(TASKS, CALENDAR, &events, calendar::task_count);
     }
-    learned.count_in(EVENTS, CALENDAR, &events, calendar::event_count);
-    learned.count_in(TASKS, CALENDAR, &events, calendar::task_count);
+    learn_calendars_in_files(profile, learned);
+}
+
+/// Adds the events and tasks of calendars that are files.
+fn learn_calendars_in_files(profile: &ProfileFolder<'_>, learned: &mut Learned) {
+    for name in profile.names_in(CALENDARS).iter().filter(|name| name.ends_with(IN_A_FILE)) {
+        let file = profile.read(&format!("{CALENDARS}/{name}")).unwrap_or_default();
+        let (events, tasks) = unique_names(&String::from_utf8_lossy(&file));
+        for (what, more) in [(EVENTS, events.len() as u64), (TASKS, tasks.len() as u64)] {
+            match learned.counts.iter_mut().find(|(known, _)| known == what) {
+                Some((_, number)) => *number += more,
+                None if more > 0 => learned.counts.push((what.to_owned(), more)),
+                None => {}
+            }
+        }
+    }
 }
 
 /// All address books are counted. Addresses that the program has collected are people, too.

@@ -10,6 +10,7 @@ use crate::crossing::old_paths::as_written;
 use crate::mail::contacts::is_address_book;
 use crate::mail::letter_print::LetterPrint;
 use crate::mail::things_out::{self, ThingsFound};
+use crate::mail::thunderbird::{CALENDAR, CALENDARS, IN_A_FILE};
 use crate::profiles::ProfileFolder;
 use crate::profiles::mozilla::PREFS;
 use crate::receipt::letters_brought::{BroughtKind, LettersBrought};
@@ -25,12 +26,6 @@ use porter_trunk::{ContentHash, Trunk, TrunkItem};
 use rusqlite::Connection;
 use std::fs;
 use std::path::Path;
-
-/// The folder of a profile with calendars, and the beginning of the names of ours.
-const CALENDARS: &str = "calendar-data";
-const OURS: &str = "porter-";
-/// The calendars that exist only in the profile.
-const OWN_CALENDARS: &str = "calendar-data/local.sqlite";
 
 /// All that comes beside letters.
 #[derive(Default)]
@@ -162,7 +157,7 @@ impl Coming<'_> {
         }
         row.written = coming.len() as u64;
         if !coming.is_empty() {
-            let name = format!("{CALENDARS}/{OURS}{}.ics", self.mark());
+            let name = format!("{CALENDARS}/porter-{}{IN_A_FILE}", self.mark());
             let more = to_calendar(&coming);
             let whole = match self.profile.read(&name) {
                 Some(there) => joined(&String::from_utf8_lossy(&there), &more),
@@ -254,11 +249,12 @@ fn people_there(profile: &ProfileFolder<'_>) -> Result<Vec<LetterPrint>, FormatE
 
 fn entries_there(profile: &ProfileFolder<'_>) -> Result<Vec<LetterPrint>, FormatError> {
     let mut names = Vec::new();
-    for name in profile.names_in(CALENDARS).iter().filter(|name| name.starts_with(OURS)) {
+    for name in profile.names_in(CALENDARS).iter().filter(|name| name.ends_with(IN_A_FILE)) {
         let file = profile.read(&format!("{CALENDARS}/{name}")).unwrap_or_default();
-        names.extend(unique_names(&String::from_utf8_lossy(&file)));
+        let (events, tasks) = unique_names(&String::from_utf8_lossy(&file));
+        names.extend(events.into_iter().chain(tasks));
     }
-    if let Some(own) = profile.database(OWN_CALENDARS)? {
+    if let Some(own) = profile.database(CALENDAR)? {
         names.extend(calendar::unique_names(&own)?);
     }
     Ok(names.iter().map(|name| print_of_entry(name)).collect())
