@@ -297,6 +297,8 @@ def outside(profile, to):
     was, now = (path[path.index("/home/"):] for path in (str(folder), to))
     assert was in text and "[ProfD]Mail/Local Folders" in text, text
     prefs.write_text(text.replace(was, now).replace("[ProfD]Mail/Local Folders", relative))
+    shown = pathlib.Path(profile, "folderCache.json")
+    shown.write_text(shown.read_text().replace(was, now))
 
 
 def elsewhere(program, profile, to):
@@ -309,6 +311,8 @@ def elsewhere(program, profile, to):
                 section = section.replace("IsRelative=1", "IsRelative=0")
             sections.append(section.replace(f"={profile}", f"={to}"))
         path.write_text("\n\n".join(sections))
+    shown = next(pathlib.Path(program).parent.rglob("folderCache.json"))
+    shown.write_text(shown.read_text().replace(f"/home/{pathlib.Path(program).parent.name}/.thunderbird/{profile}", to))
 
 
 if __name__ == "__main__":

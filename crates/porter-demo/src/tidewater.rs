@@ -124,6 +124,9 @@ pub fn build_tidewater(root: &Path) -> io::Result<()> {
         local_folders: None,
     };
     thunderbird::thunderbird(&mut tree, "Users/odile", &looked_at)?;
+    // Tamsin gives up Outlook, and has looked at it, too.
+    let of_tamsin = thunderbird::Profile { folder: "t4m51n0k.default-release", owner: "tamsin", ..looked_at };
+    thunderbird::thunderbird(&mut tree, "Users/tamsin.okafor", &of_tamsin)?;
     // In the way of old files: one that differs, one that is the same, a folder that differs only by case.
     tree.file("Users/odile/Documents/Price list.csv", &writing::csv("a draft for the new season", 5))?;
     tree.file("Users/odile/Documents/Workshop rules.txt", &workshop_rules())?;

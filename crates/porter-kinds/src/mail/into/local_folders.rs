@@ -26,7 +26,15 @@ impl LocalFolders {
     pub(super) fn of(profile: &ProfileFolder<'_>) -> Result<Self, String> {
         let text = settings(profile)?;
         let usual = || profile.path(USUAL).ok_or_else(|| "its path cannot be used".to_owned());
-        let Some(server) = prefs::get_text(&text, SERVER) else {
+        // The program, too, takes the first server of this type where nothing says which it is.
+        let by_type = || {
+            let mut settings = prefs::texts(&text);
+            settings.find_map(|(name, value)| {
+                let server = name.strip_prefix("mail.server.")?.strip_suffix(".type")?;
+                (value == "none").then(|| server.to_owned())
+            })
+        };
+        let Some(server) = prefs::get_text(&text, SERVER).or_else(by_type) else {
             return Ok(Self { at: usual()?, is_new: true });
         };
         let of_server = |name: &str| prefs::get_text(&text, &format!("mail.server.{server}.{name}"));
