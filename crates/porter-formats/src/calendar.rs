@@ -4,8 +4,12 @@ pub mod entry;
 mod ical;
 mod joined;
 pub mod moment;
+mod part;
 pub mod recurrence;
+mod world_zone;
 pub mod zone;
 
 pub use ical::to_calendar;
 pub use joined::{joined, unique_names};
+pub use part::{Part, WrittenCalendar, WrittenPart, to_calendar_of};
+pub use world_zone::WorldZone;

@@ -3,10 +3,12 @@
 mod ldif;
 mod table;
 mod vcard;
+mod vcard_reader;
 
 pub use ldif::to_ldif;
 pub use table::to_table;
 pub use vcard::{VcardVersion, to_vcards};
+pub use vcard_reader::from_vcards;
 
 use crate::mail::autocomplete::Address;
 use time::{Date, OffsetDateTime};
@@ -66,6 +68,17 @@ pub struct Contact {
     pub modified_utc: Option<OffsetDateTime>,
     /// Those who are on it, if it is a list.
     pub members: Option<Vec<Address>>,
+    /// The card that it was read from, if it was: more may stand there than is known here.
+    pub written: Option<WrittenCard>,
+}
+
+/// A card as somebody else wrote it.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Hash)]
+pub struct WrittenCard {
+    /// The version that it says: `3.0`
+    pub version: String,
+    /// All of it, with its first and last line.
+    pub text: String,
 }
 
 /// The parts of a name.

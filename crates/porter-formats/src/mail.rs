@@ -17,4 +17,4 @@ pub mod parts;
 pub mod prf;
 pub mod pst;
 pub mod role;
-mod transfer_encoding;
+pub(crate) mod transfer_encoding;

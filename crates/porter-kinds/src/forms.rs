@@ -3,25 +3,20 @@
 
 use crate::browser::engines::engine_of;
 use crate::catalogue::Catalogue;
-use crate::mail::contacts::{self, people_in};
-use crate::mail::mailboxes::unpack;
 use crate::mail::things_out::{self, Things, ThingsFound};
 use crate::not_taken::NotTaken;
-use crate::profiles::ProfileFolder;
+use crate::unpacked::Unpacked;
 use porter_formats::bookmarks::Bookmarks;
 use porter_formats::bookmarks::file::to_html;
-use porter_formats::calendar::to_calendar;
-use porter_formats::contacts::{Contact, VcardVersion, to_ldif, to_table, to_vcards};
+use porter_formats::calendar::to_calendar_of;
+use porter_formats::contacts::{VcardVersion, to_ldif, to_table, to_vcards};
 use porter_formats::cookies::to_text;
 use porter_formats::links::{Page, feeds_to_opml};
 use porter_formats::shortcut;
 use porter_names::{RelativePath, screen::on_screen};
-use porter_source::{EntryKind, HostFolder, Volume};
-use porter_trunk::{Content, Trunk, TrunkItem};
-use std::collections::HashSet;
-use std::fs;
-use std::io::{self, Write};
-use tempfile::TempDir;
+use porter_source::{EntryKind, Volume};
+use porter_trunk::{Trunk, TrunkItem};
+use std::io::Write;
 
 /// A form that something can be taken in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -119,35 +114,29 @@ pub fn take_as(
         }
         Form::Calendar | Form::Tasks => {
             let things = if form == Form::Tasks { Things::Tasks } else { Things::Events };
-            let ThingsFound { things, damaged, flaws, may_hold_them } =
+            let ThingsFound { things, damaged, flaws, may_hold_them, zones } =
                 things_out::entries(trunk, item, things, tempfile::tempdir()?.path())?;
             if !may_hold_them {
                 return Err(NotTaken::NotOfItem(item.id.clone()));
             }
-            to.write_all(to_calendar(&things).as_bytes())?;
+            to.write_all(to_calendar_of(&things, &zones).as_bytes())?;
             Ok(Taken { rows: things.len() as u64, damaged, flaws })
         }
     }
 }
 
-/// The people of data files, of address books, and of the lists of addresses that a program offers; somebody
-/// with an address that is known already only once.
+/// The people of an item.
 fn take_contacts(
     trunk: &dyn Trunk,
     item: &TrunkItem,
     form: Form,
     to: &mut dyn Write,
 ) -> Result<Taken, NotTaken> {
-    let ThingsFound { things: mut people, damaged, flaws, may_hold_them } =
+    let ThingsFound { things: people, damaged, flaws, may_hold_them, .. } =
         things_out::contacts(trunk, item, tempfile::tempdir()?.path())?;
-    let of_profile = people_in(&Unpacked::of(trunk, item, &holds_people)?.folder())?;
-    if of_profile.is_none() && !may_hold_them {
+    if !may_hold_them {
         return Err(NotTaken::NotOfItem(item.id.clone()));
     }
-    let known: HashSet<String> =
-        people.iter().flat_map(|person| &person.emails).map(|address| address.to_lowercase()).collect();
-    let others = of_profile.into_iter().flatten();
-    people.extend(others.filter(|person| !known.contains(&person.address.to_lowercase())).map(Contact::from));
     let written = match form {
         Form::Contacts => to_vcards(&people, VcardVersion::Three),
         Form::ContactsOf4 => to_vcards(&people, VcardVersion::Four),
@@ -174,7 +163,7 @@ fn bookmarks_of(
     with_icons: bool,
 ) -> Result<Bookmarks, NotTaken> {
     if is_favourites(item) {
-        return Ok(favourites_in(&profile.volume, &RelativePath::root()));
+        return Ok(favourites_in(profile.folder().volume, &RelativePath::root()));
     }
     Ok(engine_for(item, catalogue)?.bookmarks(&profile.folder(), with_icons)?)
 }
@@ -252,63 +241,6 @@ fn folder_of_favourites(
         }
     }
     folder
-}
-
-/// The files of a profile that say something, out of the trunk into a folder that goes when it is dropped.
-struct Unpacked {
-    volume: HostFolder,
-    _folder: TempDir,
-}
-
-/// Larger files of a profile hold nothing that is asked for here.
-const LARGEST_IN_BYTES: u64 = 2 << 30;
-
-impl Unpacked {
-    /// Only files whose paths in the profile are `wanted`.
-    fn of(
-        trunk: &dyn Trunk,
-        item: &TrunkItem,
-        wanted: &dyn Fn(&RelativePath) -> bool,
-    ) -> Result<Self, NotTaken> {
-        let folder = TempDir::with_prefix("porter-")?;
-        let roots = item.parts.iter().filter_map(|part| {
-            Some((part.place.as_str(), RelativePath::from_bytes(part.path.as_bytes()).ok()?))
-        });
-        // A part may lie within another of the same item.
-        let mut roots: Vec<(&str, RelativePath)> = roots.collect();
-        roots.sort_by_key(|(_, root)| std::cmp::Reverse(root.as_bytes().len()));
-        for entry in trunk.entries()? {
-            let Ok(entry) = entry else { continue };
-            let is_small = entry.size_in_bytes() <= LARGEST_IN_BYTES;
-            let (true, true, Content::File { .. }) = (entry.item == item.id, is_small, &entry.content) else {
-                continue;
-            };
-            let place = entry.address.place.as_str();
-            let mut of_place = roots.iter().filter(|(own, _)| *own == place);
-            let below = of_place.find_map(|(_, root)| entry.address.path.below(root));
-            let Some(below) = below.filter(wanted) else {
-                continue;
-            };
-            // Names are those of the trunk, which may hold any bytes; this folder is our own.
-            let Ok(path) = porter_names::host::to_host(folder.path(), &below) else { continue };
-            if let Some(above) = path.parent() {
-                fs::create_dir_all(above)?;
-            }
-            unpack(trunk, &entry, &path)?;
-        }
-        let volume = HostFolder::open(folder.path()).map_err(|cause| io::Error::other(cause.to_string()))?;
-        Ok(Self { volume, _folder: folder })
-    }
-
-    fn folder(&self) -> ProfileFolder<'_> {
-        ProfileFolder { volume: &self.volume, at: RelativePath::root() }
-    }
-}
-
-/// True for files that can hold people: a data file beside them is read for itself.
-fn holds_people(path: &RelativePath) -> bool {
-    let name = String::from_utf8_lossy(path.name().unwrap_or_default()).into_owned();
-    path.steps().count() == 1 && contacts::may_hold_people(&name)
 }
 
 /// True for files that can hold bookmarks, history and tabs: files of the profile itself, sessions, and

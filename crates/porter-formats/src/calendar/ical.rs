@@ -9,10 +9,22 @@ use time::{Date, OffsetDateTime, PrimitiveDateTime};
 
 /// One calendar with all entries. The zones that they name are in it.
 pub fn to_calendar(entries: &[Entry]) -> String {
+    let mut lines = begin();
+    write_entries(&entries.iter().collect::<Vec<_>>(), &mut lines);
+    lines.raw("END", "VCALENDAR");
+    lines.finish()
+}
+
+pub(super) fn begin() -> ContentLines {
     let mut lines = ContentLines::default();
     lines.raw("BEGIN", "VCALENDAR");
     lines.raw("VERSION", "2.0");
     lines.raw("PRODID", "-//Loyal Porter//porter//EN");
+    lines
+}
+
+/// The zones of all entries, and behind them the entries.
+pub(super) fn write_entries(entries: &[&Entry], lines: &mut ContentLines) {
     let mut zones: Vec<&Zone> = Vec::new();
     for zone in entries.iter().filter_map(|entry| entry.zone.as_ref()) {
         if !zones.contains(&zone) {
@@ -27,14 +39,12 @@ pub fn to_calendar(entries: &[Entry]) -> String {
         })
         .collect();
     for (zone, name) in zones.iter().zip(&names) {
-        Zone { name: name.clone(), ..(*zone).clone() }.write(&mut lines);
+        Zone { name: name.clone(), ..(*zone).clone() }.write(lines);
     }
     for entry in entries {
         let zone = entry.zone.as_ref().and_then(|zone| zones.iter().position(|other| other == &zone));
-        write_entry(entry, zone.map(|at| names[at].as_str()), &mut lines);
+        write_entry(entry, zone.map(|at| names[at].as_str()), lines);
     }
-    lines.raw("END", "VCALENDAR");
-    lines.finish()
 }
 
 fn moment(lines: &mut ContentLines, name: &str, at: Moment, zone: Option<&str>) {

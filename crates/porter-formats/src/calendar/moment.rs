@@ -14,7 +14,7 @@ pub enum Moment {
     Clock(PrimitiveDateTime),
 }
 
-pub(super) fn clock(at: PrimitiveDateTime) -> String {
+pub(crate) fn clock(at: PrimitiveDateTime) -> String {
     let form = format_description!("[year][month][day]T[hour][minute][second]");
     at.format(&form).unwrap_or_default()
 }
@@ -23,7 +23,7 @@ pub(super) fn day(day: Date) -> String {
     day.format(&format_description!("[year][month][day]")).unwrap_or_default()
 }
 
-pub(super) fn utc(at: OffsetDateTime) -> String {
+pub(crate) fn utc(at: OffsetDateTime) -> String {
     let at = at.to_offset(UtcOffset::UTC);
     clock(PrimitiveDateTime::new(at.date(), at.time())) + "Z"
 }
@@ -34,4 +34,10 @@ pub(super) fn value_of(moment: Moment) -> String {
         Moment::Utc(at) => utc(at),
         Moment::Clock(at) => clock(at),
     }
+}
+
+/// `20240506T070809Z`. None for another form.
+pub(crate) fn utc_of(text: &str) -> Option<OffsetDateTime> {
+    let form = format_description!("[year][month][day]T[hour][minute][second]Z");
+    PrimitiveDateTime::parse(text, &form).ok().map(PrimitiveDateTime::assume_utc)
 }

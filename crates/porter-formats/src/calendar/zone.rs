@@ -81,7 +81,7 @@ impl Zone {
         fits.or_else(|| by(self.bias_in_minutes))
     }
 
-    pub(super) fn write(&self, lines: &mut ContentLines) {
+    pub(crate) fn write(&self, lines: &mut ContentLines) {
         lines.raw("BEGIN", "VTIMEZONE");
         lines.text("TZID", &self.name);
         let offset = |bias: i32| {

@@ -1,6 +1,6 @@
 //! vCard 3.0 (RFC 2426), which all programs read, and 4.0 (RFC 6350); lists as 4.0 has them, as 3.0 has none.
 
-use super::{AddressKind, Contact, NameParts, PhoneKind};
+use super::{AddressKind, Contact, NameParts, PhoneKind, WrittenCard};
 use crate::content_lines::ContentLines;
 use time::Date;
 use time::OffsetDateTime;
@@ -20,6 +20,14 @@ pub enum VcardVersion {
 pub fn to_vcards(people: &[Contact], version: VcardVersion) -> String {
     let mut lines = ContentLines::default();
     for contact in people {
+        // Whoever reads 3.0 today reads 4.0 as well, and nothing of it is lost.
+        let fits = |written: &&WrittenCard| {
+            written.version == "4.0" || (written.version == "3.0" && version == VcardVersion::Three)
+        };
+        if let Some(written) = contact.written.as_ref().filter(fits) {
+            lines.as_written(&written.text);
+            continue;
+        }
         lines.raw("BEGIN", "VCARD");
         match &contact.members {
             None => card(contact, version, &mut lines),

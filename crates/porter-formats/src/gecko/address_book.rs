@@ -3,9 +3,13 @@
 //! vCard, and the other rows are copies that searches look into.
 
 use crate::FormatError;
-use crate::contacts::{Contact, VcardVersion, to_vcards};
+use crate::contacts::{
+    AddressKind, Contact, NameParts, PhoneKind, PostalAddress, VcardVersion, from_vcards, to_vcards,
+};
 use crate::mail::autocomplete::Address;
 use rusqlite::{Connection, params};
+use std::collections::BTreeMap;
+use time::{Date, Month};
 
 /// People and lists of people.
 pub fn counts(database: &Connection) -> Result<(u64, u64), FormatError> {
@@ -18,6 +22,95 @@ pub fn people(database: &Connection) -> Result<Vec<Address>, FormatError> {
     let sql = "SELECT (SELECT value FROM properties n WHERE n.card = a.card AND n.name = 'DisplayName'), a.value \
                FROM properties a WHERE a.name = 'PrimaryEmail' AND a.value <> '' ORDER BY 1, 2";
     addresses(database, sql)
+}
+
+/// All people and lists of a book, with all that is known of them.
+pub fn contacts(database: &Connection) -> Result<Vec<Contact>, FormatError> {
+    let mut people: BTreeMap<String, Vec<(String, String)>> = BTreeMap::new();
+    let mut statement =
+        database.prepare("SELECT card, name, coalesce(value, '') FROM properties ORDER BY rowid")?;
+    let mut rows = statement.query([])?;
+    while let Some(row) = rows.next()? {
+        people.entry(row.get(0)?).or_default().push((row.get(1)?, row.get(2)?));
+    }
+    let mut all: Vec<Contact> = people.iter().map(|(card, rows)| person(card, rows)).collect();
+    all.sort_by_key(|contact| (contact.shown_name(), contact.unique_name.clone()));
+    let mut statement = database
+        .prepare("SELECT uid, coalesce(name, ''), coalesce(description, '') FROM lists ORDER BY 2")?;
+    let mut rows = statement.query([])?;
+    while let Some(row) = rows.next()? {
+        let (list, name, note) = (row.get::<_, String>(0)?, row.get(1)?, row.get(2)?);
+        let mut members = database.prepare("SELECT card FROM list_cards WHERE list = ?1 ORDER BY rowid")?;
+        let members = members.query_map([&list], |row| row.get::<_, String>(0))?;
+        let members: Vec<String> = members.collect::<Result<_, _>>()?;
+        let member = |card: &String| {
+            let contact = person(card, people.get(card)?);
+            let address = contact.emails.first().cloned().unwrap_or_default();
+            Some(Address { name: contact.shown_name(), address, is_of_internet: true })
+        };
+        let members = Some(members.iter().filter_map(member).collect());
+        all.push(Contact { name, note, members, unique_name: list, ..Contact::default() });
+    }
+    Ok(all)
+}
+
+/// By its card if it has one, as all have since version 102; else by its rows.
+fn person(card: &str, rows: &[(String, String)]) -> Contact {
+    let of = |name: &str| {
+        let row = rows.iter().find(|(own, value)| own == name && !value.is_empty());
+        row.map(|(_, value)| value.clone()).unwrap_or_default()
+    };
+    if let Some(contact) = from_vcards(of("_vCard").as_bytes()).into_iter().next() {
+        let unique_name = card.to_owned();
+        // Some of it stands beside the card alone.
+        let name = if contact.name.is_empty() { of("DisplayName") } else { contact.name.clone() };
+        return Contact { name, unique_name, ..contact };
+    }
+    let filled =
+        |names: &[&str]| names.iter().map(|name| of(name)).filter(|value| !value.is_empty()).collect();
+    let phones = [
+        (PhoneKind::Work, "WorkPhone"),
+        (PhoneKind::Home, "HomePhone"),
+        (PhoneKind::Mobile, "CellularNumber"),
+        (PhoneKind::OtherFax, "FaxNumber"),
+        (PhoneKind::Pager, "PagerNumber"),
+    ];
+    let address = |kind: &str| PostalAddress {
+        street: [of(&format!("{kind}Address")), of(&format!("{kind}Address2"))].join("\n").trim().to_owned(),
+        city: of(&format!("{kind}City")),
+        region: of(&format!("{kind}State")),
+        code: of(&format!("{kind}ZipCode")),
+        country: of(&format!("{kind}Country")),
+        ..PostalAddress::default()
+    };
+    let addresses = [(AddressKind::Home, address("Home")), (AddressKind::Work, address("Work"))];
+    let number = |name: &str| of(name).parse::<i32>().ok();
+    let month = number("BirthMonth").and_then(|month| u8::try_from(month).ok());
+    let month = month.and_then(|month| Month::try_from(month).ok());
+    let day = number("BirthDay").and_then(|day| u8::try_from(day).ok());
+    Contact {
+        name: of("DisplayName"),
+        parts: NameParts { family: of("LastName"), given: of("FirstName"), ..NameParts::default() },
+        nickname: of("NickName"),
+        company: of("Company"),
+        department: of("Department"),
+        job_title: of("JobTitle"),
+        emails: filled(&["PrimaryEmail", "SecondEmail"]),
+        phones: phones
+            .into_iter()
+            .map(|(kind, name)| (kind, of(name)))
+            .filter(|(_, phone)| !phone.is_empty())
+            .collect(),
+        addresses: addresses.into_iter().filter(|(_, address)| !address.is_empty()).collect(),
+        pages: filled(&["WebPage1", "WebPage2"]),
+        birthday: number("BirthYear")
+            .zip(month)
+            .zip(day)
+            .and_then(|((year, month), day)| Date::from_calendar_date(year, month, day).ok()),
+        note: of("Notes"),
+        unique_name: card.to_owned(),
+        ..Contact::default()
+    }
 }
 
 /// The shown name and the first address of each person; either may be empty.
@@ -147,6 +240,18 @@ mod tests {
             "SELECT count(*) FROM list_cards JOIN properties USING (card) WHERE name = 'PrimaryEmail'";
         assert_eq!(database.query_row(on_list, [], |row| row.get::<_, u64>(0)).unwrap(), 2);
         assert_eq!(list_names(&database).unwrap(), ["Stall holders"]);
+        database
+            .execute_batch(
+                "INSERT INTO properties VALUES ('old', 'DisplayName', 'Bram'), ('old', 'CellularNumber', '0151'),
+                 ('old', 'HomeCity', 'Saltmarsh'), ('old', 'BirthYear', '1979'), ('old', 'BirthMonth', '3'), ('old', 'BirthDay', '7');",
+            )
+            .unwrap();
+        let all = contacts(&database).unwrap();
+        let found: Vec<String> = all.iter().map(Contact::shown_name).collect();
+        assert_eq!(found, ["Bram", "Ines Albrecht", "Windrose", "piet@saltmarsh.example", "Stall holders"]);
+        assert_eq!((&*all[0].phones[0].1, &*all[0].addresses[0].1.city), ("0151", "Saltmarsh"));
+        assert!(all[0].birthday.is_some() && all[1].written.is_some());
+        assert_eq!(all[4].members.as_ref().map(Vec::len), Some(2));
         let card = "SELECT value FROM properties WHERE card = '1' AND name = '_vCard'";
         let card: String = database.query_row(card, [], |row| row.get(0)).unwrap();
         assert!(

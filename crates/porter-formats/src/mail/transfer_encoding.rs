@@ -5,7 +5,7 @@ use base64::alphabet::STANDARD;
 use base64::engine::{DecodePaddingMode, GeneralPurpose, GeneralPurposeConfig};
 
 /// Bytes of base64, with or without the signs that fill up its end. None if another sign is among them.
-pub(super) fn base64(content: &[u8]) -> Option<Vec<u8>> {
+pub(crate) fn base64(content: &[u8]) -> Option<Vec<u8>> {
     let lenient = GeneralPurposeConfig::new()
         .with_decode_padding_mode(DecodePaddingMode::Indifferent)
         .with_decode_allow_trailing_bits(true);
@@ -14,7 +14,7 @@ pub(super) fn base64(content: &[u8]) -> Option<Vec<u8>> {
 
 /// Bytes that are written as numbers, and lines that go on (RFC 2045 6.7). Other signs stay as
 /// it is.
-pub(super) fn quoted_printable(content: &[u8]) -> Vec<u8> {
+pub(crate) fn quoted_printable(content: &[u8]) -> Vec<u8> {
     let mut bytes = Vec::with_capacity(content.len());
     let mut rest = content;
     while let Some((first, behind)) = rest.split_first() {

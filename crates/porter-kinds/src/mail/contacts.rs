@@ -2,6 +2,7 @@
 
 use crate::caution::Caution;
 use crate::profiles::ProfileFolder;
+use porter_formats::contacts::Contact;
 use porter_formats::gecko::address_book;
 use porter_formats::mail::autocomplete::{self, Address};
 use porter_formats::{FormatError, mork};
@@ -37,25 +38,39 @@ pub(super) fn is_left_over(folder: &ProfileFolder<'_>, name: &str) -> bool {
     name.strip_suffix(".mab").is_some_and(|stem| folder.has(&format!("{stem}.sqlite")))
 }
 
+/// People of a folder.
+#[derive(Debug, Default)]
+pub struct People {
+    /// In address books.
+    pub contacts: Vec<Contact>,
+    /// Addresses that a program offers, or has in a book of an old form.
+    pub offered: Vec<Address>,
+}
+
 /// All people in the files of a folder. None if no file there is known to hold any.
-pub fn people_in(folder: &ProfileFolder<'_>) -> Result<Option<Vec<Address>>, FormatError> {
+pub fn people_in(folder: &ProfileFolder<'_>) -> Result<Option<People>, FormatError> {
     let mut names = folder.names_in("");
     names.sort();
-    let mut all: Option<Vec<Address>> = None;
-    let mut seen = HashSet::new();
+    let mut all: Option<People> = None;
+    let (mut seen, mut cards) = (HashSet::new(), HashSet::new());
     for name in names {
-        let people = if is_autocomplete(&name) {
+        let offered = if is_autocomplete(&name) {
             folder.read(&name).map_or(Ok(Vec::new()), |file| autocomplete::addresses(&file))?
         } else if !is_address_book(&name) || is_left_over(folder, &name) {
             continue;
         } else if name.ends_with(".mab") {
             folder.read(&name).map_or(Ok(Vec::new()), |file| mork::people(&file))?
         } else {
-            folder.database(&name)?.map_or(Ok(Vec::new()), |database| address_book::people(&database))?
+            let database = folder.database(&name)?;
+            let people = database.map_or(Ok(Vec::new()), |database| address_book::contacts(&database))?;
+            let all = all.get_or_insert_default();
+            // Somebody is often in two books as the same.
+            all.contacts.extend(people.into_iter().filter(|person| cards.insert(person.clone())));
+            continue;
         };
         let all = all.get_or_insert_default();
         // One list is often there twice, from program to program.
-        all.extend(people.into_iter().filter(|person| seen.insert(person.clone())));
+        all.offered.extend(offered.into_iter().filter(|person| seen.insert(person.clone())));
     }
     Ok(all)
 }

@@ -1,14 +1,21 @@
-//! Contacts, events, tasks and notes taken out of Outlook's files in a trunk for other programs.
+//! Contacts, events, tasks and notes of an item of a trunk, taken out for other programs.
 
+use super::contacts::{People, may_hold_people, people_in};
 use super::given_names::{Names, portable};
-use super::mailboxes::{MailFolder, each_data_file, each_msg_file, flaw_of, folder_of};
+use super::mailboxes::{MailFolder, content_of, each_data_file, each_msg_file, files_of, flaw_of, folder_of};
+use super::thunderbird::CALENDAR;
 use crate::not_taken::NotTaken;
+use crate::unpacked::Unpacked;
 use porter_formats::calendar::entry::Entry;
-use porter_formats::contacts::Contact;
+use porter_formats::calendar::{Part, WrittenCalendar};
+use porter_formats::contacts::{Contact, from_vcards};
+use porter_formats::gecko::calendar;
 use porter_formats::mail::mapi::thing::{Thing, ThingKind};
 use porter_formats::mail::mapi::{contact, event, task};
 use porter_formats::mail::pst::mailbox::{Folder, FolderKind};
+use porter_names::RelativePath;
 use porter_trunk::{Trunk, TrunkItem};
+use std::collections::HashSet;
 use std::fs::{self, File};
 use std::io::{self, Write};
 use std::path::Path;
@@ -37,6 +44,8 @@ pub struct ThingsFound<T> {
     pub flaws: Vec<String>,
     /// The item has files that may hold such things.
     pub may_hold_them: bool,
+    /// The zones that events name as they stand in a calendar.
+    pub zones: Vec<String>,
 }
 
 impl Things {
@@ -51,30 +60,104 @@ impl Things {
     }
 }
 
-/// The people in an item's files of Outlook.
+/// The people of an item: in Outlook's files, in cards (`.vcf`), in address books, and in the lists of
+/// addresses that a program offers; of those nobody whose address is known already.
 pub fn contacts(trunk: &dyn Trunk, item: &TrunkItem, aside: &Path) -> Result<ThingsFound<Contact>, NotTaken> {
-    found((trunk, item, aside), Things::Contacts, &mut |_, thing| match thing.kind() {
+    let mut found = found((trunk, item, aside), Things::Contacts, &mut |_, thing| match thing.kind() {
         ThingKind::List => Some(contact::list(thing)),
         _ => Some(contact::contact(thing)),
-    })
+    })?;
+    each_small_file(trunk, item, CARDS, &mut |name, file| {
+        found.may_hold_them = true;
+        match file {
+            Some(file) => found.things.extend(from_vcards(&file)),
+            None => found.flaws.push(format!("{name}: it cannot be read")),
+        }
+    })?;
+    if let Some(People { contacts, offered }) =
+        people_in(&Unpacked::of(trunk, item, &holds_people)?.folder())?
+    {
+        found.may_hold_them = true;
+        found.things.extend(contacts);
+        let emails = found.things.iter().flat_map(|person| &person.emails);
+        let known: HashSet<String> = emails.map(|address| address.to_lowercase()).collect();
+        let others = offered.into_iter().filter(|person| !known.contains(&person.address.to_lowercase()));
+        found.things.extend(others.map(Contact::from));
+    }
+    Ok(found)
 }
 
-/// The events or tasks in an item's files of Outlook.
+/// True for files that can hold people: a data file beside them is read for itself.
+fn holds_people(path: &RelativePath) -> bool {
+    let name = String::from_utf8_lossy(path.name().unwrap_or_default()).into_owned();
+    path.steps().count() == 1 && may_hold_people(&name)
+}
+
+/// The events or tasks of an item: in Outlook's files, in calendars (`.ics`), and in a profile's database.
 pub fn entries(
     trunk: &dyn Trunk,
     item: &TrunkItem,
     things: Things,
     aside: &Path,
-) -> Result<ThingsFound<Entry>, NotTaken> {
-    let mut found = found((trunk, item, aside), things, &mut |_, thing| match things {
+) -> Result<ThingsFound<Part>, NotTaken> {
+    let mut made = found((trunk, item, aside), things, &mut |_, thing| match things {
         Things::Tasks => Some(task::task(thing)),
         _ => event::event(thing),
     })?;
-    let without_files = found.things.iter().filter(|entry| entry.files_left_out > 0);
-    found.flaws.extend(without_files.map(|Entry { summary, files_left_out, .. }| {
+    let without_files = made.things.iter().filter(|entry| entry.files_left_out > 0);
+    made.flaws.extend(without_files.map(|Entry { summary, files_left_out, .. }| {
         format!("{summary}: {files_left_out} of its files are larger than 8 MB, or cannot be read: left out")
     }));
+    let parts = made.things.into_iter().map(|entry| Part::Made(Box::new(entry))).collect();
+    let ThingsFound { damaged, flaws, may_hold_them, zones, .. } = made;
+    let mut found = ThingsFound { things: parts, damaged, flaws, may_hold_them, zones };
+    let mut known = HashSet::new();
+    let mut add = |found: &mut ThingsFound<Part>, text: &str| {
+        let calendar = WrittenCalendar::from_text(text);
+        found.may_hold_them = true;
+        found.zones.extend(calendar.zones);
+        let wanted = calendar.parts.into_iter().filter(|part| part.is_task == (things == Things::Tasks));
+        // A calendar is often there twice: as it is, and as it was kept aside.
+        found.things.extend(wanted.filter(|part| known.insert(part.text.clone())).map(Part::Written));
+    };
+    each_small_file(trunk, item, CALENDARS, &mut |name, file| match file {
+        Some(file) => add(&mut found, &String::from_utf8_lossy(&file)),
+        None => found.flaws.push(format!("{name}: it cannot be read")),
+    })?;
+    let of_profile = Unpacked::of(trunk, item, &is_of_calendar)?;
+    if let Some(database) = of_profile.folder().database(CALENDAR)? {
+        add(&mut found, &calendar::to_text(&database)?);
+    }
     Ok(found)
+}
+
+/// True for the database of a profile's calendars, and the log beside it.
+fn is_of_calendar(path: &RelativePath) -> bool {
+    path.to_string().starts_with(CALENDAR)
+}
+
+/// The endings of files of cards, and of calendars.
+const CARDS: &str = ".vcf";
+const CALENDARS: &str = ".ics";
+
+/// Passes the files of an item on whose names end so, by their paths; none for one that is damaged, or longer
+/// than any real one.
+fn each_small_file(
+    trunk: &dyn Trunk,
+    item: &TrunkItem,
+    ending: &str,
+    look: &mut dyn FnMut(&str, Option<Vec<u8>>),
+) -> Result<(), NotTaken> {
+    let has_ending = |entry: &porter_trunk::Entry| {
+        let name = entry.address.path.name().unwrap_or_default().to_ascii_lowercase();
+        name.ends_with(ending.as_bytes())
+    };
+    let mut files: Vec<_> = files_of(trunk, item)?.filter(has_ending).collect();
+    files.sort_by(|a, b| a.address.path.cmp(&b.address.path));
+    for entry in &files {
+        look(&entry.address.path.to_string(), content_of(trunk, entry));
+    }
+    Ok(())
 }
 
 /// Writes each note of an item into a file of a new folder, with the time of its last change.
@@ -113,7 +196,13 @@ fn found<T>(
     things: Things,
     read: &mut dyn FnMut(&MailFolder, &Thing<'_>) -> Option<T>,
 ) -> Result<ThingsFound<T>, NotTaken> {
-    let mut found = ThingsFound { things: Vec::new(), damaged: 0, flaws: Vec::new(), may_hold_them: false };
+    let mut found = ThingsFound {
+        things: Vec::new(),
+        damaged: 0,
+        flaws: Vec::new(),
+        may_hold_them: false,
+        zones: Vec::new(),
+    };
     let any_data_files = each_data_file(trunk, item, aside, &|| true, &mut |name,
                                                                             mailbox|
      -> io::Result<()> {

@@ -122,6 +122,7 @@ pub fn contact(thing: &Thing<'_>) -> Contact {
         photo: photo(thing),
         is_private: is_private(thing),
         unique_name: thing.unique_name(),
+        written: None,
         modified_utc: thing.modified_utc(),
         members: None,
     }

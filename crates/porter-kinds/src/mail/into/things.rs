@@ -14,8 +14,7 @@ use crate::mail::thunderbird::{CALENDAR, CALENDARS, IN_A_FILE};
 use crate::profiles::ProfileFolder;
 use crate::profiles::mozilla::PREFS;
 use crate::receipt::letters_brought::{BroughtKind, LettersBrought};
-use porter_formats::calendar::entry::Entry;
-use porter_formats::calendar::{joined, to_calendar, unique_names};
+use porter_formats::calendar::{Part, joined, to_calendar_of, unique_names};
 use porter_formats::contacts::Contact;
 use porter_formats::gecko::prefs::{self, Setting};
 use porter_formats::gecko::{address_book, calendar};
@@ -131,13 +130,14 @@ impl Coming<'_> {
 
     fn entries(&self, made: &mut ThingsMade) -> Result<(), String> {
         let mut row = self.row(BroughtKind::Calendar, 0, 0);
-        let mut all: Vec<Entry> = Vec::new();
+        let (mut all, mut zones): (Vec<Part>, Vec<String>) = Default::default();
         for things in [things_out::Things::Events, things_out::Things::Tasks] {
             let found = things_out::entries(self.trunk, self.item, things, self.aside);
             let found = found.map_err(|cause| cause.to_string())?;
             row.damaged += found.damaged;
             made.flaws.extend(found.flaws);
             all.extend(found.things);
+            zones.extend(found.zones);
         }
         row.found = all.len() as u64 + row.damaged;
         if row.found == 0 {
@@ -145,20 +145,20 @@ impl Coming<'_> {
         }
         let mut there =
             entries_there(self.profile).map_err(|cause| cause.to_string())?.into_iter().collect::<Present>();
-        let mut coming: Vec<Entry> = Vec::new();
-        for mut entry in all {
-            if entry.unique_name.is_empty() {
-                let whole = to_calendar(std::slice::from_ref(&entry));
-                entry.unique_name = LetterPrint::of(whole.as_bytes()).to_string();
+        let mut coming: Vec<Part> = Vec::new();
+        for mut part in all {
+            if part.unique_name().is_empty() {
+                let whole = to_calendar_of(std::slice::from_ref(&part), &[]);
+                part.name(&LetterPrint::of(whole.as_bytes()).to_string());
             }
-            let print = print_of_entry(&entry.unique_name);
+            let print = print_of_entry(part.unique_name());
             row.prints.push(print);
-            if there.take(&print) { row.doubles += 1 } else { coming.push(entry) }
+            if there.take(&print) { row.doubles += 1 } else { coming.push(part) }
         }
         row.written = coming.len() as u64;
         if !coming.is_empty() {
             let name = format!("{CALENDARS}/porter-{}{IN_A_FILE}", self.mark());
-            let more = to_calendar(&coming);
+            let more = to_calendar_of(&coming, &zones);
             let whole = match self.profile.read(&name) {
                 Some(there) => joined(&String::from_utf8_lossy(&there), &more),
                 None => more,

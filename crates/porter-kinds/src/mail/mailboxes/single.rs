@@ -142,7 +142,7 @@ pub(in crate::mail) fn each_msg_file(
 }
 
 /// The content of a file. None if it is damaged, or longer than letters are.
-fn content_of(trunk: &dyn Trunk, entry: &Entry) -> Option<Vec<u8>> {
+pub(in crate::mail) fn content_of(trunk: &dyn Trunk, entry: &Entry) -> Option<Vec<u8>> {
     const MOST_IN_BYTES: u64 = 256 << 20;
     if entry.size_in_bytes() > MOST_IN_BYTES {
         return None;

@@ -51,7 +51,7 @@ pub trait Visitor {
 }
 
 /// The files of an item.
-pub(super) fn files_of<'t>(
+pub(in crate::mail) fn files_of<'t>(
     trunk: &'t dyn Trunk,
     item: &'t TrunkItem,
 ) -> Result<impl Iterator<Item = Entry> + 't, NotTaken> {
