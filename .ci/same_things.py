@@ -12,9 +12,11 @@ import email.policy
 import hashlib
 import mailbox
 import pathlib
+import re
 import sys
 
 import icalendar
+import vobject
 
 KNOWN = {"Christmas Day": (12, 25), "Halloween": (10, 31), "Independence Day": (7, 4), "New Year's Eve": (12, 31), "Flag Day": (6, 14)}
 
@@ -64,8 +66,6 @@ def real(calendar, *files):
 
 
 def demo(cards, calendar, unpacked):
-    import vobject
-
     ours = list(vobject.readComponents(pathlib.Path(cards).read_text()))
     name = lambda card: (card.n.value.family, card.n.value.given)
     people = {card.email.value: name(card) for card in ours if card.version.value == "3.0"}
@@ -119,6 +119,34 @@ def folders(out, *mailboxes):
         found = collections.Counter((letter["Message-ID"], "S" in letter.get_flags()) for letter in maildir)
         assert found == expected and found, (found, expected)
         print(f"{sum(found.values())} letters in the Maildir {folder.name}, as in the mailbox")
+
+
+def cards(folder, taken):
+    """Every line of a card or calendar that somebody else wrote stands in what was taken; other readers read it."""
+    def lines(text):
+        return {line.rstrip() for line in text.replace("\r\n", "\n").split("\n") if line.strip()}
+
+    def read(name):
+        return pathlib.Path(f"{taken}.{name}").read_bytes().decode()
+
+    written = {name: lines(read(name)) for name in ("contacts", "calendar", "tasks")}
+    number, events, tasks = 0, 0, 0
+    for path in sorted(pathlib.Path(folder).iterdir()):
+        text = path.read_bytes().decode("utf-8", "replace").replace("\r\n", "\n")
+        for card in re.findall(r"(?ims)^BEGIN:VCARD[ ]*$.*?^END:VCARD[ ]*$", text):
+            number += 1
+            if not re.search("(?im)^VERSION:2.1", card):
+                assert lines(card) <= written["contacts"], (path, lines(card) - written["contacts"])
+        for kind, form in (("VEVENT", "calendar"), ("VTODO", "tasks")):
+            for part in re.findall(rf"(?ms)^BEGIN:{kind}$.*?^END:{kind}$", text):
+                assert lines(part) <= written[form], (path, lines(part) - written[form])
+                events, tasks = events + (kind == "VEVENT"), tasks + (kind == "VTODO")
+    for name in ("contacts", "contacts-v4"):
+        found = len(list(vobject.readComponents(read(name), ignoreUnreadable=True)))
+        assert found == number > 60, (name, found, number)
+    assert read("contacts-ldif").count("\ndn:") == number
+    assert len(icalendar.Calendar.from_ical(read("calendar")).walk("VEVENT")) >= 18
+    print(number, "cards,", events, "events,", tasks, "tasks, with all their lines")
 
 
 globals()[sys.argv[1]](*sys.argv[2:])

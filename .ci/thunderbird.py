@@ -1,5 +1,6 @@
 """Drives a real Thunderbird for `.ci/mail`: it makes a profile, and says what it sees in one."""
 
+import datetime
 import json
 import mailbox
 import os
@@ -78,6 +79,9 @@ for (let day = 1; day <= 4; day++) {
     await calendar.addItem(new CalEvent(`BEGIN:VEVENT\\nUID:day-${day}\\nSUMMARY:Flying day ${day}\\nDTSTART:2026110${day}T100000Z\\n` +
         `DTEND:2026110${day}T120000Z\\n${day == 1 ? "RRULE:FREQ=WEEKLY;COUNT=3\\n" : ""}END:VEVENT`));
 }
+await calendar.addItem(new CalEvent("BEGIN:VEVENT\\nUID:fair\\nSUMMARY:Summer fair\\nLOCATION:Harbour green\\nDTSTART;TZID=Europe/Lisbon:20260704T100000\\n" +
+    "DTEND;TZID=Europe/Lisbon:20260704T160000\\nRRULE:FREQ=YEARLY;COUNT=3\\nBEGIN:VALARM\\nACTION:DISPLAY\\nTRIGGER:-PT30M\\nDESCRIPTION:x\\nEND:VALARM\\nEND:VEVENT"));
+await calendar.addItem(new CalEvent("BEGIN:VEVENT\\nUID:closed\\nSUMMARY:Closed\\nDTSTART;VALUE=DATE:20260810\\nDTEND;VALUE=DATE:20260815\\nEND:VEVENT"));
 await calendar.addItem(new CalTodo("BEGIN:VTODO\\nUID:mend\\nSUMMARY:Mend the rokkaku\\nEND:VTODO"));
 
 const login = Cc["@mozilla.org/login-manager/loginInfo;1"].createInstance(Ci.nsILoginInfo);
@@ -194,7 +198,7 @@ def same(old, new, listed):
     assert new["profile"] in new["listed"], new
     for name in ("accounts", "folders", "contacts", "lists", "events", "logins"):
         assert old[name] == new[name], f"{name}: {old[name]} was there, and now {new[name]}"
-    assert len(old["folders"]) == 6 and len(old["contacts"]) == 3 and len(old["events"]) == 5 and old["logins"], old
+    assert len(old["folders"]) == 6 and len(old["contacts"]) == 3 and len(old["events"]) == 7 and old["logins"], old
 
 
 def brought(seen, *reports):
@@ -217,6 +221,25 @@ def brought(seen, *reports):
     print(len(seen["contacts"]), "contacts,", len(details), "events and tasks, with places, rules and alarms")
 
 
+def taken(seen, calendar, cards):
+    """What was taken out of a profile says what Thunderbird shows of it."""
+    import icalendar
+    import vobject
+
+    seen = json.loads(pathlib.Path(seen).read_text())
+    events = icalendar.Calendar.from_ical(pathlib.Path(calendar).read_text()).walk("VEVENT")
+    assert len(events) == 6, events
+    for event in events:
+        shown, begin = seen["details"][event["SUMMARY"]], event["DTSTART"].dt
+        begin = begin.astimezone(datetime.timezone.utc).strftime("%Y%m%dT%H%M%SZ") if isinstance(begin, datetime.datetime) else begin.strftime("%Y%m%d")
+        alarms = [icalendar.vDDDTypes(alarm["TRIGGER"].dt).to_ical().decode() for alarm in event.walk("VALARM")]
+        found = {"begin": begin, "place": event.get("LOCATION", ""), "alarms": alarms, "rules": len(shown["rules"])}
+        assert found == {**{name: shown[name] for name in ("begin", "place", "alarms")}, "rules": int("RRULE" in event)}, (found, shown)
+    names = sorted(card.fn.value for card in vobject.readComponents(pathlib.Path(cards).read_text()) if not hasattr(card, "kind"))
+    assert names == seen["contacts"], names
+    print(len(events), "events and", len(names), "contacts as Thunderbird shows them")
+
+
 def counted(seen, survey, item):
     """What porter counted is what Thunderbird shows, and what Python's reader of mailboxes finds in the files."""
     seen = json.loads(pathlib.Path(seen).read_text())
@@ -224,7 +247,7 @@ def counted(seen, survey, item):
     folders = seen["folders"].values()
     expected = {
         "messages": sum(row[0] for row in folders), "unread messages": sum(row[1] for row in folders), "folders of messages": len(folders),
-        "contacts": len(seen["contacts"]), "lists of contacts": len(seen["lists"]), "events": 4, "tasks": 1, "passwords": len(seen["logins"]),
+        "contacts": len(seen["contacts"]), "lists of contacts": len(seen["lists"]), "events": 6, "tasks": 1, "passwords": len(seen["logins"]),
     }
     got = {name: counts.get(name) for name in expected}
     assert got == expected, f"porter: {got}, Thunderbird: {expected}"

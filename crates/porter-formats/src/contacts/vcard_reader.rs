@@ -70,7 +70,13 @@ fn contact_of(card: String) -> Contact {
         members.retain(|member| !member.address.is_empty());
         contact.members = Some(members);
     }
-    contact.written = Some(WrittenCard { version, text: card.replace("\r\n", "\n").replace('\n', "\r\n") });
+    let mut text = card.trim_end().replace("\r\n", "\n").replace('\n', "\r\n") + "\r\n";
+    if version.is_empty() {
+        // Many programs leave it out, and mean this one.
+        "3.0".clone_into(&mut version);
+        text.insert_str(text.find('\n').map_or(0, |at| at + 1), "VERSION:3.0\r\n");
+    }
+    contact.written = Some(WrittenCard { version, text });
     contact
 }
 
@@ -231,6 +237,9 @@ mod tests {
         assert_eq!(again, new, "a card of today is passed on as it is");
         let ben = to_vcards(std::slice::from_ref(ben), VcardVersion::Four);
         assert!(ben.contains("N:\u{d8}rsted;Ben;;;\r\n") && ben.contains("VERSION:4.0"), "{ben}");
+        let unsaid = from_vcards(b"BEGIN:VCARD\nX-KITES:40\nEND:VCARD");
+        let unsaid = to_vcards(&unsaid, VcardVersion::Three);
+        assert_eq!(unsaid, "BEGIN:VCARD\r\nVERSION:3.0\r\nX-KITES:40\r\nEND:VCARD\r\n");
         assert!(from_vcards(b"END:VCARD\r\nEND:VCARD\r\n").is_empty());
     }
 }
