@@ -149,4 +149,25 @@ def cards(folder, taken):
     print(number, "cards,", events, "events,", tasks, "tasks, with all their lines")
 
 
+def packed(folder, taken):
+    """The files in each letter are those that another reader finds in its one file, to the byte."""
+    import tnefparse
+
+    number = 0
+    for path in sorted(pathlib.Path(folder).glob("*.tnef")):
+        # That reader takes an object for its bytes, with or without the name of its interface; ours for what it is.
+        theirs = collections.Counter()
+        for file in tnefparse.TNEF(path.read_bytes(), do_checksum=False).attachments:
+            if not bytes(file.data).startswith((b"\x78\x9f\x3e\x22", b"\xd0\xcf\x11\xe0", b"\x0b\0\0\0")):
+                theirs[(file.long_filename() or "").rstrip("\0"), hashlib.sha256(bytes(file.data)).hexdigest()] += 1
+        written = next(pathlib.Path(taken).rglob(f"{path.stem}/*.eml"))
+        letter = email.message_from_bytes(written.read_bytes(), policy=email.policy.default)
+        parts = [(part.get_filename(), part.get_payload(decode=True) or b"") for part in letter.walk() if part.get_filename()]
+        ours = collections.Counter((name, hashlib.sha256(content).hexdigest()) for name, content in parts)
+        assert not theirs - ours, (path, theirs - ours)
+        number += sum(theirs.values())
+    assert number > 20, number
+    print(number, "files in packed letters are the same")
+
+
 globals()[sys.argv[1]](*sys.argv[2:])

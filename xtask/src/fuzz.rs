@@ -7,9 +7,9 @@ mod drives;
 use porter_core::journal::JournalLine;
 use porter_core::packing::PackingList;
 use porter_demo::dice::Dice;
-use porter_formats::calendar::to_calendar;
+use porter_formats::calendar::{Part, WrittenCalendar, joined, to_calendar, to_calendar_of};
 use porter_formats::chromium::local_state::LocalState;
-use porter_formats::contacts::{VcardVersion, to_vcards};
+use porter_formats::contacts::{VcardVersion, from_vcards, to_ldif, to_table, to_vcards};
 use porter_formats::gecko::{extensions, logins, moz_lz4, places, prefs, session};
 use porter_formats::ini::Ini;
 use porter_formats::ipp::Message;
@@ -18,7 +18,7 @@ use porter_formats::mail::mapi::{contact, event, rtf, task};
 use porter_formats::mail::mbox_reader::MboxReader;
 use porter_formats::mail::parts;
 use porter_formats::mail::pst::mailbox::Mailbox;
-use porter_formats::mail::{apple_accounts, autocomplete, dbx, mbox, pst};
+use porter_formats::mail::{apple_accounts, autocomplete, dbx, mbox, pst, tnef};
 use porter_formats::{chromium, mork, ppd, property_list, safari, shortcut};
 use porter_hive::Hive;
 use porter_hive::walk::Sight;
@@ -50,6 +50,32 @@ struct Format {
     name: &'static str,
     seeds: Vec<Vec<u8>>,
     decode: Decode,
+}
+
+/// A letter of Outlook in one file: a subject, somebody, and a file with a letter in it.
+fn packed_letter() -> Vec<u8> {
+    let attribute = |level: u8, id: u16, content: &[u8]| {
+        let length = (content.len() as u32).to_le_bytes();
+        [&[level][..], &id.to_le_bytes(), &[6, 0], &length, content, &[0, 0]].concat()
+    };
+    let begin = b"\x78\x9f\x3e\x22\x01\0";
+    let text = b"\x1f\0\x37\0\x01\0\0\0\x06\0\0\0K\0i\0t\0\0\0";
+    let named = b"\x1f\x10\x01\x80\x29\x03\x02\0\0\0\0\0\xc0\0\0\0\0\0\0\x46\x01\0\0\0\x04\0\0\0K\0s\0\x01\0\0\0\x02\0\0\0F\0\0\0";
+    let list = |rows: &[&[u8]]| [&(rows.len() as u32).to_le_bytes()[..], &rows.concat()].concat();
+    let inside = [&begin[..], &attribute(1, 0x9003, &list(&[text]))].concat();
+    let object = [&b"\x07\x03\x02\0\0\0\0\0\xc0\0\0\0\0\0\0\x46"[..], &inside].concat();
+    let length = (object.len() as u32).to_le_bytes();
+    let object = [&b"\x0d\0\x01\x37\x01\0\0\0"[..], &length, &object, &[0; 3]].concat();
+    let method = b"\x03\0\x05\x37\x05\0\0\0";
+    [
+        begin.to_vec(),
+        attribute(1, 0x8004, b"Kites\0"),
+        attribute(1, 0x9004, &[&[1, 0, 0, 0][..], &list(&[text])].concat()),
+        attribute(1, 0x9003, &list(&[text, named])),
+        attribute(2, 0x9002, &[0; 14]),
+        attribute(2, 0x9005, &list(&[method, &object])),
+    ]
+    .concat()
 }
 
 /// Runs the formats of these names, or all.
@@ -316,6 +342,31 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
                     drop(reader.body(&mut std::io::sink()));
                 }
                 drop(parts::readable(file));
+            },
+        },
+        Format {
+            name: "packed-letters",
+            seeds: vec![packed_letter()],
+            decode: |file, _| drop(tnef::letter_in(file)),
+        },
+        Format {
+            name: "cards",
+            seeds: vec![
+                b"BEGIN:VCARD\r\nVERSION:2.1\r\nN;CHARSET=ISO-8859-1;ENCODING=QUOTED-PRINTABLE:=D8rsted;Ben\r\nTEL;WORK;FAX:04 2\r\n\
+                    PHOTO;ENCODING=BASE64:\r\n  /9j/\r\n\r\nBDAY:1979-03-07\r\nitem1.EMAIL;TYPE=\"a,b\":x@y\r\nEND:VCARD\r\n".to_vec(),
+                b"BEGIN:VCALENDAR\r\nBEGIN:VTIMEZONE\r\nTZID:X\r\nEND:VTIMEZONE\r\nBEGIN:VEVENT\r\nUID:fair\r\nBEGIN:VALARM\r\n\
+                    UID:a\r\nEND:VALARM\r\nEND:VEVENT\r\nBEGIN:VTODO\r\nUID:mend\r\nEND:VTODO\r\nEND:VCALENDAR\r\n".to_vec(),
+            ],
+            decode: |file, _| {
+                let people = from_vcards(file);
+                drop((to_vcards(&people, VcardVersion::Three), to_vcards(&people, VcardVersion::Four)));
+                drop((to_ldif(&people), to_table(&people)));
+                let text = String::from_utf8_lossy(file);
+                let calendar = WrittenCalendar::from_text(&text);
+                let mut parts: Vec<Part> = calendar.parts.into_iter().map(Part::Written).collect();
+                parts.iter_mut().for_each(|part| part.name("x"));
+                let written = to_calendar_of(&parts, &calendar.zones);
+                drop((joined(&text, &written), joined(&written, &text)));
             },
         },
         Format {

@@ -17,4 +17,5 @@ pub mod parts;
 pub mod prf;
 pub mod pst;
 pub mod role;
+pub mod tnef;
 pub(crate) mod transfer_encoding;

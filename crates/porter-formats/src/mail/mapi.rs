@@ -16,5 +16,5 @@ pub mod task;
 pub mod thing;
 mod zone;
 
-pub use names::Names;
+pub use names::{Name, Names, Set};
 pub(super) use numbers::number;

@@ -2,6 +2,7 @@
 //! names of the files at it.
 
 use super::head::{decoded, end_of, lines};
+use super::tnef;
 use super::transfer_encoding::{base64, quoted_printable};
 use crate::encoding;
 
@@ -123,6 +124,10 @@ fn part(bytes: &[u8], depth: usize, found: &mut Found) {
         _ => {
             let name = name.unwrap_or_else(|| kind.first.clone());
             found.files.push((name, content.len() as u64));
+            // Outlook packs a whole letter into one file of another.
+            if let Some(letter) = tnef::letter_in(&content) {
+                part(&letter, depth + 1, found);
+            }
         }
     }
 }

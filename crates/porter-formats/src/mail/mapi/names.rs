@@ -70,6 +70,11 @@ impl Names {
         Self(rows.chunks_exact(8).filter_map(named).collect())
     }
 
+    /// Names that stand beside their properties.
+    pub(crate) fn of(rows: impl IntoIterator<Item = (Name, u16)>) -> Self {
+        Self(rows.into_iter().collect())
+    }
+
     /// The number of a property that is named by a number.
     pub(super) fn of_number(&self, set: Set, number: u32) -> Option<u16> {
         self.0.get(&Name::Number(set, number)).copied()

@@ -7,17 +7,17 @@ use std::collections::BTreeMap;
 
 /// Types of properties ([MS-OXCDATA] 2.11.1).
 const INT_16: u16 = 0x0002;
-const INT_32: u16 = 0x0003;
+pub(crate) const INT_32: u16 = 0x0003;
 const DOUBLE: u16 = 0x0005;
 const BOOL: u16 = 0x000b;
-const OBJECT: u16 = 0x000d;
+pub(crate) const OBJECT: u16 = 0x000d;
 const INT_64: u16 = 0x0014;
-const TEXT_OF_CODE_PAGE: u16 = 0x001e;
-const TEXT: u16 = 0x001f;
-const TIME: u16 = 0x0040;
-const BYTES: u16 = 0x0102;
+pub(crate) const TEXT_OF_CODE_PAGE: u16 = 0x001e;
+pub(crate) const TEXT: u16 = 0x001f;
+pub(crate) const TIME: u16 = 0x0040;
+pub(crate) const BYTES: u16 = 0x0102;
 /// Added to the type of one value for several.
-const SEVERAL: u16 = 0x1000;
+pub(crate) const SEVERAL: u16 = 0x1000;
 /// A text or a short value is never longer.
 pub(crate) const MOST_IN_BYTES: usize = 64 << 20;
 

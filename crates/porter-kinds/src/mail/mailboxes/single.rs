@@ -10,6 +10,7 @@ use porter_formats::mail::mapi::thing::Thing;
 use porter_formats::mail::mbox_reader::without_marks;
 use porter_formats::mail::msg::MsgFile;
 use porter_formats::mail::role::Role;
+use porter_formats::mail::tnef::{self, TnefFile};
 use porter_formats::mail::{emlx, maildir};
 use porter_names::RelativePath;
 use porter_trunk::{Content, ContentHash, Entry, Trunk, TrunkItem};
@@ -102,7 +103,7 @@ fn letters_of(trunk: &dyn Trunk, item: &TrunkItem) -> Result<Vec<Entry>, NotTake
         let is_number = name.iter().all(u8::is_ascii_digit);
         name.ends_with(b".emlx")
             || name.ends_with(b".eml")
-            || is_msg(&name)
+            || is_of_outlook(&name)
             || is_in_maildir(entry)
             || (is_number && of_numbers.contains(&folder_at(entry)))
     };
@@ -128,14 +129,15 @@ pub(in crate::mail) fn each_msg_file(
     look: &mut dyn FnMut(Vec<String>, Option<&Thing<'_>>),
 ) -> Result<bool, NotTaken> {
     let mut files: Vec<Entry> =
-        files_of(trunk, item)?.filter(|entry| entry.address.path.name().is_some_and(is_msg)).collect();
+        files_of(trunk, item)?.filter(|entry| entry.address.path.name().is_some_and(is_of_outlook)).collect();
     files.sort_by(|a, b| a.address.path.cmp(&b.address.path));
     for entry in &files {
         let file = content_of(trunk, entry);
-        let opened = file.as_deref().and_then(|file| MsgFile::open(file).ok());
-        match opened.as_ref().and_then(|file| file.thing().ok()) {
-            Some(thing) => look(names_down_to(&folder_at(entry)), Some(&thing)),
-            None => look(names_down_to(&entry.address.path), None),
+        let read = file.as_deref().and_then(|file| {
+            with_thing(file, &mut |thing| look(names_down_to(&folder_at(entry)), Some(thing)))
+        });
+        if read.is_none() {
+            look(names_down_to(&entry.address.path), None);
         }
     }
     Ok(!files.is_empty())
@@ -157,7 +159,7 @@ pub(in crate::mail) fn content_of(trunk: &dyn Trunk, entry: &Entry) -> Option<Ve
 fn letter_in(trunk: &dyn Trunk, entry: &Entry) -> Option<Whole> {
     let file = content_of(trunk, entry)?;
     let name = entry.address.path.name()?;
-    if is_msg(name) {
+    if is_of_outlook(name) {
         return letter_of_outlook(&file, entry);
     }
     let (letter, flags) = if name.to_ascii_lowercase().ends_with(b".emlx") {
@@ -176,18 +178,36 @@ fn letter_in(trunk: &dyn Trunk, entry: &Entry) -> Option<Whole> {
     Some(Whole { letter, summary: Summary { at_utc, flags, ..own }, is_incomplete: entry.is_incomplete() })
 }
 
-fn is_msg(name: &[u8]) -> bool {
-    name.to_ascii_lowercase().ends_with(b".msg")
+/// True for a file of Outlook's own form: one that it saves, or that it packs into letters.
+fn is_of_outlook(name: &[u8]) -> bool {
+    let name = name.to_ascii_lowercase();
+    name.ends_with(b".msg") || name.ends_with(b".tnef") || name == b"winmail.dat"
+}
+
+/// Shows the thing in a file of Outlook's own form. None if it cannot be read.
+fn with_thing<T>(file: &[u8], look: &mut dyn FnMut(&Thing<'_>) -> T) -> Option<T> {
+    if tnef::may_be_one(file) {
+        let file = TnefFile::open(file).ok()?;
+        return Some(look(&file.thing().ok()?));
+    }
+    let file = MsgFile::open(file).ok()?;
+    Some(look(&file.thing().ok()?))
 }
 
 /// The letter in a file of Outlook's own form.
 fn letter_of_outlook(file: &[u8], entry: &Entry) -> Option<Whole> {
-    let file = MsgFile::open(file).ok()?;
-    let letter = Letter::from(file.thing().ok()?);
-    let mut written = Vec::new();
-    let missing = letter.write(&mut written).ok()?;
+    let (mut written, mut missing) = (Vec::new(), 0);
+    let mut take = |letter: &Letter<'_>| {
+        missing = letter.write(&mut written).ok()?;
+        Some(letter.summary())
+    };
+    let summary = if tnef::may_be_one(file) {
+        take(&Letter::from(TnefFile::open(file).ok()?.thing().ok()?))
+    } else {
+        take(&Letter::from(MsgFile::open(file).ok()?.thing().ok()?))
+    }?;
     let is_incomplete = missing > 0 || entry.is_incomplete();
-    Some(Whole { letter: written, summary: letter.summary(), is_incomplete })
+    Some(Whole { letter: written, summary, is_incomplete })
 }
 
 #[cfg(test)]
