@@ -7,6 +7,7 @@ mod datasets;
 mod drives;
 mod fuzz;
 mod hives;
+mod mail_bench;
 mod release;
 mod slow;
 mod time_zones;
@@ -50,6 +51,8 @@ fn main() -> ExitCode {
                 Ok(files) => drives::bench(files),
                 Err(_) => Err(format!("`{files}` is no number")),
             },
+            ["bench-mail"] => mail_bench::bench(None),
+            ["bench-mail", data_file] => mail_bench::bench(Some(std::path::Path::new(data_file))),
             ["bench-slow"] => slow::run(),
             ["bench-survey"] => bench::survey(500_000, 5),
             ["bench-hive"] => hives::bench(),
@@ -75,6 +78,7 @@ fn main() -> ExitCode {
                                                  the same steps for 0.1, 1 and UNITS times the data\n\
                       cargo xtask bench-survey           measure the survey of 500,000 files against du\n\
                       cargo xtask bench-drive [FILES]    measure the reading of an NTFS against cat and ntfs-3g (root)\n\
+                      cargo xtask bench-mail [FILE.pst]  measure mailboxes, Thunderbird's folders, and a data file against readpst\n\
                       cargo xtask bench-hive             time the walk through a registry hive of 60 MB\n\
                       cargo xtask mutate-hives [TIMES]   change bytes of a hive and read it, ten million times\n\
                       cargo xtask time-zones FOLDER      make the table of time zones anew from CLDR\n\

@@ -82,8 +82,8 @@ pub(crate) struct ContentLine {
 }
 
 impl ContentLine {
-    /// All lines of a text. A line goes on in those that begin with a blank, and behind a `=` at its end if it
-    /// is written in numbers.
+    /// All lines of a text. A line goes on in those that begin with a blank, and behind a `=` at its end if
+    /// it is written in numbers.
     pub(crate) fn all_in(text: &str) -> Vec<Self> {
         let mut whole: Vec<String> = Vec::new();
         for line in text.lines() {
@@ -129,7 +129,7 @@ impl ContentLine {
         self.parameters.iter().any(|(own, value)| own == name && value.is_empty())
     }
 
-    /// What kind it is of, in capitals, divided by commas.
+    /// Its kinds, in capitals, divided by commas.
     pub(crate) fn types(&self) -> String {
         let named = self.parameters.iter().filter(|(name, _)| name == "TYPE").map(|(_, value)| value);
         let alone = self.parameters.iter().filter(|(_, value)| value.is_empty()).map(|(name, _)| name);

@@ -34,14 +34,14 @@ pub struct Brought {
     pub files: Vec<BroughtFile>,
     /// The letters in them, folder by folder.
     pub letters: Vec<LettersBrought>,
-    /// What could not be read, in words.
+    /// Parts that could not be read, in words.
     pub flaws: Vec<String>,
 }
 
 /// A file that was made.
 #[derive(Debug)]
 pub struct BroughtFile {
-    /// Where it goes, below the machine's root. What is there is set aside.
+    /// Where it goes, below the machine's root. A present file is set aside.
     pub at: RelativePath,
     /// Where it waits.
     pub made: PathBuf,

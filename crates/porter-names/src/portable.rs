@@ -5,8 +5,8 @@
 //! the same safe name in every run and on every system. The real name is kept in the trunk.
 //!
 //! A mail program of Mozilla finds the folders below `Kites: jobs`, and its marks, by the names
-//! `Kites: jobs.sbd` and `Kites: jobs.msf`. Such a [companion](COMPANION_ENDINGS) takes the safe name of the one
-//! that it belongs to, or else the program finds neither.
+//! `Kites: jobs.sbd` and `Kites: jobs.msf`. Such a [companion](COMPANION_ENDINGS) takes the safe name of the
+//! one that it belongs to, or else the program finds neither.
 
 use crate::fold::folded;
 use std::collections::HashSet;

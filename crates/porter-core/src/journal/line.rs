@@ -115,7 +115,7 @@ pub enum JournalLine {
     },
     /// Letters of a folder came into a mail program; a folder with many of them has several lines.
     Letters {
-        /// Of which item.
+        /// The item that they are of.
         item: String,
         /// Which.
         letters: LettersBrought,

@@ -29,7 +29,7 @@ pub(crate) fn remove_waiting_folder(path: &Path) -> bool {
     // After it became what it was made for, there is none.
     let Ok(rows) = fs::read_dir(path) else { return false };
     for row in rows.flatten() {
-        // What is unpacked for letters lies one folder deeper.
+        // Files that are unpacked for letters lie one folder deeper.
         if row.file_type().is_ok_and(|kind| kind.is_dir()) {
             for below in fs::read_dir(row.path()).into_iter().flatten().flatten() {
                 let _ = host::remove_file(&below.path());

@@ -158,7 +158,7 @@ impl Runner<'_> {
         }
         let named = host::rename_without_replacing(made, &target);
         if let (Err(_), Some(aside)) = (&named, aside) {
-            // What is there keeps its name.
+            // The present file keeps its name.
             let _ = host::rename_without_replacing(&reach(aside)?, &target);
         }
         named.map_err(not_written)?;

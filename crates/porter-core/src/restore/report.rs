@@ -26,7 +26,7 @@ pub struct RestoreReport {
     pub controls_set: u64,
     /// The letters that were brought into mail programs, by item.
     pub letters: Vec<(String, LettersBrought)>,
-    /// What of an item could not be read for that, in words.
+    /// Parts of items that could not be read for that, in words.
     pub flaws: Vec<(String, String)>,
     /// The record of it all on the machine; none for a take.
     pub journal: Option<PathBuf>,

@@ -20,7 +20,7 @@ pub enum VcardVersion {
 pub fn to_vcards(people: &[Contact], version: VcardVersion) -> String {
     let mut lines = ContentLines::default();
     for contact in people {
-        // Whoever reads 3.0 today reads 4.0 as well, and nothing of it is lost.
+        // Readers of 3.0 read 4.0 as well today, and nothing of it is lost.
         let fits = |written: &&WrittenCard| {
             written.version == "4.0" || (written.version == "3.0" && version == VcardVersion::Three)
         };

@@ -13,7 +13,7 @@ const END: &str = "END:VCARD";
 /// No card is longer.
 const LONGEST_IN_BYTES: usize = 16 << 20;
 
-/// All cards of a file, each with its own text. What is not a card is passed by.
+/// All cards of a file, each with its own text. Other lines are passed by.
 pub fn from_vcards(file: &[u8]) -> Vec<Contact> {
     // Old cards say in each line which letters they have; the rest of them is ASCII.
     let text = match std::str::from_utf8(file) {

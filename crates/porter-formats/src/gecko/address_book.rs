@@ -1,6 +1,6 @@
 //! Address books: `abook.sqlite` and its sisters. A contact is rows of one card: a name and a value each
-//! (`user_version` 1 to 4, as Thunderbird's `AddrBookDirectory` makes it). What is known of a person is its
-//! vCard, and the other rows are copies that searches look into.
+//! (`user_version` 1 to 4, as Thunderbird's `AddrBookDirectory` makes it). One of them is a vCard with
+//! all that is known of the person; the others are copies that searches look into.
 
 use crate::FormatError;
 use crate::contacts::{

@@ -147,6 +147,42 @@ fn write_beside(
     (calendar, item): (&str, &str),
     instead_of: Option<i64>,
 ) -> Result<(), FormatError> {
+    if has_table(database, "cal_properties")? {
+        write_properties(database, lines, (calendar, item), instead_of)?;
+    }
+    let of_all = ["cal_recurrence"].into_iter().filter(|_| instead_of.is_none());
+    for table in of_all.chain(["cal_attendees", "cal_attachments", "cal_relations", "cal_alarms"]) {
+        // Old versions lack some of them.
+        if !has_table(database, table)? {
+            continue;
+        }
+        let is_of_day = if table == "cal_recurrence" { "" } else { " AND recurrence_id IS ?3" };
+        let sql = format!(
+            "SELECT icalString FROM {table} WHERE cal_id = ?1 AND item_id = ?2{is_of_day} ORDER BY rowid"
+        );
+        let mut statement = database.prepare(&sql)?;
+        let given: &[&dyn rusqlite::ToSql] = &[&calendar, &item, &instead_of];
+        let given = if is_of_day.is_empty() { &given[..2] } else { given };
+        let mut rows = statement.query(given)?;
+        while let Some(row) = rows.next()? {
+            let text = row.get::<_, Option<String>>(0)?.unwrap_or_default();
+            lines.as_written(&(text.replace("\r\n", "\n").trim_end().replace('\n', "\r\n") + "\r\n"));
+        }
+    }
+    Ok(())
+}
+
+fn has_table(database: &Connection, name: &str) -> Result<bool, FormatError> {
+    let sql = "SELECT count(*) FROM sqlite_master WHERE type = 'table' AND name = ?1";
+    Ok(database.query_row(sql, [name], |row| row.get::<_, u64>(0))? > 0)
+}
+
+fn write_properties(
+    database: &Connection,
+    lines: &mut ContentLines,
+    (calendar, item): (&str, &str),
+    instead_of: Option<i64>,
+) -> Result<(), FormatError> {
     let mut statement = database.prepare(
         "SELECT key, CAST(value AS TEXT) FROM cal_properties WHERE cal_id = ?1 AND item_id = ?2 AND recurrence_id IS ?3 ORDER BY rowid",
     )?;
@@ -159,21 +195,6 @@ fn write_beside(
                 "CATEGORIES" | "URL" => lines.raw_if(&key, &value),
                 key => lines.text(key, &value),
             }
-        }
-    }
-    let of_all = ["cal_recurrence"].into_iter().filter(|_| instead_of.is_none());
-    for table in of_all.chain(["cal_attendees", "cal_attachments", "cal_relations", "cal_alarms"]) {
-        let is_of_day = if table == "cal_recurrence" { "" } else { " AND recurrence_id IS ?3" };
-        let sql = format!(
-            "SELECT icalString FROM {table} WHERE cal_id = ?1 AND item_id = ?2{is_of_day} ORDER BY rowid"
-        );
-        let mut statement = database.prepare(&sql)?;
-        let given: &[&dyn rusqlite::ToSql] = &[&calendar, &item, &instead_of];
-        let given = if is_of_day.is_empty() { &given[..2] } else { given };
-        let mut rows = statement.query(given)?;
-        while let Some(row) = rows.next()? {
-            let text = row.get::<_, Option<String>>(0)?.unwrap_or_default();
-            lines.as_written(&(text.replace("\r\n", "\n").trim_end().replace('\n', "\r\n") + "\r\n"));
         }
     }
     Ok(())

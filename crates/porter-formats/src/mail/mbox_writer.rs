@@ -47,7 +47,7 @@ impl<W: Write> MboxWriter<W> {
         Ok(done)
     }
 
-    /// What it writes to: between two letters.
+    /// The stream that it writes to: between two letters.
     pub fn get_mut(&mut self) -> &mut W {
         &mut self.to
     }

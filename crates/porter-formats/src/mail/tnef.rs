@@ -125,7 +125,7 @@ impl TnefFile {
                     let class = class.trim_end_matches('\0');
                     let class =
                         class.strip_prefix(OLD_CLASS).map_or(class.to_owned(), |own| format!("IPM.{own}"));
-                    // What the properties say counts.
+                    // The properties count.
                     let value = (TEXT_OF_CODE_PAGE, Value::Here(class.into_bytes()));
                     thing.values.entry(OF_CLASS).or_insert(value);
                 }
@@ -255,7 +255,7 @@ impl TnefFile {
         Some((id, (kind, value)))
     }
 
-    /// What stands behind the name of its interface: another such file, or bytes.
+    /// The rest behind the name of its interface: another such file, or bytes.
     fn object(&mut self, content: &[u8], depth: usize) -> Value {
         let (interface, content) = content.split_at(content.len().min(OF_LETTER.len()));
         let letter = if interface == OF_LETTER { self.read(content, depth + 1).ok() } else { None };
@@ -333,7 +333,7 @@ impl<'b> Bytes<'b> {
         self.padded(usize::try_from(length).ok()?)
     }
 
-    /// The next attribute: its number and its content. What is cut off ends them.
+    /// The next attribute: its number and its content. One that is cut off ends them.
     fn attribute(&mut self) -> Option<(u16, &'b [u8])> {
         let level = self.take(1)?;
         let id = self.u16().filter(|_| matches!(level, [1 | 2]))?;

@@ -232,7 +232,7 @@ fn behind_what_is_there(
     let whole = coming.with_extension("whole");
     let mut to = io::BufWriter::new(File::create_new(&whole)?);
     let length = io::copy(&mut porter_source::Sequential::new(file), &mut to)?;
-    // A letter ends with an empty line, whoever wrote it.
+    // Every letter ends with an empty line.
     let mut end = [0; 2];
     let file = volume.open(there).map_err(|error| io::Error::other(error.to_string()))?;
     let read = file.read_at(length.saturating_sub(2), &mut end)?;

@@ -1,7 +1,7 @@
 //! The print of a letter: the same for one letter wherever it lies.
 //!
-//! Mail programs note their own things in a letter's head (whether it was read, which account it came by), end
-//! lines each in their way and put empty lines behind it. None of that is of the letter, so none of that
+//! Mail programs note their own things in a letter's head (whether it was read, which account it came by),
+//! end lines each in their way and put empty lines behind it. None of that is of the letter, so none of that
 //! counts. All else does: two letters of one `Message-ID` that differ in a word are two.
 
 use porter_trunk::ContentHasher;
@@ -14,7 +14,7 @@ use std::io::{self, Write};
 pub struct LetterPrint([u8; 16]);
 
 impl LetterPrint {
-    /// Of a whole letter.
+    /// The print of a whole letter.
     pub fn of(letter: &[u8]) -> Self {
         let mut printing = Printing::default();
         printing.add(letter);

@@ -6,7 +6,7 @@ use porter_trunk::written_path;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
-/// What was brought.
+/// A kind of things that are brought.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum BroughtKind {

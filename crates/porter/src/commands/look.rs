@@ -37,7 +37,7 @@ pub(crate) struct LookArguments {
     find: Vec<String>,
     /// Read the mail in an item: its folders, the letters of one, or one letter, as text: Inbox, Inbox/3
     #[arg(long, value_name = "FOLDER[/NUMBER]", num_args = 0..=1, default_missing_value = "",
-          requires = "item", conflicts_with_all = ["tree", "find", "json"])]
+          requires = "item", conflicts_with_all = ["tree", "find"])]
     letters: Option<String>,
     /// The trunk's list, label or wrapped key is lost or damaged: rebuild it first, from the packs or a
     /// second copy
@@ -95,7 +95,7 @@ fn show(arguments: &LookArguments) -> Result<Outcome, Failure> {
         let Some((item, _)) = &named else {
             return Err(Failure::wrong_use("--letters needs one item", "`porter look TRUNK` shows them."));
         };
-        return read_letters(trunk, item, wanted);
+        return read_letters(trunk, item, wanted, arguments.json);
     }
     let of_person = |entry: &Entry| person.is_none_or(|person| is_of(&entry.item, person));
     if !arguments.find.is_empty() {
@@ -134,11 +134,11 @@ fn show(arguments: &LookArguments) -> Result<Outcome, Failure> {
 }
 
 /// The folders of an item's mail, the letters of one, or one letter.
-fn read_letters(trunk: &dyn Trunk, item: &TrunkItem, wanted: &str) -> Result<Outcome, Failure> {
+fn read_letters(trunk: &dyn Trunk, item: &TrunkItem, wanted: &str, json: bool) -> Result<Outcome, Failure> {
     let go_on = || !STOP.load(Ordering::Relaxed);
     let all = letters_listed::list(trunk, item, Wanted::Folders, &go_on)?;
     if wanted.is_empty() {
-        return Ok(views::mailboxes::show_folders(&all));
+        return Ok(views::mailboxes::show_folders(&all, json));
     }
     let with_letters =
         all.folders.iter().filter(|row| row.kind == FolderKind::Letters).map(|row| &row.folder);
@@ -177,11 +177,11 @@ fn read_letters(trunk: &dyn Trunk, item: &TrunkItem, wanted: &str) -> Result<Out
     };
     let Some(number) = number else {
         let listed = letters_listed::list(trunk, item, Wanted::Letters(folder), &go_on)?;
-        return Ok(views::mailboxes::show_letters(folder, &listed));
+        return Ok(views::mailboxes::show_letters(folder, &listed, json));
     };
     let listed = letters_listed::list(trunk, item, Wanted::Letter(folder, number), &go_on)?;
     match &listed.letter {
-        Some(letter) => Ok(views::mailboxes::show_letter(letter, &listed)),
+        Some(letter) => Ok(views::mailboxes::show_letter(letter, &listed, json)),
         None => Err(Failure::wrong_use(
             format!(
                 "there is no letter {number} that can be read in `{}`",

@@ -1,14 +1,16 @@
 //! The letters in a trunk, to be read at the bench.
 
-use super::numbers::{counted, size};
+use super::numbers::{counted, rfc3339, size};
 use super::rows::{self, shortened};
 use crate::failure::Outcome;
-use crate::screen::{BOLD, CARE, FAINT, say, styled};
+use crate::screen::{BOLD, CARE, FAINT, say, say_json, styled};
 use porter_formats::mail::head::summary;
+use porter_formats::mail::letter_flags::LetterFlags;
 use porter_formats::mail::parts::readable;
-use porter_kinds::mail::letters_listed::{FolderKind, LetterListed, Listed};
+use porter_kinds::mail::letters_listed::{FolderKind, FolderListed, LetterListed, Listed};
 use porter_kinds::mail::mailboxes::MailFolder;
 use porter_names::screen::on_screen;
+use serde_json::{Value, json};
 use time::OffsetDateTime;
 use unicode_width::UnicodeWidthStr;
 
@@ -25,7 +27,24 @@ fn show_flaws(listed: &Listed) -> Outcome {
     for flaw in &listed.flaws {
         say(styled(CARE, format_args!("! {}", shown(flaw))));
     }
+    outcome(listed)
+}
+
+fn outcome(listed: &Listed) -> Outcome {
     Outcome::attention_if(!listed.flaws.is_empty())
+}
+
+/// `porter-letters/1`, with one field more.
+fn as_json(listed: &Listed, name: &str, value: Value) -> Outcome {
+    let mut json = json!({"format": "porter-letters/1", "not_read": listed.flaws});
+    json[name] = value;
+    say_json(&json);
+    outcome(listed)
+}
+
+fn flags_json(flags: LetterFlags) -> Value {
+    let LetterFlags { is_read, is_answered, is_starred, is_forwarded } = flags;
+    json!({"read": is_read, "answered": is_answered, "starred": is_starred, "forwarded": is_forwarded})
 }
 
 /// The word for one thing of a folder.
@@ -47,7 +66,11 @@ fn who(from: &str) -> String {
 }
 
 /// All folders, with how much is in each.
-pub(crate) fn show_folders(listed: &Listed) -> Outcome {
+pub(crate) fn show_folders(listed: &Listed, json: bool) -> Outcome {
+    if json {
+        let row = |row: &FolderListed| json!({"folder": row.folder.path, "number": row.number, "kind": thing_of(row.kind)});
+        return as_json(listed, "folders", listed.folders.iter().map(row).collect());
+    }
     let name = |folder: &MailFolder| shown(&path_of(folder));
     let longest = listed.folders.iter().map(|row| name(&row.folder).width()).max().unwrap_or(0);
     for row in &listed.folders {
@@ -59,7 +82,17 @@ pub(crate) fn show_folders(listed: &Listed) -> Outcome {
 }
 
 /// The letters of a folder: number, day, length, who wrote it, what about.
-pub(crate) fn show_letters(folder: &MailFolder, listed: &Listed) -> Outcome {
+pub(crate) fn show_letters(folder: &MailFolder, listed: &Listed, json: bool) -> Outcome {
+    if json {
+        let row = |LetterListed { summary, size_in_bytes }: &LetterListed| match summary {
+            Some(summary) => json!({
+                "bytes": size_in_bytes, "from": summary.from, "subject": summary.subject,
+                "at_utc": summary.at_utc.map(rfc3339), "flags": flags_json(summary.flags),
+            }),
+            None => json!({"damaged": true}),
+        };
+        return as_json(listed, "letters", listed.letters.iter().map(row).collect());
+    }
     say(styled(BOLD, shown(&path_of(folder))));
     let digits = listed.letters.len().to_string().len();
     let width = rows::width();
@@ -84,7 +117,7 @@ pub(crate) fn show_letters(folder: &MailFolder, listed: &Listed) -> Outcome {
 }
 
 /// One letter as a person reads it.
-pub(crate) fn show_letter(letter: &[u8], listed: &Listed) -> Outcome {
+pub(crate) fn show_letter(letter: &[u8], listed: &Listed, json: bool) -> Outcome {
     let head = &letter[..porter_formats::mail::head::end_of(letter)];
     let of_head = summary(head);
     let rows = porter_formats::mail::head::lines(head);
@@ -93,6 +126,15 @@ pub(crate) fn show_letter(letter: &[u8], listed: &Listed) -> Outcome {
         row.map(|(_, value)| porter_formats::mail::head::decoded(value)).unwrap_or_default()
     };
     let day = of_head.at_utc.map(|at: OffsetDateTime| super::numbers::date_and_time(at));
+    let body = readable(letter);
+    if json {
+        let file = |(name, length): &(String, u64)| json!({"name": name, "bytes": length});
+        let value = json!({
+            "from": of_head.from, "to": line("to"), "copy": line("cc"), "at_utc": of_head.at_utc.map(rfc3339),
+            "subject": of_head.subject, "text": body.text, "files": body.files.iter().map(file).collect::<Vec<_>>(),
+        });
+        return as_json(listed, "letter", value);
+    }
     let facts = [
         ("From", of_head.from.clone()),
         ("To", line("to")),
@@ -103,7 +145,6 @@ pub(crate) fn show_letter(letter: &[u8], listed: &Listed) -> Outcome {
     for (name, value) in facts.iter().filter(|(_, value)| !value.is_empty()) {
         say(format_args!("{} {}", styled(FAINT, format_args!("{name:<8}")), shown(value)));
     }
-    let body = readable(letter);
     for (name, length) in &body.files {
         say(format_args!(
             "{} {} ({})",

@@ -49,6 +49,14 @@ fn people_events_tasks_and_notes_of_a_data_file_come_out_as_files_that_others_ta
         bench.read("notes/tamsin.pst/Notes/Key of the net loft.txt"),
         "Key of the net loft\nis with Bram."
     );
+    // Somebody else's cards and calendars, and a profile's, come out the same way.
+    let book =
+        bench.porter(&["take", "trunk", THUNDERBIRD, "book.vcf", "--as", "contacts-v4"]).with_status(0);
+    assert!(book.out.contains("Taken: 4 contacts"), "{}", book.out);
+    let days = bench.porter(&["take", "trunk", THUNDERBIRD, "days.ics", "--as", "calendar"]).with_status(0);
+    assert!(bench.read("days.ics").contains("BEGIN:VEVENT"), "{}", days.out);
+    let ldif = bench.porter(&["take", "trunk", OUTLOOK, "book.ldif", "--as", "contacts-ldif"]).with_status(0);
+    assert!(ldif.out.contains("3 contacts") && bench.read("book.ldif").contains("member: "), "{}", ldif.out);
     // The same bytes again; nothing where there is nothing; no file is written over.
     bench.porter(&["take", "trunk", OUTLOOK, "again", "--as", "calendar"]).with_status(0);
     assert_eq!(bench.read("again"), bench.read("calendar"));
@@ -134,6 +142,14 @@ fn letters_can_be_read_at_the_bench() {
     for (wanted, status) in [("Outbox", 2), ("Inbox/9", 2), ("Calendar", 2)] {
         look(&[wanted]).with_status(status);
     }
+    let rows = look(&["inbox", "--json"]).with_status(0).json()["letters"].clone();
+    assert_eq!((&rows[4]["subject"], &rows[4]["flags"]["read"]), (&"Order 5 of 8".into(), &false.into()));
+    let one = look(&["Inbox/1", "--json"]).with_status(0).json()["letter"].clone();
+    assert_eq!((&one["files"][0]["bytes"], &one["subject"]), (&25.into(), &"Order 1 of 8".into()));
+    assert_eq!(
+        look(&["--json"]).with_status(0).json()["folders"].as_array().unwrap().len(),
+        folders.lines().count()
+    );
     let kites = bench.porter(&["look", "trunk", THUNDERBIRD, "--letters", "Customers/2"]).with_status(0).out;
     assert!(kites.contains("Subject"), "{kites}");
     bench.porter(&["look", "trunk", "odile/folder/pictures", "--letters"]).with_status(2);

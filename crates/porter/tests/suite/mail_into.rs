@@ -121,7 +121,7 @@ fn letters_come_behind_what_is_there_once_and_are_proved_and_taken_back() {
         bench.porter(&["undo", "NEW", "--yes", "--quiet"]);
     }
     let mut after = bench.snapshot("NEW/Users");
-    // What the person did stays.
+    // The person's own doings stay.
     let kept = |path: &std::path::Path| path.to_string_lossy().contains("Local Folders");
     after.retain(|path, _| !kept(path) && !path.to_string_lossy().contains("Loyal Porter"));
     let differ = before.iter().filter(|(path, was)| {

@@ -52,7 +52,7 @@ impl LocalFolders {
         Ok(Self { at, is_new: false })
     }
 
-    /// What the settings say of the local folders, if they are new.
+    /// The settings of the local folders, if they are new.
     pub(super) fn settings(&self, text: &str) -> Vec<(String, Setting)> {
         if self.is_new { of_local_folders(text) } else { Vec::new() }
     }

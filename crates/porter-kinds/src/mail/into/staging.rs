@@ -18,7 +18,7 @@ use std::path::{Path, PathBuf};
 pub(super) struct Staging<'s> {
     aside: &'s Path,
     choice: &'s LetterChoice,
-    /// What was there before and no letter of this item was taken for yet.
+    /// The letters that were there before, but for those that this item's were found to be.
     present: Present,
     top: &'s str,
     folders: Vec<Staged>,

@@ -47,7 +47,7 @@ pub(super) struct Coming<'c> {
 }
 
 impl Coming<'_> {
-    /// Makes all of it. What cannot be made is named, and keeps nothing else from coming.
+    /// Makes all of it. A part that cannot be made is named, and keeps nothing else from coming.
     pub(super) fn make(&self) -> ThingsMade {
         let mut made = ThingsMade::default();
         for (what, done) in

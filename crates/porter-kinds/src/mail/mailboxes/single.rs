@@ -66,8 +66,8 @@ pub(super) fn visit(
     Ok(!letters.is_empty())
 }
 
-/// The names that Apple Mail shows: its mailboxes are folders with an ending, in the folder of an account, and
-/// letters are in folders of numbers further down. Those of other programs stay as they are.
+/// The names that Apple Mail shows: its mailboxes are folders with an ending, in the folder of an account,
+/// and letters are in folders of numbers further down. Those of other programs stay as they are.
 fn apple_names(names: Vec<String>) -> Vec<String> {
     const ENDINGS: [&str; 2] = [".mbox", ".imapmbox"];
     let mailbox = |name: &String| {

@@ -77,8 +77,8 @@ impl Workbench {
 
     /// Lays a program down so that it can be started at once.
     ///
-    /// Another process writes it. If this one did, a test beside this one that starts a program just then would
-    /// hold the file open for writing for a moment, and a system starts no program that is written to.
+    /// Another process writes it. If this one did, a test beside this one that starts a program just then
+    /// would hold the file open for writing for a moment, and a system starts no program that is written to.
     #[cfg(unix)]
     pub fn program(&self, below: &str, content: &Path) {
         let target = self.path(below);
