@@ -2,7 +2,9 @@
 //! each long property is a stream, and each file at a letter a storage.
 
 use super::mapi::Names;
-use super::mapi::properties::{Holder, NodeData, Properties, Value, is_of_eight_bytes, is_several, is_short};
+use super::mapi::properties::{
+    Holder, NodeData, Properties, Value, is_of_eight_bytes, is_several, is_short, packed,
+};
 use super::mapi::thing::{ATTACHMENT, RECIPIENTS, Thing};
 use crate::FormatError;
 use std::cell::RefCell;
@@ -102,14 +104,7 @@ impl<'f> MsgFile<'f> {
         if values.is_empty() && !lengths.is_empty() {
             return None;
         }
-        let mut packed = (values.len() as u32).to_le_bytes().to_vec();
-        let mut begin = 4 + 4 * values.len();
-        for value in &values {
-            packed.extend((begin as u32).to_le_bytes());
-            begin += value.len();
-        }
-        packed.extend(values.concat());
-        Some(packed)
+        Some(packed(&values))
     }
 }
 

@@ -3,7 +3,7 @@
 
 use super::mapi::letter::Letter;
 use super::mapi::properties::{
-    BYTES, Holder, INT_32, NodeData, OBJECT, Properties, SEVERAL, TEXT, TEXT_OF_CODE_PAGE, TIME, Value,
+    BYTES, Holder, INT_32, NodeData, OBJECT, Properties, SEVERAL, TEXT, TEXT_OF_CODE_PAGE, TIME, Value, packed,
 };
 use super::mapi::thing::{ATTACHMENT, RECIPIENTS, Thing};
 use super::mapi::{Name, Names, Set};
@@ -226,7 +226,7 @@ impl TnefFile {
                     values.push(rest.sized()?);
                 }
                 match (kind & SEVERAL != 0, values.as_slice()) {
-                    (true, values) => Value::Here(several(values)),
+                    (true, values) => Value::Here(packed(values)),
                     (false, [content, ..]) if one == OBJECT => self.object(content, depth),
                     (false, [content, ..]) if content.len() > 4096 => {
                         let content = self.add(Node::Bytes(content.to_vec()));
@@ -271,18 +271,6 @@ fn is_thing(nodes: &[Node], value: &Value) -> bool {
     let Value::Node(NodeData { data, .. }) = value else { return false };
     let at = usize::try_from(*data).ok().and_then(|data| data.checked_sub(1));
     matches!(at.and_then(|at| nodes.get(at)), Some(Node::Thing(_)))
-}
-
-/// Several values, in the form in which data files keep them.
-fn several(values: &[&[u8]]) -> Vec<u8> {
-    let mut packed = (values.len() as u32).to_le_bytes().to_vec();
-    let mut begin = 4 + 4 * values.len();
-    for value in values {
-        packed.extend((begin as u32).to_le_bytes());
-        begin += value.len();
-    }
-    packed.extend(values.concat());
-    packed
 }
 
 /// Numbers for year, month, day, hour, minute and second, as a `FILETIME`.

@@ -80,9 +80,7 @@ fn bring(
     let machine = ground.machine;
     let (name, at) = default_profile(machine, account, rule, keeper.list())?;
     let profile = ProfileFolder { volume: &*machine.volume, at };
-    if in_use(&profile, keeper.list().locks()).may_be() {
-        return Err("it is running: close it, and restore again".to_owned());
-    }
+    refuse_in_use(&profile, keeper.list().locks())?;
     // Asked again when it is done; what cannot be is said before.
     let local = LocalFolders::of(&profile)?;
     let making = Making {
@@ -92,6 +90,7 @@ fn bring(
         volume: Arc::clone(&machine.volume),
         family: machine.layout.family,
         profile: profile.at,
+        locks: keeper.list().locks(),
         choice: ground.wishes.mail.letters.clone(),
     };
     Ok(Bring {
@@ -155,6 +154,14 @@ pub(super) fn prove(item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt
     }
 }
 
+/// The program would write over what comes, or not see it.
+fn refuse_in_use(profile: &ProfileFolder<'_>, locks: &[&str]) -> Result<(), String> {
+    if in_use(profile, locks).may_be() {
+        return Err("it is running: close it, and restore again".to_owned());
+    }
+    Ok(())
+}
+
 /// All that is needed once the restore runs.
 struct Making {
     item: TrunkItem,
@@ -164,6 +171,7 @@ struct Making {
     volume: Arc<dyn Volume>,
     family: Family,
     profile: RelativePath,
+    locks: &'static [&'static str],
     choice: LetterChoice,
 }
 
@@ -171,6 +179,8 @@ impl Making {
     fn make(&self, trunk: &dyn Trunk, aside: &Path, go_on: &dyn Fn() -> bool) -> Result<Brought, String> {
         let volume = &*self.volume;
         let profile = ProfileFolder { volume, at: self.profile.clone() };
+        // Somebody may have started it since the plan was made.
+        refuse_in_use(&profile, self.locks)?;
         let local = LocalFolders::of(&profile)?;
         let mail_at = profile.path("Mail").ok_or("its path cannot be used")?;
         let present = Present::below(volume, &mail_at, go_on).map_err(|error| error.to_string())?;

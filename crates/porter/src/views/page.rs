@@ -209,7 +209,6 @@ fn row(page: &mut String, receipt: &Receipt, item: &ItemReceipt) {
         counts if counts.is_empty() => counts,
         counts => format!("<br><small>{}</small>", text(&counts)),
     };
-    let counts = counts + &letters_brought(&item.letters);
     let _ = writeln!(
         page,
         "<tr class=\"{}\"><th scope=\"row\"><bdi>{}</bdi>{counts}</th><td>{}</td><td>{}</td><td>{}</td></tr>",
@@ -219,16 +218,16 @@ fn row(page: &mut String, receipt: &Receipt, item: &ItemReceipt) {
         if files > 0 { count(files) } else { String::new() },
         if files > 0 { size(bytes) } else { String::new() }
     );
+    letters_brought(page, &item.letters);
 }
 
 /// The letters that came into a mail program: a sentence, and folded behind it each folder.
-fn letters_brought(letters: &[LettersReceipt]) -> String {
-    let mut out = String::new();
+fn letters_brought(page: &mut String, letters: &[LettersReceipt]) {
     let of_programs = letters.chunk_by(letters::is_of_one);
     for (of_program, line) in of_programs.zip(letters::brought(letters)) {
         let _ = write!(
-            out,
-            "<details class=\"letters\"><summary>{}</summary>\n<table>\n<thead><tr><th>Folder</th><th>found</th><th>landed</th>\
+            page,
+            "<tr class=\"well\"><td colspan=\"4\"><details class=\"letters\"><summary>{}</summary>\n<table>\n<thead><tr><th>Folder</th><th>found</th><th>landed</th>\
              <th>doubles</th><th>not asked for</th><th>damaged</th><th>there now</th></tr></thead>\n<tbody>\n",
             text(&line)
         );
@@ -237,11 +236,10 @@ fn letters_brought(letters: &[LettersReceipt]) -> String {
             let numbers: String =
                 numbers.iter().map(|number| format!("<td>{}</td>", count(*number))).collect();
             let folder = text(&on_screen(row.folder.join(" / ").as_bytes()));
-            let _ = writeln!(out, "<tr><th scope=\"row\"><bdi>{folder}</bdi></th>{numbers}</tr>");
+            let _ = writeln!(page, "<tr><th scope=\"row\"><bdi>{folder}</bdi></th>{numbers}</tr>");
         }
-        out.push_str("</tbody>\n</table></details>");
+        page.push_str("</tbody>\n</table></details></td></tr>\n");
     }
-    out
 }
 
 /// Settings that are nothing to do, in one row for each verdict.

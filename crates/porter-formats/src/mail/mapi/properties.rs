@@ -80,6 +80,19 @@ pub(crate) fn is_several(kind: u16) -> bool {
     matches!(kind & !SEVERAL, TEXT | TEXT_OF_CODE_PAGE | BYTES) && kind & SEVERAL != 0
 }
 
+/// Several values of no fixed length in one, as data files keep them: their number, where each begins, and
+/// all of them.
+pub(crate) fn packed<T: AsRef<[u8]>>(values: &[T]) -> Vec<u8> {
+    let mut packed = (values.len() as u32).to_le_bytes().to_vec();
+    let mut begin = 4 + 4 * values.len();
+    for value in values {
+        packed.extend((begin as u32).to_le_bytes());
+        begin += value.as_ref().len();
+    }
+    values.iter().for_each(|value| packed.extend_from_slice(value.as_ref()));
+    packed
+}
+
 impl Properties {
     /// A short value: in its place, or in a node of its own.
     fn bytes(&self, holder: &dyn Holder, id: u16) -> Option<(u16, Vec<u8>)> {
