@@ -3,7 +3,8 @@
 
 use super::mapi::letter::Letter;
 use super::mapi::properties::{
-    BYTES, Holder, INT_32, NodeData, OBJECT, Properties, SEVERAL, TEXT, TEXT_OF_CODE_PAGE, TIME, Value, packed,
+    BYTES, Holder, INT_32, NodeData, OBJECT, Properties, SEVERAL, TEXT, TEXT_OF_CODE_PAGE, TIME, Value,
+    packed,
 };
 use super::mapi::thing::{ATTACHMENT, RECIPIENTS, Thing};
 use super::mapi::{Name, Names, Set};

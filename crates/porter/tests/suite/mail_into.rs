@@ -157,3 +157,37 @@ fn letters_are_chosen_and_what_cannot_take_them_says_why() {
     let said = bench.porter(&RESTORE).with_status(3).out;
     assert!(said.contains("start it once, and close it"), "{said}");
 }
+
+#[cfg(unix)]
+#[test]
+fn nothing_goes_through_a_link_and_what_a_cut_off_run_left_waiting_is_swept_away() {
+    let bench = with_machines();
+    fs::create_dir(bench.path("elsewhere")).unwrap();
+    let local = bench.path(&format!("{PROFILE}/Mail/Local Folders"));
+    std::os::unix::fs::symlink(bench.path("elsewhere"), &local).unwrap();
+    let said = bench.porter(&RESTORE).with_status(3).out;
+    assert!(said.contains("did not land"), "{said}");
+    assert_eq!(fs::read_dir(bench.path("elsewhere")).unwrap().count(), 0, "{said}");
+    fs::remove_file(&local).unwrap();
+
+    // As a run that was killed leaves it: a folder with mailboxes that wait, and no end in the journal.
+    bench.porter(&["undo", "NEW", "--yes", "--quiet"]);
+    bench.porter(&RESTORE).with_status(0);
+    let journals = fs::read_dir(bench.path("NEW/ProgramData/Loyal Porter")).unwrap().flatten();
+    let journal =
+        journals.map(|row| row.path()).filter(|path| path.extension().is_some_and(|end| end == "jsonl"));
+    let journal = journal.max().unwrap();
+    let text = fs::read_to_string(&journal).unwrap();
+    let mark = text.split("\"mark\":\"").nth(1).unwrap().split('"').next().unwrap().to_owned();
+    let cut: Vec<&str> = text.lines().filter(|line| !line.contains("\"step\":\"end\"")).collect();
+    fs::write(&journal, cut.join("\n") + "\n").unwrap();
+    let waiting = format!("{PROFILE}/Mail/Local Folders/.porter-{mark}-7.part");
+    bench.write(&format!("{waiting}/mailbox-0"), "From - x\n");
+    bench.write(&format!("{waiting}/unpacked/mail"), "!BDN");
+    let report = bench.porter(&[&RESTORE[..], &["--json"]].concat()).with_status(0).json();
+    assert!(rows(&report).iter().all(|row| row.2 == 0), "{:?}", rows(&report));
+    assert!(!bench.path(&waiting).exists());
+    bench.porter(&["check", "trunk", "NEW", "--quiet"]).with_status(0);
+    bench.porter(&["undo", "NEW", "--yes", "--quiet"]).with_status(0);
+    assert!(!local.exists());
+}
