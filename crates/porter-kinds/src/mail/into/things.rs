@@ -9,7 +9,8 @@ use crate::bringing::BroughtFile;
 use crate::crossing::old_paths::as_written;
 use crate::mail::contacts::is_address_book;
 use crate::mail::letter_print::LetterPrint;
-use crate::mail::things_out::{self, ThingsFound};
+use crate::mail::letters::{CONTACTS, EVENTS, TASKS};
+use crate::mail::things_out::{self, Things, ThingsFound};
 use crate::mail::thunderbird::{CALENDAR, CALENDARS, IN_A_FILE};
 use crate::profiles::ProfileFolder;
 use crate::profiles::mozilla::PREFS;
@@ -60,6 +61,11 @@ impl Coming<'_> {
         made
     }
 
+    /// True if the capture counted some of it: a data file is not unpacked for things that are not in it.
+    fn has(&self, count: &str) -> bool {
+        self.item.counts.iter().any(|row| row.name == count && row.captured > 0)
+    }
+
     /// Eight digits that this item always has.
     fn mark(&self) -> String {
         let whole = format!("{}\n{}", self.trunk.label().machine.name, self.item.id);
@@ -67,6 +73,9 @@ impl Coming<'_> {
     }
 
     fn people(&self, made: &mut ThingsMade) -> Result<(), String> {
+        if !self.has(CONTACTS) {
+            return Ok(());
+        }
         let found =
             things_out::contacts(self.trunk, self.item, self.aside).map_err(|cause| cause.to_string())?;
         let ThingsFound { things, damaged, flaws, .. } = found;
@@ -131,7 +140,8 @@ impl Coming<'_> {
     fn entries(&self, made: &mut ThingsMade) -> Result<(), String> {
         let mut row = self.row(BroughtKind::Calendar, 0, 0);
         let (mut all, mut zones): (Vec<Part>, Vec<String>) = Default::default();
-        for things in [things_out::Things::Events, things_out::Things::Tasks] {
+        let kinds = [(EVENTS, Things::Events), (TASKS, Things::Tasks)];
+        for (_, things) in kinds.into_iter().filter(|(count, _)| self.has(count)) {
             let found = things_out::entries(self.trunk, self.item, things, self.aside);
             let found = found.map_err(|cause| cause.to_string())?;
             row.damaged += found.damaged;
