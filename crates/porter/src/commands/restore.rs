@@ -97,7 +97,7 @@ pub(crate) struct RestoreArguments {
     #[arg(help_heading = LANDING, long, value_name = "BROWSER")]
     bookmarks_into: Option<String>,
     /// Bring the letters of all mail programs in the trunk into this one as well, behind what is there and
-    /// without doubles: thunderbird
+    /// without doubles, with people, events and tasks: thunderbird
     #[arg(help_heading = MAIL, long, value_name = "PROGRAM")]
     mail_into: Option<String>,
     /// Only letters of folders whose name or path fits: 'Inbox', '*/Customers/**'

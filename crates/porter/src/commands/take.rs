@@ -39,12 +39,13 @@ pub(crate) struct TakeArguments {
     #[arg(value_parser = paths::typed())]
     folder: PathBuf,
     /// A browser's profile offers `bookmarks` as the HTML file that browsers import, `feeds` as OPML,
-    /// `history` or open `tabs` as a page, Firefox and its kin `cookies` as a text. A mail program's
-    /// profile, and Outlook's lists, offer `contacts` as vCards, or as `contacts-table` of comma-separated
-    /// values; Outlook's data files also `calendar` and `tasks`, which calendars import, and `notes`, a text
-    /// each. Mail of every program comes as `mbox`, a mailbox for each folder, as `letters`, a file each, or
-    /// as `maildir`. Every item offers its part of the person's `registry` as a file that Windows takes in.
-    /// The last argument is then the file to write, or `-`; a new folder for letters and notes
+    /// `history` or open `tabs` as a page, Firefox and its kin `cookies` as a text. People of a mail
+    /// program, and cards (.vcf) anywhere, come as `contacts` (vCard 3.0), `contacts-v4`, `contacts-ldif`
+    /// or `contacts-table` of comma-separated values; events and `tasks` of Outlook, Thunderbird and
+    /// calendars (.ics) as a `calendar`, Outlook's `notes` as a text each. Mail of every program comes as
+    /// `mbox`, a mailbox for each folder, as `letters`, a file each, or as `maildir`. Every item offers its
+    /// part of the person's `registry` as a file that Windows takes in. The last argument is then the file
+    /// to write, or `-`; a new folder for letters and notes
     #[arg(long = "as", value_name = "FORM")]
     form: Option<FormWord>,
     /// Only what has a name or path that fits, with all that is in it: '*.kite', '**/Plans'
