@@ -11,8 +11,7 @@ use time::{Date, OffsetDateTime, PrimitiveDateTime};
 pub fn to_calendar(entries: &[Entry]) -> String {
     let mut lines = begin();
     write_entries(&entries.iter().collect::<Vec<_>>(), &mut lines);
-    lines.raw("END", "VCALENDAR");
-    lines.finish()
+    end(lines)
 }
 
 pub(super) fn begin() -> ContentLines {
@@ -21,6 +20,11 @@ pub(super) fn begin() -> ContentLines {
     lines.raw("VERSION", "2.0");
     lines.raw("PRODID", "-//Loyal Porter//porter//EN");
     lines
+}
+
+pub(super) fn end(mut lines: ContentLines) -> String {
+    lines.raw("END", "VCALENDAR");
+    lines.finish()
 }
 
 /// The zones of all entries, and behind them the entries.

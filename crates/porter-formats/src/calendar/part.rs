@@ -2,9 +2,9 @@
 //! them.
 
 use super::entry::{Entry, OfKind};
-use super::ical::{begin, write_entries};
-use crate::content_lines::{ContentLine, ContentLines};
-use std::collections::HashSet;
+use super::ical::{begin, end, write_entries};
+use crate::content_lines::ContentLine;
+use std::collections::{HashMap, HashSet};
 
 /// An event or a task.
 #[derive(Debug, Clone, PartialEq)]
@@ -70,6 +70,8 @@ impl WrittenCalendar {
     pub fn from_text(text: &str) -> Self {
         let mut calendar = Self::default();
         let mut open: Option<(&str, usize)> = None;
+        // The place of each part by its name: a calendar has thousands, and those of one name are one.
+        let mut places = HashMap::new();
         let mut at = 0;
         for line in text.split_inclusive('\n') {
             let bare = line.trim_end();
@@ -80,13 +82,13 @@ impl WrittenCalendar {
             let ends = |(kind, _): &(&str, usize)| bare.strip_prefix("END:") == Some(*kind);
             if let Some((kind, from)) = open.filter(|open| ends(open)) {
                 open = None;
-                calendar.add(kind, &text[from..at]);
+                calendar.add(kind, &text[from..at], &mut places);
             }
         }
         calendar
     }
 
-    fn add(&mut self, kind: &str, text: &str) {
+    fn add(&mut self, kind: &str, text: &str, places: &mut HashMap<(String, bool), usize>) {
         let lines = text.replace("\r\n", "\n").trim_end().replace('\n', "\r\n") + "\r\n";
         if kind == "VTIMEZONE" {
             if !self.zones.contains(&lines) {
@@ -106,10 +108,15 @@ impl WrittenCalendar {
             }
         }
         let is_task = kind == "VTODO";
-        let same = |part: &&mut WrittenPart| part.unique_name == unique_name && part.is_task == is_task;
-        match self.parts.iter_mut().find(same).filter(|_| !unique_name.is_empty()) {
+        let known = places.get(&(unique_name.clone(), is_task)).and_then(|place| self.parts.get_mut(*place));
+        match known {
             Some(part) => part.text.push_str(&lines),
-            None => self.parts.push(WrittenPart { unique_name, is_task, text: lines }),
+            None => {
+                if !unique_name.is_empty() {
+                    places.insert((unique_name.clone(), is_task), self.parts.len());
+                }
+                self.parts.push(WrittenPart { unique_name, is_task, text: lines });
+            }
         }
     }
 }
@@ -133,11 +140,6 @@ pub fn to_calendar_of(parts: &[Part], zones: &[String]) -> String {
         }
     }
     end(lines)
-}
-
-fn end(mut lines: ContentLines) -> String {
-    lines.raw("END", "VCALENDAR");
-    lines.finish()
 }
 
 #[cfg(test)]

@@ -133,9 +133,9 @@ pub(in crate::mail) fn each_msg_file(
     files.sort_by(|a, b| a.address.path.cmp(&b.address.path));
     for entry in &files {
         let file = content_of(trunk, entry);
-        let read = file.as_deref().and_then(|file| {
-            with_thing(file, &mut |thing| look(names_down_to(&folder_at(entry)), Some(thing)))
-        });
+        let read = file
+            .as_deref()
+            .and_then(|file| with_thing(file, |thing| look(names_down_to(&folder_at(entry)), Some(&thing))));
         if read.is_none() {
             look(names_down_to(&entry.address.path), None);
         }
@@ -185,27 +185,23 @@ fn is_of_outlook(name: &[u8]) -> bool {
 }
 
 /// Shows the thing in a file of Outlook's own form. None if it cannot be read.
-fn with_thing<T>(file: &[u8], look: &mut dyn FnMut(&Thing<'_>) -> T) -> Option<T> {
+fn with_thing<T>(file: &[u8], look: impl FnOnce(Thing<'_>) -> T) -> Option<T> {
     if tnef::may_be_one(file) {
         let file = TnefFile::open(file).ok()?;
-        return Some(look(&file.thing().ok()?));
+        return file.thing().ok().map(look);
     }
     let file = MsgFile::open(file).ok()?;
-    Some(look(&file.thing().ok()?))
+    file.thing().ok().map(look)
 }
 
 /// The letter in a file of Outlook's own form.
 fn letter_of_outlook(file: &[u8], entry: &Entry) -> Option<Whole> {
-    let (mut written, mut missing) = (Vec::new(), 0);
-    let mut take = |letter: &Letter<'_>| {
-        missing = letter.write(&mut written).ok()?;
-        Some(letter.summary())
-    };
-    let summary = if tnef::may_be_one(file) {
-        take(&Letter::from(TnefFile::open(file).ok()?.thing().ok()?))
-    } else {
-        take(&Letter::from(MsgFile::open(file).ok()?.thing().ok()?))
-    }?;
+    let mut written = Vec::new();
+    let (summary, missing) = with_thing(file, |thing| {
+        let letter = Letter::from(thing);
+        let missing = letter.write(&mut written).ok()?;
+        Some((letter.summary(), missing))
+    })??;
     let is_incomplete = missing > 0 || entry.is_incomplete();
     Some(Whole { letter: written, summary, is_incomplete })
 }
