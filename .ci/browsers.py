@@ -103,7 +103,8 @@ class Chromium:
         request = urllib.request.Request(f"http://127.0.0.1:{self.port}/json/new?{url}", method="PUT")
         target = json.load(wait("a page", lambda: urllib.request.urlopen(request)))
         self.socket = websocket.create_connection(target["webSocketDebuggerUrl"], timeout=30)
-        time.sleep(2)
+        # A page of the browser's own fills itself after it is loaded, so each question below is asked until it has an answer.
+        wait(url, lambda: self.run("return document.readyState === 'complete' && location.href.startsWith(%s);" % json.dumps(url)))
 
     def ask(self, method, **parameters):
         self.number += 1
@@ -119,6 +120,16 @@ class Chromium:
         if "exceptionDetails" in result:
             sys.exit(json.dumps(result))
         return result["result"].get("value")
+
+    def answer(self, script):
+        """The value of the script once there is one; what it is at the end of the time if it stays empty."""
+        value = None
+        for _ in range(120):
+            value = self.run(script)
+            if value:
+                break
+            time.sleep(0.5)
+        return value
 
     def quit(self):
         self.ask("Browser.close")
@@ -156,11 +167,11 @@ def chromium_start(home):
 
 def chromium_bookmarks(browser):
     browser.page("chrome://bookmarks")
-    return browser.run(
+    return browser.answer(
         f"""const found = await chrome.bookmarks.search({{ url: {json.dumps(URL)} }});
-        const above = found.length ? await chrome.bookmarks.get(found[0].parentId) : [{{}}];
-        return {{ title: found[0]?.title, folder: above[0].title }};"""
-    )
+        const above = found.length ? await chrome.bookmarks.get(found[0].parentId) : [];
+        return above.length ? {{ title: found[0].title, folder: above[0].title }} : null;"""
+    ) or {"title": None, "folder": None}
 
 
 def chromium_see(home, expected):
@@ -169,9 +180,12 @@ def chromium_see(home, expected):
     browser = Chromium(home)
     seen = chromium_bookmarks(browser)
     browser.page("chrome://password-manager/passwords")
-    seen["logins"] = browser.run("return (await chrome.passwordsPrivate.getCredentialGroups()).map(g => [g.name, g.entries[0].username]);")
+    seen["logins"] = browser.answer(
+        """const groups = await chrome.passwordsPrivate.getCredentialGroups();
+        return groups.length ? groups.map(g => [g.name, g.entries[0].username]) : null;"""
+    ) or []
     browser.page("chrome://version")
-    seen["profile"] = browser.run('return document.querySelector("#profile_path").textContent;').rsplit("/", 1)[-1]
+    seen["profile"] = browser.answer('return document.querySelector("#profile_path")?.textContent;').rsplit("/", 1)[-1]
     browser.quit()
     print(seen["profile"], seen["folder"], "/", seen["title"], "and the password of", seen["logins"])
     assert seen["profile"] == expected, seen

@@ -9,7 +9,9 @@ use porter_core::packing::PackingList;
 use porter_demo::dice::Dice;
 use porter_formats::calendar::{Part, WrittenCalendar, joined, to_calendar, to_calendar_of};
 use porter_formats::chromium::local_state::LocalState;
-use porter_formats::contacts::{VcardVersion, from_vcards, to_ldif, to_table, to_vcards};
+use porter_formats::contacts::{
+    VcardVersion, from_ldif, from_table, from_vcards, from_windows_contact, to_ldif, to_table, to_vcards,
+};
 use porter_formats::gecko::{extensions, logins, moz_lz4, places, prefs, session};
 use porter_formats::ini::Ini;
 use porter_formats::ipp::Message;
@@ -19,6 +21,7 @@ use porter_formats::mail::mbox_reader::MboxReader;
 use porter_formats::mail::parts;
 use porter_formats::mail::pst::mailbox::Mailbox;
 use porter_formats::mail::{apple_accounts, autocomplete, dbx, mbox, pst, tnef};
+use porter_formats::wifi::Network;
 use porter_formats::{chromium, mork, ppd, property_list, safari, shortcut};
 use porter_hive::Hive;
 use porter_hive::walk::Sight;
@@ -26,6 +29,8 @@ use porter_kinds::catalogue::CarryRule;
 use porter_machine::cups::files;
 use porter_machine::cups::queue::Queue;
 use porter_machine::cups::requests::{Make, queues_in, set};
+use porter_machine::hosts;
+use porter_machine::layout::Family;
 use porter_source::reparse_point::ReparsePoint;
 use porter_trunk::outside::Outside;
 use porter_trunk::packed_form::PackedTrunk;
@@ -356,17 +361,38 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
                     PHOTO;ENCODING=BASE64:\r\n  /9j/\r\n\r\nBDAY:1979-03-07\r\nitem1.EMAIL;TYPE=\"a,b\":x@y\r\nEND:VCARD\r\n".to_vec(),
                 b"BEGIN:VCALENDAR\r\nBEGIN:VTIMEZONE\r\nTZID:X\r\nEND:VTIMEZONE\r\nBEGIN:VEVENT\r\nUID:fair\r\nBEGIN:VALARM\r\n\
                     UID:a\r\nEND:VALARM\r\nEND:VEVENT\r\nBEGIN:VTODO\r\nUID:mend\r\nEND:VTODO\r\nEND:VCALENDAR\r\n".to_vec(),
+                b"dn: cn=Ines\\, x,mail=i@x.example\nobjectclass: person\ncn:: SW5lcw==\nmail: i@x\n .example\n\nobjectclass: groupOfNames\n\
+                    member: cn=a\\2C,mail=b@x.example\n".to_vec(),
+                b"Name;E-mail Address;Phone 1 - Type;Phone 1 - Value;Birthday;Home Street\r\n\"a \"\"b\"\"\";a@x.example;Mobile;1 ::: 2;13/7/1979;\"x\ny\"\r\n".to_vec(),
+                b"<c:contact xmlns:c=\"x\"><c:NameCollection><c:Name c:ModificationDate=\"2010-01-02T03:04:05Z\"><c:FormattedName>a &amp; b</c:FormattedName></c:Name></c:NameCollection>\
+                    <c:PersonCollection><c:Person><c:PersonID>/EMAIL:\"a@x.example\"</c:PersonID><c:LabelCollection><c:Label>wab:Member</c:Label></c:LabelCollection></c:Person></c:PersonCollection></c:contact>".to_vec(),
             ],
             decode: |file, _| {
                 let people = from_vcards(file);
                 drop((to_vcards(&people, VcardVersion::Three), to_vcards(&people, VcardVersion::Four)));
-                drop((to_ldif(&people), to_table(&people)));
+                drop((from_ldif(to_ldif(&people).as_bytes()), from_table(to_table(&people).as_bytes())));
+                drop((from_ldif(file), from_table(file), from_windows_contact(file)));
                 let text = String::from_utf8_lossy(file);
                 let calendar = WrittenCalendar::from_text(&text);
                 let mut parts: Vec<Part> = calendar.parts.into_iter().map(Part::Written).collect();
                 parts.iter_mut().for_each(|part| part.name("x"));
                 let written = to_calendar_of(&parts, &calendar.zones);
                 drop((joined(&text, &written), joined(&written, &text)));
+            },
+        },
+        Format {
+            name: "networks",
+            seeds: vec![
+                b"<WLANProfile><SSIDConfig><SSID><hex>4C6F</hex><name>Lo</name></SSID></SSIDConfig><MSM><security><authEncryption><authentication>WPA2PSK</authentication>\
+                    </authEncryption><sharedKey><protected>false</protected><keyMaterial>forty &lt;kites</keyMaterial></sharedKey></security></MSM></WLANProfile>".to_vec(),
+                b"[connection]\nid=x\n[wifi]\nssid=76;111;\nhidden=true\n[wifi-security]\nkey-mgmt=wpa-psk\npsk=\\sforty\\\\kites\n".to_vec(),
+                b"10.0.0.7 tide loft\n# x\nfd00::1\ttide\n".to_vec(),
+            ],
+            decode: |file, _| {
+                drop(Network::from_profile(file).map(|network| network.to_key_file("x")));
+                drop(Network::from_key_file(file).map(|network| network.and_then(|network| network.to_key_file("x"))));
+                let names = [("tide", "10.0.0.8"), ("kite", "fd00::2 x")];
+                drop(hosts::with_names(file, names.into_iter(), Family::Linux));
             },
         },
         Format {

@@ -8,6 +8,7 @@ mod drives;
 mod fuzz;
 mod hives;
 mod mail_bench;
+mod mail_harm;
 mod release;
 mod slow;
 mod time_zones;
@@ -53,6 +54,11 @@ fn main() -> ExitCode {
             },
             ["bench-mail"] => mail_bench::bench(None),
             ["bench-mail", data_file] => mail_bench::bench(Some(std::path::Path::new(data_file))),
+            ["harm-mail", file] => mail_harm::harm(std::path::Path::new(file), 200, 20),
+            ["harm-mail", file, copies, bits] => match (copies.parse(), bits.parse()) {
+                (Ok(copies), Ok(bits)) => mail_harm::harm(std::path::Path::new(file), copies, bits),
+                _ => Err(format!("`{copies} {bits}` are no numbers")),
+            },
             ["bench-slow"] => slow::run(),
             ["bench-survey"] => bench::survey(500_000, 5),
             ["bench-hive"] => hives::bench(),
@@ -68,6 +74,7 @@ fn main() -> ExitCode {
             ["time-zones", folder] => time_zones::make(std::path::Path::new(folder)),
             ["release"] => release::release(),
             ["lane-program"] => release::lane_program().map(|path| println!("{}", path.display())),
+            ["windows-build"] => release::windows_build(),
             ["windows-tests"] => release::windows_tests().map(|path| println!("{}", path.display())),
             _ => Err("cargo xtask bench [ROUNDS [SCALE]] [SET]...\n\
                                                  measure porter against cp, tar | zstd, sha256sum and b3sum\n\
@@ -79,11 +86,14 @@ fn main() -> ExitCode {
                       cargo xtask bench-survey           measure the survey of 500,000 files against du\n\
                       cargo xtask bench-drive [FILES]    measure the reading of an NTFS against cat and ntfs-3g (root)\n\
                       cargo xtask bench-mail [FILE.pst]  measure mailboxes, Thunderbird's folders, and a data file against readpst\n\
+                      cargo xtask harm-mail FILE.pst [COPIES BITS]\n\
+                                                 let bits fall over in copies of a data file, and read what is left\n\
                       cargo xtask bench-hive             time the walk through a registry hive of 60 MB\n\
                       cargo xtask mutate-hives [TIMES]   change bytes of a hive and read it, ten million times\n\
                       cargo xtask time-zones FOLDER      make the table of time zones anew from CLDR\n\
                       cargo xtask release                build the programs for Windows and Linux into target/handout\n\
                       cargo xtask lane-program           build the Linux program that the lanes try out, and say where it is\n\
+                      cargo xtask windows-build          build all tests as Windows programs\n\
                       cargo xtask windows-tests          run all tests as Windows programs, and say where their porter.exe is"
                 .to_owned()),
         };

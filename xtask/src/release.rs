@@ -67,18 +67,27 @@ const WITH_WINDOWS: [&str; 6] =
 /// (`CARGO_TARGET_X86_64_WIN7_WINDOWS_GNU_RUNNER`). Leaves the `porter.exe` that they drive, and returns
 /// where it is.
 pub(crate) fn windows_tests() -> Result<PathBuf, String> {
+    // Otherwise each test is a program of its own, and one after the other: Wine now and then fails to start
+    // one of many. The words of a test before it aborts would be lost with it.
+    let how = ["--", "-Zunstable-options", "--force-run-in-process", "--test-threads=1", "--nocapture"];
+    run(cargo_for_windows_tests().args(how))?;
+    Ok(root().join(format!("target/win7/{WINDOWS_7}/{TRIED_OUT_FOLDER}/porter.exe")))
+}
+
+/// Builds what [`windows_tests`] runs.
+pub(crate) fn windows_build() -> Result<(), String> {
+    run(cargo_for_windows_tests().arg("--no-run"))
+}
+
+fn cargo_for_windows_tests() -> Command {
     let mut tests = cargo_for_windows_7("test", "std,panic_abort,test");
     tests.args(WITH_WINDOWS.iter().flat_map(|package| ["--package", package]));
     tests
         .args(["--quiet", "--no-fail-fast", "--config", "profile.dev.panic=\"abort\"", "-Zpanic-abort-tests"])
         // Debian's compiler takes minutes for what a test does not notice.
         .args(["--config", "profile.dev.package.porter-trunk.opt-level=1"])
-        .args(["--lib", "--bins", "--tests"])
-        // Otherwise each test is a program of its own, and one after the other: Wine now and then fails to
-        // start one of many. The words of a test before it aborts would be lost with it.
-        .args(["--", "-Zunstable-options", "--force-run-in-process", "--test-threads=1", "--nocapture"]);
-    run(&mut tests)?;
-    Ok(root().join(format!("target/win7/{WINDOWS_7}/{TRIED_OUT_FOLDER}/porter.exe")))
+        .args(["--lib", "--bins", "--tests"]);
+    tests
 }
 
 fn cargo_for_any_linux(profile: &str) -> Command {

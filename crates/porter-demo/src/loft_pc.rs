@@ -54,7 +54,11 @@ fn system(tree: &mut Tree) -> io::Result<()> {
         let profile = format!(
             "<?xml version=\"1.0\"?>\r\n<WLANProfile xmlns=\"http://www.microsoft.com/networking/WLAN/profile/v1\">\r\n\
              \t<name>{name}</name>\r\n\t<SSIDConfig>\r\n\t\t<SSID>\r\n\t\t\t<name>{name}</name>\r\n\t\t</SSID>\r\n\
-             \t</SSIDConfig>\r\n</WLANProfile>\r\n"
+             \t</SSIDConfig>\r\n\t<connectionMode>auto</connectionMode>\r\n\t<MSM>\r\n\t\t<security>\r\n\t\t\t<authEncryption>\r\n\
+             \t\t\t\t<authentication>WPA2PSK</authentication>\r\n\t\t\t\t<encryption>AES</encryption>\r\n\t\t\t</authEncryption>\r\n\
+             \t\t\t<sharedKey>\r\n\t\t\t\t<keyType>passPhrase</keyType>\r\n\t\t\t\t<protected>true</protected>\r\n\
+             \t\t\t\t<keyMaterial>01000000D08C9DDF0115D1118C7A00C04FC297EB</keyMaterial>\r\n\t\t\t</sharedKey>\r\n\
+             \t\t</security>\r\n\t</MSM>\r\n</WLANProfile>\r\n"
         );
         tree.file(&format!("{wifi}/{{{name}}}.xml"), profile.as_bytes())?;
     }

@@ -1,14 +1,22 @@
 //! People, and lists of people, as files that other programs take in.
 
+mod apple_contact;
 mod ldif;
+mod ldif_reader;
 mod table;
+mod table_reader;
 mod vcard;
 mod vcard_reader;
+mod windows_contact;
 
+pub use apple_contact::from_apple_contact;
 pub use ldif::to_ldif;
+pub use ldif_reader::from_ldif;
 pub use table::to_table;
+pub use table_reader::from_table;
 pub use vcard::{VcardVersion, to_vcards};
 pub use vcard_reader::from_vcards;
+pub use windows_contact::from_windows_contact;
 
 use crate::mail::autocomplete::Address;
 use time::{Date, OffsetDateTime};

@@ -10,12 +10,14 @@
 //! - [`extensions`]: what was added to the browser, in `extensions.json`;
 //! - [`cookies`]: those of the usual windows, in `cookies.sqlite`;
 //! - [`address_book`] and [`calendar`]: contacts, events and tasks, counted;
+//! - [`feeds`]: those that a mail program reads;
 //! - [`install_hash`]: how an installation is named in `installs.ini`.
 
 pub mod address_book;
 pub mod calendar;
 pub mod cookies;
 pub mod extensions;
+pub mod feeds;
 pub mod icons;
 pub mod install_hash;
 pub mod key_store;

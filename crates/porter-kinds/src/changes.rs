@@ -67,6 +67,15 @@ pub struct Edit {
     pub content: Vec<u8>,
     /// Files that stand beside it and belong to the old content.
     pub set_aside_too: Vec<RelativePath>,
+    /// True for a file that nobody but its owner may read.
+    pub is_private: bool,
+}
+
+impl Edit {
+    /// Other content for a file that stands alone, and that others may read as they may read what is there.
+    pub fn new(item: &str, at: RelativePath, content: Vec<u8>) -> Self {
+        Self { item: item.to_owned(), at, content, set_aside_too: Vec::new(), is_private: false }
+    }
 }
 
 /// Something of the running system that is set.

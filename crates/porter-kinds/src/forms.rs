@@ -78,6 +78,11 @@ pub fn take_as(
             to.write_all(to_html(&bookmarks).as_bytes())?;
             Ok(bookmarks.count().into())
         }
+        Form::Feeds if item.kind == crate::mail::which::MAIL => {
+            let (feeds, flaws) = things_out::feeds(trunk, item)?;
+            to.write_all(feeds_to_opml(&feeds).as_bytes())?;
+            Ok(Taken { rows: feeds.len() as u64, flaws, ..Taken::default() })
+        }
         Form::Feeds => {
             let feeds = bookmarks_of(&profile()?, item, catalogue, false)?.feeds();
             to.write_all(feeds_to_opml(&feeds).as_bytes())?;

@@ -17,6 +17,7 @@ static BUILT_IN: &[&dyn Kind] = &[
     &crate::ruled::Ruled,
     &crate::browser::Browsers,
     &crate::mail::Mail,
+    &crate::mail::people::People,
     &crate::drive::Drive,
     &crate::also::Also,
     &crate::printer::Printers,

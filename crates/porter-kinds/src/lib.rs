@@ -43,6 +43,7 @@ pub mod receipt;
 pub mod registry_part;
 pub mod ruled;
 pub mod setting;
+mod trunk_file;
 mod unpacked;
 pub mod value_kinds;
 pub mod values;

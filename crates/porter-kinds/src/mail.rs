@@ -12,6 +12,8 @@
 //! - [`mailboxes`]: the letters of an item of a trunk, read; [`letters_listed`]: shown; [`letters_out`]:
 //!   taken out for other programs, and [`things_out`]: the contacts, events, tasks and notes;
 //! - [`letter_choice`]: which letters; [`letter_print`]: one letter, wherever it lies;
+//! - `which`: the items of mail;
+//! - [`people`]: contacts and calendars that are no mail program's;
 //! - `into`: the letters of all programs, brought into one on the new machine.
 
 mod apple_accounts;
@@ -32,9 +34,11 @@ pub mod mail_account;
 pub mod mailboxes;
 mod offered;
 mod outlook_profiles;
+pub mod people;
 mod sources;
 pub mod things_out;
 pub mod thunderbird;
+pub(crate) mod which;
 
 pub use data_file::opener_of;
 pub use porter_formats::mail::role::Role;
@@ -60,11 +64,10 @@ use porter_names::RelativePath;
 use porter_source::Volume;
 use porter_trunk::TrunkItem;
 use thunderbird::Thunderbird;
+use which::MAIL;
 
 /// See the module.
 pub struct Mail;
-
-const KIND: &str = "mail";
 
 /// Who keeps the profiles of a rule.
 fn keeper_of(rule: &CarryRule) -> Option<&'static dyn Keeper> {
@@ -114,11 +117,11 @@ fn is_profile(item: &Item) -> bool {
 
 impl Kind for Mail {
     fn name(&self) -> &'static str {
-        KIND
+        MAIL
     }
 
     fn find(&self, machine: &Machine, catalogue: &Catalogue) -> Vec<Item> {
-        profiles::find::find(KIND, keeper_of, machine, catalogue)
+        profiles::find::find(MAIL, keeper_of, machine, catalogue)
     }
 
     fn complete(&self, machine: &Machine, catalogue: &Catalogue, items: &mut Vec<Item>) {
@@ -129,7 +132,7 @@ impl Kind for Mail {
             let known = items.iter().position(|item| item.id == id);
             let at_item = known.unwrap_or_else(|| {
                 let title = "Outlook: accounts".to_owned();
-                items.push(Item::new(id, KIND, Some(account.id.clone()), title));
+                items.push(Item::new(id, MAIL, Some(account.id.clone()), title));
                 items.len() - 1
             });
             MailAccount::tell_all(&profiles.accounts, &mut items[at_item].facts);

@@ -1,8 +1,10 @@
 //! Settings as items: the system's facts about them go into the trunk.
 
+mod host_names;
 mod on_linux_home;
 mod on_running;
 mod on_windows;
+mod wifi_networks;
 
 use crate::catalogue::Catalogue;
 use crate::changes::Changes;
@@ -45,7 +47,9 @@ impl Kind for Settings {
             on_windows::land(item, ground, changes);
             on_running::land(item, ground, changes);
             on_linux_home::land(item, ground, changes);
+            host_names::land(item, ground, changes);
         }
+        wifi_networks::land(items, ground, changes);
     }
 
     fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
@@ -69,6 +73,8 @@ impl Kind for Settings {
             row.verdict = Verdict::KeptExisting;
         } else if !is_met {
             set_by_hand(row, now.map(|now| now.facts.clone()).unwrap_or_default());
+        } else {
+            wifi_networks::tell_of_password(item, now, row);
         }
     }
 

@@ -64,6 +64,8 @@ pub fn is_met(item: &TrunkItem, now: &Setting) -> bool {
     let decisive: &[&str] = match now.id.as_str() {
         "time-zone" if item.facts.contains_key("windows") => &["windows"],
         "locale" if item.facts.contains_key("name") => &["name"],
+        // For its password see `wifi_networks.rs`.
+        wifi if wifi.starts_with("wifi/") => &["name", "security"],
         // Who signs in there is asked when somebody opens it.
         drive if drive.starts_with("drive/") => &["server-folder"],
         _ => &[],

@@ -11,6 +11,7 @@ pub mod cups;
 pub mod database;
 pub mod facts;
 pub mod here;
+pub mod hosts;
 pub mod keyboard_layout;
 pub mod layout;
 #[cfg(windows)]
@@ -34,7 +35,7 @@ pub mod small_file;
 mod spooler;
 pub mod tcp_port;
 pub mod time_zone;
-mod wifi;
+pub mod wifi;
 mod without_system;
 
 pub use account::Account;

@@ -11,7 +11,7 @@ use super::people::{People, find_accounts};
 use super::program::{self, Program};
 use super::registry;
 use super::{Machine, PlaceState};
-use super::{linux, macos, wifi};
+use super::{hosts, linux, macos, wifi};
 use porter_names::RelativePath;
 use porter_source::{Listed, ReadError, Volume};
 use porter_trunk::SystemLabel;
@@ -94,6 +94,9 @@ pub fn recognise_with(
         version: facts.version.or_else(|| version.map(str::to_owned)),
         processor: facts.processor,
     };
+    let mut settings = facts.settings;
+    settings.extend(wifi::networks(&*volume, &mut looker, layout.family));
+    settings.extend(hosts::setting(&*volume, &mut looker, layout.family));
     let root_volume_id = volume.metadata(&root).ok().and_then(|found| found.volume_id);
     Ok(Machine {
         volume: Arc::clone(&volume),
@@ -109,7 +112,7 @@ pub fn recognise_with(
         root_volume_id,
         registry_troubles,
         programs: program::sorted(programs),
-        settings: [facts.settings, wifi::networks(&*volume, &mut looker, layout.family)].concat(),
+        settings,
         state: facts.state,
         without_folder,
         running: None,

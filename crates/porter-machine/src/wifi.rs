@@ -1,4 +1,4 @@
-//! The names of the Wi-Fi networks that a machine knows. Passwords are never read.
+//! The Wi-Fi networks that a machine knows. Passwords are no facts: they stay in the files that have them.
 //!
 //! Windows keeps a file of XML for each (the WLAN profile schema), Linux a key file
 //! (`nm-settings-keyfile(5)`), macOS one property list of all.
@@ -8,38 +8,81 @@ use super::layout::Family;
 use super::looker::Looker;
 use super::setting::Setting;
 use super::small_file;
+use porter_formats::wifi::{Network, Password};
 use porter_names::RelativePath;
 use porter_source::{EntryKind, Volume};
 
-/// The networks, each a setting of its own.
+/// The folder of NetworkManager's key files.
+pub const KEY_FILES: &str = "etc/NetworkManager/system-connections";
+/// A fact of a network: a [`Security`](porter_formats::wifi::Security).
+pub const SECURITY: &str = "security";
+const HIDDEN: &str = "hidden";
+/// Where its password is, if the system has it.
+pub const PASSWORD: &str = "password";
+const KEPT: &str = "kept";
+const BOUND: &str = "bound-to-its-system";
+
+/// The networks, each a setting of its own. A file that cannot be understood gives a name alone.
 pub(super) fn networks(volume: &dyn Volume, looker: &mut Looker<'_>, family: Family) -> Vec<Setting> {
-    let names: Vec<String> = match family {
+    let of_name = |name: String| setting(&name, None);
+    let mut settings: Vec<Setting> = match family {
         Family::Windows => {
             let cards =
                 files_in(looker, "ProgramData/Microsoft/Wlansvc/Profiles/Interfaces", EntryKind::Folder);
             let files =
                 cards.iter().flat_map(|card| listed(looker, card, EntryKind::File)).collect::<Vec<_>>();
-            files.iter().filter_map(|file| name_in_xml(&small_file::read(volume, file)?)).collect()
+            let network = |file: Vec<u8>| match Network::from_profile(&file) {
+                Ok(network) => of_network(&network),
+                Err(_) => of_name(name_in_xml(&file)?),
+            };
+            files.iter().filter_map(|file| network(small_file::read(volume, file)?)).collect()
         }
         Family::Drive => Vec::new(),
         Family::Linux => {
-            let files = files_in(looker, "etc/NetworkManager/system-connections", EntryKind::File);
-            files.iter().filter_map(|file| name_in_key_file(&small_file::read(volume, file)?)).collect()
+            let files = files_in(looker, KEY_FILES, EntryKind::File);
+            let network = |file: Vec<u8>| match Network::from_key_file(&file) {
+                Ok(network) => of_network(&network?),
+                Err(_) => of_name(name_in_key_file(&file)?),
+            };
+            files.iter().filter_map(|file| network(small_file::read(volume, file)?)).collect()
         }
         Family::MacOs => {
             let file =
                 looker.find(&RelativePath::root(), "Library/Preferences/com.apple.wifi.known-networks.plist");
-            small_file::read(volume, &file.path).map(|file| names_in_plist(&file)).unwrap_or_default()
+            let names = small_file::read(volume, &file.path).map(|file| names_in_plist(&file));
+            names.unwrap_or_default().into_iter().filter_map(of_name).collect()
         }
     };
-    let setting = |name: &String| {
-        let id = format!("wifi/{}", id_from_name(name.as_bytes()));
-        Setting::new(&id, &format!("Wi-Fi network {name}"), &[("name", Some(name.clone()))])
-    };
-    let mut settings: Vec<Setting> = names.iter().filter_map(setting).collect();
     settings.sort_by(|a, b| a.id.cmp(&b.id));
-    settings.dedup();
+    // One that several cards know is one network.
     settings
+        .dedup_by(|later, first| later.id == first.id && later.facts.get("name") == first.facts.get("name"));
+    settings
+}
+
+fn setting(name: &str, network: Option<&Network>) -> Option<Setting> {
+    let id = format!("wifi/{}", id_from_name(name.as_bytes()));
+    let password = network.and_then(|network| match network.password {
+        Password::Is(_) => Some(KEPT),
+        Password::BoundToItsSystem => Some(BOUND),
+        Password::NotThere => None,
+    });
+    let facts = [
+        ("name", Some(name.to_owned())),
+        (SECURITY, network.map(|network| network.security.name().to_owned())),
+        (HIDDEN, network.filter(|network| network.is_hidden).map(|_| "yes".to_owned())),
+        (PASSWORD, password.map(str::to_owned)),
+    ];
+    Setting::new(&id, &format!("Wi-Fi network {name}"), &facts)
+}
+
+fn of_network(network: &Network) -> Option<Setting> {
+    setting(&shown_ssid(&network.ssid), Some(network))
+}
+
+/// The name of a network as a fact: bytes that are no text are shown.
+pub fn shown_ssid(ssid: &[u8]) -> String {
+    porter_names::screen::on_screen(ssid)
 }
 
 fn files_in(looker: &mut Looker<'_>, folder: &str, kind: EntryKind) -> Vec<RelativePath> {

@@ -207,6 +207,11 @@ fn set_owner_streams_and_mode(file: &File, entry: &Entry, owner: Option<Owner>) 
     Ok(())
 }
 
+/// Nobody but its owner may read a file.
+pub(crate) fn keep_from_others(file: &File) -> io::Result<()> {
+    file.set_permissions(fs::Permissions::from_mode(0o600))
+}
+
 /// Owner and times of a link itself.
 pub(crate) fn set_link_metadata(path: &Path, entry: &Entry, owner: Option<Owner>) {
     if let Some(Owner { user, group }) = owner {

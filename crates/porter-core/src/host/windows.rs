@@ -135,6 +135,11 @@ pub(crate) fn set_nameless_metadata(_file: &File, _entry: &Entry, _owner: Option
     Err(io::ErrorKind::Unsupported.into())
 }
 
+/// Who may read it is the folder's affair there.
+pub(crate) fn keep_from_others(_: &File) -> io::Result<()> {
+    Ok(())
+}
+
 pub(crate) fn set_link_metadata(_path: &Path, _entry: &Entry, _owner: Option<Owner>) {}
 
 pub(crate) fn set_folder_owner(_path: &Path, _owner: Option<Owner>) {}

@@ -44,7 +44,7 @@ impl Runner<'_> {
                 let path = in_home(&edit.at).map_err(NotLanded::Refused)?;
                 let aside = aside.as_ref().map(in_home).transpose().map_err(NotLanded::Refused)?;
                 let place = Place { home: &home, target: &path, set_aside: aside.as_deref(), same_as: None };
-                land_bytes(&edit.content, &place, self.mark)
+                land_bytes(&edit.content, edit.is_private, &place, self.mark)
             })();
             match written {
                 Ok(()) => {

@@ -105,8 +105,13 @@ pub(super) fn land_directly(
 
 /// Lands a file of the machine that gets another content: its marks, and its permissions if it has a
 /// successor, are those of what stands there.
-pub(super) fn land_bytes(content: &[u8], place: &Place<'_>, mark: &str) -> Result<(), NotLanded> {
-    let (waiting, path, file) = bytes_aside(content, place.home, mark)?;
+pub(super) fn land_bytes(
+    content: &[u8],
+    is_private: bool,
+    place: &Place<'_>,
+    mark: &str,
+) -> Result<(), NotLanded> {
+    let (waiting, path, file) = bytes_aside(content, is_private, place.home, mark)?;
     if let Ok(there) = fs::symlink_metadata(place.target) {
         file.set_permissions(there.permissions()).map_err(not_written)?;
     }
@@ -208,17 +213,25 @@ fn write_adapted_aside(
     place: &Place<'_>,
     mark: &str,
 ) -> Result<Waiting, NotLanded> {
-    let (waiting, path, file) = bytes_aside(content, place.home, mark)?;
+    let (waiting, path, file) = bytes_aside(content, false, place.home, mark)?;
     host::set_file_metadata(file, &waiting.folder, &path, entry, place.home.owner).map_err(not_written)?;
     Ok(waiting)
 }
 
 /// A new file beside its place, with its content.
-fn bytes_aside(content: &[u8], home: &Home, mark: &str) -> Result<(Waiting, PathBuf, File), NotLanded> {
+fn bytes_aside(
+    content: &[u8],
+    is_private: bool,
+    home: &Home,
+    mark: &str,
+) -> Result<(Waiting, PathBuf, File), NotLanded> {
     let name = waiting_name(mark);
     let file = home.folder.create_new(name.as_ref()).map_err(not_written)?;
     let path = home.path.join(&name);
     let waiting = Waiting { folder: Rc::clone(&home.folder), held: Held::Path(path.clone()) };
+    if is_private {
+        host::keep_from_others(&file).map_err(not_written)?;
+    }
     write_in_portions(&mut &file, content).map_err(not_written)?;
     Ok((waiting, path, file))
 }

@@ -80,12 +80,8 @@ impl Kind for FlightLogs {
                 path: path("Flights/where.ini"),
                 with: Box::new(|_| Some(b"at=Documents/Flying".to_vec())),
             });
-            changes.write(Edit {
-                item: item.id.clone(),
-                at: documents.path.join(b"logs.list").unwrap(),
-                content: b"Flying".to_vec(),
-                set_aside_too: Vec::new(),
-            });
+            let at = documents.path.join(b"logs.list").unwrap();
+            changes.write(Edit::new(&item.id, at, b"Flying".to_vec()));
             changes.set(SetControl {
                 item: item.id.clone(),
                 control: &WIND,

@@ -101,7 +101,7 @@ impl Adding<'_> {
         // A log of the old content would be taken for one of the new.
         let logs = BESIDE.iter().filter_map(|suffix| beside(&at, suffix));
         let set_aside_too = logs.filter(|path| machine.volume.metadata(path).is_ok()).collect();
-        changes.write(Edit { item: item.to_owned(), at, content, set_aside_too });
+        changes.write(Edit { set_aside_too, ..Edit::new(item, at, content) });
         Ok((into, added))
     }
 }
@@ -196,9 +196,7 @@ impl Naming<'_> {
                             Some(there) if shortcut::url_in(&there).is_ok_and(|url| url == bookmark.url) => {}
                             Some(_) => continue,
                             None => {
-                                let item = self.item.to_owned();
-                                let set_aside_too = Vec::new();
-                                self.changes.write(Edit { item, at: path.clone(), content, set_aside_too });
+                                self.changes.write(Edit::new(self.item, path.clone(), content));
                             }
                         }
                         self.taken.insert(folded);

@@ -1,7 +1,7 @@
 //! Outlook's data files (`.pst`, `.ost`): found wherever they lie, landed beside those of the new machine,
 //! and told one by one, because somebody has to open each of them there.
 
-use super::KIND;
+use super::which::MAIL;
 use crate::changes::{Changes, Edit, Moved};
 use crate::crossing::old_paths::as_written;
 use crate::ground::Ground;
@@ -47,7 +47,7 @@ fn is_of_one(part: &TrunkPart) -> bool {
 pub(super) fn item_elsewhere(owner: Option<&Account>) -> Item {
     let id = format!("{}/mail/data-files", owner_id(owner));
     let owner = owner.map(|account| account.id.clone());
-    Item::new(id, KIND, owner, "Outlook: data files in other folders".to_owned())
+    Item::new(id, MAIL, owner, "Outlook: data files in other folders".to_owned())
 }
 
 /// None of them takes the place of one that the new machine has: its Outlook has that open.
@@ -106,7 +106,7 @@ fn write_opener(item: &TrunkItem, files: &[RelativePath], ground: &Ground<'_>, c
         let content = prf::to_bytes(&files.iter().map(named).collect::<Vec<_>>());
         let is_there = small_file::read(&*ground.machine.volume, &at).is_some_and(|there| there == content);
         if !is_there {
-            changes.write(Edit { item: item.id.clone(), at, content, set_aside_too: Vec::new() });
+            changes.write(Edit::new(&item.id, at, content));
         }
     }
 }

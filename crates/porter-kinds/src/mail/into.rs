@@ -17,7 +17,8 @@ pub(super) use present::Present;
 
 use super::letter_choice::LetterChoice;
 use super::letters::MESSAGES;
-use super::{KIND, keeper_of, letters, mailboxes};
+use super::which::{MAIL, is_of_people};
+use super::{keeper_of, letters, mailboxes};
 use crate::bringing::{Bring, Brought, BroughtFile};
 use crate::catalogue::CarryRule;
 use crate::changes::Changes;
@@ -44,9 +45,10 @@ use things::Coming;
 pub(super) fn land(items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
     let Some(program) = &ground.wishes.mail.into else { return };
     let Some(rule) = rule_called(ground.catalogue, program) else { return };
-    for item in items.iter().filter(|item| {
-        item.kind == KIND && (numbers_of(item).any(|count| count.captured > 0) || has_things(item))
-    }) {
+    for item in items
+        .iter()
+        .filter(|item| (item.kind == MAIL || is_of_people(item)) && (has_letters(item) || has_things(item)))
+    {
         // A profile that lands as one has its letters with it.
         let comes_whole = item.rule.as_ref() == Some(&rule.id) && changes.refused(&item.id).is_none();
         let Some(account) = ground.account_of(item).filter(|_| !comes_whole) else { continue };
@@ -62,6 +64,10 @@ pub(super) fn land(items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Chan
 /// The numbers of letters that are nowhere else, and of copies of those on a server.
 fn numbers_of(item: &TrunkItem) -> impl Iterator<Item = &MeaningCount> {
     item.counts.iter().filter(|count| [MESSAGES, letters::ON_A_SERVER].contains(&&*count.name))
+}
+
+fn has_letters(item: &TrunkItem) -> bool {
+    numbers_of(item).any(|count| count.captured > 0)
 }
 
 /// True for an item with people, events or tasks.
@@ -183,13 +189,16 @@ impl Making {
         refuse_in_use(&profile, self.locks)?;
         let local = LocalFolders::of(&profile)?;
         let mail_at = profile.path("Mail").ok_or("its path cannot be used")?;
-        let present = Present::below(volume, &mail_at, go_on).map_err(|error| error.to_string())?;
+        let has_letters = has_letters(&self.item);
+        let present =
+            if has_letters { Present::below(volume, &mail_at, go_on) } else { Ok(Present::default()) };
+        let present = present.map_err(|error| error.to_string())?;
         let mut staging = Staging::new(aside, &self.choice, present, &self.top);
-        let any = mailboxes::visit(trunk, &self.item, aside, &mut staging, go_on);
+        let any = has_letters.then(|| mailboxes::visit(trunk, &self.item, aside, &mut staging, go_on));
         if !go_on() {
             return Err("stopped".to_owned());
         }
-        if !any.map_err(|cause| cause.to_string())? {
+        if any.transpose().map_err(|cause| cause.to_string())? == Some(false) {
             return Err("none of its letters can be read".to_owned());
         }
         let mut brought = Brought { flaws: std::mem::take(&mut staging.flaws), ..Brought::default() };

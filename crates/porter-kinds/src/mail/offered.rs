@@ -5,14 +5,14 @@ use super::contacts::is_autocomplete;
 use crate::changes::{Changes, Edit};
 use crate::ground::Ground;
 use crate::registry_part::source::{self, WithKey};
+use crate::trunk_file;
 use porter_formats::mail::autocomplete;
 use porter_machine::layout::Family;
 use porter_machine::registry::RegistryKey;
 use porter_machine::{Account, Place, PlaceState, small_file};
 use porter_names::RelativePath;
-use porter_trunk::{Content, ContentHash, Entry, TrunkItem};
+use porter_trunk::{Entry, TrunkItem};
 use std::collections::HashMap;
-use std::io::Read;
 
 /// The rule whose items have the lists.
 const LISTS: &str = "/mail/outlook-lists";
@@ -70,15 +70,10 @@ fn lists_of(items: &[&TrunkItem], ground: &Ground<'_>) -> HashMap<String, Vec<Li
 
 fn list_in(entry: &Entry, ground: &Ground<'_>) -> Option<List> {
     let name = String::from_utf8_lossy(entry.address.path.name()?).to_lowercase();
-    let Content::File { hash, .. } = entry.content else { return None };
-    if !is_autocomplete(&name) || entry.is_incomplete() || entry.size_in_bytes() > LONGEST_IN_BYTES {
+    if !is_autocomplete(&name) {
         return None;
     }
-    let mut content = Vec::new();
-    ground.trunk.open_content(entry).ok()?.take(LONGEST_IN_BYTES).read_to_end(&mut content).ok()?;
-    if ContentHash::of(&content) != hash {
-        return None;
-    }
+    let content = trunk_file::read(ground.trunk, entry, LONGEST_IN_BYTES)?;
     let rows = autocomplete::addresses(&content).ok()?.len();
     Some(List { is_old: name.ends_with(".nk2"), rows, content, name })
 }
@@ -125,12 +120,7 @@ fn as_its_profile(
 }
 
 fn write(item: &TrunkItem, at: RelativePath, list: &List, changes: &mut Changes) {
-    changes.write(Edit {
-        item: item.id.clone(),
-        at,
-        content: list.content.clone(),
-        set_aside_too: Vec::new(),
-    });
+    changes.write(Edit::new(&item.id, at, list.content.clone()));
 }
 
 fn folder_in(place: Place, below: &str, account: &Account, ground: &Ground<'_>) -> Option<RelativePath> {

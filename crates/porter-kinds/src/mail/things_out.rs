@@ -6,10 +6,13 @@ use super::mailboxes::{MailFolder, content_of, each_data_file, each_msg_file, fi
 use super::thunderbird::CALENDAR;
 use crate::not_taken::NotTaken;
 use crate::unpacked::Unpacked;
+use porter_formats::FormatError;
 use porter_formats::calendar::entry::Entry;
 use porter_formats::calendar::{Part, WrittenCalendar};
-use porter_formats::contacts::{Contact, from_vcards};
-use porter_formats::gecko::calendar;
+use porter_formats::contacts::{
+    Contact, from_apple_contact, from_ldif, from_table, from_vcards, from_windows_contact,
+};
+use porter_formats::gecko::{calendar, feeds};
 use porter_formats::mail::mapi::thing::{Thing, ThingKind};
 use porter_formats::mail::mapi::{contact, event, task};
 use porter_formats::mail::pst::mailbox::{Folder, FolderKind};
@@ -60,20 +63,28 @@ impl Things {
     }
 }
 
-/// The people of an item: in Outlook's files, in cards (`.vcf`), in address books, and in the lists of
+/// The people of an item: in Outlook's files, in files of people, in address books, and in the lists of
 /// addresses that a program offers; of those nobody whose address is known already.
 pub fn contacts(trunk: &dyn Trunk, item: &TrunkItem, aside: &Path) -> Result<ThingsFound<Contact>, NotTaken> {
     let mut found = found((trunk, item, aside), Things::Contacts, &mut |_, thing| match thing.kind() {
         ThingKind::List => Some(contact::list(thing)),
         _ => Some(contact::contact(thing)),
     })?;
-    each_small_file(trunk, item, CARDS, &mut |name, file| {
-        found.may_hold_them = true;
-        match file {
-            Some(file) => found.things.extend(from_vcards(&file)),
+    for (ending, read) in FORMS_OF_PEOPLE {
+        each_small_file(trunk, item, ending, &mut |name, file| match file.map(|file| read(&file)) {
+            Some(Ok(Some(people))) => {
+                found.may_hold_them = true;
+                found.things.extend(people);
+            }
+            Some(Ok(None)) => {}
+            Some(Err(cause)) => {
+                found.may_hold_them = true;
+                found.damaged += 1;
+                found.flaws.push(format!("{name}: {cause}"));
+            }
             None => found.flaws.push(format!("{name}: it cannot be read")),
-        }
-    })?;
+        })?;
+    }
     if let Some(People { contacts, offered }) =
         people_in(&Unpacked::of(trunk, item, &holds_people)?.folder())?
     {
@@ -136,8 +147,19 @@ fn is_of_calendar(path: &RelativePath) -> bool {
     path.to_string().starts_with(CALENDAR)
 }
 
-/// The endings of files of cards, and of calendars.
-const CARDS: &str = ".vcf";
+/// The people of a file; none if it is of another sort.
+type ReadPeople = fn(&[u8]) -> Result<Option<Vec<Contact>>, FormatError>;
+
+/// The endings of files that people are in: of macOS, cards, records of directories, of Windows, and tables.
+const FORMS_OF_PEOPLE: [(&str, ReadPeople); 6] = [
+    (".abcdp", |file| from_apple_contact(file).map(|person| Some(vec![person]))),
+    (".vcf", |file| Ok(Some(from_vcards(file)))),
+    (".ldif", |file| Ok(Some(from_ldif(file)))),
+    (".contact", |file| from_windows_contact(file).map(|person| Some(vec![person]))),
+    (".group", |file| from_windows_contact(file).map(|list| Some(vec![list]))),
+    (".csv", |file| Ok(from_table(file))),
+];
+/// The ending of files of calendars.
 const CALENDARS: &str = ".ics";
 
 /// Passes the files of an item on whose names end so, by their paths; none for one that is damaged, or longer
@@ -148,16 +170,41 @@ fn each_small_file(
     ending: &str,
     look: &mut dyn FnMut(&str, Option<Vec<u8>>),
 ) -> Result<(), NotTaken> {
-    let has_ending = |entry: &porter_trunk::Entry| {
-        let name = entry.address.path.name().unwrap_or_default().to_ascii_lowercase();
-        name.ends_with(ending.as_bytes())
-    };
+    let has_ending =
+        |entry: &porter_trunk::Entry| entry.address.path.to_string().to_ascii_lowercase().ends_with(ending);
     let mut files: Vec<_> = files_of(trunk, item)?.filter(has_ending).collect();
     files.sort_by(|a, b| a.address.path.cmp(&b.address.path));
     for entry in &files {
         look(&entry.address.path.to_string(), content_of(trunk, entry));
     }
     Ok(())
+}
+
+/// The lists of feeds of a mail program, the newer first.
+type ReadFeeds = fn(&[u8]) -> Result<Vec<(String, String)>, FormatError>;
+const LISTS_OF_FEEDS: [(&str, ReadFeeds); 2] =
+    [("/feeds.json", feeds::from_json), ("/feeds.rdf", feeds::from_rdf)];
+
+/// Title and address of each feed that a mail program reads, each once, and the lists that could not be read,
+/// in words.
+pub fn feeds(trunk: &dyn Trunk, item: &TrunkItem) -> Result<(Vec<(String, String)>, Vec<String>), NotTaken> {
+    let (mut found, mut flaws): (Vec<(String, String)>, Vec<String>) = Default::default();
+    let mut any = false;
+    for (ending, read) in LISTS_OF_FEEDS {
+        each_small_file(trunk, item, ending, &mut |name, file| {
+            any = true;
+            match file.map(|file| read(&file)) {
+                Some(Ok(feeds)) => {
+                    let is_new = |(_, url): &(String, String)| found.iter().all(|(_, known)| known != url);
+                    let new: Vec<_> = feeds.into_iter().filter(is_new).collect();
+                    found.extend(new);
+                }
+                Some(Err(cause)) => flaws.push(format!("{name}: {cause}")),
+                None => flaws.push(format!("{name}: it cannot be read")),
+            }
+        })?;
+    }
+    if any { Ok((found, flaws)) } else { Err(NotTaken::NotOfItem(item.id.clone())) }
 }
 
 /// Writes each note of an item into a file of a new folder, with the time of its last change.

@@ -1,6 +1,7 @@
 //! A printer in a CUPS that runs: its queue by meaning, wherever it comes from, and its driver.
 
 use crate::ground::Ground;
+use crate::trunk_file;
 use porter_formats::ppd;
 use porter_machine::Machine;
 use porter_machine::control::Control;
@@ -8,8 +9,7 @@ use porter_machine::control::printing::{MAKE, PPD, PrintQueues, UsualPrinter, le
 use porter_machine::cups::queue::{Queue, queue_name};
 use porter_machine::layout::Family;
 use porter_names::{Facts, RelativePath};
-use porter_trunk::{Content, ContentHash, Entry, TrunkItem};
-use std::io::Read;
+use porter_trunk::{Entry, TrunkItem};
 
 /// The controls that set printers.
 pub(super) const QUEUES: &dyn Control = &PrintQueues;
@@ -149,17 +149,10 @@ fn has(machine: &Machine, path: &str) -> bool {
 /// would have it run commands of its own.
 fn description(queue: &str, ground: &Ground<'_>) -> Option<Vec<u8>> {
     let name = format!("/ppd/{queue}.ppd");
-    let is_it = |entry: &Entry| {
-        entry.item == FILES
-            && matches!(entry.content, Content::File { size_in_bytes, .. } if size_in_bytes <= LONGEST_PPD_IN_BYTES)
-            && entry.address.path.to_string().ends_with(&name)
-    };
+    let is_it = |entry: &Entry| entry.item == FILES && entry.address.path.to_string().ends_with(&name);
     let entry = ground.trunk.entries().ok()?.flatten().find(is_it)?;
-    let Content::File { hash, .. } = entry.content else { return None };
-    let mut file = Vec::new();
-    ground.trunk.open_content(&entry).ok()?.take(LONGEST_PPD_IN_BYTES).read_to_end(&mut file).ok()?;
-    (ContentHash::of(&file) == hash && ppd::is_one(&file) && may_be_used(&file, ground.machine))
-        .then_some(file)
+    let file = trunk_file::read(ground.trunk, &entry, LONGEST_PPD_IN_BYTES)?;
+    (ppd::is_one(&file) && may_be_used(&file, ground.machine)).then_some(file)
 }
 
 fn may_be_used(file: &[u8], machine: &Machine) -> bool {

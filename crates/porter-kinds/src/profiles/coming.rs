@@ -141,8 +141,7 @@ impl Coming<'_> {
             Ok(files) => {
                 for (name, content) in files {
                     if let Some(at) = at(name) {
-                        let item = self.item.id.clone();
-                        changes.write(Edit { item, at, content, set_aside_too: Vec::new() });
+                        changes.write(Edit::new(&self.item.id, at, content));
                     }
                 }
             }

@@ -112,6 +112,8 @@ pub enum Reason {
         /// The old one.
         driver: String,
     },
+    /// A network is known, and somebody types its password when it is first joined.
+    WifiWithoutPassword,
     /// The new machine keeps its own name: two PCs of one name disturb each other on a network.
     KeepsItsName {
         /// The new machine's.
@@ -360,6 +362,7 @@ impl Reason {
                 | Self::NotKnownThere { .. }
                 | Self::KeepsItsName { .. }
                 | Self::PrinterWithoutDriver { .. }
+                | Self::WifiWithoutPassword
         )
     }
 }

@@ -242,6 +242,6 @@ fn write_anew(
         file_name: name,
     };
     let content = to_bytes(&tree, &heading)?;
-    changes.write(Edit { item, at: file.at.clone(), content, set_aside_too: file.logs.clone() });
+    changes.write(Edit { set_aside_too: file.logs.clone(), ..Edit::new(&item, file.at.clone(), content) });
     Ok(())
 }

@@ -61,6 +61,6 @@ fn edit(
         None => Vec::new(),
     };
     if let Some(content) = changed(&there) {
-        changes.write(Edit { item: item.id.clone(), at, content, set_aside_too: Vec::new() });
+        changes.write(Edit::new(&item.id, at, content));
     }
 }

@@ -468,6 +468,7 @@ fn raw_reason(reason: &Reason) -> String {
         Reason::PrinterWithoutDriver { driver } => {
             format!("its driver ({driver}) is not here: choose its model in the settings of printers")
         }
+        Reason::WifiWithoutPassword => setting::WIFI_WITHOUT_PASSWORD.to_owned(),
         Reason::KeepsItsName { name } => {
             format!("the new machine keeps its name, {name}: two of one name disturb each other on a network")
         }

@@ -191,3 +191,48 @@ fn nothing_goes_through_a_link_and_what_a_cut_off_run_left_waiting_is_swept_away
     bench.porter(&["undo", "NEW", "--yes", "--quiet"]).with_status(0);
     assert!(!local.exists());
 }
+
+#[test]
+fn people_of_folders_and_programs_of_their_own_come_too() {
+    let bench = Workbench::new();
+    build_tidewater(&bench.path("NEW")).unwrap();
+    bench.empty_machine("OLD", "odile");
+    let contact = |name: &str| {
+        format!(
+            "<c:contact xmlns:c=\"http://schemas.microsoft.com/Contact\"><c:NameCollection><c:Name><c:FormattedName>{name}</c:FormattedName>\
+             </c:Name></c:NameCollection><c:EmailAddressCollection><c:EmailAddress><c:Address>{name}@windrose.example</c:Address>\
+             </c:EmailAddress></c:EmailAddressCollection></c:contact>"
+        )
+    };
+    let folder = "OLD/Users/odile/Contacts";
+    bench.write(&format!("{folder}/Ines.contact"), contact("ines"));
+    bench.write(&format!("{folder}/Family/Otto.contact"), contact("otto"));
+    bench.write(&format!("{folder}/torn.contact"), "<c:contact><c:Na");
+    bench.write(&format!("{folder}/club.csv"), "First Name;E-mail Address\r\nB\u{e9}a;bea@kites.example\r\n");
+    bench.write(&format!("{folder}/kites.csv"), "Kite;Spars\r\nRokkaku;3\r\n");
+    bench.write(
+        &format!("{folder}/desk.ldif"),
+        "dn: cn=Bram\nobjectclass: person\ncn: Bram\nmail: bram@kites.example\n",
+    );
+    bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+
+    // Three files of contacts were counted, of which one is torn.
+    let said = bench
+        .porter(&["take", "trunk", "odile/folder/contacts", "people.vcf", "--as", "contacts"])
+        .with_status(3);
+    assert!(said.out.contains("torn.contact") || said.err.contains("torn.contact"), "{said:?}");
+    let cards = bench.read("people.vcf");
+    for name in ["FN:ines", "FN:otto", "FN:B\u{e9}a", "FN:Bram"] {
+        assert!(cards.contains(name), "{name} is not in {cards}");
+    }
+    assert_eq!(cards.matches("BEGIN:VCARD").count(), 4);
+
+    let report = bench.porter(&[&RESTORE[..], &["--json"]].concat()).with_status(3).json();
+    assert_eq!(rows(&report), BTreeSet::from([("contacts odile/folder/contacts".to_owned(), 5, 4, 0, 0)]));
+    let receipt = bench.porter(&["check", "trunk", "NEW", "--json", "--quiet"]).json();
+    let items = receipt["items"].as_array().unwrap();
+    let row = &items.iter().find(|item| item["id"] == "odile/folder/contacts").unwrap()["letters"][0];
+    assert_eq!((&row["expected"], &row["there_now"], &row["damaged"]), (&json!(4), &json!(4), &json!(1)));
+    let report = bench.porter(&[&RESTORE[..], &["--json"]].concat()).json();
+    assert_eq!(rows(&report), BTreeSet::from([("contacts odile/folder/contacts".to_owned(), 5, 0, 4, 0)]));
+}

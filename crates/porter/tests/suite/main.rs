@@ -45,6 +45,7 @@ mod mail_into;
 mod mail_programs;
 #[cfg(unix)]
 mod moving_ground;
+mod networks;
 mod new_folders;
 mod placing;
 #[cfg(unix)]

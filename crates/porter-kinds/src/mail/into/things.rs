@@ -12,6 +12,7 @@ use crate::mail::letter_print::LetterPrint;
 use crate::mail::letters::{CONTACTS, EVENTS, TASKS};
 use crate::mail::things_out::{self, Things, ThingsFound};
 use crate::mail::thunderbird::{CALENDAR, CALENDARS, IN_A_FILE};
+use crate::mail::which::is_calendar;
 use crate::profiles::ProfileFolder;
 use crate::profiles::mozilla::PREFS;
 use crate::receipt::letters_brought::{BroughtKind, LettersBrought};
@@ -63,7 +64,9 @@ impl Coming<'_> {
 
     /// True if the capture counted some of it: a data file is not unpacked for things that are not in it.
     fn has(&self, count: &str) -> bool {
-        self.item.counts.iter().any(|row| row.name == count && row.captured > 0)
+        // Calendars of a program of their own count their files: what is in them is told by reading them.
+        let is_calendar = count != CONTACTS && is_calendar(self.item);
+        self.item.counts.iter().any(|row| (is_calendar || row.name == count) && row.captured > 0)
     }
 
     /// Eight digits that this item always has.

@@ -14,6 +14,9 @@ use porter_machine::power_plan::{PLAN, Source, number_of, value_of};
 use porter_names::Facts;
 use porter_names::screen::on_screen;
 
+/// A network that came without its password.
+pub(crate) const WIFI_WITHOUT_PASSWORD: &str = "choose the network and type its password";
+
 /// Settings and printers.
 pub(super) struct Settings {
     /// `setting` or `printer`.
@@ -49,7 +52,11 @@ impl KindWords for Settings {
             how: format!("its driver ({driver}) is not here: choose its model in the settings of printers"),
             ..Task::about(item)
         });
-        task.into_iter().chain(driver).collect()
+        let has_no_password =
+            item.findings.iter().any(|finding| matches!(finding.reason, Reason::WifiWithoutPassword));
+        let password =
+            has_no_password.then(|| Task { how: WIFI_WITHOUT_PASSWORD.to_owned(), ..Task::about(item) });
+        task.into_iter().chain(driver).chain(password).collect()
     }
 }
 
@@ -58,8 +65,8 @@ impl KindWords for Settings {
 pub(super) struct KeptInFiles {
     pub(super) kind: &'static str,
     pub(super) heading: &'static str,
-    /// The id of the item whose values are shown so.
-    pub(super) told: &'static str,
+    /// The ids of the items whose values are shown so.
+    pub(super) told: &'static [&'static str],
 }
 
 impl KindWords for KeptInFiles {
@@ -72,7 +79,7 @@ impl KindWords for KeptInFiles {
     }
 
     fn tells_what_is_kept(&self, item: &ItemReceipt) -> bool {
-        item.id == self.told
+        self.told.contains(&item.id.as_str())
     }
 }
 
@@ -280,7 +287,12 @@ fn on_windows<'f>(
         },
         "default-programs" => by_eye("Windows lets only the person choose: ms-settings:defaultapps", facts),
         "autostart" => by_eye("install the programs: each has a place in its settings for that", facts),
-        wifi if wifi.starts_with("wifi/") => by_eye("choose the network and type its password", facts),
+        wifi if wifi.starts_with("wifi/") => by_eye(WIFI_WITHOUT_PASSWORD, facts),
+        "hosts" => {
+            let file = "$env:SystemRoot\\System32\\drivers\\etc\\hosts";
+            let line = |line: String| format!("Add-Content -Path \"{file}\" -Value {}", q(&line));
+            typed(POWERSHELL_AS_ADMINISTRATOR, lines_of_hosts(facts).map(line).collect())
+        }
         printer if printer.starts_with("printer/") => {
             match (fact("server-printer"), fact("address"), fact("name")) {
                 (Some(path), ..) => {
@@ -377,7 +389,11 @@ fn on_unix<'f>(below: &str, facts: &'f Facts, fact: &dyn Fn(&str) -> Option<&'f 
             Some(folder) => by_eye(&format!("connect to server smb:{}", folder.replace('\\', "/")), facts),
             None => by_eye("connect to the server", facts),
         },
-        wifi if wifi.starts_with("wifi/") => by_eye("choose the network and type its password", facts),
+        wifi if wifi.starts_with("wifi/") => by_eye(WIFI_WITHOUT_PASSWORD, facts),
+        "hosts" => {
+            let line = |line: String| format!("echo {} | sudo tee -a /etc/hosts", q(&line));
+            Steps { how: TERMINAL.to_owned(), commands: lines_of_hosts(facts).map(line).collect() }
+        }
         printer if printer.starts_with("printer/") => match (fact("name"), fact("address")) {
             (Some(name), Some(address)) => {
                 let address = if address.contains("://") {
@@ -391,6 +407,14 @@ fn on_unix<'f>(below: &str, facts: &'f Facts, fact: &dyn Fn(&str) -> Option<&'f 
         },
         _ => by_eye("set it up under Settings", facts),
     }
+}
+
+/// A line for each name.
+fn lines_of_hosts(facts: &Facts) -> impl Iterator<Item = String> {
+    let of_name = |(name, addresses): (&String, &String)| {
+        addresses.split(' ').map(|address| format!("{address} {name}")).collect::<Vec<_>>()
+    };
+    facts.iter().flat_map(of_name)
 }
 
 /// `fr(bepo)` is a layout and its variant, which are told apart.
@@ -562,6 +586,7 @@ mod tests {
             ("machine/setting/environment", facts(&[("KITES", "9"), ("not a name", "x")])),
             ("odile/setting/default-printer", facts(&[("name", "Front desk")])),
             ("machine/setting/wifi/loft", facts(&[("name", "Loft")])),
+            ("machine/setting/hosts", facts(&[("tide", "10.0.0.7 fd00::7")])),
             ("odile/printer/tide-plans", facts(&[("name", "Plans"), ("server-printer", "\\\\tide\\Plans")])),
             (
                 "machine/setting/power",
@@ -597,6 +622,7 @@ mod tests {
                 r"[Environment]::SetEnvironmentVariable('KITES', '9', 'Machine') | [Environment]::SetEnvironmentVariable('not a name', 'x', 'Machine')",
                 r"rundll32 printui.dll,PrintUIEntry /y /n 'Front desk'",
                 r"(choose the network and type its password (Loft))",
+                r#"Add-Content -Path "$env:SystemRoot\System32\drivers\etc\hosts" -Value '10.0.0.7 tide' | Add-Content -Path "$env:SystemRoot\System32\drivers\etc\hosts" -Value 'fd00::7 tide'"#,
                 r"rundll32 printui.dll,PrintUIEntry /in /n '\\tide\Plans'",
                 r"powercfg /setdcvalueindex 381b4222-f694-41f0-9685-ff5bb260df2e 238c9fa8-0aad-41ed-83f4-97be242c8f20 29f6c1db-86da-48c5-9fdb-f2b67b1f44da 900 | powercfg /setactive 381b4222-f694-41f0-9685-ff5bb260df2e",
                 r"net share 'plans=C:\Kite Plans'",
@@ -616,6 +642,7 @@ mod tests {
                 r"echo 'export KITES='\''9'\''' >> ~/.profile",
                 r"lpoptions -d 'Front_desk'",
                 r"(choose the network and type its password (Loft))",
+                r"echo '10.0.0.7 tide' | sudo tee -a /etc/hosts | echo 'fd00::7 tide' | sudo tee -a /etc/hosts",
                 r"(add it under Printers (name Plans, server-printer \\tide\Plans))",
                 r"(set it up under Settings (plan balanced, sleep-on-battery 900, x 1))",
                 r"(set it up under Settings (folder C:\Kite Plans, name plans))",
