@@ -3,6 +3,7 @@
     same_things.py real CALENDAR FILE...             events of real files: libpff's titles, and days that everybody knows
     same_things.py demo VCARDS CALENDAR UNPACKED     people and events of the demo: readpst's cards and calendars
     same_things.py pairs OUT PAIRS                   letters that were a file each, beside what their authors say they hold
+    same_things.py outlook LETTERS FILES             letters as `.msg`, read by another reader, beside the same as `.eml`
     same_things.py folders OUT MBOX...               a Maildir for each folder, as many letters and marks as in the mailboxes
 """
 import collections
@@ -168,6 +169,42 @@ def packed(folder, taken):
         number += sum(theirs.values())
     assert number > 20, number
     print(number, "files in packed letters are the same")
+
+
+def outlook(letters, files):
+    import extract_msg
+
+    number = parts_seen = 0
+    for path in sorted(pathlib.Path(letters).rglob("*.eml")):
+        written = pathlib.Path(files, path.relative_to(letters)).with_suffix(".msg")
+        letter = email.message_from_bytes(path.read_bytes(), policy=email.policy.default)
+        with extract_msg.openMsg(str(written)) as found:
+            def people(*names):
+                rows = email.utils.getaddresses([str(value) for name in names for value in letter.get_all(name, [])])
+                return sorted(address.replace('"', '') for _, address in rows if "@" in address)
+
+            assert (found.subject or "").strip() == (letter["subject"] or "").strip(), (path, found.subject, letter["subject"])
+            assert (found.messageId or "").strip() == (letter["message-id"] or "").strip(), path
+            if letter["date"]:
+                assert found.date and abs((found.date - letter["date"].datetime).total_seconds()) < 1, (path, found.date, letter["date"])
+            assert sorted(one.email for one in found.recipients if "@" in (one.email or "")) == people("to", "cc", "bcc"), (path, [one.email for one in found.recipients])
+            plain = [part for part in letter.walk() if part.get_content_type() == "text/plain" and not part.get_filename() and part.get_content_disposition() != "attachment"]
+            # What is in a letter inside belongs to a file.
+            if not any(part.get_content_type() == "message/rfc822" for part in letter.walk()) and plain:
+                words = " ".join("".join(part.get_content() for part in plain).split())
+                assert " ".join((found.body or "").split()) == words, (path, found.body, words)
+            if letter.get_content_type() == "multipart/signed":
+                continue
+            theirs = collections.Counter(hashlib.sha256(file.data).hexdigest() for file in found.attachments if isinstance(file.data, bytes))
+            ours = collections.Counter(
+                hashlib.sha256(part.get_payload(decode=True) or b"").hexdigest()
+                for part in letter.walk() if part.get_filename() and not part.is_multipart()
+            )
+            assert not ours - theirs, (path, ours - theirs)
+            parts_seen += sum(ours.values())
+        number += 1
+    assert number > 50 and parts_seen > 10, (number, parts_seen)
+    print(number, "letters and", parts_seen, "files at them are the same to another reader of Outlook's form")
 
 
 globals()[sys.argv[1]](*sys.argv[2:])

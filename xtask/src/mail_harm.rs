@@ -54,7 +54,7 @@ pub(crate) fn harm(path: &Path, copies: u32, bits: u32) -> Result<(), String> {
         let share = came.count() as f64 / whole.len().max(1) as f64;
         if share < WANTED {
             below += 1;
-            println!("copy {copy}: {:.1} % of {} letters, bytes {hit:?}", share * 100.0, whole.len());
+            println!("copy {copy}: {:.1} % of {} letters", share * 100.0, whole.len());
         }
         least = least.min(share);
         sum += share;

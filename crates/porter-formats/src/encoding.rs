@@ -25,6 +25,14 @@ pub fn charset_of(code_page: u32) -> Option<&'static str> {
     encoding_of(code_page).map(encoding_rs::Encoding::name)
 }
 
+/// The code page of letters of that name; none if Windows has no number for them.
+pub fn code_page_of(charset: &str) -> Option<u32> {
+    let wanted = encoding_rs::Encoding::for_label(charset.as_bytes())?;
+    let known = [65_001, 874, 932, 936, 949, 950, 866, 10_000, 20_866, 21_866, 51_932, 50_220, 54_936];
+    let mut all = known.into_iter().chain(1250..=1258).chain(28_591..=28_606);
+    all.find(|code_page| encoding_of(*code_page) == Some(wanted))
+}
+
 /// Text of a code page of Windows; of Western systems, if it is not known.
 pub fn of_code_page(bytes: &[u8], code_page: u32) -> String {
     match encoding_of(code_page) {

@@ -1,5 +1,6 @@
 //! Mailboxes, counted: how many letters they hold; the addresses that a program offers; accounts.
 
+pub mod address_list;
 pub mod apple_accounts;
 pub mod autocomplete;
 pub mod dbx;
@@ -12,6 +13,7 @@ pub mod mbox;
 pub mod mbox_reader;
 pub mod mbox_writer;
 pub mod msg;
+pub mod msg_writer;
 pub mod oe_account;
 pub mod parts;
 pub mod prf;

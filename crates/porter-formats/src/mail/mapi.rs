@@ -8,7 +8,7 @@ pub mod contact;
 pub mod event;
 pub mod letter;
 mod names;
-mod numbers;
+pub(super) mod numbers;
 pub mod properties;
 mod recurrence;
 pub mod rtf;

@@ -19,21 +19,61 @@ pub struct Readable {
     pub files: Vec<(String, u64)>,
 }
 
+/// A part that holds no other parts.
+#[derive(Debug)]
+pub(super) struct Leaf {
+    /// `text/plain`, in small letters.
+    pub(super) kind: String,
+    /// The name of its letters, if it is text and says so.
+    pub(super) charset: Option<String>,
+    /// Its name, if it has one.
+    pub(super) name: Option<String>,
+    /// What other parts call it: `<1@kite>` without its marks.
+    pub(super) content_id: Option<String>,
+    /// True for a file beside the text.
+    pub(super) is_attached: bool,
+    /// Decoded.
+    pub(super) content: Vec<u8>,
+}
+
+impl Leaf {
+    /// True for words that are shown, and not taken as a file.
+    pub(super) fn is_shown(&self, kind: &str) -> bool {
+        self.kind == kind && !self.is_attached && self.name.is_none()
+    }
+
+    /// Its content as text.
+    pub(super) fn text(&self) -> String {
+        match encoding_rs::Encoding::for_label(self.charset.as_deref().unwrap_or_default().as_bytes()) {
+            Some(encoding) => encoding.decode(&self.content).0.into_owned(),
+            None => match std::str::from_utf8(&self.content) {
+                Ok(text) => text.to_owned(),
+                Err(_) => encoding::of_code_page(&self.content, 1252),
+            },
+        }
+    }
+}
+
 /// Reads a letter, whole or cut off.
 pub fn readable(letter: &[u8]) -> Readable {
-    let mut found = Found::default();
-    part(letter, 0, &mut found);
-    let Found { plain, pages, files, .. } = found;
+    let (mut plain, mut pages, mut files) = (Vec::new(), Vec::new(), Vec::new());
+    each_leaf(letter, &mut |leaf| {
+        if leaf.is_shown("text/plain") {
+            plain.push(leaf.text());
+        } else if leaf.is_shown("text/html") {
+            pages.push(crate::html::words_of(&leaf.text()));
+        } else {
+            files.push((leaf.name.unwrap_or(leaf.kind), leaf.content.len() as u64));
+        }
+    });
     let text = if plain.is_empty() { pages } else { plain };
     Readable { text: text.join("\n"), files }
 }
 
-#[derive(Default)]
-struct Found {
-    plain: Vec<String>,
-    pages: Vec<String>,
-    files: Vec<(String, u64)>,
-    parts: usize,
+/// Passes on all parts that hold no others, in their order; behind a file that Outlook has packed a whole
+/// letter into, the parts of that letter.
+pub(super) fn each_leaf(letter: &[u8], look: &mut dyn FnMut(Leaf)) {
+    part(letter, 0, &mut 0, look);
 }
 
 /// A line of a head with words behind the first: `text/plain; charset=utf-8`.
@@ -78,9 +118,9 @@ impl Worded {
     }
 }
 
-fn part(bytes: &[u8], depth: usize, found: &mut Found) {
-    found.parts += 1;
-    if depth > DEEPEST || found.parts > MOST_PARTS {
+fn part(bytes: &[u8], depth: usize, parts: &mut usize, look: &mut dyn FnMut(Leaf)) {
+    *parts += 1;
+    if depth > DEEPEST || *parts > MOST_PARTS {
         return;
     }
     let end = end_of(bytes);
@@ -92,7 +132,9 @@ fn part(bytes: &[u8], depth: usize, found: &mut Found) {
     let placed = of(b"content-disposition").map(|value| Worded::of(value));
     if kind.first.starts_with("multipart/") {
         if let Some(boundary) = kind.word("boundary") {
-            parts_between(body, &boundary).into_iter().for_each(|inner| part(inner, depth + 1, found));
+            for inner in parts_between(body, &boundary) {
+                part(inner, depth + 1, parts, look);
+            }
         }
         return;
     }
@@ -108,27 +150,20 @@ fn part(bytes: &[u8], depth: usize, found: &mut Found) {
         Some("quoted-printable") => quoted_printable(body),
         _ => body.to_vec(),
     };
-    let text = || {
-        let charset = kind.word("charset").unwrap_or_default();
-        match encoding_rs::Encoding::for_label(charset.as_bytes()) {
-            Some(encoding) => encoding.decode(&content).0.into_owned(),
-            None => match std::str::from_utf8(&content) {
-                Ok(text) => text.to_owned(),
-                Err(_) => encoding::of_code_page(&content, 1252),
-            },
-        }
-    };
-    match kind.first.as_str() {
-        "text/plain" if !is_file && name.is_none() => found.plain.push(text()),
-        "text/html" if !is_file && name.is_none() => found.pages.push(crate::html::words_of(&text())),
-        _ => {
-            let name = name.unwrap_or_else(|| kind.first.clone());
-            found.files.push((name, content.len() as u64));
-            // Outlook packs a whole letter into one file of another.
-            if let Some(letter) = tnef::letter_in(&content) {
-                part(&letter, depth + 1, found);
-            }
-        }
+    let packed = if kind.first.starts_with("text/") { None } else { tnef::letter_in(&content) };
+    let content_id =
+        of(b"content-id").map(|id| String::from_utf8_lossy(id).trim_matches(['<', '>', ' ']).to_owned());
+    look(Leaf {
+        charset: kind.word("charset"),
+        kind: kind.first,
+        name,
+        content_id,
+        is_attached: is_file,
+        content,
+    });
+    // Outlook packs a whole letter into one file of another.
+    if let Some(letter) = packed {
+        part(&letter, depth + 1, parts, look);
     }
 }
 
@@ -140,7 +175,12 @@ fn parts_between<'b>(body: &'b [u8], boundary: &str) -> Vec<&'b [u8]> {
         let rest = line.strip_prefix(&mark[..]);
         let is_mark = rest.is_some_and(|rest| matches!(rest.trim_ascii(), b"" | b"--"));
         if is_mark {
-            parts.extend(begin.take().map(|begin: usize| &body[begin..at]));
+            // The end of the line before is the boundary's (RFC 2046, 5.1.1).
+            let inner = |begin: usize| {
+                let inner = body.get(begin..at).unwrap_or_default();
+                inner.strip_suffix(b"\r\n").or(inner.strip_suffix(b"\n")).unwrap_or(inner)
+            };
+            parts.extend(begin.take().map(inner));
             if rest.is_some_and(|rest| rest.trim_ascii() == b"--") {
                 return parts;
             }
@@ -166,7 +206,7 @@ mod tests {
             Content-Type: application/pdf\r\nContent-Disposition: attachment; filename*=utf-8''Pl%C3%A4ne.pdf\r\n\
             Content-Transfer-Encoding: base64\r\n\r\nQUJD\r\n--a;b--\r\nafter";
         let found = readable(letter);
-        assert_eq!(found.text, "Caf\u{e9} am Hafen\r\n");
+        assert_eq!(found.text, "Caf\u{e9} am Hafen");
         assert_eq!(found.files, [("Pl\u{e4}ne.pdf".to_owned(), 3)]);
         let page =
             b"Content-Type: text/html; charset=utf-8\n\n<style>p{}</style><p>Spars &amp; sails<br>at 9</p>";

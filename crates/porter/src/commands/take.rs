@@ -38,12 +38,13 @@ pub(crate) struct TakeArguments {
     /// `-`: the content of one file, to standard output
     #[arg(value_parser = paths::typed())]
     folder: PathBuf,
-    /// A browser's profile offers `bookmarks` as the HTML file that browsers import, `feeds` as OPML,
-    /// `history` or open `tabs` as a page, Firefox and its kin `cookies` as a text. People of a mail
-    /// program, and cards (.vcf) anywhere, come as `contacts` (vCard 3.0), `contacts-v4`, `contacts-ldif`
-    /// or `contacts-table` of comma-separated values; events and `tasks` of Outlook, Thunderbird and
-    /// calendars (.ics) as a `calendar`, Outlook's `notes` as a text each. Mail of every program comes as
-    /// `mbox`, a mailbox for each folder, as `letters`, a file each, or as `maildir`. Every item offers its
+    /// A browser's profile offers `bookmarks` as the HTML file that browsers import, `feeds` as OPML (so
+    /// does Thunderbird), `history` or open `tabs` as a page, Firefox and its kin `cookies` as a text. People
+    /// of a mail program, and cards (.vcf), contacts of Windows and macOS, LDIF and tables (.csv) anywhere,
+    /// come as `contacts` (vCard 3.0), `contacts-v4`, `contacts-ldif` or `contacts-table` of comma-separated
+    /// values; events and `tasks` of Outlook, Thunderbird and calendars (.ics) as a `calendar`, Outlook's
+    /// `notes` as a text each. Mail of every program comes as `mbox`, a mailbox for each folder, as
+    /// `letters`, a file each, as `maildir`, or as `msg`, a file each for Outlook. Every item offers its
     /// part of the person's `registry` as a file that Windows takes in. The last argument is then the file
     /// to write, or `-`; a new folder for letters and notes
     #[arg(long = "as", value_name = "FORM")]
@@ -95,6 +96,7 @@ enum FormWord {
     Mbox,
     Letters,
     Maildir,
+    Msg,
     Registry,
 }
 
@@ -105,6 +107,7 @@ impl FormWord {
             Self::Mbox => Some(LetterForm::Mbox),
             Self::Letters => Some(LetterForm::Letters),
             Self::Maildir => Some(LetterForm::Maildir),
+            Self::Msg => Some(LetterForm::Msg),
             _ => None,
         }
     }
@@ -130,7 +133,7 @@ impl FormWord {
             Self::Calendar => Form::Calendar,
             Self::Tasks => Form::Tasks,
             // They are folders.
-            Self::Mbox | Self::Letters | Self::Maildir | Self::Notes => {
+            Self::Mbox | Self::Letters | Self::Maildir | Self::Msg | Self::Notes => {
                 return Err(NotTaken::NotOfItem(item.id.clone()).into());
             }
             Self::Registry if item.registry.is_empty() => {
@@ -196,7 +199,7 @@ fn take_form(
         FormWord::Calendar => "event",
         FormWord::Tasks => "task",
         FormWord::Notes => "note",
-        FormWord::Mbox | FormWord::Letters | FormWord::Maildir => "letter",
+        FormWord::Mbox | FormWord::Letters | FormWord::Maildir | FormWord::Msg => "letter",
         FormWord::Registry => "value",
     };
     say(format_args!(
@@ -236,7 +239,7 @@ pub(crate) fn run(arguments: &TakeArguments) -> Result<Outcome, Failure> {
     if !folders.is_empty() || !skip_role.is_empty() || since.is_some() || until.is_some() {
         return Err(Failure::wrong_use(
             "--folder, --skip-role, --since and --until choose among letters",
-            "Add `--as mbox`, `--as letters` or `--as maildir`.",
+            "Add `--as mbox`, `--as letters`, `--as maildir` or `--as msg`.",
         ));
     }
     if arguments.form == Some(FormWord::Notes) {

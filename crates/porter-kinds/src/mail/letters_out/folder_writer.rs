@@ -3,6 +3,7 @@
 use crate::mail::given_names::{Names, portable};
 use crate::mail::mailboxes::MailLetter;
 use porter_formats::mail::mbox_writer::{Envelope, MboxWriter};
+use porter_formats::mail::msg_writer::to_msg;
 use std::fs::{self, File};
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
@@ -16,6 +17,8 @@ pub enum LetterForm {
     Letters,
     /// A folder for each folder, with a file for each letter whose name tells what was done with it.
     Maildir,
+    /// A file for each letter, in the form of Outlook.
+    Msg,
 }
 
 /// See the module.
@@ -23,6 +26,7 @@ pub(super) enum FolderWriter {
     Mbox(MboxWriter<BufWriter<File>>),
     Letters { at: PathBuf, number: usize },
     Maildir { at: PathBuf, number: usize },
+    Msg { at: PathBuf, number: usize },
 }
 
 /// Between the name of a letter and its flags. Windows holds no colon in a name, and its programs write this
@@ -36,12 +40,13 @@ impl FolderWriter {
         let within = above.iter().fold(to.to_path_buf(), |at, name| at.join(portable(name)));
         let at = match form {
             LetterForm::Mbox => names.within(&within, &format!("{last}.mbox")),
-            LetterForm::Letters | LetterForm::Maildir => names.within(&within, last),
+            LetterForm::Letters | LetterForm::Maildir | LetterForm::Msg => names.within(&within, last),
         };
         fs::create_dir_all(if form == LetterForm::Mbox { &within } else { &at })?;
         Ok(match form {
             LetterForm::Mbox => Self::Mbox(MboxWriter::new(BufWriter::new(File::create_new(at)?))),
             LetterForm::Letters => Self::Letters { at, number: 0 },
+            LetterForm::Msg => Self::Msg { at, number: 0 },
             LetterForm::Maildir => {
                 for folder in ["cur", "new", "tmp"] {
                     fs::create_dir(at.join(folder))?;
@@ -59,9 +64,23 @@ impl FolderWriter {
             Self::Mbox(mailbox) => mailbox.letter(Envelope { at_utc, flags }, |to| letter.write(to)),
             Self::Letters { at, number } => {
                 *number += 1;
-                let subject: String = summary.subject.chars().take(60).collect();
-                let name = format!("{number:05} {}.eml", portable(&subject));
-                written(&at.join(name), |to| letter.write(to))
+                written(&at.join(name_of(*number, &summary.subject, "eml")), |to| letter.write(to))
+            }
+            Self::Msg { at, number } => {
+                *number += 1;
+                let mut whole = Whole(Vec::new());
+                let incomplete = match letter.write(&mut whole) {
+                    Ok(incomplete) => incomplete,
+                    // Too long for a file of Outlook: it opens this one, too.
+                    Err(cause) if cause.kind() == io::ErrorKind::FileTooLarge => {
+                        let name = name_of(*number, &summary.subject, "eml");
+                        return written(&at.join(name), |to| letter.write(to));
+                    }
+                    Err(cause) => return Err(cause),
+                };
+                let file = to_msg(&whole.0, &summary)?;
+                written(&at.join(name_of(*number, &summary.subject, "msg")), |to| to.write_all(&file))?;
+                Ok(incomplete)
             }
             Self::Maildir { at, number } => {
                 *number += 1;
@@ -76,8 +95,32 @@ impl FolderWriter {
     pub(super) fn finish(self) -> io::Result<()> {
         match self {
             Self::Mbox(mailbox) => mailbox.finish().map(drop),
-            Self::Letters { .. } | Self::Maildir { .. } => Ok(()),
+            Self::Letters { .. } | Self::Maildir { .. } | Self::Msg { .. } => Ok(()),
         }
+    }
+}
+
+/// `00012 Spars for the fair.eml`.
+fn name_of(number: usize, subject: &str, ending: &str) -> String {
+    let subject: String = subject.chars().take(60).collect();
+    format!("{number:05} {}.{ending}", portable(&subject))
+}
+
+/// A letter in memory, up to a length that Outlook takes.
+struct Whole(Vec<u8>);
+
+impl Write for Whole {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        const LONGEST_IN_BYTES: usize = 48 << 20;
+        if self.0.len() + bytes.len() > LONGEST_IN_BYTES {
+            return Err(io::ErrorKind::FileTooLarge.into());
+        }
+        self.0.extend_from_slice(bytes);
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
     }
 }
 
