@@ -154,4 +154,6 @@ pub struct Changed {
     pub summary: Option<String>,
     /// Where it is, if that differs.
     pub location: Option<String>,
+    /// More words about it, if they differ.
+    pub description: Option<String>,
 }

@@ -65,7 +65,7 @@ fn write_entry(entry: &Entry, zone: Option<&str>, lines: &mut ContentLines) {
     let name = if is_task { "VTODO" } else { "VEVENT" };
     let end_name = if is_task { "DUE" } else { "DTEND" };
     lines.raw("BEGIN", name);
-    common(entry, lines);
+    common(entry, &entry.description, lines);
     if let Some(begin) = entry.begin {
         moment(lines, "DTSTART", begin, zone);
     }
@@ -131,7 +131,7 @@ fn write_entry(entry: &Entry, zone: Option<&str>, lines: &mut ContentLines) {
     lines.raw("END", name);
     for changed in &entry.changed {
         lines.raw("BEGIN", name);
-        common(entry, lines);
+        common(entry, changed.description.as_deref().unwrap_or(&entry.description), lines);
         moment(lines, "RECURRENCE-ID", changed.instead_of, zone);
         moment(lines, "DTSTART", changed.begin, zone);
         if changed.end != changed.begin {
@@ -143,7 +143,7 @@ fn write_entry(entry: &Entry, zone: Option<&str>, lines: &mut ContentLines) {
     }
 }
 
-fn common(entry: &Entry, lines: &mut ContentLines) {
+fn common(entry: &Entry, description: &str, lines: &mut ContentLines) {
     lines.text("UID", &entry.unique_name);
     let changed = entry.modified_utc.or(entry.created_utc).unwrap_or(OffsetDateTime::UNIX_EPOCH);
     lines.raw("DTSTAMP", &utc(changed));
@@ -152,7 +152,7 @@ fn common(entry: &Entry, lines: &mut ContentLines) {
             lines.raw(name, &utc(at));
         }
     }
-    lines.text("DESCRIPTION", &entry.description);
+    lines.text("DESCRIPTION", description);
     lines.texts("CATEGORIES", &entry.categories, ",");
     match entry.secrecy {
         Secrecy::Public => {}

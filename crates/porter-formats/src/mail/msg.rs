@@ -296,4 +296,65 @@ mod tests {
         }
         assert!(MsgFile::open(b"From ines").is_err() && MsgFile::open(&bytes[..600]).is_err());
     }
+
+    /// A course on three Tuesdays, of which the second is an hour later, with words of its own.
+    fn course() -> Vec<u8> {
+        const DAY: u32 = 24 * 60;
+        // The third of February of 2026, in days since 1601.
+        let first = 155_261 * DAY;
+        let moved = first + 7 * DAY;
+        let mut blob: Vec<u8> =
+            [0x3004_u16, 0x3004, 0x200b, 1, 0].into_iter().flat_map(u16::to_le_bytes).collect();
+        let mut longs = |values: &[u32]| values.iter().for_each(|value| blob.extend(value.to_le_bytes()));
+        longs(&[first, 1, 0, 1 << 2, 0x2022, 3, 1, 1, moved, 1, moved, first, first + 14 * DAY]);
+        longs(&[0x3006, 0x3009, 18 * 60, 20 * 60]);
+        blob.extend(1_u16.to_le_bytes());
+        let mut longs = |values: &[u32]| values.iter().for_each(|value| blob.extend(value.to_le_bytes()));
+        longs(&[moved + 19 * 60, moved + 21 * 60, moved + 18 * 60]);
+        blob.extend([0; 2]);
+        blob.extend([0_u32, 4, 0, 0].into_iter().flat_map(u32::to_le_bytes));
+
+        let ticks = |minutes: u32| u64::from(minutes) * 60 * 10_000_000;
+        let mut file = cfb::CompoundFile::create(Cursor::new(Vec::new())).unwrap();
+        let texts = [
+            (0x001a_001f, utf16("IPM.Appointment")),
+            (0x0037_001f, utf16("Sewing course")),
+            (0x1000_001f, utf16("Bring needles.")),
+            (0x8002_0102, blob),
+        ];
+        let hours = [(0x8000_0040, ticks(first + 18 * 60)), (0x8001_0040, ticks(first + 20 * 60))];
+        put(&mut file, "/", 32, &hours, &texts);
+        let inside = "/__attach_version1.0_#00000000";
+        let begin = (0x7ffb_0040, ticks(moved + 19 * 60));
+        put(&mut file, inside, 8, &[(0x3705_0003, 5), (0x3701_000d, 0), begin], &[]);
+        let words = [(0x001a_001f, utf16("IPM.OLE.CLASS")), (0x1000_001f, utf16("Bring glue."))];
+        put(&mut file, &format!("{inside}/__substg1.0_3701000D"), 24, &[], &words);
+        file.create_storage(format!("/{NAMES}")).unwrap();
+        let set = b"\x02\x20\x06\0\0\0\0\0\xc0\0\0\0\0\0\0\x46".to_vec();
+        let rows = [0x820d_u32, 0x820e, 0x8216].iter().zip(0_u16..);
+        let rows = rows
+            .flat_map(|(id, at)| [&id.to_le_bytes()[..], &6_u16.to_le_bytes(), &at.to_le_bytes()].concat());
+        for (stream, content) in [("00020102", set), ("00030102", rows.collect()), ("00040102", vec![])] {
+            let at = format!("/{NAMES}/__substg1.0_{stream}");
+            file.create_stream(at).unwrap().write_all(&content).unwrap();
+        }
+        file.flush().unwrap();
+        file.into_inner().into_inner()
+    }
+
+    #[test]
+    fn one_of_many_times_has_words_of_its_own() {
+        let bytes = course();
+        let file = MsgFile::open(&bytes).unwrap();
+        let event = crate::mail::mapi::event::event(&file.thing().unwrap()).unwrap();
+        let text = crate::calendar::to_calendar(&[event]);
+        let times: Vec<&str> = text.split("BEGIN:VEVENT").skip(1).collect();
+        assert_eq!(times.len(), 2, "{text}");
+        assert!(times[0].contains("RRULE:FREQ=WEEKLY") && times[0].contains("DESCRIPTION:Bring needles."));
+        assert!(
+            times[1].contains("RECURRENCE-ID:20260210T180000")
+                && times[1].contains("DTSTART:20260210T190000")
+        );
+        assert!(times[1].contains("DESCRIPTION:Bring glue."), "{text}");
+    }
 }

@@ -28,7 +28,7 @@ pub(super) struct Leaf {
     pub(super) charset: Option<String>,
     /// Its name, if it has one.
     pub(super) name: Option<String>,
-    /// What other parts call it: `<1@kite>` without its marks.
+    /// The name by which other parts call it: `<1@kite>` without its marks.
     pub(super) content_id: Option<String>,
     /// True for a file beside the text.
     pub(super) is_attached: bool,

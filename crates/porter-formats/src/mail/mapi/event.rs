@@ -2,6 +2,7 @@
 
 use super::contact::day_of;
 use super::names::{OF_ALL, OF_APPOINTMENT, OF_MEETING};
+use super::numbers::utc;
 use super::recurrence::{Repeated, repeated};
 use super::thing::{Recipient, Thing};
 use super::zone;
@@ -32,8 +33,11 @@ const PLAIN_SENDERS: [u16; 2] = [0x0065, 0x0c1f];
 /// Bits of the state.
 const IS_MEETING: u32 = 1;
 const IS_CANCELLED: u32 = 4;
-/// A file that was put at it, as it is.
+/// A file that was put at it, as it is; a thing of Outlook's own.
 const BY_VALUE: u32 = 1;
+const THING_INSIDE: u32 = 5;
+/// Of such a thing: when it begins.
+const BEGIN_OF_CHANGED: u16 = 0x7ffb;
 /// Larger files stay where they are: a calendar is read as a whole.
 const MOST_FILE_IN_BYTES: usize = 8 << 20;
 
@@ -65,6 +69,7 @@ pub fn event(thing: &Thing<'_>) -> Option<Entry> {
     entry.location = thing.named_text(OF_APPOINTMENT, LOCATION).unwrap_or_default();
     if let Some(repeated) = repeated {
         take_repeated(&mut entry, repeated, is_whole_day);
+        take_own_words(thing, &mut entry);
     }
     if let Some(name) = unique_name(thing) {
         entry.unique_name = name;
@@ -158,9 +163,34 @@ fn take_repeated(entry: &mut Entry, repeated: Repeated, is_whole_day: bool) {
             end: moment(changed.end),
             summary: changed.summary,
             location: changed.location,
+            description: None,
         })
         .collect();
     entry.recurrence = Some(crate::calendar::recurrence::Recurrence { without, ..repeated.recurrence });
+}
+
+/// A time that is not as the others may be a thing at the event, with words of its own
+/// ([MS-OXOCAL] 2.2.10.1): it says when it begins by the clock of the event.
+fn take_own_words(thing: &Thing<'_>, entry: &mut Entry) {
+    if entry.changed.is_empty() {
+        return;
+    }
+    for attached in thing.attachments().0.iter().filter(|attached| attached.method() == Some(THING_INSIDE)) {
+        let begin = attached.properties.time(thing.holder, BEGIN_OF_CHANGED).and_then(utc);
+        let Some(begin) = begin.map(|at| PrimitiveDateTime::new(at.date(), at.time())) else { continue };
+        let is_it = |changed: &&mut Changed| match changed.begin {
+            Moment::Clock(at) => at == begin,
+            Moment::Day(day) => day == begin.date(),
+            Moment::Utc(_) => false,
+        };
+        let words = || Some(attached.thing_inside(thing.holder, thing.properties.code_page)?.words());
+        if let Some(changed) = entry.changed.iter_mut().find(is_it)
+            && let Some(words) = words().filter(|words| !words.trim().is_empty())
+            && words != entry.description
+        {
+            changed.description = Some(words);
+        }
+    }
 }
 
 /// The name that all who are invited have for it ([MS-OXOCAL] 2.2.1.27). One that came from another program
