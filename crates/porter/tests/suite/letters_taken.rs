@@ -189,3 +189,88 @@ fn stores_of_outlook_express_and_letters_of_a_file_each_come_out_the_same_way() 
     let torn = bench.porter(&["take", "trunk", "bram/folder/desktop", "torn", "--as", "mbox"]).with_status(3);
     assert!(torn.out.contains("torn.dbx: ") && torn.out.contains("Taken: 0 of 0 letters"), "{}", torn.out);
 }
+
+#[test]
+fn letters_of_any_program_become_files_of_outlook_and_are_the_same_letters_there() {
+    let bench = Workbench::new();
+    bench.empty_machine("OLD", "odile");
+    let folder = "OLD/Users/odile/AppData/Local/Microsoft/Windows Mail/Local Folders/Customers";
+    let long = "Twelve spars of carbon, and the line that you asked for. ".repeat(40);
+    let letter = format!(
+        "From: \"Vane, Otto\" <otto@windrose.example>\r\nTo: odile@saltmarsh.example\r\nCc: =?utf-8?B?QsOpYQ==?= <bea@kites.example>\r\n\
+         Subject: =?utf-8?Q?Spars_f=C3=BCr_den_Rokkaku?=\r\nMessage-ID: <1@windrose.example>\r\nDate: Mon, 09 Feb 2026 10:00:00 +0100\r\n\
+         MIME-Version: 1.0\r\nContent-Type: multipart/mixed; boundary=m\r\n\r\n--m\r\nContent-Type: text/plain; charset=utf-8\r\n\r\n{long}\r\n--m\r\n\
+         Content-Type: application/pdf\r\nContent-Disposition: attachment; filename=\"plan.pdf\"\r\nContent-Transfer-Encoding: base64\r\n\r\nJVBERi1wbGFu\r\n--m--\r\n"
+    );
+    bench.write(&format!("{folder}/1.eml"), &letter);
+    bench.write(&format!("{folder}/2.eml"), "Subject: a/b: \"c\"\r\n\r\n");
+    bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+    bench.porter(&["take", "trunk", "odile/mail/windows-mail", "OUT", "--as", "msg"]).with_status(0);
+    bench.porter(&["take", "trunk", "odile/mail/windows-mail", "AGAIN", "--as", "msg"]).with_status(0);
+    let files = bench.snapshot("OUT");
+    let without_times = |folder: &str| -> Vec<_> {
+        bench.snapshot(folder).into_iter().map(|(path, (kind, content, _))| (path, kind, content)).collect()
+    };
+    assert_eq!(without_times("OUT"), without_times("AGAIN"), "the same letters give the same files");
+
+    // On a machine that has nothing but these files, they are read as the letters that they were.
+    bench.empty_machine("OUTLOOK", "odile");
+    for (path, (_, content, _)) in files.iter().filter(|(_, (kind, ..))| kind == "file") {
+        let name = path.file_name().unwrap().to_string_lossy().into_owned();
+        assert!(name.ends_with(".msg"), "{name}");
+        bench.write(&format!("OUTLOOK/Users/odile/Documents/{name}"), content);
+    }
+    bench.porter(&["capture", "OUTLOOK", "outlook", "--quiet"]).with_status(0);
+    bench.porter(&["take", "outlook", "odile/folder/documents", "BACK", "--as", "letters"]).with_status(0);
+    let back = bench.snapshot("BACK");
+    let back: Vec<String> = back
+        .values()
+        .filter(|(kind, ..)| kind == "file")
+        .map(|(_, content, _)| String::from_utf8_lossy(content).into_owned())
+        .collect();
+    assert_eq!(back.len(), 2);
+    let whole = back.iter().find(|letter| letter.contains("<1@windrose.example>")).unwrap();
+    for part in [
+        "From: \"Vane, Otto\" <otto@windrose.example>\r\n",
+        "Subject: =?utf-8?Q?Spars_f=C3=BCr_den_Rokkaku?=\r\n",
+        "Date: Mon, 09 Feb 2026 10:00:00 +0100\r\n",
+        "filename=\"plan.pdf\"",
+        "JVBERi1wbGFu",
+    ] {
+        assert!(whole.contains(part), "{part} in {whole}");
+    }
+    let said = bench
+        .porter(&["look", "outlook", "odile/folder/documents", "--letters", "--json"])
+        .with_status(0)
+        .json();
+    assert!(said.to_string().contains("Spars f\u{fc}r den Rokkaku"), "{said}");
+}
+
+#[test]
+fn feeds_of_a_mail_program_come_out_as_an_outline() {
+    let bench = Workbench::new();
+    bench.empty_machine("OLD", "odile");
+    let program = "OLD/Users/odile/AppData/Roaming/Thunderbird";
+    let profile = format!("{program}/Profiles/k1.default");
+    bench.write(
+        &format!("{program}/profiles.ini"),
+        "[Profile0]\nName=default\nIsRelative=1\nPath=Profiles/k1.default\nDefault=1\n",
+    );
+    bench.write(&format!("{profile}/prefs.js"), "user_pref(\"mail.server.server1.type\", \"rss\");\n");
+    let feed = |title: &str| format!(r#"{{"title":"{title}","url":"https://{title}.example/feed"}}"#);
+    bench
+        .write(&format!("{profile}/Mail/Feeds/feeds.json"), format!("[{},{}]", feed("tides"), feed("winds")));
+    let old = "<RDF:RDF xmlns:RDF=\"r\" xmlns:dc=\"d\"><RDF:Description dc:identifier=\"https://tides.example/feed\" dc:title=\"old\"/></RDF:RDF>";
+    bench.write(&format!("{profile}/Mail/Feeds/feeds.rdf"), old);
+    bench.write(&format!("{profile}/Mail/Feeds-1/feeds.json"), "[{");
+    bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+    let said = bench
+        .porter(&["take", "trunk", "odile/mail/thunderbird/default", "feeds.opml", "--as", "feeds"])
+        .with_status(3);
+    assert!(said.err.contains("Feeds-1/feeds.json") && said.out.contains("2 feeds"), "{said:?}");
+    let outline = bench.read("feeds.opml");
+    assert!(
+        outline.contains("https://winds.example/feed") && outline.matches("<outline").count() == 2,
+        "{outline}"
+    );
+}
