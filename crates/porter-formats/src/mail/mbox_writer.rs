@@ -95,11 +95,22 @@ impl<W: Write> Lines<'_, W> {
 
 impl<W: Write> Write for Lines<'_, W> {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        for piece in bytes.split_inclusive(|byte| *byte == b'\n') {
+        let mut coming = bytes;
+        while !coming.is_empty() {
+            let end = memchr::memchr(b'\n', coming).map_or(coming.len(), |at| at + 1);
+            let (piece, behind) = coming.split_at(end);
+            coming = behind;
             let (line, is_whole) = match piece {
                 [line @ .., b'\r', b'\n'] | [line @ .., b'\n'] => (line, true),
                 line => (line, false),
             };
+            // Most lines are whole, and begin with neither mark.
+            let is_harmless = is_whole && !matches!(line.first(), Some(b'>' | b'F'));
+            if is_harmless && self.is_at_begin && self.waiting.is_empty() {
+                self.to.write_all(line)?;
+                self.to.write_all(b"\n")?;
+                continue;
+            }
             // A return that ends this piece may belong to a line end that begins the next one.
             let line = line.strip_suffix(b"\r").filter(|_| !is_whole).unwrap_or(line);
             let mut rest = line;

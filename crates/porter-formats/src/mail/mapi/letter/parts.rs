@@ -48,6 +48,8 @@ impl Body {
 /// Lines of base64, from pieces of any length.
 pub(super) struct Base64Lines<'w> {
     waiting: Vec<u8>,
+    /// Lines that are written together.
+    lines: Vec<u8>,
     to: &'w mut dyn Write,
 }
 
@@ -55,15 +57,21 @@ impl<'w> Base64Lines<'w> {
     const IN_A_LINE: usize = 57;
 
     pub(super) fn new(to: &'w mut dyn Write) -> Self {
-        Self { waiting: Vec::new(), to }
+        Self { waiting: Vec::new(), lines: Vec::new(), to }
     }
 
     pub(super) fn put(&mut self, piece: &[u8]) -> io::Result<()> {
+        /// With its end.
+        const LINE: usize = 78;
         self.waiting.extend_from_slice(piece);
         let whole = self.waiting.len() / Self::IN_A_LINE * Self::IN_A_LINE;
-        for line in self.waiting[..whole].chunks_exact(Self::IN_A_LINE) {
-            self.to.write_all(STANDARD.encode(line).as_bytes())?;
-            self.to.write_all(b"\r\n")?;
+        for lines in self.waiting[..whole].chunks(Self::IN_A_LINE * 512) {
+            self.lines.resize(lines.len() / Self::IN_A_LINE * LINE, b'\n');
+            for (line, to) in lines.chunks_exact(Self::IN_A_LINE).zip(self.lines.chunks_exact_mut(LINE)) {
+                STANDARD.encode_slice(line, &mut to[..LINE - 2]).map_err(io::Error::other)?;
+                to[LINE - 2..].copy_from_slice(b"\r\n");
+            }
+            self.to.write_all(&self.lines)?;
         }
         self.waiting.drain(..whole);
         Ok(())
