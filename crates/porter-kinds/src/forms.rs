@@ -3,7 +3,7 @@
 
 use crate::browser::engines::engine_of;
 use crate::catalogue::Catalogue;
-use crate::mail::things_out::{self, Things, ThingsFound};
+use crate::mail::things_out::{self, FeedsFound, Things, ThingsFound};
 use crate::not_taken::NotTaken;
 use crate::unpacked::Unpacked;
 use porter_formats::bookmarks::Bookmarks;
@@ -79,7 +79,7 @@ pub fn take_as(
             Ok(bookmarks.count().into())
         }
         Form::Feeds if item.kind == crate::mail::which::MAIL => {
-            let (feeds, flaws) = things_out::feeds(trunk, item)?;
+            let FeedsFound { feeds, flaws } = things_out::feeds(trunk, item)?;
             to.write_all(feeds_to_opml(&feeds).as_bytes())?;
             Ok(Taken { rows: feeds.len() as u64, flaws, ..Taken::default() })
         }

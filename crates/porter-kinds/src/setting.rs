@@ -1,6 +1,7 @@
 //! Settings as items: the system's facts about them go into the trunk.
 
 mod host_names;
+mod on_account_service;
 mod on_linux_home;
 mod on_running;
 mod on_windows;
@@ -47,6 +48,7 @@ impl Kind for Settings {
             on_windows::land(item, ground, changes);
             on_running::land(item, ground, changes);
             on_linux_home::land(item, ground, changes);
+            on_account_service::land(item, ground, changes);
             host_names::land(item, ground, changes);
         }
         wifi_networks::land(items, ground, changes);

@@ -8,6 +8,7 @@ use crate::kind::owner_id;
 use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
 use porter_machine::account::unused_id;
 use porter_machine::cups::queue::queue_name;
+use porter_machine::linux::account_service::DISPLAY_LANGUAGE;
 use porter_machine::{Account, Machine, Setting, SettingKind};
 use porter_names::{Facts, RelativePath};
 use porter_trunk::TrunkItem;
@@ -63,7 +64,7 @@ pub fn is_met(item: &TrunkItem, now: &Setting) -> bool {
     // Windows has one name for many time zones of the other systems, so its name decides where both have one.
     let decisive: &[&str] = match now.id.as_str() {
         "time-zone" if item.facts.contains_key("windows") => &["windows"],
-        "locale" if item.facts.contains_key("name") => &["name"],
+        "locale" if item.facts.contains_key("name") => &["name", DISPLAY_LANGUAGE],
         // For its password see `wifi_networks.rs`.
         wifi if wifi.starts_with("wifi/") => &["name", "security"],
         // Who signs in there is asked when somebody opens it.

@@ -2,6 +2,7 @@
 //! `login.defs(5)`, and each person's `user-dirs.dirs`
 //! (<https://www.freedesktop.org/wiki/Software/xdg-user-dirs/>).
 
+pub mod account_service;
 mod dnf;
 mod programs;
 mod rpm;
@@ -65,6 +66,7 @@ pub fn facts_of(volume: &dyn Volume) -> SystemFacts {
         }
         account.programs = programs::of_person(volume, &account.home);
         account.settings = settings_of_person(volume, &account.home);
+        account.settings.extend(account_service::settings(volume, &String::from_utf8_lossy(&account.name)));
     }
     let encrypted_with = read("etc/crypttab").filter(|file| has_lines(file)).map(|_| "LUKS".to_owned());
     SystemFacts {

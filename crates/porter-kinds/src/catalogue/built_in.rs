@@ -80,6 +80,7 @@ static FILES: &[BuiltIn] = &files![
     "network/wifi",
     "network/shared-dial-up",
     "print/cups",
+    "sign-in/accounts",
     "task/scheduled",
 ];
 

@@ -17,7 +17,7 @@ pub struct People;
 
 impl Kind for People {
     fn name(&self) -> &'static str {
-        "people"
+        "contacts/people"
     }
 
     fn find(&self, _: &Machine, _: &Catalogue) -> Vec<Item> {

@@ -185,10 +185,18 @@ type ReadFeeds = fn(&[u8]) -> Result<Vec<(String, String)>, FormatError>;
 const LISTS_OF_FEEDS: [(&str, ReadFeeds); 2] =
     [("/feeds.json", feeds::from_json), ("/feeds.rdf", feeds::from_rdf)];
 
-/// Title and address of each feed that a mail program reads, each once, and the lists that could not be read,
-/// in words.
-pub fn feeds(trunk: &dyn Trunk, item: &TrunkItem) -> Result<(Vec<(String, String)>, Vec<String>), NotTaken> {
-    let (mut found, mut flaws): (Vec<(String, String)>, Vec<String>) = Default::default();
+/// The feeds that a mail program reads.
+#[derive(Debug, Default)]
+pub struct FeedsFound {
+    /// Title and address of each, each address once.
+    pub feeds: Vec<(String, String)>,
+    /// The lists that could not be read, in words.
+    pub flaws: Vec<String>,
+}
+
+/// The feeds of an item.
+pub fn feeds(trunk: &dyn Trunk, item: &TrunkItem) -> Result<FeedsFound, NotTaken> {
+    let FeedsFound { feeds: mut found, mut flaws } = FeedsFound::default();
     let mut any = false;
     for (ending, read) in LISTS_OF_FEEDS {
         each_small_file(trunk, item, ending, &mut |name, file| {
@@ -204,7 +212,7 @@ pub fn feeds(trunk: &dyn Trunk, item: &TrunkItem) -> Result<(Vec<(String, String
             }
         })?;
     }
-    if any { Ok((found, flaws)) } else { Err(NotTaken::NotOfItem(item.id.clone())) }
+    if any { Ok(FeedsFound { feeds: found, flaws }) } else { Err(NotTaken::NotOfItem(item.id.clone())) }
 }
 
 /// Writes each note of an item into a file of a new folder, with the time of its last change.

@@ -37,6 +37,7 @@ pub(crate) static KINDS: &[&dyn KindWords] = &[
         heading: "Network",
         told: &["machine/network/wifi", "machine/network/hosts"],
     },
+    &setting::KeptInFiles { kind: "sign-in", heading: "Sign-in", told: &["machine/sign-in/accounts"] },
     &Plain("task", "Scheduled tasks"),
     &setting::KeptInFiles { kind: "print", heading: "Print", told: &["machine/print/cups"] },
     &setting::Settings { kind: "setting", heading: "Settings" },

@@ -159,3 +159,44 @@ fn settings_that_were_to_stay_are_not_left_to_be_done() {
     let receipt = bench.porter(&[&["check", "trunk", "TIDEWATER", "--json", "-"], &only[..]].concat()).json();
     assert_eq!(item(&receipt, "odile/setting/mouse")["verdict"], "landed");
 }
+
+#[test]
+fn a_persons_language_and_picture_come_to_another_linux_whatever_they_are_called_there() {
+    const SERVICE: &str = "var/lib/AccountsService";
+    let bench = Workbench::new();
+    for (root, name, language) in [("OLD", "odile", "de_AT.UTF-8"), ("NEW", "marchetti", "en_US.UTF-8")] {
+        bench.write(&format!("{root}/etc/os-release"), "NAME=Kite\n");
+        bench.write(&format!("{root}/etc/passwd"), format!("{name}:x:1000:1000::/home/{name}:/bin/sh\n"));
+        bench.write(&format!("{root}/home/{name}/.profile"), "");
+        let file = format!("[User]\nLanguage={language}\nXSession=kite\n\n[InputSource0]\nxkb=gb\n");
+        bench.write(&format!("{root}/{SERVICE}/users/{name}"), file);
+        bench.write(&format!("{root}/{SERVICE}/icons/README"), "");
+    }
+    bench.write(&format!("OLD/{SERVICE}/icons/odile"), "the picture of a kite");
+    let locales = "NEW/usr/lib/locale/locale-archive";
+    bench.write(locales, "en_US.utf8\0");
+    bench.porter(&["capture", "OLD", "trunk", "--quiet"]).with_status(0);
+    let account = ["--account", "odile=marchetti"];
+    let restore = [&["restore", "trunk", "NEW", "--yes", "--quiet"], &account[..]].concat();
+    let check = |id: &str| {
+        let check = [&["check", "trunk", "NEW", "--json", "-", "--quiet"], &account[..]].concat();
+        item(&bench.porter(&check).json(), id)["verdict"].as_str().unwrap().to_owned()
+    };
+    let before = bench.snapshot("NEW/var/lib/AccountsService");
+    bench.porter(&restore).with_status(0);
+    // A language that was never generated there would be worse than the one there is.
+    let file = || bench.read(&format!("NEW/{SERVICE}/users/marchetti"));
+    assert!(file().contains("Language=en_US.UTF-8\nXSession=kite\n"), "{}", file());
+    assert!(file().contains("Icon=/var/lib/AccountsService/icons/marchetti\n"), "{}", file());
+    assert_eq!(bench.read(&format!("NEW/{SERVICE}/icons/marchetti")), "the picture of a kite");
+    assert_eq!(check("odile/setting/locale"), "kept_in_trunk");
+    assert_eq!(check("odile/setting/picture"), "landed");
+
+    bench.write(locales, "de_AT.utf8\0en_US.utf8\0");
+    bench.porter(&restore).with_status(0);
+    assert!(file().contains("Language=de_AT.UTF-8\n") && file().contains("xkb=gb\n"), "{}", file());
+    assert_eq!(check("odile/setting/locale"), "landed");
+    bench.porter(&["undo", "NEW", "--yes", "--quiet"]).with_status(0);
+    bench.porter(&["undo", "NEW", "--yes", "--quiet"]).with_status(0);
+    assert_eq!(bench.snapshot("NEW/var/lib/AccountsService"), before);
+}

@@ -36,7 +36,7 @@ const IS_CANCELLED: u32 = 4;
 /// A file that was put at it, as it is; a thing of Outlook's own.
 const BY_VALUE: u32 = 1;
 const THING_INSIDE: u32 = 5;
-/// Of such a thing: when it begins.
+/// When such a thing begins.
 const BEGIN_OF_CHANGED: u16 = 0x7ffb;
 /// Larger files stay where they are: a calendar is read as a whole.
 const MOST_FILE_IN_BYTES: usize = 8 << 20;
