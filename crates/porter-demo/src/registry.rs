@@ -8,6 +8,7 @@ mod settings;
 pub use settings::{OwnSettings, PACKAGE, Port, Printer};
 
 use crate::tree::Tree;
+use porter_formats::security_descriptor::{Right, with_rights};
 use porter_hive::base_block::mark_dirty;
 use porter_hive::log::dirty_pages::log_between;
 use porter_hive::write::{Heading, Version, to_bytes};
@@ -289,6 +290,16 @@ fn hives(registry: &Registry, people: &[Person]) -> [(&'static str, KeyTree); 3]
         ];
         let shares = system.key("ControlSet001\\Services\\LanmanServer\\Shares");
         shares.set_texts(name, &lines);
+        // Everybody reads, the first person writes, and administrators may do anything.
+        let [a, b, c] = MACHINE;
+        let first = people.first().map_or(0, |person| person.number);
+        let right = |sid: &str, mask| Right { sid: sid.to_owned(), mask, is_denied: false };
+        let rights = with_rights(&[
+            right("S-1-1-0", 0x0012_00a9),
+            right(&format!("S-1-5-21-{a}-{b}-{c}-{first}"), 0x0013_01bf),
+            right("S-1-5-32-544", 0x001f_01ff),
+        ]);
+        shares.key("Security").set(name, ValueKind::Bytes, rights.unwrap_or_default());
     }
     let control = system.key("ControlSet001\\Control");
     settings::of_machine(&mut software, control, registry.version, registry.printers);

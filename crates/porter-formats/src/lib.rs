@@ -18,6 +18,7 @@
 //! - [`mork`]: tables of old mail programs;
 //! - [`ipp`]: messages to a print system, and its answers;
 //! - [`ppd`]: descriptions of printers, with the options that were chosen;
+//! - [`security_descriptor`]: who may do what, as Windows keeps it;
 //! - [`wifi`]: wireless networks, as Windows and NetworkManager know them;
 //! - [`percent`]: letters of addresses that are written as numbers;
 //! - [`ini`]: sections of names and values, changed without touching what is not meant.
@@ -43,6 +44,7 @@ pub mod ppd;
 pub mod property_list;
 pub mod registration;
 pub mod safari;
+pub mod security_descriptor;
 pub mod shortcut;
 pub mod wifi;
 mod xml;

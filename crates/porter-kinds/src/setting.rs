@@ -5,6 +5,7 @@ mod on_account_service;
 mod on_linux_home;
 mod on_running;
 mod on_windows;
+mod shared_folders;
 mod wifi_networks;
 
 use crate::catalogue::Catalogue;
@@ -50,6 +51,7 @@ impl Kind for Settings {
             on_linux_home::land(item, ground, changes);
             on_account_service::land(item, ground, changes);
             host_names::land(item, ground, changes);
+            shared_folders::land(item, ground, changes);
         }
         wifi_networks::land(items, ground, changes);
     }
@@ -64,7 +66,10 @@ impl Kind for Settings {
                 coming.tell_of_unknown(row);
                 coming.is_met(now)
             }
-            None => now.is_some_and(|now| is_met(item, now)),
+            None => match shared_folders::Coming::of(item, ground) {
+                Some(coming) => coming.is_met(now),
+                None => now.is_some_and(|now| is_met(item, now)),
+            },
         };
         if !is_met && item.id.ends_with(AUTOSTART) {
             note(row, Reason::ComesWithItsProgram);

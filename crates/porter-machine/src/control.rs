@@ -8,6 +8,7 @@ pub mod printing;
 pub mod registry_key;
 pub mod registry_value;
 pub mod session;
+pub mod shared_folder;
 pub mod system_setting;
 
 use porter_names::{Facts, RelativePath};

@@ -5,11 +5,19 @@ use super::control::account::Accounts;
 use super::control::printing::{PrintQueues, UsualPrinter};
 use super::control::registry_key::RegistryKeys;
 use super::control::registry_value::RegistryValues;
+use super::control::shared_folder::SharedFolders;
 use super::control::system_setting::SystemSettings;
 
 /// Every control that comes with porter.
-pub static BUILT_IN: &[&dyn Control] =
-    &[&Accounts, &RegistryValues, &RegistryKeys, &PrintQueues, &UsualPrinter, &SystemSettings];
+pub static BUILT_IN: &[&dyn Control] = &[
+    &Accounts,
+    &RegistryValues,
+    &RegistryKeys,
+    &PrintQueues,
+    &UsualPrinter,
+    &SystemSettings,
+    &SharedFolders,
+];
 
 /// The one of that name.
 pub fn named(among: &[&'static dyn Control], name: &str) -> Option<&'static dyn Control> {

@@ -30,6 +30,7 @@ pub mod registered_program;
 pub mod registry;
 pub mod running;
 pub mod setting;
+pub mod shared_folder;
 pub mod small_file;
 #[cfg(windows)]
 mod spooler;

@@ -11,7 +11,7 @@ use super::people::{People, find_accounts};
 use super::program::{self, Program};
 use super::registry;
 use super::{Machine, PlaceState};
-use super::{hosts, linux, macos, wifi};
+use super::{hosts, linux, macos, shared_folder, wifi};
 use porter_names::RelativePath;
 use porter_source::{Listed, ReadError, Volume};
 use porter_trunk::SystemLabel;
@@ -95,6 +95,9 @@ pub fn recognise_with(
         processor: facts.processor,
     };
     let mut settings = facts.settings;
+    for share in settings.iter_mut().filter(|known| known.id.starts_with(shared_folder::PREFIX)) {
+        shared_folder::with_names(&mut share.facts, &accounts);
+    }
     settings.extend(wifi::networks(&*volume, &mut looker, layout.family));
     settings.extend(hosts::setting(&*volume, &mut looker, layout.family));
     let root_volume_id = volume.metadata(&root).ok().and_then(|found| found.volume_id);

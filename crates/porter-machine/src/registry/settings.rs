@@ -1,14 +1,15 @@
 //! Settings and printers in a Windows registry. The place of each is named beside it.
 
+use super::RegistryKey;
 use super::printer_driver::{self, PrinterDriver};
-use super::{RegistryKey, RegistryRow};
 use crate::account::id_from_name;
 use crate::power_plan;
 use crate::setting::Setting;
 use crate::setting::variables::is_of_system;
 use crate::setting::windows::list::read_all;
 use crate::setting::windows::odbc;
-use crate::setting::windows::own::{Own, TEXTS};
+use crate::setting::windows::own::Own;
+use crate::shared_folder;
 use crate::time_zone;
 
 /// Ports that are not printers: fax, files, other programs.
@@ -30,7 +31,7 @@ pub fn of_machine<K: RegistryKey>(software: Option<&K>, control_set: Option<&K>)
         let variables = set.subkey("Control\\Session Manager\\Environment");
         settings.extend(variables.and_then(|key| environment(&key, "Environment variables for everybody")));
         settings.extend(power_plan::of_machine(set));
-        settings.extend(shares(set));
+        settings.extend(shared_folder::of_machine(set));
     }
     if let Some(software) = software {
         let own = Own::new(software);
@@ -120,30 +121,6 @@ pub fn computer_name(control_set: &impl RegistryKey) -> Option<String> {
         .subkey("Control\\ComputerName\\ComputerName")?
         .text("ComputerName")
         .filter(|name| !name.is_empty())
-}
-
-/// The folders that other machines may use: `LanmanServer\\Shares`, since Windows 2000. Windows' own, such as
-/// `C$`, do not stand there; a share of a printer has another type than 0.
-fn shares(control_set: &impl RegistryKey) -> Vec<Setting> {
-    let Some(list) = control_set.subkey("Services\\LanmanServer\\Shares") else { return Vec::new() };
-    let share = |row: RegistryRow| {
-        let units: Vec<u16> =
-            row.data.as_chunks::<2>().0.iter().map(|pair| u16::from_le_bytes(*pair)).collect();
-        let lines: Vec<String> = units.split(|unit| *unit == 0).map(String::from_utf16_lossy).collect();
-        let value = |name: &str| {
-            let line = lines.iter().find_map(|line| line.strip_prefix(name)?.strip_prefix('='));
-            line.filter(|value| !value.is_empty()).map(str::to_owned)
-        };
-        let facts =
-            [("name", Some(row.name.clone())), ("folder", value("Path")), ("comment", value("Remark"))];
-        let id = format!("share/{}", id_from_name(row.name.as_bytes()));
-        let is_folder = row.kind == TEXTS && value("Type").is_none_or(|kind| kind == "0");
-        let title = format!("Shared folder {}", row.name);
-        Setting::new(&id, &title, &facts).filter(|share| is_folder && share.facts.contains_key("folder"))
-    };
-    let mut shares: Vec<Setting> = list.rows().into_iter().flatten().filter_map(share).collect();
-    shares.sort_by(|one, other| one.id.cmp(&other.id));
-    shares
 }
 
 /// The variables that somebody set.

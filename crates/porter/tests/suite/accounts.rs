@@ -38,7 +38,10 @@ fn a_survey_tells_who_has_which_account_and_who_vouches_for_it() {
     assert_eq!(facts("machine/account/bram")["signs-in-with"], "this-machine");
     assert_eq!(facts("machine/setting/power")["plan"], "high-performance");
     assert_eq!(facts("machine/setting/power")["screen-off-plugged-in"], "0");
-    assert_eq!(facts("machine/setting/share/plans")["folder"], "C:\\Kite Plans");
+    let share = facts("machine/setting/share/plans");
+    assert_eq!(share["folder"], "C:\\Kite Plans");
+    let rights = ["full", "change", "read"].map(|right| share[right].as_str().unwrap());
+    assert_eq!(rights, ["administrators", "person odile", "everyone"]);
     let source = facts("odile/setting/odbc/order-book");
     assert_eq!((&source["driver"], &source["Server"]), (&"Harbour SQL".into(), &"harbour".into()));
     assert!(!survey.to_string().contains("kite and string"), "a password stays where it is");
