@@ -1,5 +1,5 @@
-//! Folders that other machines may use, and who may do what in them: `LanmanServer\Shares` of a Windows' control
-//! set, since Windows 2000, and `Shares\Security`. Windows' own, such as `C$`, do not stand there.
+//! Folders that other machines may use, and who may do what in them: `LanmanServer\Shares` of a Windows'
+//! control set, since Windows 2000, and `Shares\Security`. Windows' own, such as `C$`, do not stand there.
 
 use crate::account::{Account, id_from_name};
 use crate::registry::{RegistryKey, RegistryRow};
@@ -63,7 +63,7 @@ pub(crate) fn of_machine(control_set: &impl RegistryKey) -> Vec<Setting> {
     shares
 }
 
-/// The rights as facts: whoever has each of the three, by their numbers. None for rights that cannot be read.
+/// The rights as facts: those who have each of the three, by their numbers. `None` is what cannot be read.
 fn facts_of(rights: Option<Option<Vec<Right>>>) -> Vec<(&'static str, Option<String>)> {
     let special = vec![(SPECIAL, Some("yes".to_owned()))];
     let everybody = || vec![Right { sid: "S-1-1-0".to_owned(), mask: RIGHTS[0].1, is_denied: false }];
@@ -98,7 +98,8 @@ pub(crate) fn with_names(facts: &mut Facts, accounts: &[Account]) {
 }
 
 /// The facts of a share of another machine as they are to be on this one: people by the ids that `person`
-/// gives. Those who are not here are left out. None if nobody would have a right, or the rights are not known.
+/// gives. Those who are not here are left out. None if nobody would have a right, or the rights are not
+/// known.
 pub fn for_machine(facts: &Facts, person: impl Fn(&str) -> Option<String>) -> Option<Facts> {
     let mut facts = facts.clone();
     let here = |who: &str| match who.strip_prefix(PERSON) {

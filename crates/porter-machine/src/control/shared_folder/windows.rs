@@ -49,7 +49,7 @@ impl Sharing for Here {
             // The rest is for other levels, and for shares with one password.
             ..SHARE_INFO_502::default()
         };
-        // SAFETY: the structure is of level 502; its texts end with a NUL, and all lives until the call is over.
+        // SAFETY: the structure is of level 502, its texts end with a NUL, and all lives until the end.
         done("NetShareAdd", unsafe { NetShareAdd(null(), 502, (&raw const share).cast(), null_mut()) })
     }
 
