@@ -43,7 +43,7 @@ def read(folder):
         assert path.stat().st_mode & 0o77 == 0 or sys.argv[1] == "make", f"others may read {path}"
         file = GLib.KeyFile()
         file.load_from_file(str(path), GLib.KeyFileFlags.NONE)
-        connection = NM.keyfile_read(file, folder, NM.KeyfileHandlerFlags.NONE, None, None)
+        connection = NM.keyfile_read(file, str(path.parent.absolute()), NM.KeyfileHandlerFlags.NONE, None, None)
         assert connection.verify() and connection.verify_secrets(), path
         wireless, security = connection.get_setting_wireless(), connection.get_setting_wireless_security()
         found.append((wireless.get_ssid().get_data(), wireless.get_hidden(), security and (security.get_key_mgmt(), security.get_psk())))

@@ -17,9 +17,9 @@ const MOST_PARTS: usize = 15;
 /// One entry of the list.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Right {
-    /// Whose: `S-1-5-32-544`.
+    /// The one who has it: `S-1-5-32-544`.
     pub sid: String,
-    /// What, as bits.
+    /// The deeds, as bits.
     pub mask: u32,
     /// True if it is forbidden.
     pub is_denied: bool,

@@ -2,7 +2,6 @@
 //! key file of NetworkManager (`nm-settings-keyfile(5)`).
 
 use crate::FormatError;
-use crate::ini::Ini;
 use crate::xml::Element;
 
 /// The longest name of a network (IEEE 802.11, 9.4.2.2).
@@ -148,11 +147,10 @@ impl Network {
     /// A key file of NetworkManager; none for a connection of another sort.
     pub fn from_key_file(file: &[u8]) -> Result<Option<Self>, FormatError> {
         let text = std::str::from_utf8(file).map_err(|cause| FormatError::damaged(KEY_FILE, cause))?;
-        let ini = Ini::from_text(text);
         // Files of many years have the longer names.
         let get = |section: &str, name: &str| {
             let long = section.replace("wifi", "802-11-wireless");
-            ini.get(section, name).or_else(|| ini.get(&long, name)).map(str::trim)
+            value_in(text, section, name).or_else(|| value_in(text, &long, name))
         };
         let Some(ssid) = get("wifi", "ssid") else { return Ok(None) };
         let key_management = get("wifi-security", "key-mgmt");
@@ -229,11 +227,23 @@ fn from_hex(digits: &str) -> Option<Vec<u8>> {
     pairs.iter().map(|[high, low]| Some((digit(*high)? * 16 + digit(*low)?) as u8)).collect()
 }
 
-/// Text, or the bytes as numbers: `76;111;`.
+/// A value as GLib reads it: blanks at its end are its own.
+fn value_in<'t>(text: &'t str, section: &str, name: &str) -> Option<&'t str> {
+    let mut is_in = false;
+    text.lines().find_map(|line| {
+        if let Some(title) = line.trim_end().strip_prefix('[').and_then(|title| title.strip_suffix(']')) {
+            is_in = title == section;
+        }
+        let (own, value) = line.split_once('=').filter(|_| is_in && !line.starts_with('#'))?;
+        (own.trim() == name).then(|| value.trim_start())
+    })
+}
+
+/// Text, or the bytes as numbers: `76;111;`. A text has a sign before each semicolon.
 fn ssid_of(value: &str) -> Vec<u8> {
     let numbers: Option<Vec<u8>> =
         value.strip_suffix(';').and_then(|list| list.split(';').map(|number| number.parse().ok()).collect());
-    numbers.unwrap_or_else(|| unescaped(value))
+    numbers.unwrap_or_else(|| String::from_utf8_lossy(&unescaped(value)).replace("\\;", ";").into_bytes())
 }
 
 /// As GLib writes the texts of key files.
@@ -351,6 +361,12 @@ mod tests {
             (&b"Loft"[..], Password::NotThere, true)
         );
         assert_eq!(Network::from_key_file(b"[connection]\ntype=ethernet\n").unwrap(), None);
+        let of_library = "[connection]\nid=x\n\n[wifi]\nssid=\\s76\\\\;111\\\\; \n[wifi-security]\nkey-mgmt=wpa-psk\npsk=\\\\ and ; too \n";
+        let spaced = Network::from_key_file(of_library.as_bytes()).unwrap().unwrap();
+        assert_eq!(
+            (spaced.ssid.as_slice(), spaced.password),
+            (&b" 76;111; "[..], Password::Is("\\ and ; too ".to_owned()))
+        );
         for file in [
             "[wifi]\nssid=\n",
             "[wifi]\nssid=x\n[wifi-security]\nkey-mgmt=wpa-psk\npsk=short\n",

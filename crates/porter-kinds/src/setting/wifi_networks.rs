@@ -37,7 +37,7 @@ pub(super) fn land(items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Chan
     let captured = networks_of(ground);
     for item in missing {
         let Some(name) = item.facts.get("name") else { continue };
-        let known = captured.iter().find(|network| shown_ssid(&network.ssid) == *name);
+        let known = captured.iter().find(|network| shown_ssid(&network.ssid).trim() == *name);
         let Some(network) = known.cloned().or_else(|| without_file(item, name)) else { continue };
         let file = network.to_key_file(&number_of(&ground.label().trunk_id.to_string(), &network));
         let Some((at, file)) = free_name(&folder, name, ground, changes).zip(file) else { continue };
