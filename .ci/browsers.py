@@ -150,6 +150,15 @@ def chromium_make(home, porter, machine, trunk):
         f"""await chrome.passwordsPrivate.addPassword({{ url: {json.dumps(ORIGIN)}, username: {json.dumps(USER)},
         password: {json.dumps(PASSWORD)}, note: "", useAccountStore: false }});"""
     )
+    # The browser writes its files some seconds after they changed.
+    folder = pathlib.Path(home, ".config/chromium")
+
+    def is_written(path, words):
+        text = path.read_text() if path.exists() else ""
+        return True if all(word in text for word in words) else None
+
+    wait("the bookmarks on the drive", lambda: is_written(folder / "Default/Bookmarks", [URL, OF_CHROMIUM[1]]))
+    wait("the list of profiles", lambda: is_written(folder / "Local State", ['"info_cache"']))
     time.sleep(3)
     said = subprocess.run([porter, "capture", machine, trunk, "--only", "*/chromium*", "--quiet"], capture_output=True, text=True)
     if said.returncode not in (0, 3) or "is running" not in said.stderr:
@@ -161,7 +170,7 @@ def chromium_make(home, porter, machine, trunk):
 def chromium_start(home):
     browser = Chromium(home)
     browser.page("about:blank")
-    time.sleep(1)
+    time.sleep(3)
     browser.quit()
 
 
