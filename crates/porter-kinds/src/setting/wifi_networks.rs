@@ -81,7 +81,8 @@ fn without_file(item: &TrunkItem, name: &str) -> Option<Network> {
         ssid: name.as_bytes().to_vec(),
         security: Security::from_name(item.facts.get(SECURITY)?)?,
         is_hidden: item.facts.contains_key("hidden"),
-        is_automatic: true,
+        // Nothing tells that it was joined without being asked for.
+        is_automatic: false,
         password: Password::NotThere,
     })
 }
