@@ -57,6 +57,10 @@ pub fn build_tidewater(root: &Path) -> io::Result<()> {
     for file in ["Windows/System32/kernel32.dll", "Windows/System32/Mystify.scr", "Windows/explorer.exe"] {
         tree.file(file, &writing::noise(&format!("new {file}"), 4096))?;
     }
+    tree.file(
+        "Windows/System32/drivers/etc/hosts",
+        b"# Names of this machine's own\r\n#\t127.0.0.1 localhost\r\n",
+    )?;
     registry::write(&mut tree, &REGISTRY, SET_UP)?;
     for folder in ["Windows/SystemApps", "Program Files/WindowsApps", "ProgramData/Microsoft", "$Recycle.Bin"]
     {

@@ -143,7 +143,7 @@ fn restoring_keeps_what_was_there_and_a_second_time_writes_nothing() {
         assert!(contents.contains(&content), "the content of {kind} {} is gone", path.display());
     }
     let aside = after.keys().filter(|path| path.to_string_lossy().contains("(set aside 20")).count();
-    assert_eq!(aside, 6, "three files, two lists of profiles, and a registry");
+    assert_eq!(aside, 7, "three files, two lists of profiles, names of hosts, and a registry");
 
     let again = bench.porter(&[&words[..], &["--yes", "--json"]].concat()).with_status(0).json();
     assert_eq!(again["written"]["files"], 0);
