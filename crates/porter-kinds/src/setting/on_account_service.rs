@@ -3,6 +3,7 @@
 
 use crate::changes::{Changes, Edit};
 use crate::ground::Ground;
+use crate::receipt::Reason;
 use crate::trunk_file;
 use crate::values::{is_met, same_on};
 use porter_machine::layout::Family;
@@ -40,7 +41,15 @@ pub(super) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes)
     let Some(at) = path(file_of(&name)).filter(|_| is_there("users")) else { return };
     let there = match changes.file(&at) {
         Some(planned) => planned.to_vec(),
-        None => small_file::read(&*machine.volume, &at).unwrap_or_default(),
+        None if machine.volume.metadata(&at).is_ok() => match small_file::read(&*machine.volume, &at) {
+            Some(file) => file,
+            // A file that cannot be read is not replaced.
+            None => {
+                let detail = format!("{at} cannot be read");
+                return changes.note(&item.id, Reason::SettingNotSet { detail });
+            }
+        },
+        None => Vec::new(),
     };
     let changed = if what == "locale" {
         let known = |fact: &str| {
