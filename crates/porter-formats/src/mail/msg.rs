@@ -15,10 +15,10 @@ use std::path::{Path, PathBuf};
 const WHAT: &str = "letter of Outlook";
 /// Every compound file begins so.
 const MAGIC: [u8; 8] = [0xd0, 0xcf, 0x11, 0xe0, 0xa1, 0xb1, 0x1a, 0xe1];
-const PROPERTIES: &str = "__properties_version1.0";
-const NAMES: &str = "__nameid_version1.0";
-const OF_RECIPIENT: &str = "__recip_version1.0_";
-const OF_ATTACHMENT: &str = "__attach_version1.0_";
+pub(super) const PROPERTIES: &str = "__properties_version1.0";
+pub(super) const NAMES: &str = "__nameid_version1.0";
+pub(super) const OF_RECIPIENT: &str = "__recip_version1.0_";
+pub(super) const OF_ATTACHMENT: &str = "__attach_version1.0_";
 /// The type of a thing in a thing.
 const OBJECT: u16 = 0x000d;
 const PIECE_IN_BYTES: usize = 1 << 16;

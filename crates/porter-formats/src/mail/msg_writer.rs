@@ -4,17 +4,17 @@
 use super::address_list::people_in;
 use super::head::{Summary, end_of, lines};
 use super::mapi::numbers::ticks;
+use super::msg::{NAMES, OF_ATTACHMENT, OF_RECIPIENT, PROPERTIES};
 use super::parts::{Leaf, each_leaf};
 use crate::encoding;
 use std::io::{self, Cursor, Write};
 use std::time::SystemTime;
+use uuid::Uuid;
 
-const PROPERTIES: &str = "__properties_version1.0";
 /// The streams of names that a file must have, though it gives none.
-const NAMES: &str = "/__nameid_version1.0";
 const OF_NAMES: [&str; 3] = ["00020102", "00030102", "00040102"];
 /// Says that the file is a letter ([MS-OXMSG] 2.4).
-const CLASS_ID: &str = "00020d0b-0000-0000-c000-000000000046";
+const CLASS_ID: Uuid = Uuid::from_u128(0x0002_0d0b_0000_0000_c000_0000_0000_0046);
 /// A property may be read and written.
 const USUAL: u32 = 6;
 
@@ -263,17 +263,17 @@ impl Compound {
 
 fn write(message: &Storage, people: &[(String, String, u64)], files: &[Leaf]) -> io::Result<Vec<u8>> {
     let mut file = Compound(cfb::CompoundFile::create(Cursor::new(Vec::new()))?);
-    file.0.set_storage_clsid("/", cfb_class_id()?)?;
-    file.storage(NAMES)?;
+    file.0.set_storage_clsid("/", CLASS_ID)?;
+    file.storage(&format!("/{NAMES}"))?;
     for name in OF_NAMES {
-        file.stream(&format!("{NAMES}/__substg1.0_{name}"), &[])?;
+        file.stream(&format!("/{NAMES}/__substg1.0_{name}"), &[])?;
     }
     let (people_count, files_count) = (people.len() as u32, files.len() as u32);
     let counts = [people_count, files_count, people_count, files_count];
     let heading = [&[0; 8][..], &counts.map(u32::to_le_bytes).concat(), &[0; 8]].concat();
     message.write(&mut file, "", &heading)?;
     for (number, (name, address, kind)) in people.iter().enumerate() {
-        let at = format!("/__recip_version1.0_#{number:08X}");
+        let at = format!("/{OF_RECIPIENT}#{number:08X}");
         let mut person = Storage::default();
         person.number(ROW, number as u64);
         person.number(RECIPIENT_TYPE, *kind);
@@ -287,7 +287,7 @@ fn write(message: &Storage, people: &[(String, String, u64)], files: &[Leaf]) ->
         person.write(&mut file, &at, &[0; 8])?;
     }
     for (number, leaf) in files.iter().enumerate() {
-        let at = format!("/__attach_version1.0_#{number:08X}");
+        let at = format!("/{OF_ATTACHMENT}#{number:08X}");
         let name = leaf.name.clone().unwrap_or_else(|| unnamed(&leaf.kind));
         let mut attachment = Storage::default();
         attachment.number(NUMBER_OF_FILE, number as u64);
@@ -312,10 +312,6 @@ fn write(message: &Storage, people: &[(String, String, u64)], files: &[Leaf]) ->
     file.without_time("/")?;
     file.0.flush()?;
     Ok(file.0.into_inner().into_inner())
-}
-
-fn cfb_class_id() -> io::Result<uuid::Uuid> {
-    CLASS_ID.parse().map_err(io::Error::other)
 }
 
 /// A name for a part that has none.
