@@ -207,4 +207,23 @@ def outlook(letters, files):
     print(number, "letters and", parts_seen, "files at them are the same to another reader of Outlook's form")
 
 
+def evolution(seen, *reports):
+    """Evolution's own libraries find each letter, event and task that porter says it brought, and its marks."""
+    seen = json.loads(pathlib.Path(seen).read_text())
+    expected = collections.Counter()
+    for report in reports:
+        for row in json.loads(pathlib.Path(report).read_text())["letters"]["folders"]:
+            if row["kind"] == "letters" and row["written"]:
+                expected["/".join(row["folder"])] += row["written"]
+    shown = collections.Counter({folder: len(rows) for folders in seen["letters"].values() for folder, rows in folders.items()})
+    assert shown == expected and len(expected) >= 4, (shown, expected)
+    rows = [row for folders in seen["letters"].values() for rows in folders.values() for row in rows]
+    unread = sum(not row["read"] for row in rows)
+    assert 0 < unread < len(rows), rows
+    events = sorted(name for names in seen["events"].values() for name in names)
+    tasks = sorted(name for names in seen["tasks"].values() for name in names)
+    assert {"Summer kite fair", "Sewing course", "Workshop closed"} <= set(events) and tasks == ["Order carbon spars"], (events, tasks)
+    print(len(rows), "letters,", unread, "of them unread,", len(events), "events and", len(tasks), "tasks are in Evolution")
+
+
 globals()[sys.argv[1]](*sys.argv[2:])

@@ -11,5 +11,5 @@ pub mod zone;
 
 pub use ical::to_calendar;
 pub use joined::{joined, unique_names};
-pub use part::{Part, WrittenCalendar, WrittenPart, to_calendar_of};
+pub use part::{Part, PartKind, WrittenCalendar, WrittenPart, to_calendar_of};
 pub use world_zone::WorldZone;

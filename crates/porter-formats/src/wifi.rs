@@ -7,6 +7,7 @@ use crate::xml::Element;
 /// The longest name of a network (IEEE 802.11, 9.4.2.2).
 const LONGEST_SSID_IN_BYTES: usize = 32;
 const PROFILE: &str = "a WLAN profile";
+const PROFILE_SCHEMA: &str = "http://www.microsoft.com/networking/WLAN/profile/v1";
 const KEY_FILE: &str = "a key file of NetworkManager";
 
 /// A network.
@@ -74,6 +75,11 @@ impl Security {
             Self::Personal3 => "personal-3",
             Self::Enterprise => "enterprise",
         }
+    }
+
+    /// True if a password lets in.
+    pub fn has_password(self) -> bool {
+        matches!(self, Self::Personal | Self::Personal3)
     }
 
     /// The same the other way.
@@ -203,6 +209,49 @@ impl Network {
         Some(file)
     }
 
+    /// The profile by which a Windows knows it. None for a network that more belongs to than is known here.
+    ///
+    /// A password stands in it as it is: the Windows that takes the profile keeps it for itself.
+    pub fn to_profile(&self) -> Option<String> {
+        let (authentication, encryption) = match self.security {
+            Security::Open => ("open", "none"),
+            Security::EnhancedOpen => ("OWE", "AES"),
+            Security::Personal => ("WPA2PSK", "AES"),
+            Security::Personal3 => ("WPA3SAE", "AES"),
+            Security::Wep | Security::Enterprise => return None,
+        };
+        let name = quick_xml::escape::escape(self.profile_name()).into_owned();
+        let hex: String = self.ssid.iter().map(|byte| format!("{byte:02X}")).collect();
+        let (hidden, mode) = (self.is_hidden, if self.is_automatic { "auto" } else { "manual" });
+        let key = match &self.password {
+            Password::Is(password) if self.security.has_password() => {
+                // A key of 64 digits is no password (IEEE 802.11 J.4.1).
+                let kind = if password.len() == 64 { "networkKey" } else { "passPhrase" };
+                let password = quick_xml::escape::escape(password.as_str());
+                format!(
+                    "<sharedKey><keyType>{kind}</keyType><protected>false</protected>\
+                     <keyMaterial>{password}</keyMaterial></sharedKey>"
+                )
+            }
+            _ => String::new(),
+        };
+        Some(format!(
+            "<?xml version=\"1.0\"?>\n<WLANProfile xmlns=\"{PROFILE_SCHEMA}\"><name>{name}</name><SSIDConfig>\
+             <SSID><hex>{hex}</hex></SSID><nonBroadcast>{hidden}</nonBroadcast></SSIDConfig>\
+             <connectionType>ESS</connectionType><connectionMode>{mode}</connectionMode><MSM><security>\
+             <authEncryption><authentication>{authentication}</authentication><encryption>{encryption}</encryption>\
+             <useOneX>false</useOneX></authEncryption>{key}</security></MSM></WLANProfile>\n"
+        ))
+    }
+
+    /// The name of its profile on a Windows: its own, or the digits of its bytes if they are no text.
+    pub fn profile_name(&self) -> String {
+        match std::str::from_utf8(&self.ssid) {
+            Ok(text) if !text.chars().any(char::is_control) => text.to_owned(),
+            _ => self.ssid.iter().map(|byte| format!("{byte:02X}")).collect(),
+        }
+    }
+
     fn checked(self, what: &'static str) -> Result<Self, FormatError> {
         let is_name = (1..=LONGEST_SSID_IN_BYTES).contains(&self.ssid.len());
         // IEEE 802.11 J.4.1: a password has 8 to 63 letters of ASCII, a key 64 digits.
@@ -326,6 +375,33 @@ mod tests {
         {
             assert!(Network::from_profile(profile(&inside.replace(was, is)).as_bytes()).is_err(), "{was}");
         }
+    }
+
+    #[test]
+    fn a_profile_says_the_same_after_it_was_written() {
+        for (ssid, security, password) in [
+            (&b"Loft & S\xc3\xa9"[..], Security::Personal, Password::Is("forty <kites> \"&\"".to_owned())),
+            (b"\xff \x00", Security::Personal3, Password::Is("a".repeat(64))),
+            (b"Quay", Security::Open, Password::NotThere),
+            (b"Sail", Security::EnhancedOpen, Password::NotThere),
+        ] {
+            let network =
+                Network { ssid: ssid.to_vec(), security, is_hidden: true, is_automatic: false, password };
+            let file = network.to_profile().unwrap();
+            assert_eq!(Network::from_profile(file.as_bytes()).unwrap(), network, "{file}");
+        }
+        let named = |ssid: &[u8]| {
+            let network = Network {
+                ssid: ssid.to_vec(),
+                security: Security::Enterprise,
+                is_hidden: false,
+                is_automatic: true,
+                password: Password::NotThere,
+            };
+            assert_eq!(network.to_profile(), None, "a server's certificates are not known here");
+            network.profile_name()
+        };
+        assert_eq!((named(b"Loft"), named(b"\xff\x01")), ("Loft".to_owned(), "FF01".to_owned()));
     }
 
     #[test]

@@ -77,14 +77,10 @@ pub(crate) fn note_made(ground: &Ground<'_>, changes: &mut Changes) {
     }
     for person in &ground.wishes.account.made {
         let Some(Some(account)) = ground.accounts.get(person) else { continue };
-        changes.set(SetControl {
-            item: id_of(person),
-            control: CONTROL,
-            owner: String::new(),
-            becomes: account::facts(&String::from_utf8_lossy(&account.name)),
-            is_made: true,
-            if_not_set: |detail| Reason::SettingNotSet { detail },
-        });
+        let becomes = account::facts(&String::from_utf8_lossy(&account.name));
+        let if_not_set = |detail| Reason::SettingNotSet { detail };
+        let set = SetControl::new(&id_of(person), CONTROL, becomes, if_not_set);
+        changes.set(SetControl { is_made: true, ..set });
     }
 }
 

@@ -94,6 +94,21 @@ pub struct SetControl {
     pub is_made: bool,
     /// The receipt's reason if it cannot be set, with the system's words.
     pub if_not_set: fn(String) -> Reason,
+    /// A password that belongs to it. No journal and no receipt has it.
+    pub secret: Option<String>,
+}
+
+impl SetControl {
+    /// Something that is nobody's in particular.
+    pub fn new(
+        item: &str,
+        control: &'static dyn Control,
+        becomes: Facts,
+        if_not_set: fn(String) -> Reason,
+    ) -> Self {
+        let (item, owner) = (item.to_owned(), String::new());
+        Self { item, control, owner, becomes, is_made: false, if_not_set, secret: None }
+    }
 }
 
 /// Numbers that were added to something that exists.
@@ -141,6 +156,11 @@ impl Changes {
     /// Keys of an item, with the values that come into its owner's registry in place of what is there.
     pub fn enter(&mut self, item: &str, keys: Vec<KeyValues>) {
         self.registry.entry(item.to_owned()).or_default().extend(keys);
+    }
+
+    /// True if some of an item's keys come so.
+    pub fn enters(&self, item: &str) -> bool {
+        !self.registry(item).is_empty()
     }
 
     /// The keys that a kind has entered so for an item.

@@ -43,6 +43,8 @@ pub enum Form {
     Calendar,
     /// Tasks, as a calendar.
     Tasks,
+    /// Notes of work, as a calendar.
+    Journal,
 }
 
 /// The result of a form.
@@ -117,8 +119,12 @@ pub fn take_as(
         Form::Contacts | Form::ContactsOf4 | Form::ContactsLdif | Form::ContactsTable => {
             take_contacts(trunk, item, form, to)
         }
-        Form::Calendar | Form::Tasks => {
-            let things = if form == Form::Tasks { Things::Tasks } else { Things::Events };
+        Form::Calendar | Form::Tasks | Form::Journal => {
+            let things = match form {
+                Form::Tasks => Things::Tasks,
+                Form::Journal => Things::Journal,
+                _ => Things::Events,
+            };
             let ThingsFound { things, damaged, flaws, may_hold_them, zones } =
                 things_out::entries(trunk, item, things, tempfile::tempdir()?.path())?;
             if !may_hold_them {

@@ -20,6 +20,7 @@ static BUILT_IN: &[&dyn Kind] = &[
     &crate::mail::people::People,
     &crate::drive::Drive,
     &crate::also::Also,
+    &crate::network_files::NetworkFiles,
     &crate::printer::Printers,
     &crate::printer_driver::PrinterDrivers,
     &crate::setting::Settings,

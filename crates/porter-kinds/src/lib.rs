@@ -11,7 +11,7 @@
 //! - [`profiles`]: profiles that programs list and register;
 //! - [`registry_part`]: what items have in their owner's registry;
 //! - [`account`], [`ruled`], [`browser`], [`drive`], [`also`], [`mail`],
-//!   [`printer`], [`printer_driver`] and [`setting`]: the kinds;
+//!   [`network_files`], [`printer`], [`printer_driver`] and [`setting`]: the kinds;
 //! - [`forms`]: items taken out for other programs, and [`not_taken`]: reasons against it;
 //! - [`value_kinds`]: the kinds whose items are values and no files;
 //! - [`values`]: what settings and printers have in common.
@@ -34,6 +34,7 @@ mod joined_lines;
 pub mod kind;
 mod kinds;
 pub mod mail;
+pub mod network_files;
 pub mod not_taken;
 pub mod part;
 pub mod printer;

@@ -23,7 +23,7 @@ mod data_file;
 pub mod data_file_facts;
 mod express_accounts;
 mod given_names;
-mod into;
+pub(crate) mod into;
 mod kmail_accounts;
 pub mod letter_choice;
 pub mod letter_print;

@@ -9,8 +9,10 @@ use crate::ground::Ground;
 use crate::item::Item;
 use crate::kind::Kind;
 use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
+use crate::setting::on_windows;
 use crate::values::{items_of, same_on, set_by_hand};
 use porter_machine::cups::queue::{Queue, queue_name};
+use porter_machine::layout::Family;
 use porter_machine::tcp_port::TcpPort;
 use porter_machine::{Machine, Setting, SettingKind};
 use porter_names::{Facts, RelativePath};
@@ -29,6 +31,8 @@ impl Kind for Printers {
     }
 
     fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
+        // Those of servers are in the registries of the people who have them.
+        items.iter().for_each(|item| on_windows::land(item, ground, changes));
         let on_windows = on_spooler::runs(ground);
         if !on_cups::runs(ground) && !on_windows {
             return;
@@ -48,14 +52,8 @@ impl Kind for Printers {
                 on_cups::Coming::of(item, ground).map(|coming| coming.facts(ground))
             };
             if let Some(becomes) = becomes {
-                changes.set(SetControl {
-                    item: item.id.clone(),
-                    control: on_cups::QUEUES,
-                    owner: String::new(),
-                    becomes,
-                    is_made: false,
-                    if_not_set: |detail| Reason::PrinterNotSet { detail },
-                });
+                let if_not_set = |detail| Reason::PrinterNotSet { detail };
+                changes.set(SetControl::new(&item.id, on_cups::QUEUES, becomes, if_not_set));
             }
         }
     }
@@ -68,19 +66,30 @@ impl Kind for Printers {
         if !now.is_some_and(|now| is_met(item, now, ground)) {
             return set_by_hand(row, now.map(|now| now.facts.clone()).unwrap_or_default());
         }
+        if ground.machine.layout.family == Family::Windows {
+            let mut then = on_spooler::defaults_of(item, ground);
+            then.retain(|name, then| now.is_some_and(|now| now.facts.get(name) != Some(then)));
+            if !then.is_empty() {
+                tell(row, Reason::PrinterDefaultsStay { then });
+            }
+        }
         let has_driver = |facts: &Facts| facts.contains_key("driver");
         if has_driver(&item.facts) && now.is_some_and(|now| !has_driver(&now.facts)) {
-            row.find(Finding {
-                path: RelativePath::root(),
-                verdict: Verdict::Landed,
-                reason: Reason::PrinterWithoutDriver {
-                    driver: item.facts.get("driver").cloned().unwrap_or_default(),
-                },
-                needs_attention: false,
-                expected_at: None,
-            });
+            let driver = item.facts.get("driver").cloned().unwrap_or_default();
+            tell(row, Reason::PrinterWithoutDriver { driver });
         }
     }
+}
+
+/// Says something of a printer that landed.
+fn tell(row: &mut ItemReceipt, reason: Reason) {
+    row.find(Finding {
+        path: RelativePath::root(),
+        verdict: Verdict::Landed,
+        reason,
+        needs_attention: false,
+        expected_at: None,
+    });
 }
 
 /// True if the new machine prints in the same way to the same printer. From one print system to another one
@@ -115,7 +124,9 @@ pub(crate) fn may_be_usual(item: &TrunkItem, ground: &Ground<'_>, changes: &Chan
     let of_person = ground.account_of(item).map(|account| account.settings.as_slice()).unwrap_or_default();
     let mut there = ground.machine.settings.iter().chain(of_person);
     let is_queue = |known: &Setting| known.kind == SettingKind::Printer && is_it(&known.facts);
+    let mut of_servers = ground.trunk.items().iter().filter(|known| known.account == item.account);
     there.any(is_queue)
+        || of_servers.any(|known| changes.enters(&known.id) && is_it(&known.facts))
         || changes
             .controls()
             .iter()
@@ -141,13 +152,7 @@ pub(crate) fn land_usual(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Ch
             known.kind == SettingKind::Printer && known.facts.get("name") == becomes.get("name")
         });
     if is_there || changes.controls().iter().any(is_coming) {
-        changes.set(SetControl {
-            item: item.id.clone(),
-            control: on_cups::USUAL,
-            owner: String::new(),
-            becomes,
-            is_made: false,
-            if_not_set: |detail| Reason::PrinterNotSet { detail },
-        });
+        let if_not_set = |detail| Reason::PrinterNotSet { detail };
+        changes.set(SetControl::new(&item.id, on_cups::USUAL, becomes, if_not_set));
     }
 }

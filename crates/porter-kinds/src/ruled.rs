@@ -208,7 +208,7 @@ fn into_documents<'i>(
 
 /// A database that a program may be writing to goes into the trunk as it was at one moment, and what stands
 /// beside it does not.
-pub(super) fn in_one_piece(item: &Item, machine: &Machine, at: &RelativePath) -> Instead {
+pub(crate) fn in_one_piece(item: &Item, machine: &Machine, at: &RelativePath) -> Instead {
     let volume = &*machine.volume;
     if !item.is_open {
         return Instead::Nothing;

@@ -2,9 +2,10 @@
 
 mod host_names;
 mod on_account_service;
+mod on_desktop;
 mod on_linux_home;
 mod on_running;
-mod on_windows;
+pub(crate) mod on_windows;
 mod shared_folders;
 mod wifi_networks;
 
@@ -50,6 +51,7 @@ impl Kind for Settings {
             on_running::land(item, ground, changes);
             on_linux_home::land(item, ground, changes);
             on_account_service::land(item, ground, changes);
+            on_desktop::land(item, ground, changes);
             host_names::land(item, ground, changes);
             shared_folders::land(item, ground, changes);
         }
@@ -66,10 +68,18 @@ impl Kind for Settings {
                 coming.tell_of_unknown(row);
                 coming.is_met(now)
             }
-            None => match shared_folders::Coming::of(item, ground) {
-                Some(coming) => coming.is_met(now),
-                None => now.is_some_and(|now| is_met(item, now)),
-            },
+            None => {
+                let desktop = on_desktop::Coming::of(item, ground);
+                let shared = shared_folders::Coming::of(item, ground);
+                if let Some(coming) = desktop.as_ref().filter(|coming| coming.is_met(now)) {
+                    coming.tell_of_unknown(row);
+                }
+                match (desktop, shared) {
+                    (Some(coming), _) => coming.is_met(now),
+                    (None, Some(coming)) => coming.is_met(now),
+                    (None, None) => now.is_some_and(|now| is_met(item, now)),
+                }
+            }
         };
         if !is_met && item.id.ends_with(AUTOSTART) {
             note(row, Reason::ComesWithItsProgram);

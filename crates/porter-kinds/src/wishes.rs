@@ -1,6 +1,7 @@
 //! A person's decisions about the items of a kind: a field for each kind that leaves something to decide.
 
 use crate::catalogue::{CarryRule, Catalogue, EngineName};
+use crate::mail::into::programs;
 use crate::mail::letter_choice::LetterChoice;
 use porter_machine::Place;
 use porter_names::RelativePath;
@@ -92,7 +93,9 @@ impl MailWishes {
         let is_one = |rule: &CarryRule| {
             rule.profiles.as_ref().is_some_and(|profiles| profiles.engine == EngineName::Thunderbird)
         };
-        self.into.as_ref().is_none_or(|name| rule_called(catalogue, name).is_some_and(is_one))
+        self.into.as_ref().is_none_or(|name| {
+            rule_called(catalogue, name).is_some_and(is_one) || programs::called(name).is_some()
+        })
     }
 }
 

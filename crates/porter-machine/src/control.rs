@@ -10,6 +10,7 @@ pub mod registry_value;
 pub mod session;
 pub mod shared_folder;
 pub mod system_setting;
+pub mod wifi_network;
 
 use porter_names::{Facts, RelativePath};
 use std::io;
@@ -25,6 +26,12 @@ pub trait Control: Sync {
 
     /// Makes it what `becomes` says.
     fn set(&self, owner: &str, becomes: &Facts) -> io::Result<()>;
+
+    /// The same with a word that stands in no fact, because a journal would show it.
+    fn set_with(&self, owner: &str, becomes: &Facts, secret: &str) -> io::Result<()> {
+        let _ = secret;
+        self.set(owner, becomes)
+    }
 
     /// Removes what was made; fails with `DirectoryNotEmpty` if something else is in it by now.
     fn remove(&self, owner: &str, made: &Facts) -> io::Result<()>;

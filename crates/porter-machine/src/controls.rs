@@ -7,6 +7,7 @@ use super::control::registry_key::RegistryKeys;
 use super::control::registry_value::RegistryValues;
 use super::control::shared_folder::SharedFolders;
 use super::control::system_setting::SystemSettings;
+use super::control::wifi_network::WifiNetworks;
 
 /// Every control that comes with porter.
 pub static BUILT_IN: &[&dyn Control] = &[
@@ -17,6 +18,7 @@ pub static BUILT_IN: &[&dyn Control] = &[
     &UsualPrinter,
     &SystemSettings,
     &SharedFolders,
+    &WifiNetworks,
 ];
 
 /// The one of that name.

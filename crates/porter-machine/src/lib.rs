@@ -96,6 +96,8 @@ pub struct Machine {
     pub running: Option<BTreeSet<String>>,
     /// The controls that can be set, if it runs.
     pub controls: &'static [&'static dyn Control],
+    /// True if it runs, and an administrator has agreed that it shows the passwords of its Wi-Fi networks.
+    pub shows_wifi_passwords: bool,
 }
 
 impl Machine {

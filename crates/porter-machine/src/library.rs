@@ -3,6 +3,7 @@
 #![allow(unsafe_code, reason = "calls of the system's interface")]
 
 use std::ffi::{CString, c_void};
+use std::io;
 use windows_sys::Win32::Foundation::HMODULE;
 use windows_sys::Win32::System::LibraryLoader::{GetProcAddress, LoadLibraryW};
 use windows_sys::Win32::System::SystemInformation::GetSystemDirectoryW;
@@ -35,6 +36,20 @@ pub fn wide(text: &str) -> Vec<u16> {
 /// accounts.
 pub fn is_wine() -> bool {
     function("ntdll.dll", "wine_get_version").is_some()
+}
+
+/// What a call says that gives an error's number, or is not there; `doing` is its name.
+pub fn done(doing: &str, code: Option<u32>) -> io::Result<()> {
+    match code {
+        Some(0) => Ok(()),
+        Some(code) => {
+            let cause = io::Error::from_raw_os_error(code.cast_signed());
+            Err(io::Error::new(cause.kind(), format!("{doing}: {cause}")))
+        }
+        None => {
+            Err(io::Error::new(io::ErrorKind::Unsupported, format!("this Windows does not have {doing}")))
+        }
+    }
 }
 
 /// Defines functions of a library that are looked for when they are called. Each gives what the function

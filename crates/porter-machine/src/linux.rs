@@ -3,6 +3,7 @@
 //! (<https://www.freedesktop.org/wiki/Software/xdg-user-dirs/>).
 
 pub mod account_service;
+pub mod desktop;
 mod dnf;
 mod programs;
 mod rpm;
@@ -90,6 +91,7 @@ fn settings_of_person(volume: &dyn Volume, home: &RelativePath) -> Vec<Setting> 
     let mut settings = drives.unwrap_or_default();
     let usual = read(cups::files::PERSONAL).and_then(|file| cups::files::usual_of_person(&file));
     settings.extend(Setting::new("default-printer", "The usual printer", &[("name", usual)]));
+    settings.extend(desktop::settings(volume, home));
     settings
 }
 

@@ -120,6 +120,7 @@ pub fn recognise_with(
         without_folder,
         running: None,
         controls: &[],
+        shows_wifi_passwords: false,
     })
 }
 

@@ -3,17 +3,27 @@
 
 use crate::library::{lazily, wide};
 use crate::tcp_port::TcpPort;
+use porter_formats::print_defaults::PrintDefaults;
 use std::io;
 use std::ptr::{null, null_mut};
+use windows_sys::Win32::Graphics::Gdi::DEVMODEW;
 use windows_sys::Win32::Graphics::Printing::{
     DOC_INFO_1W, PORT_INFO_1W, PRINTER_ACCESS_USE, PRINTER_ALL_ACCESS, PRINTER_ATTRIBUTE_SHARED,
-    PRINTER_DEFAULTSW, PRINTER_HANDLE, PRINTER_INFO_2W, SERVER_ACCESS_ADMINISTER,
+    PRINTER_DEFAULTSW, PRINTER_HANDLE, PRINTER_INFO_2W, PRINTER_INFO_8W, SERVER_ACCESS_ADMINISTER,
 };
 
 lazily!("winspool.drv" {
     fn AddPrinterW(server: *const u16, level: u32, printer: *const u8) -> PRINTER_HANDLE;
     fn ClosePrinter(printer: PRINTER_HANDLE) -> i32;
     fn DeletePrinter(printer: PRINTER_HANDLE) -> i32;
+    fn DocumentPropertiesW(
+        window: *mut std::ffi::c_void,
+        printer: PRINTER_HANDLE,
+        name: *const u16,
+        answer: *mut DEVMODEW,
+        wanted: *const DEVMODEW,
+        mode: u32,
+    ) -> i32;
     fn EndDocPrinter(printer: PRINTER_HANDLE) -> i32;
     fn EnumPortsW(
         server: *const u16,
@@ -37,6 +47,7 @@ lazily!("winspool.drv" {
         printer: *mut PRINTER_HANDLE,
         wanted: *const PRINTER_DEFAULTSW,
     ) -> i32;
+    fn SetPrinterW(printer: PRINTER_HANDLE, level: u32, becomes: *const u8, command: u32) -> i32;
     fn StartDocPrinterW(printer: PRINTER_HANDLE, level: u32, document: *const DOC_INFO_1W) -> u32;
     fn WritePrinter(
         printer: PRINTER_HANDLE,
@@ -200,6 +211,42 @@ pub fn add_printer(printer: &NewPrinter<'_>) -> io::Result<()> {
         };
     }
     Ok(())
+}
+
+/// Tells a printer what to do with a page of itself. Its driver decides what it takes of that.
+pub fn set_defaults(name: &str, defaults: &PrintDefaults) -> io::Result<()> {
+    // Modes of the call, and the level of `SetPrinter` for everybody's defaults (`wingdi.h`, `winspool.h`).
+    const GIVE: u32 = 2;
+    const TAKE: u32 = 8;
+    const FOR_EVERYBODY: u32 = 8;
+    let handle = Handle::open(name, PRINTER_ALL_ACCESS)?;
+    let name = wide(name);
+    let call = |answer: *mut DEVMODEW, wanted: *const DEVMODEW, mode: u32| {
+        // SAFETY: the name ends with a NUL; both structures are as long as the driver has said, or null.
+        match unsafe { DocumentPropertiesW(null_mut(), handle.0, name.as_ptr(), answer, wanted, mode) } {
+            Some(said) if said >= 0 => Ok(said.unsigned_abs() as usize),
+            _ => Err(io::Error::last_os_error()),
+        }
+    };
+    // Aligned as the structure is, and never shorter than what all drivers have in common.
+    let length_in_bytes = call(null_mut(), null(), 0)?.max(size_of::<DEVMODEW>());
+    let mut mode = vec![0_u32; length_in_bytes.div_ceil(size_of::<u32>())];
+    call(mode.as_mut_ptr().cast(), null(), GIVE)?;
+    let mut bytes: Vec<u8> = mode.iter().flat_map(|part| part.to_le_bytes()).collect();
+    if !defaults.enter(&mut bytes) {
+        return Err(io::Error::new(io::ErrorKind::InvalidData, "its driver has no such defaults"));
+    }
+    for (part, four) in mode.iter_mut().zip(bytes.as_chunks::<4>().0) {
+        *part = u32::from_le_bytes(*four);
+    }
+    let mut taken = mode.clone();
+    call(taken.as_mut_ptr().cast(), mode.as_ptr().cast(), TAKE | GIVE)?;
+    let info = PRINTER_INFO_8W { pDevMode: taken.as_mut_ptr().cast() };
+    // SAFETY: the structure is of that level, and lives until the call is over.
+    match unsafe { SetPrinterW(handle.0, FOR_EVERYBODY, (&raw const info).cast(), 0) } {
+        Some(done) if done != 0 => Ok(()),
+        _ => Err(io::Error::last_os_error()),
+    }
 }
 
 /// Prints bytes of a type that the print system knows: `RAW`, `TEXT`.

@@ -14,9 +14,12 @@ use porter_source::{EntryKind, Volume};
 
 /// The folder of NetworkManager's key files.
 pub const KEY_FILES: &str = "etc/NetworkManager/system-connections";
+/// A fact of a network.
+pub const NAME: &str = "name";
 /// A fact of a network: a [`Security`](porter_formats::wifi::Security).
 pub const SECURITY: &str = "security";
-const HIDDEN: &str = "hidden";
+/// A fact of a network that does not say its name.
+pub const HIDDEN: &str = "hidden";
 /// Where its password is, if the system has it.
 pub const PASSWORD: &str = "password";
 const KEPT: &str = "kept";
@@ -55,8 +58,7 @@ pub(super) fn networks(volume: &dyn Volume, looker: &mut Looker<'_>, family: Fam
     };
     settings.sort_by(|a, b| a.id.cmp(&b.id));
     // One that several cards know is one network.
-    settings
-        .dedup_by(|later, first| later.id == first.id && later.facts.get("name") == first.facts.get("name"));
+    settings.dedup_by(|later, first| later.id == first.id && later.facts.get(NAME) == first.facts.get(NAME));
     settings
 }
 
@@ -68,7 +70,7 @@ fn setting(name: &str, network: Option<&Network>) -> Option<Setting> {
         Password::NotThere => None,
     });
     let facts = [
-        ("name", Some(name.to_owned())),
+        (NAME, Some(name.to_owned())),
         (SECURITY, network.map(|network| network.security.name().to_owned())),
         (HIDDEN, network.filter(|network| network.is_hidden).map(|_| "yes".to_owned())),
         (PASSWORD, password.map(str::to_owned)),

@@ -110,5 +110,6 @@ fn bare(volume: &Arc<dyn Volume>, name: String, layout: &'static Layout, product
         without_folder: Vec::new(),
         running: None,
         controls: &[],
+        shows_wifi_passwords: false,
     }
 }

@@ -52,7 +52,10 @@ pub(super) fn set_controls(
     write_ahead(&lines)?;
     let mut done = Done::default();
     for (change, was) in controls.iter().zip(before) {
-        let set = was.and_then(|_| change.control.set(&change.owner, &change.becomes));
+        let set = was.and_then(|_| match &change.secret {
+            Some(secret) => change.control.set_with(&change.owner, &change.becomes, secret),
+            None => change.control.set(&change.owner, &change.becomes),
+        });
         let Err(cause) = set else {
             done.note(change.control, &change.owner, &change.becomes);
             report.controls_set += u64::from(change.control.registry_key(&change.becomes).is_none());

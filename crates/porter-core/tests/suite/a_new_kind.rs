@@ -82,14 +82,9 @@ impl Kind for FlightLogs {
             });
             let at = documents.path.join(b"logs.list").unwrap();
             changes.write(Edit::new(&item.id, at, b"Flying".to_vec()));
-            changes.set(SetControl {
-                item: item.id.clone(),
-                control: &WIND,
-                owner: account.id.clone(),
-                becomes: wind("12"),
-                is_made: false,
-                if_not_set: |detail| Reason::NotWritten { detail },
-            });
+            let if_not_set = |detail| Reason::NotWritten { detail };
+            let set = SetControl::new(&item.id, &WIND, wind("12"), if_not_set);
+            changes.set(SetControl { owner: account.id.clone(), ..set });
         }
     }
 

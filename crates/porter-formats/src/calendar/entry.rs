@@ -1,4 +1,4 @@
-//! An entry of a calendar: an event, or a task.
+//! An entry of a calendar: an event, a task, or a note of work.
 
 use super::moment::Moment;
 use super::recurrence::Recurrence;
@@ -56,7 +56,7 @@ pub enum Secrecy {
     Confidential,
 }
 
-/// An event or a task.
+/// An event, a task, or a note of work.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Entry {
     /// A name that nothing else has.
@@ -89,7 +89,7 @@ pub struct Entry {
     pub created_utc: Option<OffsetDateTime>,
     /// When it was last changed.
     pub modified_utc: Option<OffsetDateTime>,
-    /// Facts that only an event has, or only a task.
+    /// Facts that only one of the kinds has.
     pub of_kind: OfKind,
     /// Files at it: the name, and the content.
     pub files: Vec<(String, Vec<u8>)>,
@@ -106,7 +106,7 @@ pub enum Reminder {
     At(OffsetDateTime),
 }
 
-/// Facts that only an event has, or only a task.
+/// Facts that only one of the kinds has.
 #[derive(Debug, Clone, PartialEq)]
 pub enum OfKind {
     /// An event.
@@ -132,6 +132,13 @@ pub enum OfKind {
         is_done: bool,
         /// Somebody has begun.
         is_begun: bool,
+    },
+    /// A note of work.
+    Journal {
+        /// A call, a meeting…; empty if nothing says.
+        kind: String,
+        /// How long it took.
+        minutes: Option<u32>,
     },
 }
 

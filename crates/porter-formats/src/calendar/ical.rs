@@ -2,6 +2,7 @@
 
 use super::entry::{Answer, Entry, Guest, OfKind, Reminder, Role, Secrecy};
 use super::moment::{Moment, clock, day, utc, value_of};
+use super::part::PartKind;
 use super::recurrence::End;
 use super::zone::Zone;
 use crate::content_lines::{ContentLines, parameter};
@@ -61,20 +62,23 @@ fn moment(lines: &mut ContentLines, name: &str, at: Moment, zone: Option<&str>) 
 }
 
 fn write_entry(entry: &Entry, zone: Option<&str>, lines: &mut ContentLines) {
-    let is_task = matches!(entry.of_kind, OfKind::Task { .. });
-    let name = if is_task { "VTODO" } else { "VEVENT" };
+    let kind = PartKind::of(entry);
+    let (name, is_task) = (kind.name(), kind == PartKind::Task);
     let end_name = if is_task { "DUE" } else { "DTEND" };
+    let has_end = kind != PartKind::Journal;
     lines.raw("BEGIN", name);
     common(entry, &entry.description, lines);
     if let Some(begin) = entry.begin {
         moment(lines, "DTSTART", begin, zone);
     }
     // An event must not end when it begins.
-    if let Some(end) = entry.end.filter(|end| is_task || Some(*end) != entry.begin) {
+    if let Some(end) = entry.end.filter(|end| has_end && (is_task || Some(*end) != entry.begin)) {
         moment(lines, end_name, end, zone);
     }
     lines.text("SUMMARY", &entry.summary);
-    lines.text("LOCATION", &entry.location);
+    if has_end {
+        lines.text("LOCATION", &entry.location);
+    }
     if let Some(recurrence) = &entry.recurrence {
         let until = match recurrence.end {
             End::On(last) => Some(until(entry, last)),
@@ -112,6 +116,12 @@ fn write_entry(entry: &Entry, zone: Option<&str>, lines: &mut ContentLines) {
             if let Some(at) = done_utc {
                 lines.raw("COMPLETED", &utc(*at));
             }
+        }
+        // It has no end, and no length: words tell of them.
+        OfKind::Journal { kind, minutes } => {
+            let took = minutes.map(|minutes| format!("{minutes} min"));
+            let words = [Some(kind.clone()).filter(|kind| !kind.is_empty()), took];
+            lines.text("COMMENT", &words.into_iter().flatten().collect::<Vec<_>>().join(", "));
         }
     }
     if let Some(reminder) = entry.reminder {
@@ -159,7 +169,8 @@ fn common(entry: &Entry, description: &str, lines: &mut ContentLines) {
         Secrecy::Private => lines.raw("CLASS", "PRIVATE"),
         Secrecy::Confidential => lines.raw("CLASS", "CONFIDENTIAL"),
     }
-    if let Some(priority) = entry.priority {
+    let may_have = !matches!(entry.of_kind, OfKind::Journal { .. });
+    if let Some(priority) = entry.priority.filter(|_| may_have) {
         lines.raw("PRIORITY", &priority.to_string());
     }
 }

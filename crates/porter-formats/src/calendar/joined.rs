@@ -1,16 +1,18 @@
 //! Two calendars (RFC 5545) as one text.
 
-use super::part::{WrittenCalendar, WrittenPart};
+use super::part::{PartKind, WrittenCalendar};
 
 const BEGIN: &str = "BEGIN:";
 const END: &str = "END:VCALENDAR";
 
 /// The names of the events in a calendar, and those of the tasks, each once.
 pub fn unique_names(calendar: &str) -> (Vec<String>, Vec<String>) {
-    let (tasks, events): (Vec<_>, Vec<_>) =
-        WrittenCalendar::from_text(calendar).parts.into_iter().partition(|part| part.is_task);
-    let names = |parts: Vec<WrittenPart>| parts.into_iter().map(|part| part.unique_name).collect();
-    (names(events), names(tasks))
+    let parts = WrittenCalendar::from_text(calendar).parts;
+    let names = |kind: PartKind| {
+        let parts = parts.iter().filter(|part| part.kind == kind);
+        parts.map(|part| part.unique_name.clone()).collect()
+    };
+    (names(PartKind::Event), names(PartKind::Task))
 }
 
 /// A calendar with the entries of another one behind its own.

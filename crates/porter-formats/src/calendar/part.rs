@@ -1,4 +1,4 @@
-//! Events and tasks on their way into a calendar: made of what a program knows, or as another calendar has
+//! Events, tasks and notes of work on their way into a calendar: made of what a program knows, or as another calendar has
 //! them.
 
 use super::entry::{Entry, OfKind};
@@ -6,7 +6,48 @@ use super::ical::{begin, end, write_entries};
 use crate::content_lines::ContentLine;
 use std::collections::{HashMap, HashSet};
 
-/// An event or a task.
+/// The part that is a zone.
+const ZONE: &str = "VTIMEZONE";
+
+/// The kinds of parts.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash)]
+pub enum PartKind {
+    /// An event.
+    #[default]
+    Event,
+    /// A task.
+    Task,
+    /// A note of work.
+    Journal,
+}
+
+impl PartKind {
+    const ALL: [Self; 3] = [Self::Event, Self::Task, Self::Journal];
+
+    /// Its name in iCalendar.
+    pub(super) fn name(self) -> &'static str {
+        match self {
+            Self::Event => "VEVENT",
+            Self::Task => "VTODO",
+            Self::Journal => "VJOURNAL",
+        }
+    }
+
+    fn called(name: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|kind| kind.name() == name)
+    }
+
+    /// The kind of an entry.
+    pub fn of(entry: &Entry) -> Self {
+        match entry.of_kind {
+            OfKind::Event { .. } => Self::Event,
+            OfKind::Task { .. } => Self::Task,
+            OfKind::Journal { .. } => Self::Journal,
+        }
+    }
+}
+
+/// An event, a task, or a note of work.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Part {
     /// It is made of this.
@@ -35,23 +76,15 @@ impl Part {
             }
         }
     }
-
-    /// True for a task.
-    pub fn is_task(&self) -> bool {
-        match self {
-            Self::Made(entry) => matches!(entry.of_kind, OfKind::Task { .. }),
-            Self::Written(part) => part.is_task,
-        }
-    }
 }
 
-/// An event or a task as it stands in a calendar, with the days on which it is not as always.
+/// A part as it stands in a calendar, with the days on which it is not as always.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct WrittenPart {
     /// A name that nothing else has.
     pub unique_name: String,
-    /// True for a task.
-    pub is_task: bool,
+    /// Its kind.
+    pub kind: PartKind,
     /// All its lines.
     pub text: String,
 }
@@ -61,7 +94,7 @@ pub struct WrittenPart {
 pub struct WrittenCalendar {
     /// The zones that its parts name, each with all its lines.
     pub zones: Vec<String>,
-    /// Events and tasks.
+    /// Its parts.
     pub parts: Vec<WrittenPart>,
 }
 
@@ -75,8 +108,9 @@ impl WrittenCalendar {
         let mut at = 0;
         for line in text.split_inclusive('\n') {
             let bare = line.trim_end();
-            if open.is_none() && ["BEGIN:VEVENT", "BEGIN:VTODO", "BEGIN:VTIMEZONE"].contains(&bare) {
-                open = Some((&bare["BEGIN:".len()..], at));
+            let begun = bare.strip_prefix("BEGIN:").filter(|_| open.is_none());
+            if let Some(name) = begun.filter(|name| *name == ZONE || PartKind::called(name).is_some()) {
+                open = Some((name, at));
             }
             at += line.len();
             let ends = |(kind, _): &(&str, usize)| bare.strip_prefix("END:") == Some(*kind);
@@ -88,14 +122,14 @@ impl WrittenCalendar {
         calendar
     }
 
-    fn add(&mut self, kind: &str, text: &str, places: &mut HashMap<(String, bool), usize>) {
+    fn add(&mut self, kind: &str, text: &str, places: &mut HashMap<(String, PartKind), usize>) {
         let lines = text.replace("\r\n", "\n").trim_end().replace('\n', "\r\n") + "\r\n";
-        if kind == "VTIMEZONE" {
+        let Some(kind) = PartKind::called(kind) else {
             if !self.zones.contains(&lines) {
                 self.zones.push(lines);
             }
             return;
-        }
+        };
         // Parts of it have names of their own.
         let mut depth = 0;
         let mut unique_name = String::new();
@@ -107,15 +141,14 @@ impl WrittenCalendar {
                 _ => {}
             }
         }
-        let is_task = kind == "VTODO";
-        let known = places.get(&(unique_name.clone(), is_task)).and_then(|place| self.parts.get_mut(*place));
+        let known = places.get(&(unique_name.clone(), kind)).and_then(|place| self.parts.get_mut(*place));
         match known {
             Some(part) => part.text.push_str(&lines),
             None => {
                 if !unique_name.is_empty() {
-                    places.insert((unique_name.clone(), is_task), self.parts.len());
+                    places.insert((unique_name.clone(), kind), self.parts.len());
                 }
-                self.parts.push(WrittenPart { unique_name, is_task, text: lines });
+                self.parts.push(WrittenPart { unique_name, kind, text: lines });
             }
         }
     }
@@ -152,16 +185,19 @@ mod tests {
         let fair = "BEGIN:VEVENT\nUID:fair\nX-KITES:40\nBEGIN:VALARM\nUID:alarm\nEND:VALARM\nEND:VEVENT\n";
         let moved = "BEGIN:VEVENT\nUID:fair\nRECURRENCE-ID:20260101T000000Z\nEND:VEVENT\n";
         let mend = "BEGIN:VTODO\nSUMMARY:A long line\n  that goes on\nUID:mend\nEND:VTODO\n";
-        let text =
-            format!("BEGIN:VCALENDAR\nMETHOD:PUBLISH\n{zone}{fair}{mend}{moved}BEGIN:VEVENT\nUID:cut\n");
+        let call = "BEGIN:VJOURNAL\nUID:call\nEND:VJOURNAL\n";
+        let text = format!(
+            "BEGIN:VCALENDAR\nMETHOD:PUBLISH\n{zone}{fair}{mend}{moved}{call}BEGIN:VEVENT\nUID:cut\n"
+        );
         let calendar = WrittenCalendar::from_text(&text);
-        let names: Vec<_> = calendar.parts.iter().map(|part| (&*part.unique_name, part.is_task)).collect();
-        assert_eq!(names, [("fair", false), ("mend", true)]);
+        let names: Vec<_> = calendar.parts.iter().map(|part| (&*part.unique_name, part.kind)).collect();
+        let kinds = [("fair", PartKind::Event), ("mend", PartKind::Task), ("call", PartKind::Journal)];
+        assert_eq!(names, kinds);
         let parts: Vec<Part> = calendar.parts.into_iter().map(Part::Written).collect();
         let made = Entry { unique_name: "made".to_owned(), ..Entry::default() };
         let all = [parts, vec![Part::Made(Box::new(made))]].concat();
         let written = to_calendar_of(&all, &[calendar.zones.clone(), calendar.zones].concat());
-        for lines in [zone, fair, moved, mend] {
+        for lines in [zone, fair, moved, mend, call] {
             assert_eq!(written.matches(&lines.replace('\n', "\r\n")).count(), 1, "{lines} in {written}");
         }
         assert!(written.contains("UID:made\r\n") && written.ends_with("END:VCALENDAR\r\n"), "{written}");

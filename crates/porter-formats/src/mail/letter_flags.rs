@@ -43,6 +43,25 @@ impl LetterFlags {
             | bit(self.is_forwarded, FORWARDED)
     }
 
+    /// By the bits of `X-Evolution` (`CamelMessageFlags`).
+    pub fn from_evolution(bits: u32) -> Self {
+        Self {
+            is_read: bits & 0x10 != 0,
+            is_answered: bits & 0x1 != 0,
+            is_starred: bits & 0x8 != 0,
+            is_forwarded: bits & 0x400 != 0,
+        }
+    }
+
+    /// The bits of `X-Evolution`.
+    pub fn to_evolution(self) -> u32 {
+        let bit = |is: bool, bit: u32| if is { bit } else { 0 };
+        bit(self.is_read, 0x10)
+            | bit(self.is_answered, 0x1)
+            | bit(self.is_starred, 0x8)
+            | bit(self.is_forwarded, 0x400)
+    }
+
     /// By the letters behind `2,` in a name of a Maildir.
     pub fn from_maildir(letters: &[u8]) -> Self {
         let has = |letter: u8| letters.contains(&letter);

@@ -1,11 +1,12 @@
 //! Things as Outlook keeps them, whatever file they are in: each is a set of properties with numbers
 //! ([MS-OXPROPS]), with tables and things of its own below it.
 //!
-//! [`letter`] gives a letter as other programs read it, [`contact`], [`event`] and [`task`] the other things
-//! of a mailbox.
+//! [`letter`] gives a letter as other programs read it, [`contact`], [`event`], [`task`] and [`journal`] the
+//! other things of a mailbox.
 
 pub mod contact;
 pub mod event;
+pub mod journal;
 pub mod letter;
 mod names;
 pub(super) mod numbers;

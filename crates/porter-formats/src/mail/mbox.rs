@@ -1,6 +1,7 @@
 //! Letters one behind the other in a file (RFC 4155), with the flags that Mozilla's programs write into them
 //! (`X-Mozilla-Status`: <https://www-archive.mozilla.org/mailnews/arch/mailflags.html>).
 
+use super::letter_flags::LetterFlags;
 use memchr::memchr;
 
 /// Each letter begins with such a line, at the start of the file or behind an empty one.
@@ -109,13 +110,22 @@ pub(super) fn is_envelope(line: &[u8]) -> bool {
     }
 }
 
-/// The flags of `X-Mozilla-Status: 0001`, or of the `Status: RO` of other programs.
+/// The flags, as Mozilla numbers them, of `X-Mozilla-Status: 0001`, of `X-Evolution: 0000001f-0010`, or of the
+/// `Status: RO` of other programs.
 pub(super) fn status_in(line: &[u8]) -> Option<u32> {
     let colon = memchr(b':', line)?;
     let value = line[colon + 1..].trim_ascii();
     match &line[..colon] {
         name if name.eq_ignore_ascii_case(b"x-mozilla-status") => {
             u32::from_str_radix(std::str::from_utf8(value).ok()?, 16).ok()
+        }
+        name if name.eq_ignore_ascii_case(b"x-evolution") => {
+            /// `CAMEL_MESSAGE_DELETED`.
+            const DELETED: u32 = 0x2;
+            let (_, marks) = std::str::from_utf8(value).ok()?.split_once('-')?;
+            let bits = u32::from_str_radix(marks.get(..4)?, 16).ok()?;
+            let expunged = if bits & DELETED != 0 { EXPUNGED } else { 0 };
+            Some(LetterFlags::from_evolution(bits).to_mozilla() | expunged)
         }
         name if name.eq_ignore_ascii_case(b"status") => Some(u32::from(value.contains(&b'R'))),
         _ => None,

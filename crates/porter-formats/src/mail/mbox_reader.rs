@@ -10,7 +10,7 @@ const LONGEST_PIECE_IN_BYTES: usize = 1 << 16;
 /// Bytes behind that count as the body.
 const LONGEST_HEAD_IN_BYTES: usize = 1 << 20;
 /// Lines of the mailbox, not of the letter: its writer makes others.
-const OF_MAILBOX: [&[u8]; 3] = [b"x-mozilla-status:", b"x-mozilla-status2:", b"status:"];
+const OF_MAILBOX: [&[u8]; 4] = [b"x-mozilla-status:", b"x-mozilla-status2:", b"x-evolution:", b"status:"];
 
 /// See the module.
 pub struct MboxReader<R> {
@@ -164,7 +164,7 @@ fn without_end(line: &[u8]) -> &[u8] {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::mail::mbox_writer::{Envelope, MboxWriter};
+    use crate::mail::mbox_writer::{Envelope, Marks, MboxWriter};
 
     fn letters(file: &[u8]) -> Vec<(LetterFlags, String)> {
         let mut reader = MboxReader::new(file);
@@ -185,14 +185,17 @@ mod tests {
             (LetterFlags::READ, "Subject: b\r\n\r\n"),
             (LetterFlags::READ, "Subject: c\r\nX-More: d\r\n\r\nFrom - Mon Mar  5 08:00:00 2012\r\n"),
         ];
-        let mut writer = MboxWriter::new(Vec::new());
-        for (flags, text) in texts {
-            writer.letter(Envelope { at_utc: None, flags }, |to| to.write_all(text.as_bytes())).unwrap();
+        for marks in [Marks::Mozilla, Marks::Evolution] {
+            let mut writer = MboxWriter::new(Vec::new()).with_marks(marks);
+            for (flags, text) in texts {
+                writer.letter(Envelope { at_utc: None, flags }, |to| to.write_all(text.as_bytes())).unwrap();
+            }
+            let found = letters(&writer.finish().unwrap());
+            let expected: Vec<_> = texts.iter().map(|(flags, text)| (*flags, (*text).to_owned())).collect();
+            assert_eq!(found, expected, "{marks:?}");
         }
-        let file = writer.finish().unwrap();
-        let found = letters(&file);
-        let expected: Vec<_> = texts.iter().map(|(flags, text)| (*flags, (*text).to_owned())).collect();
-        assert_eq!(found, expected);
+        let deleted = b"From - x Mon Mar  5 08:00:00 2012\nX-Evolution: 00000007-0012\nSubject: gone\n\n";
+        assert!(letters(deleted).is_empty());
         let others = b"From - Mon Mar  5 08:00:00 2012\r\nX-Mozilla-Status: 0009\r\n\r\ngone\r\n\r\n\
             From a@b Mon Mar  5 08:00:00 2012\nStatus: O\nSubject: kept\n\nFrom here on\n\nlast line";
         let expected = "Subject: kept\r\n\r\nFrom here on\r\n\r\nlast line";

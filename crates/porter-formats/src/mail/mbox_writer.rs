@@ -9,6 +9,18 @@ use time::macros::format_description;
 /// A mailbox that is written.
 pub struct MboxWriter<W: Write> {
     to: W,
+    marks: Marks,
+    letters: u32,
+}
+
+/// The program that is to find its own marks in a mailbox.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Marks {
+    /// Mozilla's, and those that most know.
+    #[default]
+    Mozilla,
+    /// Evolution: a line with a number of the letter and its marks (`camel-mbox-summary.c`).
+    Evolution,
 }
 
 /// The facts in front of a letter.
@@ -23,7 +35,13 @@ pub struct Envelope {
 impl<W: Write> MboxWriter<W> {
     /// At the beginning of a new mailbox.
     pub fn new(to: W) -> Self {
-        Self { to }
+        Self { to, marks: Marks::default(), letters: 0 }
+    }
+
+    /// With the marks of a program.
+    #[must_use]
+    pub fn with_marks(self, marks: Marks) -> Self {
+        Self { marks, ..self }
     }
 
     /// Adds a letter, which `write` writes with the line ends of the internet.
@@ -37,10 +55,20 @@ impl<W: Write> MboxWriter<W> {
         );
         let at =
             envelope.at_utc.unwrap_or(OffsetDateTime::UNIX_EPOCH).format(&form).map_err(io::Error::other)?;
-        // Mozilla's programs read the second line, others the third.
         let status = if envelope.flags.is_read { "RO" } else { "O" };
-        let mozilla = envelope.flags.to_mozilla();
-        write!(self.to, "From - {at}\nX-Mozilla-Status: {mozilla:04x}\nStatus: {status}\n")?;
+        self.letters += 1;
+        match self.marks {
+            // Mozilla's programs read the second line, others the third.
+            Marks::Mozilla => {
+                let mozilla = envelope.flags.to_mozilla();
+                write!(self.to, "From - {at}\nX-Mozilla-Status: {mozilla:04x}\nStatus: {status}\n")?;
+            }
+            // A number that is another letter's by now gets a new one.
+            Marks::Evolution => {
+                let (number, marks) = (self.letters, envelope.flags.to_evolution());
+                write!(self.to, "From - {at}\nX-Evolution: {number:08x}-{marks:04x}\nStatus: {status}\n")?;
+            }
+        }
         let mut lines = Lines { to: &mut self.to, waiting: Vec::new(), is_at_begin: true };
         let done = write(&mut lines)?;
         lines.end()?;

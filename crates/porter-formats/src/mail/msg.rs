@@ -329,9 +329,18 @@ mod tests {
         put(&mut file, inside, 8, &[(0x3705_0003, 5), (0x3701_000d, 0), begin], &[]);
         let words = [(0x001a_001f, utf16("IPM.OLE.CLASS")), (0x1000_001f, utf16("Bring glue."))];
         put(&mut file, &format!("{inside}/__substg1.0_3701000D"), 24, &[], &words);
+        finished_with_names(file, 0x02, &[0x820d, 0x820e, 0x8216])
+    }
+
+    /// Names the properties from 0x8000 on, all of one of Outlook's sets.
+    fn finished_with_names(
+        mut file: cfb::CompoundFile<Cursor<Vec<u8>>>,
+        set: u8,
+        properties: &[u32],
+    ) -> Vec<u8> {
         file.create_storage(format!("/{NAMES}")).unwrap();
-        let set = b"\x02\x20\x06\0\0\0\0\0\xc0\0\0\0\0\0\0\x46".to_vec();
-        let rows = [0x820d_u32, 0x820e, 0x8216].iter().zip(0_u16..);
+        let set = [&[set], &b"\x20\x06\0\0\0\0\0\xc0\0\0\0\0\0\0\x46"[..]].concat();
+        let rows = properties.iter().zip(0_u16..);
         let rows = rows
             .flat_map(|(id, at)| [&id.to_le_bytes()[..], &6_u16.to_le_bytes(), &at.to_le_bytes()].concat());
         for (stream, content) in [("00020102", set), ("00030102", rows.collect()), ("00040102", vec![])] {
@@ -340,6 +349,38 @@ mod tests {
         }
         file.flush().unwrap();
         file.into_inner().into_inner()
+    }
+
+    #[test]
+    fn a_note_of_work_tells_what_it_was_and_how_long_it_took() {
+        let mut file = cfb::CompoundFile::create(Cursor::new(Vec::new())).unwrap();
+        let texts = [
+            (0x001a_001f, utf16("IPM.Activity")),
+            (0x0037_001f, utf16("Otto about the spars")),
+            (0x1000_001f, utf16("He wants twelve.")),
+            (0x8000_001f, utf16("Phone call")),
+        ];
+        let numbers = [
+            (0x8001_0040, 133_000_000_000_000_000),
+            (0x8002_0003, 25),
+            (0x8003_0040, 133_000_015_000_000_000),
+        ];
+        put(&mut file, "/", 32, &numbers, &texts);
+        let bytes = finished_with_names(file, 0x0a, &[0x8700, 0x8706, 0x8707, 0x8708]);
+        let file = MsgFile::open(&bytes).unwrap();
+        let thing = file.thing().unwrap();
+        assert_eq!(thing.kind(), ThingKind::Journal);
+        let text = crate::calendar::to_calendar(&[crate::mail::mapi::journal::journal(&thing)]);
+        for line in [
+            "BEGIN:VJOURNAL\r\n",
+            "DTSTART:20220618T042640Z\r\n",
+            "SUMMARY:Otto about the spars\r\n",
+            "DESCRIPTION:He wants twelve.",
+            "COMMENT:Phone call\\, 25 min\r\n",
+        ] {
+            assert!(text.contains(line), "{line} in {text}");
+        }
+        assert!(!text.contains("DTEND") && !text.contains("LOCATION"), "a note of work has neither: {text}");
     }
 
     #[test]

@@ -1,15 +1,19 @@
-//! Mail of whatever program, brought into another one on the new machine: into the local folders of the
-//! profile that opens by default, behind what is there, and nothing twice.
+//! Mail of whatever program, brought to another one on the new machine, behind what is there, and nothing twice:
+//! into the local folders of the profile of Mozilla's that opens by default, or elsewhere.
 //!
+//! - `programs`: the others, `elsewhere`: how mail comes to them, and `evolution`: the files of one of them;
 //! - `staging`: the letters of an item on their way, folder by folder, into mailboxes that wait;
 //! - `folder_names`: the files of folders;
 //! - `local_folders`: where the program keeps letters of no account;
 //! - `present`: the letters that are there;
 //! - `things`: people, events and tasks.
 
+mod elsewhere;
+mod evolution;
 mod folder_names;
 mod local_folders;
 mod present;
+pub(crate) mod programs;
 mod staging;
 mod things;
 
@@ -28,37 +32,54 @@ use crate::profiles::{ProfileFolder, default_profile};
 use crate::receipt::letters_brought::{BroughtKind, LettersBrought, LettersReceipt};
 use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
 use crate::wishes::rule_called;
+use folder_names::Naming;
 use local_folders::LocalFolders;
+use porter_formats::mail::mbox_writer::Marks;
 use porter_machine::Account;
 use porter_machine::layout::Family;
 use porter_names::RelativePath;
 use porter_source::Volume;
 use porter_trunk::{ContentHash, MeaningCount, Trunk, TrunkItem};
-use staging::Staging;
+use staging::{StagedFile, StagedForm, Staging};
 use std::fs::File;
 use std::io::{self, Write};
 use std::path::Path;
 use std::sync::Arc;
-use things::Coming;
+use things::{Beside, Coming};
 
 /// Plans that the letters of all items come into the program that was asked for.
 pub(super) fn land(items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
     let Some(program) = &ground.wishes.mail.into else { return };
-    let Some(rule) = rule_called(ground.catalogue, program) else { return };
+    let (rule, other) = (rule_called(ground.catalogue, program), programs::called(program));
+    let is_own = |id: &str| match (rule, other) {
+        (Some(rule), _) => rule.id == *id,
+        (None, Some(other)) => other.own_rules.contains(&id),
+        (None, None) => false,
+    };
     for item in items
         .iter()
         .filter(|item| (item.kind == MAIL || is_of_people(item)) && (has_letters(item) || has_things(item)))
     {
-        // A profile that lands as one has its letters with it.
-        let comes_whole = item.rule.as_ref() == Some(&rule.id) && changes.refused(&item.id).is_none();
+        // What lands in the program's own form has its letters with it.
+        let comes_whole = item.rule.as_deref().is_some_and(is_own) && changes.refused(&item.id).is_none();
         let Some(account) = ground.account_of(item).filter(|_| !comes_whole) else { continue };
-        match bring(item, rule, account, ground) {
+        let (title, brought) = match (rule, other) {
+            (Some(rule), _) => (rule.title.as_str(), bring(item, rule, account, ground)),
+            (None, Some(other)) => (other.title, elsewhere::bring(item, other, account, ground)),
+            (None, None) => return,
+        };
+        match brought {
             Ok(bring) => changes.bring(bring),
             Err(detail) => {
-                changes.note(&item.id, Reason::LettersNotBrought { into: rule.title.clone(), detail });
+                changes.note(&item.id, Reason::LettersNotBrought { into: title.to_owned(), detail });
             }
         }
     }
+}
+
+/// The name of all that comes of an item.
+fn title_of(item: &TrunkItem, machine: &str) -> String {
+    format!("{} ({machine})", item.title.replace(": ", ", "))
 }
 
 /// The numbers of letters that are nowhere else, and of copies of those on a server.
@@ -92,7 +113,7 @@ fn bring(
     let making = Making {
         item: item.clone(),
         into: format!("{} \u{201c}{name}\u{201d}", rule.title),
-        top: format!("{} ({})", item.title.replace(": ", ", "), ground.label().machine.name),
+        top: title_of(item, &ground.label().machine.name),
         volume: Arc::clone(&machine.volume),
         family: machine.layout.family,
         profile: profile.at,
@@ -113,7 +134,7 @@ fn bring(
 /// Looks for the letters that earlier restores brought into a mail program.
 pub(super) fn prove(item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
     let brought = ground.earlier.letters_brought(&item.id);
-    for of_one in brought.chunk_by(|a, b| (a.kind, &a.into) == (b.kind, &b.into)) {
+    for of_one in brought.chunk_by(|a, b| (a.kind, &a.into, &a.mail_at) == (b.kind, &b.into, &b.mail_at)) {
         let Some(LettersBrought { kind, into, mail_at, .. }) = of_one.first() else { continue };
         let note = |row: &mut ItemReceipt, reason| {
             let path = mail_at.clone();
@@ -156,6 +177,14 @@ pub(super) fn prove(item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt
         }
         if gone > 0 {
             note(row, Reason::LettersGone { into: into.clone(), letters: gone });
+        } else if of_one.iter().any(elsewhere::waits) {
+            row.find(Finding {
+                path: mail_at.clone(),
+                verdict: Verdict::Landed,
+                reason: Reason::LettersWait { into: into.clone() },
+                needs_attention: false,
+                expected_at: None,
+            });
         }
     }
 }
@@ -193,7 +222,8 @@ impl Making {
         let present =
             if has_letters { Present::below(volume, &mail_at, go_on) } else { Ok(Present::default()) };
         let present = present.map_err(|error| error.to_string())?;
-        let mut staging = Staging::new(aside, &self.choice, present, &self.top);
+        let form = StagedForm::Mailboxes(Naming::Program, Marks::Mozilla);
+        let mut staging = Staging::new(aside, &self.choice, present, form, Some(&self.top));
         let any = has_letters.then(|| mailboxes::visit(trunk, &self.item, aside, &mut staging, go_on));
         if !go_on() {
             return Err("stopped".to_owned());
@@ -203,27 +233,13 @@ impl Making {
         }
         let mut brought = Brought { flaws: std::mem::take(&mut staging.flaws), ..Brought::default() };
         let staged = staging.finish().map_err(|cause| cause.to_string())?;
-        for file in staged.files {
-            let at = local.at.join_path(&file.at).map_err(|refused| refused.to_string())?;
-            let made = match volume.metadata(&at) {
-                // Nothing came into it: it stands for those that are in it.
-                Ok(_) if file.is_empty => continue,
-                Ok(_) => behind_what_is_there(volume, &at, &file.made).map_err(|cause| cause.to_string())?,
-                Err(_) => file.made,
-            };
-            let blake3 = hash_of(&made).map_err(|cause| cause.to_string())?;
-            // The index of what was there would be taken for one of what is.
-            let index = [at.name().unwrap_or_default(), b".msf"].concat();
-            let index = at.parent().and_then(|folder| folder.join(&index).ok());
-            let set_aside_too = index.filter(|at| volume.metadata(at).is_ok()).into_iter().collect();
-            brought.files.push(BroughtFile { at, made, blake3, set_aside_too });
-        }
+        brought.files = brought_files(staged.files, volume, &local.at)?;
         brought.letters = staged.letters;
         for letters in &mut brought.letters {
             letters.mail_at.clone_from(&mail_at);
         }
-        let (item, title, family) = (&self.item, &*self.top, self.family);
-        let things = Coming { trunk, item, title, profile: &profile, family, aside }.make();
+        let beside = Beside { trunk, item: &self.item, title: &self.top, aside };
+        let things = Coming { beside, profile: &profile, family: self.family }.make();
         brought.files.extend(things.files);
         brought.letters.extend(things.brought);
         brought.flaws.extend(things.flaws);
@@ -239,6 +255,47 @@ impl Making {
         }
         Ok(brought)
     }
+}
+
+/// The files that get their names below `base`: mailboxes with what is there first.
+fn brought_files(
+    staged: Vec<StagedFile>,
+    volume: &dyn Volume,
+    base: &RelativePath,
+) -> Result<Vec<BroughtFile>, String> {
+    let mut files = Vec::new();
+    for file in staged {
+        let at = base.join_path(&file.at).map_err(|refused| refused.to_string())?;
+        let made = match volume.metadata(&at) {
+            // Nothing came into it: it stands for those that are in it.
+            Ok(_) if file.is_empty => continue,
+            // Another letter's. The check will look for this one below the folder, whatever its name.
+            Ok(_) if file.is_one_letter => {
+                let free = free_beside(volume, &at).ok_or("its path cannot be used")?;
+                let blake3 = hash_of(&file.made).map_err(|cause| cause.to_string())?;
+                files.push(BroughtFile { at: free, made: file.made, blake3, set_aside_too: Vec::new() });
+                continue;
+            }
+            Ok(_) => behind_what_is_there(volume, &at, &file.made).map_err(|cause| cause.to_string())?,
+            Err(_) => file.made,
+        };
+        let blake3 = hash_of(&made).map_err(|cause| cause.to_string())?;
+        // The index of what was there would be taken for one of what is.
+        let index = [at.name().unwrap_or_default(), b".msf"].concat();
+        let index = at.parent().and_then(|folder| folder.join(&index).ok());
+        let set_aside_too = index.filter(|at| volume.metadata(at).is_ok()).into_iter().collect();
+        files.push(BroughtFile { at, made, blake3, set_aside_too });
+    }
+    Ok(files)
+}
+
+/// `00012 Spars (2).eml` beside `00012 Spars.eml`.
+fn free_beside(volume: &dyn Volume, at: &RelativePath) -> Option<RelativePath> {
+    let (folder, name) = (at.parent()?, String::from_utf8_lossy(at.name()?).into_owned());
+    let (stem, ending) = name.rsplit_once('.')?;
+    let names =
+        (2..1000).filter_map(|number| folder.join(format!("{stem} ({number}).{ending}").as_bytes()).ok());
+    names.into_iter().find(|at| volume.metadata(at).is_err())
 }
 
 /// A mailbox with what is there first, and the letters that come behind it.

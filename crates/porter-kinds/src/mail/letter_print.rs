@@ -55,7 +55,8 @@ impl<'de> Deserialize<'de> for LetterPrint {
 }
 
 /// The beginnings of lines that mail programs put into the head of a letter.
-const OF_PROGRAMS: [&[u8]; 5] = [b"x-mozilla-", b"status:", b"x-status:", b"x-account-key:", b"x-uidl:"];
+const OF_PROGRAMS: [&[u8]; 6] =
+    [b"x-mozilla-", b"x-evolution:", b"status:", b"x-status:", b"x-account-key:", b"x-uidl:"];
 /// So much of a line of a head is looked at as one.
 const LONGEST_LINE_IN_BYTES: usize = 1 << 16;
 

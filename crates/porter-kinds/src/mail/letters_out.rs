@@ -8,7 +8,7 @@ use super::given_names::Names;
 use super::letter_choice::LetterChoice;
 use super::mailboxes::{self, MailFolder, MailLetter, Visitor};
 use crate::not_taken::NotTaken;
-use folder_writer::FolderWriter;
+pub(in crate::mail) use folder_writer::FolderWriter;
 use porter_formats::mail::pst::mailbox::FolderKind;
 use porter_trunk::{Trunk, TrunkItem};
 use std::io;
@@ -96,7 +96,7 @@ impl Visitor for Taking<'_> {
 
     fn letter(&mut self, letter: &dyn MailLetter) -> io::Result<()> {
         let incomplete = match &mut self.open {
-            Some(open) if self.choice.takes(letter) => Some(open.letter(letter)?),
+            Some(open) if self.choice.takes(letter) => Some(open.letter(letter)?.missing),
             _ => None,
         };
         if let Some(now) = self.now() {

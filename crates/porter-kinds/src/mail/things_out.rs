@@ -8,13 +8,13 @@ use crate::not_taken::NotTaken;
 use crate::unpacked::Unpacked;
 use porter_formats::FormatError;
 use porter_formats::calendar::entry::Entry;
-use porter_formats::calendar::{Part, WrittenCalendar};
+use porter_formats::calendar::{Part, PartKind, WrittenCalendar};
 use porter_formats::contacts::{
     Contact, from_apple_contact, from_ldif, from_table, from_vcards, from_windows_contact,
 };
 use porter_formats::gecko::{calendar, feeds};
 use porter_formats::mail::mapi::thing::{Thing, ThingKind};
-use porter_formats::mail::mapi::{contact, event, task};
+use porter_formats::mail::mapi::{contact, event, journal, task};
 use porter_formats::mail::pst::mailbox::{Folder, FolderKind};
 use porter_names::RelativePath;
 use porter_trunk::{Trunk, TrunkItem};
@@ -34,6 +34,8 @@ pub enum Things {
     Tasks,
     /// Notes.
     Notes,
+    /// Notes of work.
+    Journal,
 }
 
 /// The things of one kind that were found.
@@ -58,6 +60,7 @@ impl Things {
             Self::Events => FolderKind::Events,
             Self::Tasks => FolderKind::Tasks,
             Self::Notes => FolderKind::Notes,
+            Self::Journal => FolderKind::Journal,
         };
         folder.kind == kind
     }
@@ -70,8 +73,11 @@ pub fn contacts(trunk: &dyn Trunk, item: &TrunkItem, aside: &Path) -> Result<Thi
         ThingKind::List => Some(contact::list(thing)),
         _ => Some(contact::contact(thing)),
     })?;
-    for (ending, read) in FORMS_OF_PEOPLE {
-        each_small_file(trunk, item, ending, &mut |name, file| match file.map(|file| read(&file)) {
+    each_small_file(
+        trunk,
+        item,
+        &FORMS_OF_PEOPLE,
+        &mut |name, file, read| match file.map(|file| read(&file)) {
             Some(Ok(Some(people))) => {
                 found.may_hold_them = true;
                 found.things.extend(people);
@@ -83,8 +89,8 @@ pub fn contacts(trunk: &dyn Trunk, item: &TrunkItem, aside: &Path) -> Result<Thi
                 found.flaws.push(format!("{name}: {cause}"));
             }
             None => found.flaws.push(format!("{name}: it cannot be read")),
-        })?;
-    }
+        },
+    )?;
     if let Some(People { contacts, offered }) =
         people_in(&Unpacked::of(trunk, item, &holds_people)?.folder())?
     {
@@ -104,7 +110,7 @@ fn holds_people(path: &RelativePath) -> bool {
     path.steps().count() == 1 && may_hold_people(&name)
 }
 
-/// The events or tasks of an item: in Outlook's files, in calendars (`.ics`), and in a profile's database.
+/// The events, tasks or notes of work of an item: in Outlook's files, in calendars (`.ics`), and in a profile's database.
 pub fn entries(
     trunk: &dyn Trunk,
     item: &TrunkItem,
@@ -113,6 +119,7 @@ pub fn entries(
 ) -> Result<ThingsFound<Part>, NotTaken> {
     let mut made = found((trunk, item, aside), things, &mut |_, thing| match things {
         Things::Tasks => Some(task::task(thing)),
+        Things::Journal => Some(journal::journal(thing)),
         _ => event::event(thing),
     })?;
     let without_files = made.things.iter().filter(|entry| entry.files_left_out > 0);
@@ -127,11 +134,16 @@ pub fn entries(
         let calendar = WrittenCalendar::from_text(text);
         found.may_hold_them = true;
         found.zones.extend(calendar.zones);
-        let wanted = calendar.parts.into_iter().filter(|part| part.is_task == (things == Things::Tasks));
+        let kind = match things {
+            Things::Tasks => PartKind::Task,
+            Things::Journal => PartKind::Journal,
+            _ => PartKind::Event,
+        };
+        let wanted = calendar.parts.into_iter().filter(|part| part.kind == kind);
         // A calendar is often there twice: as it is, and as it was kept aside.
         found.things.extend(wanted.filter(|part| known.insert(part.text.clone())).map(Part::Written));
     };
-    each_small_file(trunk, item, CALENDARS, &mut |name, file| match file {
+    each_small_file(trunk, item, &[(CALENDARS, ())], &mut |name, file, ()| match file {
         Some(file) => add(&mut found, &String::from_utf8_lossy(&file)),
         None => found.flaws.push(format!("{name}: it cannot be read")),
     })?;
@@ -162,20 +174,26 @@ const FORMS_OF_PEOPLE: [(&str, ReadPeople); 6] = [
 /// The ending of files of calendars.
 const CALENDARS: &str = ".ics";
 
-/// Passes the files of an item on whose names end so, by their paths; none for one that is damaged, or longer
-/// than any real one.
-fn each_small_file(
+/// Looks at a file, by its path and its content, with what belongs to the ending of its name.
+type LookAt<'l, T> = dyn FnMut(&str, Option<Vec<u8>>, T) + 'l;
+
+/// Passes the files of an item on whose names have one of some endings, with what belongs to that: in the
+/// order of the endings, and by their paths. None for one that is damaged, or longer than any real one.
+fn each_small_file<T: Copy>(
     trunk: &dyn Trunk,
     item: &TrunkItem,
-    ending: &str,
-    look: &mut dyn FnMut(&str, Option<Vec<u8>>),
+    endings: &[(&str, T)],
+    look: &mut LookAt<'_, T>,
 ) -> Result<(), NotTaken> {
-    let has_ending =
-        |entry: &porter_trunk::Entry| entry.address.path.to_string().to_ascii_lowercase().ends_with(ending);
-    let mut files: Vec<_> = files_of(trunk, item)?.filter(has_ending).collect();
-    files.sort_by(|a, b| a.address.path.cmp(&b.address.path));
-    for entry in &files {
-        look(&entry.address.path.to_string(), content_of(trunk, entry));
+    let of_ending = |entry: porter_trunk::Entry| {
+        let path = entry.address.path.to_string().to_ascii_lowercase();
+        let at = endings.iter().position(|(ending, _)| path.ends_with(ending))?;
+        Some((at, entry))
+    };
+    let mut files: Vec<_> = files_of(trunk, item)?.filter_map(of_ending).collect();
+    files.sort_by(|(a_at, a), (b_at, b)| (a_at, &a.address.path).cmp(&(b_at, &b.address.path)));
+    for (at, entry) in &files {
+        look(&entry.address.path.to_string(), content_of(trunk, entry), endings[*at].1);
     }
     Ok(())
 }
@@ -198,20 +216,18 @@ pub struct FeedsFound {
 pub fn feeds(trunk: &dyn Trunk, item: &TrunkItem) -> Result<FeedsFound, NotTaken> {
     let FeedsFound { feeds: mut found, mut flaws } = FeedsFound::default();
     let mut any = false;
-    for (ending, read) in LISTS_OF_FEEDS {
-        each_small_file(trunk, item, ending, &mut |name, file| {
-            any = true;
-            match file.map(|file| read(&file)) {
-                Some(Ok(feeds)) => {
-                    let is_new = |(_, url): &(String, String)| found.iter().all(|(_, known)| known != url);
-                    let new: Vec<_> = feeds.into_iter().filter(is_new).collect();
-                    found.extend(new);
-                }
-                Some(Err(cause)) => flaws.push(format!("{name}: {cause}")),
-                None => flaws.push(format!("{name}: it cannot be read")),
+    each_small_file(trunk, item, &LISTS_OF_FEEDS, &mut |name, file, read| {
+        any = true;
+        match file.map(|file| read(&file)) {
+            Some(Ok(feeds)) => {
+                let is_new = |(_, url): &(String, String)| found.iter().all(|(_, known)| known != url);
+                let new: Vec<_> = feeds.into_iter().filter(is_new).collect();
+                found.extend(new);
             }
-        })?;
-    }
+            Some(Err(cause)) => flaws.push(format!("{name}: {cause}")),
+            None => flaws.push(format!("{name}: it cannot be read")),
+        }
+    })?;
     if any { Ok(FeedsFound { feeds: found, flaws }) } else { Err(NotTaken::NotOfItem(item.id.clone())) }
 }
 
@@ -291,7 +307,8 @@ fn found<T>(
             ThingKind::Event => things == Things::Events,
             ThingKind::Task => things == Things::Tasks,
             ThingKind::Note => things == Things::Notes,
-            ThingKind::Letter | ThingKind::Journal => false,
+            ThingKind::Journal => things == Things::Journal,
+            ThingKind::Letter => false,
         };
         if is_one {
             let at = MailFolder { path, ..MailFolder::default() };

@@ -3,6 +3,7 @@
 use crate::ground::Ground;
 use crate::trunk_file;
 use porter_formats::ppd;
+use porter_formats::print_defaults::PrintDefaults;
 use porter_machine::Machine;
 use porter_machine::control::Control;
 use porter_machine::control::printing::{MAKE, PPD, PrintQueues, UsualPrinter, letters_of};
@@ -79,7 +80,12 @@ impl Coming {
             description: then.description.clone().or(shown_name),
             // Windows has another name for sharing.
             is_shared: then.is_shared || item.facts.contains_key("shared-as"),
-            options: if is_of_cups { then.options.clone() } else { Vec::new() },
+            options: if is_of_cups {
+                then.options.clone()
+            } else {
+                let fact = |name: &str| item.facts.get(name).map(String::as_str);
+                PrintDefaults::from_facts(fact).to_options()
+            },
             ..then
         };
         Some(Self { queue, make })

@@ -1,6 +1,7 @@
 //! A printer in the print system of a running Windows.
 
 use crate::ground::Ground;
+use porter_formats::print_defaults::PrintDefaults;
 use porter_machine::control::printing::{self, PORT_MADE};
 use porter_machine::cups::queue::Queue;
 use porter_machine::layout::Family;
@@ -41,6 +42,7 @@ fn facts_of(item: &TrunkItem, ground: &Ground<'_>, drivers: &[String], ports: &[
     ];
     let mut facts: Facts =
         keep.iter().filter_map(|name| Some(((*name).to_owned(), item.facts.get(*name)?.clone()))).collect();
+    facts.extend(defaults_of(item, ground));
     if is_of_cups && Queue::from_facts(&item.facts)?.is_shared {
         facts.insert("shared-as".to_owned(), item.facts.get("name")?.clone());
     }
@@ -58,6 +60,16 @@ fn facts_of(item: &TrunkItem, ground: &Ground<'_>, drivers: &[String], ports: &[
         }
     }
     Some(facts)
+}
+
+/// What the printer did with a page of itself, as a Windows tells of it.
+pub(super) fn defaults_of(item: &TrunkItem, ground: &Ground<'_>) -> Facts {
+    let is_of_cups = Family::from_name(&ground.label().machine.system.family).is_some_and(Family::has_cups);
+    let defaults = match Queue::from_facts(&item.facts) {
+        Some(queue) if is_of_cups => PrintDefaults::from_options(&queue.options),
+        _ => PrintDefaults::from_facts(|name| item.facts.get(name).map(String::as_str)),
+    };
+    defaults.facts().into_iter().map(|(name, value)| (name.to_owned(), value)).collect()
 }
 
 /// `LPT1:` or `COM3:`. A port that is a file is none: it would be written with each job.

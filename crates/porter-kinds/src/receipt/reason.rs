@@ -112,6 +112,16 @@ pub enum Reason {
         /// The old one.
         driver: String,
     },
+    /// Letters, people or days lie where a person has a program import them.
+    LettersWait {
+        /// The program.
+        into: String,
+    },
+    /// A printer is there, and does with a page of itself what the new machine says.
+    PrinterDefaultsStay {
+        /// What the old one did, where it differs: paper, sides, direction, colour, copies.
+        then: BTreeMap<String, String>,
+    },
     /// A network is known, and somebody types its password when it is first joined.
     WifiWithoutPassword,
     /// The new machine keeps its own name: two PCs of one name disturb each other on a network.
@@ -362,6 +372,8 @@ impl Reason {
                 | Self::NotKnownThere { .. }
                 | Self::KeepsItsName { .. }
                 | Self::PrinterWithoutDriver { .. }
+                | Self::PrinterDefaultsStay { .. }
+                | Self::LettersWait { .. }
                 | Self::WifiWithoutPassword
         )
     }

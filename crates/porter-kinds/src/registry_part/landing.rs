@@ -181,14 +181,9 @@ fn set_values(sid: &str, wanted: Vec<(&TrunkItem, Vec<KeyValues>)>, changes: &mu
     let mut made = HashSet::new();
     for (item, keys) in wanted {
         let mut set = |control, becomes| {
-            changes.set(SetControl {
-                item: item.id.clone(),
-                control,
-                owner: sid.to_owned(),
-                becomes,
-                is_made: false,
-                if_not_set: |detail| Reason::RegistryNotEntered { detail },
-            });
+            let if_not_set = |detail| Reason::RegistryNotEntered { detail };
+            let set = SetControl::new(&item.id, control, becomes, if_not_set);
+            changes.set(SetControl { owner: sid.to_owned(), ..set });
         };
         let mut values_set = 0;
         for KeyValues { key, values } in keys {

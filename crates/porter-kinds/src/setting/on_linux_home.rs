@@ -37,7 +37,7 @@ pub(super) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes)
 }
 
 /// Gives a file in the person's home another content, if there is anything to change.
-fn edit(
+pub(super) fn edit(
     item: &TrunkItem,
     ground: &Ground<'_>,
     changes: &mut Changes,

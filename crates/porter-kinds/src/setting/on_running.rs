@@ -34,14 +34,8 @@ pub(super) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes)
         return;
     }
     for (what, value) in values(what, &item.facts, from, machine.layout.family) {
-        changes.set(SetControl {
-            item: item.id.clone(),
-            control: CONTROL,
-            owner: String::new(),
-            becomes: facts(&what, &value),
-            is_made: false,
-            if_not_set: |detail| Reason::SettingNotSet { detail },
-        });
+        let if_not_set = |detail| Reason::SettingNotSet { detail };
+        changes.set(SetControl::new(&item.id, CONTROL, facts(&what, &value), if_not_set));
     }
 }
 

@@ -11,6 +11,7 @@ use porter_machine::registry::{KeyValues, RegistryKey};
 use porter_machine::setting::windows::list::called;
 use porter_machine::setting::windows::own::Own;
 use porter_machine::setting::windows::personal_setting::PersonalSetting;
+use porter_machine::setting::windows::server_printer::SERVER_PRINTER;
 use porter_machine::setting::windows::table::build;
 use porter_machine::{Account, Machine, PlaceState, Setting};
 use porter_names::{Facts, RelativePath};
@@ -34,7 +35,10 @@ impl<'g> Coming<'g> {
             return None;
         }
         let account = ground.account_of(item)?;
-        let setting = called(item.id.split_once("/setting/")?.1)?;
+        let setting = match item.id.split_once("/setting/") {
+            Some((_, id)) => called(id)?,
+            None => item.facts.get(SERVER_PRINTER).and_then(|_| called(SERVER_PRINTER))?,
+        };
         let mut unknown = match ground.machine.system.version.as_deref().and_then(build_of) {
             Some(build) => setting.unknown_to(build, &item.facts),
             None => Vec::new(),
@@ -70,7 +74,7 @@ impl<'g> Coming<'g> {
 }
 
 /// Decides about one setting.
-pub(super) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes) {
+pub(crate) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes) {
     let Some(coming) = Coming::of(item, ground) else { return };
     if coming.setting.is_only_told() || coming.is_met(same_on(item, ground.machine, ground.accounts)) {
         return;

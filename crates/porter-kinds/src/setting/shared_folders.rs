@@ -54,14 +54,8 @@ pub(super) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes)
         let account = ground.machine.accounts.iter().find(|account| account.id == id)?;
         account.identifier.clone()
     };
-    changes.set(SetControl {
-        item: item.id.clone(),
-        control: CONTROL,
-        owner: String::new(),
-        becomes: with_numbers(&facts, sid),
-        is_made: false,
-        if_not_set: |detail| Reason::SettingNotSet { detail },
-    });
+    let if_not_set = |detail| Reason::SettingNotSet { detail };
+    changes.set(SetControl::new(&item.id, CONTROL, with_numbers(&facts, sid), if_not_set));
 }
 
 /// The account that a person of the old machine has on the new one.

@@ -1,21 +1,26 @@
-//! Wi-Fi networks on a Linux with NetworkManager: each gets a key file of its own, made of what the old
-//! machine's file says. Nothing else of that file comes: a connection may name programs, people and cards.
+//! Wi-Fi networks: each becomes one of the new system's own, made of what the old machine's file says. Nothing
+//! else of that file comes: a connection may name programs, people and cards.
+//!
+//! A Linux with NetworkManager gets a key file for each, a Windows that runs gets a profile.
 
-use crate::changes::{Changes, Edit};
+use crate::changes::{Changes, Edit, SetControl};
 use crate::ground::Ground;
 use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
 use crate::trunk_file;
 use crate::values::same_on;
 use porter_formats::wifi::{Network, Password, Security};
-use porter_machine::Setting;
 use porter_machine::account::id_from_name;
+use porter_machine::control::Control;
+use porter_machine::control::wifi_network::{WifiNetworks, facts};
 use porter_machine::layout::Family;
 use porter_machine::wifi::{KEY_FILES, PASSWORD, SECURITY, shown_ssid};
+use porter_machine::{Machine, Setting};
 use porter_names::RelativePath;
 use porter_trunk::{ContentHash, TrunkItem};
 
 /// The item that holds the files of a machine's networks.
 const FILES: &str = "machine/network/wifi";
+const CONTROL: &dyn Control = &WifiNetworks;
 const PREFIX: &str = "machine/setting/wifi/";
 /// No file of a network is longer.
 const LONGEST_IN_BYTES: u64 = 1 << 20;
@@ -23,15 +28,16 @@ const LONGEST_IN_BYTES: u64 = 1 << 20;
 /// Decides about all networks.
 pub(super) fn land(items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
     let machine = ground.machine;
-    let may_write = machine.here.is_none_or(|here| here.as_administrator);
-    if machine.layout.family != Family::Linux || !may_write {
-        return;
-    }
-    let Ok(folder) = RelativePath::from_bytes(KEY_FILES.as_bytes()) else { return };
     let is_missing =
         |item: &&&TrunkItem| item.id.starts_with(PREFIX) && same_on(item, machine, ground.accounts).is_none();
     let missing: Vec<&TrunkItem> = items.iter().filter(is_missing).copied().collect();
-    if missing.is_empty() || machine.volume.list(&folder).is_err() {
+    // A Windows that does not run has no service that could take one.
+    let may = match (machine.layout.family, machine.here) {
+        (Family::Linux, here) => here.is_none_or(|here| here.as_administrator) && has_key_files(machine),
+        (Family::Windows, here) => here.is_some_and(|here| here.as_administrator),
+        _ => false,
+    };
+    if missing.is_empty() || !may {
         return;
     }
     let captured = networks_of(ground);
@@ -39,17 +45,43 @@ pub(super) fn land(items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Chan
         let Some(name) = item.facts.get("name") else { continue };
         let known = captured.iter().find(|network| shown_ssid(&network.ssid).trim() == *name);
         let Some(network) = known.cloned().or_else(|| without_file(item, name)) else { continue };
-        let file = network.to_key_file(&number_of(&ground.label().trunk_id.to_string(), &network));
-        let Some((at, file)) = free_name(&folder, name, ground, changes).zip(file) else { continue };
+        if machine.layout.family == Family::Linux {
+            write_key_file(item, &network, name, ground, changes);
+        } else if network.to_profile().is_some() {
+            let if_not_set = |detail| Reason::SettingNotSet { detail };
+            let secret = match &network.password {
+                Password::Is(password) => Some(password.clone()),
+                _ => None,
+            };
+            let set = SetControl::new(&item.id, CONTROL, facts(&network), if_not_set);
+            changes.set(SetControl { secret, ..set });
+        }
+    }
+}
+
+/// True for a system with NetworkManager.
+fn has_key_files(machine: &Machine) -> bool {
+    RelativePath::from_bytes(KEY_FILES.as_bytes()).is_ok_and(|folder| machine.volume.list(&folder).is_ok())
+}
+
+fn write_key_file(
+    item: &TrunkItem,
+    network: &Network,
+    name: &str,
+    ground: &Ground<'_>,
+    changes: &mut Changes,
+) {
+    let file = network.to_key_file(&number_of(&ground.label().trunk_id.to_string(), network));
+    if let Some((at, file)) = free_name(name, ground, changes).zip(file) {
         changes.write(Edit { is_private: true, ..Edit::new(&item.id, at, file.into_bytes()) });
     }
 }
 
 /// Says of a network that came without its password that somebody has to type it.
 pub(super) fn tell_of_password(item: &TrunkItem, now: Option<&Setting>, row: &mut ItemReceipt) {
-    let needs_one = [Security::Personal, Security::Personal3].map(Security::name);
     let fact = |name: &str| now?.facts.get(name).map(String::as_str);
-    let asks = fact(SECURITY).is_some_and(|of| needs_one.contains(&of)) && fact(PASSWORD).is_none();
+    let asks = fact(SECURITY).and_then(Security::from_name).is_some_and(Security::has_password)
+        && fact(PASSWORD).is_none();
     if item.id.starts_with(PREFIX) && asks {
         row.find(Finding {
             path: RelativePath::root(),
@@ -94,12 +126,8 @@ fn number_of(trunk_id: &str, network: &Network) -> String {
     format!("{}-{}-8{}-8{}-{}", digits(0, 8), digits(8, 12), digits(12, 15), digits(15, 18), digits(18, 30))
 }
 
-fn free_name(
-    folder: &RelativePath,
-    name: &str,
-    ground: &Ground<'_>,
-    changes: &Changes,
-) -> Option<RelativePath> {
+fn free_name(name: &str, ground: &Ground<'_>, changes: &Changes) -> Option<RelativePath> {
+    let folder = RelativePath::from_bytes(KEY_FILES.as_bytes()).ok()?;
     let id = id_from_name(name.as_bytes());
     let paths = (1..100).map(|number| match number {
         1 => format!("{id}.nmconnection"),

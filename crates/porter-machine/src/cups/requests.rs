@@ -3,6 +3,7 @@
 
 use super::queue::{Queue, RAW};
 use porter_formats::ipp::{About, Attribute, Group, Message, TextKind, Value};
+use porter_formats::print_defaults::PrintDefaults;
 
 /// `CUPS-Get-Default`.
 pub const GET_DEFAULT: u16 = 0x4001;
@@ -137,19 +138,30 @@ pub fn set(queue: &Queue, make: &Make, as_user: &str) -> Message {
     } else {
         attributes.extend(queue.address.as_deref().map(|address| text("device-uri", TextKind::Uri, address)));
         match make {
-            Make::Raw => {
-                attributes.push(text("ppd-name", TextKind::Name, "raw"));
-                let option = |(name, value): &(String, String)| {
-                    text(&format!("{name}-default"), TextKind::Name, value)
-                };
-                attributes.extend(queue.options.iter().map(option));
-            }
+            Make::Raw => attributes.push(text("ppd-name", TextKind::Name, "raw")),
             Make::Driverless => attributes.push(text("ppd-name", TextKind::Name, "everywhere")),
             Make::Described(_) => {}
         }
+        let options = match make {
+            Make::Raw => queue.options.clone(),
+            // The description that CUPS makes may have other names for them.
+            Make::Driverless => PrintDefaults::from_options(&queue.options).to_options(),
+            Make::Described(_) => Vec::new(),
+        };
+        attributes.extend(options.iter().map(|(name, value)| default_of(name, value)));
     }
     about(if is_class { SET_CLASS } else { SET_PRINTER }, &queue.name, is_class, as_user)
         .with_printer(attributes)
+}
+
+/// A choice for all jobs of a queue that choose nothing themselves.
+fn default_of(name: &str, value: &str) -> Attribute {
+    let named = format!("{name}-default");
+    match (name, value.parse()) {
+        ("copies", Ok(number)) => Attribute::one(&named, Value::Integer(number)),
+        ("orientation-requested", Ok(number)) => Attribute::one(&named, Value::Enum(number)),
+        _ => Attribute::texts(&named, TextKind::Name, [value]),
+    }
 }
 
 /// The queue that a group of an answer describes; none if it has no name.

@@ -11,6 +11,7 @@ use crate::setting::windows::odbc;
 use crate::setting::windows::own::Own;
 use crate::shared_folder;
 use crate::time_zone;
+use porter_formats::print_defaults::PrintDefaults;
 
 /// Ports that are not printers: fax, files, other programs.
 const NOT_PRINTERS: [&str; 6] =
@@ -71,28 +72,28 @@ pub fn of_machine<K: RegistryKey>(software: Option<&K>, control_set: Option<&K>)
             let known = driver.as_ref().and_then(|name| printer_driver::named(control_set?, name));
             let of_driver = |what: fn(PrinterDriver) -> Option<String>| known.clone().and_then(what);
             let no_printer = NOT_PRINTERS.iter().any(|known| known.eq_ignore_ascii_case(port.trim()));
-            let printer = Setting::printer(
-                &id_from_name(name.as_bytes()),
-                &format!("Printer {name}"),
-                &[
-                    ("name", Some(name.clone())),
-                    ("address", of_port("HostName").or_else(|| of_port("IPAddress"))),
-                    ("protocol", is_lpr.then(|| "lpr".to_owned())),
-                    ("queue", of_port("Queue").filter(|_| is_lpr)),
-                    (
-                        "port-number",
-                        number("PortNumber").filter(|_| !is_lpr).map(|number| number.to_string()),
-                    ),
-                    ("port", Some(port)),
-                    ("driver", driver),
-                    ("driver-version", of_driver(|driver| driver.version)),
-                    ("driver-processor", of_driver(|driver| Some(driver.processor.to_owned()))),
-                    ("driver-package", of_driver(|driver| driver.package)),
-                    ("location", row.text("Location")),
-                    ("shared-as", row.text("Share Name")),
-                    ("description", row.text("Description")),
-                ],
+            let defaults =
+                row.bytes("Default DevMode").and_then(|mode| PrintDefaults::from_devmode(&mode).ok());
+            let mut facts = vec![
+                ("name", Some(name.clone())),
+                ("address", of_port("HostName").or_else(|| of_port("IPAddress"))),
+                ("protocol", is_lpr.then(|| "lpr".to_owned())),
+                ("queue", of_port("Queue").filter(|_| is_lpr)),
+                ("port-number", number("PortNumber").filter(|_| !is_lpr).map(|number| number.to_string())),
+                ("port", Some(port)),
+                ("driver", driver),
+                ("driver-version", of_driver(|driver| driver.version)),
+                ("driver-processor", of_driver(|driver| Some(driver.processor.to_owned()))),
+                ("driver-package", of_driver(|driver| driver.package)),
+                ("location", row.text("Location")),
+                ("shared-as", row.text("Share Name")),
+                ("description", row.text("Description")),
+            ];
+            facts.extend(
+                defaults.unwrap_or_default().facts().into_iter().map(|(name, value)| (name, Some(value))),
             );
+            let id = id_from_name(name.as_bytes());
+            let printer = Setting::printer(&id, &format!("Printer {name}"), &facts);
             let is_new = |printer: &Setting| settings.iter().all(|known: &Setting| known.id != printer.id);
             settings.extend(printer.filter(|printer| !no_printer && is_new(printer)));
         }
@@ -102,17 +103,7 @@ pub fn of_machine<K: RegistryKey>(software: Option<&K>, control_set: Option<&K>)
 
 /// The settings and printers of a person, from that person's own registry.
 pub fn of_person(own: &impl RegistryKey) -> Vec<Setting> {
-    let mut settings = read_all(&Own::new(own));
-    if let Some(connections) = own.subkey("Printers\\Connections") {
-        // A backslash cannot stand in a key's name: `,,server,printer`.
-        for path in connections.subkey_names().iter().map(|name| name.replace(',', "\\")) {
-            let name = path.rsplit('\\').next().unwrap_or_default().to_owned();
-            let id = id_from_name(path.trim_matches('\\').as_bytes());
-            let facts = [("name", Some(name)), ("server-printer", Some(path.clone()))];
-            settings.extend(Setting::printer(&id, &format!("Printer {path}"), &facts));
-        }
-    }
-    settings
+    read_all(&Own::new(own))
 }
 
 /// The name of the machine, of the control set in force.

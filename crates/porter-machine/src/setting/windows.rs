@@ -7,6 +7,7 @@ pub mod list;
 pub mod odbc;
 pub mod own;
 pub mod personal_setting;
+pub mod server_printer;
 pub mod table;
 pub mod tell;
 

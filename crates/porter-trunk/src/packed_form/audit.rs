@@ -144,6 +144,17 @@ impl Audit for PackedAudit<'_> {
     fn prove_block(&self, number: usize) -> Vec<(u32, Damage)> {
         let Some(DueBlock { number, ones, parts }) = self.due.get(number) else { return Vec::new() };
         let (number, ones) = (*number, &self.ones[ones.clone()]);
+        if parts.is_empty() {
+            let mut proved = None;
+            let seen = self.blocks.look_at_block(number, &mut |directory, body| {
+                proved = Some(self.prove_contents(number, &directory.rows, body, ones, &[]));
+            });
+            match (seen, proved) {
+                (Ok(true), Some(proved)) => return self.noted(number, proved),
+                (Err(damage), _) => return ones.iter().map(|one| (one.row, damage.clone())).collect(),
+                (Ok(_), _) => {}
+            }
+        }
         let ready = match self.blocks.read_block(number) {
             Ok(unpacked) => Ready::new(unpacked),
             Err(damage) => {
@@ -154,28 +165,8 @@ impl Audit for PackedAudit<'_> {
         };
         let mut wrong = self.scattered.prove(parts.clone(), Ok(&ready));
         let in_parts = self.scattered.contents_in(parts.clone(), ready.rows().len());
-        let (mut ones, mut rest) = (ones.iter().peekable(), ready.body());
-        // A sealed block was proved when it was opened, and its ids are of another kind.
-        let mut are_whole = true;
-        for (at, ((id, length), is_in_part)) in (0..).zip(ready.rows().iter().zip(in_parts)) {
-            let Some((content, more)) = rest.split_at_checked(*length as usize) else { break };
-            rest = more;
-            // The hash of a part's file proves it.
-            if is_in_part && ones.peek().is_none_or(|one| one.at != at) {
-                continue;
-            }
-            let hash = ContentHash::of(content);
-            are_whole &= self.blocks.key.is_some() || ContentId::from(hash) == *id;
-            while let Some(one) = ones.next_if(|one| one.at == at) {
-                if one.hash != hash || one.size_in_bytes != *length {
-                    wrong.push((one.row, Damage::ContentChanged(number.to_string())));
-                }
-            }
-        }
-        wrong.extend(ones.map(|one| (one.row, Damage::ListsDisagree(number.to_string()))));
-        if are_whole {
-            self.whole.lock().unwrap_or_else(PoisonError::into_inner).insert(number);
-        }
+        let proved = self.prove_contents(number, ready.rows(), ready.body(), ones, &in_parts);
+        wrong.extend(self.noted(number, proved));
         wrong
     }
 
@@ -220,7 +211,50 @@ impl Audit for PackedAudit<'_> {
     }
 }
 
+/// The wrong files of a block, by their rows, and whether all its contents are what their ids say.
+type Proved = (Vec<(u32, Damage)>, bool);
+
 impl PackedAudit<'_> {
+    /// Hashes each content of a block once. `in_parts` says which of them are parts of scattered files.
+    fn prove_contents(
+        &self,
+        number: u32,
+        rows: &[(ContentId, u32)],
+        body: &[u8],
+        ones: &[OneContent],
+        in_parts: &[bool],
+    ) -> Proved {
+        let mut wrong = Vec::new();
+        let (mut ones, mut rest) = (ones.iter().peekable(), body);
+        // A sealed block was proved when it was opened, and its ids are of another kind.
+        let mut are_whole = true;
+        for (at, (id, length)) in (0_u32..).zip(rows) {
+            let Some((content, more)) = rest.split_at_checked(*length as usize) else { break };
+            rest = more;
+            let is_in_part = in_parts.get(at as usize).is_some_and(|is| *is);
+            // The hash of a part's file proves it.
+            if is_in_part && ones.peek().is_none_or(|one| one.at != at) {
+                continue;
+            }
+            let hash = ContentHash::of(content);
+            are_whole &= self.blocks.key.is_some() || ContentId::from(hash) == *id;
+            while let Some(one) = ones.next_if(|one| one.at == at) {
+                if one.hash != hash || one.size_in_bytes != *length {
+                    wrong.push((one.row, Damage::ContentChanged(number.to_string())));
+                }
+            }
+        }
+        wrong.extend(ones.map(|one| (one.row, Damage::ListsDisagree(number.to_string()))));
+        (wrong, are_whole)
+    }
+
+    fn noted(&self, number: u32, (wrong, are_whole): Proved) -> Vec<(u32, Damage)> {
+        if are_whole {
+            self.whole.lock().unwrap_or_else(PoisonError::into_inner).insert(number);
+        }
+        wrong
+    }
+
     /// Files that no list names. Files of an unfinished top-up are not this state's business.
     fn unlisted(&self) -> Result<Vec<Damage>, TrunkError> {
         let rows = &self.blocks.list.contents.packs;

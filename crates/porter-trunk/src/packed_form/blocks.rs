@@ -1,6 +1,6 @@
 //! The blocks of a trunk's packs, read and unpacked when they are asked for.
 
-use super::block::{Directory, Kind, Proving, Unpacked};
+use super::block::{Codec, Directory, Kind, Proving, Unpacked};
 use super::block_cache::{BlockCache, Ready};
 use super::block_file::{BlockFile, NotRead, heads_of};
 use super::file_frame::Role;
@@ -9,6 +9,7 @@ use super::list::List;
 use super::parts::Parts;
 use crate::Damage;
 use crate::sealing::TrunkKey;
+use porter_source::look_at_file;
 use porter_source::spinning::{Arm, is_spinning};
 use std::collections::{HashMap, HashSet};
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -196,7 +197,34 @@ impl Blocks {
         self.cache.get(number, length_in_bytes, |number| self.read_block(number))
     }
 
-    /// The same, unpacked for this call alone.
+    /// Shows the contents of a block where the system keeps them, with its directory; false if the block has
+    /// to be read. What was seen counts only if this is true.
+    pub(super) fn look_at_block(
+        &self,
+        number: u32,
+        look: &mut dyn FnMut(&Directory, &[u8]),
+    ) -> Result<bool, Damage> {
+        /// A shorter block is read as quickly.
+        const SHORTEST_IN_BYTES: u32 = 256 << 10;
+        let (file, row) = self.place_of(number)?;
+        let Some((_, head)) = file.rows.get(row) else { return Ok(false) };
+        let stands_there = self.key.is_none() && head.codec == Codec::Plain;
+        // A read-back reads from the medium, and a disk that spins a long stretch at a time.
+        if !stands_there || head.raw_in_bytes < SHORTEST_IN_BYTES || self.from_medium || self.spins() {
+            return Ok(false);
+        }
+        let (directory, body_at) = file.read_plain_directory(row, self.proves_blocks())?;
+        let length_in_bytes = head.raw_in_bytes as usize;
+        let is_seen =
+            look_at_file(&file.file()?, body_at, length_in_bytes, &mut |body| look(&directory, body));
+        if is_seen {
+            self.done_with_block(file, row);
+            self.note_proved(number);
+        }
+        Ok(is_seen)
+    }
+
+    /// A block of contents, unpacked for this call alone.
     pub(super) fn read_block(&self, number: u32) -> Result<Unpacked, Damage> {
         let (file, row) = self.place_of(number)?;
         let proving = if self.proves_blocks() { Proving::AllButPlainContents } else { Proving::Nothing };

@@ -20,6 +20,7 @@ use porter_kinds::Kinds;
 use porter_kinds::crossing::old_paths::places_as_written;
 use porter_kinds::item::Item;
 use porter_machine::Machine;
+use porter_machine::layout::Family;
 use porter_trunk::label::{FORMAT, FormatVersion, MAJOR, MINOR};
 use porter_trunk::open_form::OpenTrunkWriter;
 use porter_trunk::outside::Outside;
@@ -91,6 +92,9 @@ struct MakingArguments {
     /// A hint that brings the passphrase back to mind; anyone can read it
     #[arg(help_heading = MAKING, long, value_name = "TEXT", requires = "seal")]
     reminder: Option<String>,
+    /// Ask the running Windows for the passwords of its Wi-Fi networks; they go into sealed trunks alone
+    #[arg(help_heading = MAKING, long)]
+    wifi_passwords: bool,
     #[command(flatten)]
     key: KeyArguments,
     /// Recovery data that repairs so much damage: 5%
@@ -160,6 +164,9 @@ pub(crate) fn run(arguments: &CaptureArguments) -> Result<Outcome, Failure> {
         pass_by(&mut source.machine, &arguments.trunk);
         let listed = list.iter().flat_map(|list| &list.also);
         open::add_by_name(&mut source.machine, arguments.choice.also.iter().chain(listed))?;
+        if making.wifi_passwords {
+            source.machine.shows_wifi_passwords = may_ask_for_wifi_passwords(&source.machine, arguments)?;
+        }
         Ok::<_, Failure>(source)
     };
     let Source { mut machine, mut reading } = opened()?;
@@ -283,6 +290,28 @@ fn closed(machine: &Machine, kinds: &Kinds, survey: &Survey, wait: bool) -> Resu
         std::thread::sleep(std::time::Duration::from_secs(1));
     }
     Ok(false)
+}
+
+/// True, or why not: they would lie open, or the system does not show them.
+fn may_ask_for_wifi_passwords(machine: &Machine, arguments: &CaptureArguments) -> Result<bool, Failure> {
+    let will_be_sealed =
+        Outside::load(&arguments.trunk).map_or(arguments.making.seal, |outside| outside.sealed);
+    let runs_here = machine.here.filter(|_| machine.layout.family == Family::Windows);
+    let (refused, advice) = match runs_here {
+        _ if !will_be_sealed => {
+            ("passwords of Wi-Fi networks go into a sealed trunk alone", "Give --seal, too.")
+        }
+        None => (
+            "only a Windows that runs shows the passwords of its Wi-Fi networks",
+            "Leave --wifi-passwords out. Those of a Linux are in its files, and are captured with them.",
+        ),
+        Some(here) if !here.as_administrator => (
+            "Windows shows the passwords of its Wi-Fi networks to administrators alone",
+            "Run porter as one.",
+        ),
+        Some(_) => return Ok(true),
+    };
+    Err(Failure::wrong_use(refused, format!("Nothing was done. {advice}")))
 }
 
 fn refuse_what_does_not_go_together(making: &MakingArguments) -> Result<(), Failure> {

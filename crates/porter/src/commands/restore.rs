@@ -96,8 +96,9 @@ pub(crate) struct RestoreArguments {
     /// chrome, edge, favourites…
     #[arg(help_heading = LANDING, long, value_name = "BROWSER")]
     bookmarks_into: Option<String>,
-    /// Bring the letters of all mail programs in the trunk into this one as well, behind what is there and
-    /// without doubles, with people, events and tasks: thunderbird
+    /// Bring the letters of all mail programs in the trunk to this one as well, behind what is there and
+    /// without doubles, with people, events and tasks: thunderbird, evolution; or into a folder from where
+    /// somebody has it import them: apple-mail, windows-mail, outlook
     #[arg(help_heading = MAIL, long, value_name = "PROGRAM")]
     mail_into: Option<String>,
     /// Only letters of folders whose name or path fits: 'Inbox', '*/Customers/**'
@@ -308,7 +309,7 @@ fn mail_wishes(arguments: &RestoreArguments, kinds: &Kinds) -> Result<MailWishes
     match mail.into.as_ref().filter(|_| !mail.is_known(kinds)) {
         Some(name) => Err(Failure::wrong_use(
             format!("letters cannot be brought into `{}`", porter_names::screen::on_screen(name.as_bytes())),
-            "Nothing was changed. `thunderbird` takes them. For other programs, `porter take TRUNK ITEM OUT --as mbox` (or maildir, letters).",
+            "Nothing was changed. These take them: thunderbird, evolution, apple-mail, windows-mail, outlook. For other programs, `porter take TRUNK ITEM OUT --as mbox` (or maildir, letters, msg).",
         )),
         None => Ok(mail),
     }

@@ -92,6 +92,7 @@ enum FormWord {
     ContactsTable,
     Calendar,
     Tasks,
+    Journal,
     Notes,
     Mbox,
     Letters,
@@ -132,6 +133,7 @@ impl FormWord {
             Self::ContactsTable => Form::ContactsTable,
             Self::Calendar => Form::Calendar,
             Self::Tasks => Form::Tasks,
+            Self::Journal => Form::Journal,
             // They are folders.
             Self::Mbox | Self::Letters | Self::Maildir | Self::Msg | Self::Notes => {
                 return Err(NotTaken::NotOfItem(item.id.clone()).into());
@@ -198,6 +200,7 @@ fn take_form(
         }
         FormWord::Calendar => "event",
         FormWord::Tasks => "task",
+        FormWord::Journal => "work note",
         FormWord::Notes => "note",
         FormWord::Mbox | FormWord::Letters | FormWord::Maildir | FormWord::Msg => "letter",
         FormWord::Registry => "value",

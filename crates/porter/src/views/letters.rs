@@ -113,7 +113,7 @@ pub(crate) fn show(taken: &LettersTaken, to: &Path) -> Outcome {
     for (path, kind, number) in &taken.others {
         let path = on_screen(path.join(" / ").as_bytes());
         let things = counted(*number, thing_of(*kind));
-        say(format_args!("  {path}: {things} (--as contacts, calendar, tasks or notes)"));
+        say(format_args!("  {path}: {things} (--as contacts, calendar, tasks, journal or notes)"));
     }
     for flaw in &taken.flaws {
         say(styled(CARE, format_args!("! {}", on_screen(flaw.as_bytes()))));

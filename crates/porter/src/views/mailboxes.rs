@@ -55,6 +55,7 @@ pub(crate) fn thing_of(kind: FolderKind) -> &'static str {
         FolderKind::Events => "event",
         FolderKind::Tasks => "task",
         FolderKind::Notes => "note",
+        FolderKind::Journal => "work note",
         FolderKind::Other => "other thing",
     }
 }

@@ -22,7 +22,8 @@ pub(crate) fn tasks(receipt: &Receipt) -> Vec<Task> {
     let (set_by_hand, others): (Vec<Task>, Vec<Task>) =
         receipt.items.iter().flat_map(of_kinds).partition(|task| task.was_and_now.is_some());
     let kept = receipt.items.iter().filter_map(of_kept);
-    let mut tasks: Vec<Task> = others.into_iter().chain(kept).chain(set_by_hand).collect();
+    let waiting = receipt.items.iter().flat_map(to_import);
+    let mut tasks: Vec<Task> = others.into_iter().chain(waiting).chain(kept).chain(set_by_hand).collect();
     let people: Vec<Option<&str>> = receipt.items.iter().map(|item| item.account.as_deref()).collect();
     let rank = |task: &Task| {
         let at = people.iter().position(|person| *person == task.whose.as_deref());
@@ -30,6 +31,17 @@ pub(crate) fn tasks(receipt: &Receipt) -> Vec<Task> {
     };
     tasks.sort_by_key(rank);
     programs(receipt).into_iter().chain(tasks).collect()
+}
+
+/// Letters, people and days that a person has a program import.
+fn to_import(item: &ItemReceipt) -> impl Iterator<Item = Task> {
+    item.findings.iter().filter_map(|finding| {
+        let Reason::LettersWait { into } = &finding.reason else { return None };
+        let at = on_screen(finding.path.to_string().as_bytes());
+        let how = super::words::how_to_import(into);
+        let how = format!("It waits in \u{201c}{at}\u{201d}. {how}");
+        Some(Task { how, topic: Some("Mail"), ..Task::about(item) })
+    })
 }
 
 /// All that the new machine lacks is one thing to do: nobody installs one program at a time.

@@ -468,6 +468,10 @@ fn raw_reason(reason: &Reason) -> String {
         Reason::PrinterWithoutDriver { driver } => {
             format!("its driver ({driver}) is not here: choose its model in the settings of printers")
         }
+        Reason::LettersWait { into } => how_to_import(into),
+        Reason::PrinterDefaultsStay { then } => {
+            format!("it prints otherwise than it did unless somebody chooses: {}", setting::values(then))
+        }
         Reason::WifiWithoutPassword => setting::WIFI_WITHOUT_PASSWORD.to_owned(),
         Reason::KeepsItsName { name } => {
             format!("the new machine keeps its name, {name}: two of one name disturb each other on a network")
@@ -542,4 +546,24 @@ fn raw_reason(reason: &Reason) -> String {
         Reason::TrunkDamaged { detail } => format!("the trunk is damaged: {detail}"),
         Reason::NotWritten { detail } => format!("it could not be written ({detail})"),
     }
+}
+
+/// How a person has a program import what waits for it.
+pub(crate) fn how_to_import(program: &str) -> String {
+    match program {
+        "Apple Mail" => {
+            "In Mail: File, Import Mailboxes, Files in mbox format, and choose that folder. In Contacts and Calendar: \
+             File, Import, and choose the files for them."
+        }
+        "Windows Mail" => {
+            "Open a folder in Mail, and drag the files of its folder there into it. People are imported by File, \
+             Import, Contacts."
+        }
+        "Outlook" => {
+            "Open a folder in Outlook, and drag the files of its folder there into it. Contacts.csv is imported by \
+             File, Open & Export, Import/Export; a calendar is opened by a double click."
+        }
+        _ => "Import it there: File, Import, and choose the file.",
+    }
+    .to_owned()
 }

@@ -236,3 +236,90 @@ fn people_of_folders_and_programs_of_their_own_come_too() {
     let report = bench.porter(&[&RESTORE[..], &["--json"]].concat()).json();
     assert_eq!(rows(&report), BTreeSet::from([("contacts odile/folder/contacts".to_owned(), 5, 0, 4, 0)]));
 }
+
+/// What of the old machine's mail comes to a program that has no profile, with the files that are then there.
+fn brought_to(program: &str, new: &str, home: &str) -> (Workbench, Vec<String>) {
+    let bench = with_machines();
+    if new == "LINUX" {
+        bench.write("LINUX/etc/os-release", "PRETTY_NAME=\"Kite Linux 3\"\n");
+        bench.write("LINUX/etc/passwd", "odile:x:1000:1000::/home/odile:/bin/sh\n");
+        fs::create_dir_all(bench.path("LINUX/home/odile/Documents")).unwrap();
+    } else {
+        bench.empty_machine(new, "odile");
+    }
+    let before = bench.snapshot(&format!("{new}/{home}"));
+    let restore = ["restore", "trunk", new, "--mail-into", program, "--yes", "--json"];
+    let report = bench.porter(&restore).with_status(0).json();
+    // Outlook opens its own data file itself.
+    let comes = |row: &(String, u64, u64, u64, u64)| row.1 > 0 && row.1 == row.2 && row.3 == 0;
+    assert!(rows(&report).iter().all(comes) && !rows(&report).is_empty(), "{:?}", rows(&report));
+    let mut files: Vec<String> = bench
+        .snapshot(&format!("{new}/{home}"))
+        .keys()
+        .filter(|path| {
+            !before.contains_key(*path) && bench.path(&format!("{new}/{home}")).join(path).is_file()
+        })
+        .map(|path| path.to_string_lossy().replace('\\', "/"))
+        .filter(|path| path.contains("For ") || path.contains("porter-"))
+        .collect();
+    files.sort();
+
+    let receipt = bench.porter(&["check", "trunk", new, "--json", "--quiet"]).with_status(0).json();
+    let there = |item: &Value| {
+        let letters = item["letters"].as_array().cloned().unwrap_or_default();
+        letters.into_iter().map(|row| (row["expected"].clone(), row["there_now"].clone())).collect::<Vec<_>>()
+    };
+    let there: Vec<_> = receipt["items"].as_array().unwrap().iter().flat_map(there).collect();
+    assert!(!there.is_empty() && there.iter().all(|(expected, now)| expected == now), "{there:?}");
+    let report = bench.porter(&restore).with_status(0).json();
+    assert!(rows(&report).iter().all(|row| row.2 == 0 && row.1 == row.3), "again: {:?}", rows(&report));
+    (bench, files)
+}
+
+#[test]
+fn evolution_finds_an_account_a_calendar_and_tasks_of_their_own() {
+    let (bench, files) = brought_to("evolution", "LINUX", "home/odile");
+    let mark = files.iter().find_map(|file| file.split_once("porter-")?.1.get(..8)).unwrap();
+    let of = |kind: &str| format!(".config/evolution/sources/porter-{mark}-{kind}.source");
+    for kind in ["mail", "events", "tasks"] {
+        assert!(files.contains(&of(kind)), "{kind} in {files:?}");
+    }
+    let keys = bench.read(&format!("LINUX/home/odile/{}", of("mail")));
+    let at = format!("/home/odile/.local/share/evolution/mail/porter-{mark}-mail");
+    assert!(keys.contains(&format!("BackendName=mbox\n\n[Mbox Backend]\nPath={at}\n")), "{keys}");
+    let inbox = bench.read(&format!("LINUX{at}/odile.pst.sbd/Inbox"));
+    assert_eq!(inbox.matches("\nX-Evolution: 0000000").count(), 8, "{inbox}");
+    assert_eq!(inbox.matches("-0000\n").count(), 2, "every fourth is not read");
+    assert!(files.iter().any(|file| file.ends_with("Contacts.vcf")), "{files:?}");
+    let receipt = bench.porter(&["check", "trunk", "LINUX"]).with_status(0).out;
+    assert!(receipt.contains("File, Import"), "{receipt}");
+
+    // What was there before is the person's, and stays.
+    bench.porter(&["undo", "LINUX", "--yes", "--quiet"]);
+    bench.porter(&["undo", "LINUX", "--yes", "--quiet"]).with_status(0);
+    assert!(!bench.path(&format!("LINUX/home/odile/{}", of("mail"))).exists());
+    assert!(!bench.path(&format!("LINUX{at}")).exists());
+    // It is no program of Windows.
+    bench.empty_machine("NEXT", "odile");
+    let restore = ["restore", "trunk", "NEXT", "--mail-into", "evolution", "--yes", "--json"];
+    let report = bench.porter(&restore).json();
+    assert!(report.to_string().contains("it is a program of Linux"), "{report}");
+}
+
+#[test]
+fn letters_people_and_days_wait_where_other_programs_import_them() {
+    for (program, title, letter) in [
+        ("apple-mail", "Apple Mail", "odile.pst/Inbox.mbox"),
+        ("windows-mail", "Windows Mail", "odile.pst/Inbox/00001 "),
+    ] {
+        let (_, files) = brought_to(program, "WINDOWS", "Users/odile");
+        let at = format!("Documents/For {title}/Outlook, data files (OLD)/");
+        for name in [letter, "Contacts.vcf", "Calendar.ics", "Tasks.ics"] {
+            let is_it = |file: &String| file.starts_with(&format!("{at}{name}"));
+            assert!(files.iter().any(is_it), "{at}{name} in {files:?}");
+        }
+    }
+    // Outlook opens its own data file itself, and has letters of others as files of its form.
+    let (_, files) = brought_to("outlook", "WINDOWS", "Users/odile");
+    assert!(files.iter().all(|file| file.ends_with(".msg")) && files.len() == 2, "{files:?}");
+}

@@ -32,6 +32,8 @@ pub(super) const OF_APPOINTMENT: Set = outlook_set(0x0006_2002);
 pub(super) const OF_ALL: Set = outlook_set(0x0006_2008);
 /// `PSETID_Task`.
 pub(super) const OF_TASK: Set = outlook_set(0x0006_2003);
+/// `PSETID_Log`.
+pub(super) const OF_LOG: Set = outlook_set(0x0006_200a);
 /// `PS_MAPI`.
 pub(super) const OF_MAPI: Set = outlook_set(0x0002_0328);
 /// `PS_PUBLIC_STRINGS`.

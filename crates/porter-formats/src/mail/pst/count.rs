@@ -60,7 +60,9 @@ pub fn count(read: Read<'_>) -> Result<Letters, FormatError> {
             FolderKind::Events => &mut beside.events,
             FolderKind::Tasks => &mut beside.tasks,
             FolderKind::Notes => &mut beside.notes,
-            FolderKind::Letters | FolderKind::Other => letters.entry(folder).or_default(),
+            FolderKind::Letters | FolderKind::Journal | FolderKind::Other => {
+                letters.entry(folder).or_default()
+            }
         } += number;
     }
     Ok(Letters {

@@ -58,7 +58,9 @@ pub enum FolderKind {
     Tasks,
     /// Notes.
     Notes,
-    /// Outlook's notes of somebody's work, and the like.
+    /// Notes of somebody's work.
+    Journal,
+    /// Anything else.
     Other,
 }
 
@@ -72,6 +74,7 @@ impl FolderKind {
             ("ipf.appointment", Self::Events),
             ("ipf.task", Self::Tasks),
             ("ipf.stickynote", Self::Notes),
+            ("ipf.journal", Self::Journal),
         ];
         match kinds.iter().find(|(name, _)| class.starts_with(name)) {
             Some((_, kind)) => *kind,

@@ -1,5 +1,5 @@
-//! The files of folders of letters, as programs of Mozilla's name them: `Kites` has the letters of a folder,
-//! and `Kites.sbd` the folders in it.
+//! The files of folders of letters. As programs of Mozilla's and Evolution name them, `Kites` has the letters of a
+//! folder, and `Kites.sbd` the folders in it; where a person picks them, they are `Kites.mbox` and `Kites`.
 
 use crate::mail::given_names::portable;
 use porter_names::RelativePath;
@@ -23,25 +23,40 @@ const ENDINGS_OF_PROGRAM: [&str; 3] = [".snm", ".toc", ".mozmsgs"];
 /// The program shows longer ones, and cannot make them itself.
 const LONGEST: usize = 55;
 
+/// Who looks for the files.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub(super) enum Naming {
+    /// A program, in folders of its own.
+    #[default]
+    Program,
+    /// A person.
+    Person,
+}
+
 /// The name of each folder, given once among those beside it.
 #[derive(Default)]
 pub(super) struct FolderNames {
+    naming: Naming,
     given: HashMap<Vec<String>, String>,
     taken: HashSet<(Vec<String>, String)>,
 }
 
 impl FolderNames {
+    pub(super) fn new(naming: Naming) -> Self {
+        Self { naming, ..Self::default() }
+    }
+
     /// The file of a folder, below that of all folders, by the names down to it.
     pub(super) fn file_of(&mut self, folder: &[String]) -> Option<RelativePath> {
         let mut at = RelativePath::root();
         for depth in 1..=folder.len() {
             let name = self.name_of(&folder[..depth]);
-            at = if depth == folder.len() {
-                at.join(name.as_bytes())
-            } else {
-                at.join(below(&name).as_bytes())
-            }
-            .ok()?;
+            let name = match (self.naming, depth == folder.len()) {
+                (Naming::Program, true) | (Naming::Person, false) => name,
+                (Naming::Program, false) => below(&name),
+                (Naming::Person, true) => format!("{name}.mbox"),
+            };
+            at = at.join(name.as_bytes()).ok()?;
         }
         (!folder.is_empty()).then_some(at)
     }

@@ -59,7 +59,7 @@ impl Present {
             match row.metadata.kind {
                 EntryKind::Folder if depth < DEEPEST => self.look(volume, &below, depth + 1, go_on)?,
                 EntryKind::File if !go_on() => return Ok(()),
-                EntryKind::File if holds_letters => {
+                EntryKind::File if holds_letters || is_one_letter(&row.name) => {
                     let mut letter = Vec::new();
                     let file = Sequential::new(volume.open(&below)?);
                     file.take(LONGEST_LETTER_IN_BYTES).read_to_end(&mut letter).map_err(failed)?;
@@ -88,6 +88,13 @@ impl FromIterator<LetterPrint> for Present {
         prints.into_iter().for_each(|print| present.add(print));
         present
     }
+}
+
+/// True for a letter that waits to be imported.
+fn is_one_letter(name: &[u8]) -> bool {
+    [&b".eml"[..], b".msg"]
+        .iter()
+        .any(|ending| name.len() > 4 && name[name.len() - 4..].eq_ignore_ascii_case(ending))
 }
 
 fn is_mailbox(file: &dyn VolumeFile) -> io::Result<bool> {

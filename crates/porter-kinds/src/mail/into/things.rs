@@ -1,8 +1,8 @@
-//! People, events and tasks on their way into a program of Mozilla's: an address book and a calendar of their
-//! own, which its settings name.
+//! People, events and tasks on their way into a program: of Mozilla's, as an address book and a calendar of their
+//! own, which its settings name; of others, as files of vCard and iCalendar.
 //!
-//! The calendar is a file of iCalendar: the program reads it with all that a calendar can say, whatever the
-//! tables of its own database are this year.
+//! The calendar of Mozilla's programs is a file of iCalendar, too: they read it with all that a calendar can say,
+//! whatever the tables of their own database are this year.
 
 use super::present::Present;
 use crate::bringing::BroughtFile;
@@ -17,7 +17,7 @@ use crate::profiles::ProfileFolder;
 use crate::profiles::mozilla::PREFS;
 use crate::receipt::letters_brought::{BroughtKind, LettersBrought};
 use porter_formats::calendar::{Part, joined, to_calendar_of, unique_names};
-use porter_formats::contacts::Contact;
+use porter_formats::contacts::{Contact, VcardVersion, from_table, from_vcards, to_table, to_vcards};
 use porter_formats::gecko::prefs::{self, Setting};
 use porter_formats::gecko::{address_book, calendar};
 use porter_formats::{FormatError, percent};
@@ -37,15 +37,182 @@ pub(super) struct ThingsMade {
     pub(super) flaws: Vec<String>,
 }
 
-/// Where things come from, and where they go.
-pub(super) struct Coming<'c> {
+/// Where things come from.
+#[derive(Clone, Copy)]
+pub(super) struct Beside<'c> {
     pub(super) trunk: &'c dyn Trunk,
     pub(super) item: &'c TrunkItem,
     /// The name of the book and of the calendar.
     pub(super) title: &'c str,
+    /// Where files are made.
+    pub(super) aside: &'c Path,
+}
+
+/// A file, what is in it, and what could not be read. No file if all of it is there, and no row if there is
+/// nothing of it.
+pub(super) type Made = (Option<BroughtFile>, Option<LettersBrought>, Vec<String>);
+
+/// Where things come from, and the profile that they go into.
+pub(super) struct Coming<'c> {
+    pub(super) beside: Beside<'c>,
     pub(super) profile: &'c ProfileFolder<'c>,
     pub(super) family: Family,
-    pub(super) aside: &'c Path,
+}
+
+/// Eight digits that an item always has.
+pub(super) fn mark_of(machine: &str, item_id: &str) -> String {
+    let hash = ContentHash::of(format!("{machine}\n{item_id}").as_bytes());
+    hash.to_string().chars().take(8).collect()
+}
+
+impl Beside<'_> {
+    /// True if the capture counted some of it: a data file is not unpacked for things that are not in it.
+    fn has(&self, count: &str) -> bool {
+        // Calendars of a program of their own count their files: what is in them is told by reading them.
+        let is_calendar = count != CONTACTS && is_calendar(self.item);
+        self.item.counts.iter().any(|row| (is_calendar || row.name == count) && row.captured > 0)
+    }
+
+    fn mark(&self) -> String {
+        mark_of(&self.trunk.label().machine.name, &self.item.id)
+    }
+
+    fn row(&self, kind: BroughtKind, at: &RelativePath, found: u64, damaged: u64) -> LettersBrought {
+        let (folder, mail_at) = (vec![self.title.to_owned()], at.clone());
+        LettersBrought { kind, folder, mail_at, found, damaged, ..LettersBrought::default() }
+    }
+
+    /// People as a file of vCards, or as a table if it is called so, behind those that are in it.
+    pub(super) fn people(&self, to: &ProfileFolder<'_>, name: &str) -> Result<Made, String> {
+        if !self.has(CONTACTS) {
+            return Ok((None, None, Vec::new()));
+        }
+        let found = things_out::contacts(self.trunk, self.item, self.aside);
+        let ThingsFound { things, damaged, flaws, .. } = found.map_err(|cause| cause.to_string())?;
+        if things.is_empty() && damaged == 0 {
+            return Ok((None, None, flaws));
+        }
+        let there = to.read(name).unwrap_or_default();
+        let people_there = in_file(name, &there);
+        let mut known = people_there.iter().map(print_of).collect::<Present>();
+        let mut row = self.row(BroughtKind::Contacts, &to.at, things.len() as u64 + damaged, damaged);
+        let mut coming = Vec::new();
+        for mut contact in things {
+            if contact.unique_name.is_empty() {
+                contact.unique_name = print_of(&contact).to_string();
+            }
+            // A form may hold less of a name than was known.
+            let as_read = in_file(name, &written(name, std::slice::from_ref(&contact)));
+            let [as_read] = &as_read[..] else {
+                return Err(format!("{} cannot be written", contact.shown_name()));
+            };
+            let print = print_of(as_read);
+            row.prints.push(print);
+            if known.take(&print) { row.doubles += 1 } else { coming.push(contact) }
+        }
+        row.written = coming.len() as u64;
+        if coming.is_empty() {
+            return Ok((None, Some(row), flaws));
+        }
+        let whole = match is_table(name) {
+            true => written(name, &[people_there, coming].concat()),
+            false => [there, written(name, &coming)].concat(),
+        };
+        Ok((Some(self.file(to, name, &whole)?), Some(row), flaws))
+    }
+
+    /// Events, or tasks, as a file of iCalendar, beside those that are in it.
+    pub(super) fn entries(
+        &self,
+        to: &ProfileFolder<'_>,
+        name: &str,
+        are_tasks: bool,
+    ) -> Result<Made, String> {
+        let (count, kind) = if are_tasks { (TASKS, Things::Tasks) } else { (EVENTS, Things::Events) };
+        if !self.has(count) {
+            return Ok((None, None, Vec::new()));
+        }
+        let found = things_out::entries(self.trunk, self.item, kind, self.aside);
+        let found = found.map_err(|cause| cause.to_string())?;
+        if found.things.is_empty() && found.damaged == 0 {
+            return Ok((None, None, found.flaws));
+        }
+        let number = found.things.len() as u64 + found.damaged;
+        let mut row = self.row(BroughtKind::Calendar, &to.at, number, found.damaged);
+        row.folder.push(if are_tasks { "Tasks" } else { "Calendar" }.to_owned());
+        let coming = self.new_entries(found.things, to, &mut row)?;
+        let file = match coming.is_empty() {
+            true => None,
+            false => Some(self.calendar(to, name, &coming, &found.zones)?),
+        };
+        Ok((file, Some(row), found.flaws))
+    }
+
+    /// Those entries that are not there, each with a name. The row counts them.
+    fn new_entries(
+        &self,
+        all: Vec<Part>,
+        to: &ProfileFolder<'_>,
+        row: &mut LettersBrought,
+    ) -> Result<Vec<Part>, String> {
+        let mut there =
+            entries_there(to).map_err(|cause| cause.to_string())?.into_iter().collect::<Present>();
+        let mut coming: Vec<Part> = Vec::new();
+        for mut part in all {
+            if part.unique_name().is_empty() {
+                let whole = to_calendar_of(std::slice::from_ref(&part), &[]);
+                part.name(&LetterPrint::of(whole.as_bytes()).to_string());
+            }
+            let print = print_of_entry(part.unique_name());
+            row.prints.push(print);
+            if there.take(&print) { row.doubles += 1 } else { coming.push(part) }
+        }
+        row.written = coming.len() as u64;
+        Ok(coming)
+    }
+
+    fn calendar(
+        &self,
+        to: &ProfileFolder<'_>,
+        name: &str,
+        coming: &[Part],
+        zones: &[String],
+    ) -> Result<BroughtFile, String> {
+        let more = to_calendar_of(coming, zones);
+        let whole = match to.read(name) {
+            Some(there) => joined(&String::from_utf8_lossy(&there), &more),
+            None => more,
+        };
+        self.file(to, name, whole.as_bytes())
+    }
+
+    fn file(&self, to: &ProfileFolder<'_>, name: &str, content: &[u8]) -> Result<BroughtFile, String> {
+        let at = to.path(name).ok_or("its path cannot be used")?;
+        let made = self.aside.join(name.replace('/', "-"));
+        fs::write(&made, content).map_err(|cause| cause.to_string())?;
+        Ok(BroughtFile { at, made, blake3: ContentHash::of(content), set_aside_too: Vec::new() })
+    }
+}
+
+const TABLE: &str = ".csv";
+const VCARDS: &str = ".vcf";
+
+fn is_table(name: &str) -> bool {
+    name.ends_with(TABLE)
+}
+
+fn written(name: &str, people: &[Contact]) -> Vec<u8> {
+    match is_table(name) {
+        true => to_table(people).into_bytes(),
+        false => to_vcards(people, VcardVersion::Three).into_bytes(),
+    }
+}
+
+fn in_file(name: &str, file: &[u8]) -> Vec<Contact> {
+    match is_table(name) {
+        true => from_table(file).unwrap_or_default(),
+        false => from_vcards(file),
+    }
 }
 
 impl Coming<'_> {
@@ -62,25 +229,12 @@ impl Coming<'_> {
         made
     }
 
-    /// True if the capture counted some of it: a data file is not unpacked for things that are not in it.
-    fn has(&self, count: &str) -> bool {
-        // Calendars of a program of their own count their files: what is in them is told by reading them.
-        let is_calendar = count != CONTACTS && is_calendar(self.item);
-        self.item.counts.iter().any(|row| (is_calendar || row.name == count) && row.captured > 0)
-    }
-
-    /// Eight digits that this item always has.
-    fn mark(&self) -> String {
-        let whole = format!("{}\n{}", self.trunk.label().machine.name, self.item.id);
-        ContentHash::of(whole.as_bytes()).to_string().chars().take(8).collect()
-    }
-
     fn people(&self, made: &mut ThingsMade) -> Result<(), String> {
-        if !self.has(CONTACTS) {
+        let Beside { trunk, item, aside, .. } = self.beside;
+        if !self.beside.has(CONTACTS) {
             return Ok(());
         }
-        let found =
-            things_out::contacts(self.trunk, self.item, self.aside).map_err(|cause| cause.to_string())?;
+        let found = things_out::contacts(trunk, item, aside).map_err(|cause| cause.to_string())?;
         let ThingsFound { things, damaged, flaws, .. } = found;
         made.flaws.extend(flaws);
         if things.is_empty() && damaged == 0 {
@@ -88,7 +242,8 @@ impl Coming<'_> {
         }
         let mut there =
             people_there(self.profile).map_err(|cause| cause.to_string())?.into_iter().collect::<Present>();
-        let mut row = self.row(BroughtKind::Contacts, things.len() as u64 + damaged, damaged);
+        let at = &self.profile.at;
+        let mut row = self.beside.row(BroughtKind::Contacts, at, things.len() as u64 + damaged, damaged);
         let mut coming = Vec::new();
         for mut contact in things {
             let print = print_of(&contact);
@@ -104,9 +259,9 @@ impl Coming<'_> {
         }
         row.written = coming.len() as u64;
         if !coming.is_empty() {
-            let name = format!("abook-{}.sqlite", self.mark());
+            let name = format!("abook-{}.sqlite", self.beside.mark());
             let book = self.book(&name, &coming)?;
-            made.files.push(self.file(&name, &book)?);
+            made.files.push(self.beside.file(self.profile, &name, &book)?);
             made.settings.extend(self.settings_of_book(&name));
         }
         made.brought.push(row);
@@ -120,7 +275,7 @@ impl Coming<'_> {
             address_book::add(&mut there, coming).map_err(words)?;
             return there.into_bytes().map_err(words);
         }
-        let path = self.aside.join("book");
+        let path = self.beside.aside.join("book");
         let mut database = Connection::open(&path).map_err(|cause| cause.to_string())?;
         address_book::begin(&database).map_err(words)?;
         address_book::add(&mut database, coming).map_err(words)?;
@@ -129,10 +284,10 @@ impl Coming<'_> {
     }
 
     fn settings_of_book(&self, name: &str) -> Vec<(String, Setting)> {
-        let server = format!("ldap_2.servers.porter{}", self.mark());
+        let server = format!("ldap_2.servers.porter{}", self.beside.mark());
         let of = |what: &str, value| (format!("{server}.{what}"), value);
         vec![
-            of("description", Setting::Text(self.title.to_owned())),
+            of("description", Setting::Text(self.beside.title.to_owned())),
             // A book that is a file of this form.
             of("dirType", Setting::Number(101)),
             of("filename", Setting::Text(name.to_owned())),
@@ -141,12 +296,12 @@ impl Coming<'_> {
     }
 
     fn entries(&self, made: &mut ThingsMade) -> Result<(), String> {
-        let mut row = self.row(BroughtKind::Calendar, 0, 0);
+        let Beside { trunk, item, aside, .. } = self.beside;
+        let mut row = self.beside.row(BroughtKind::Calendar, &self.profile.at, 0, 0);
         let (mut all, mut zones): (Vec<Part>, Vec<String>) = Default::default();
         let kinds = [(EVENTS, Things::Events), (TASKS, Things::Tasks)];
-        for (_, things) in kinds.into_iter().filter(|(count, _)| self.has(count)) {
-            let found = things_out::entries(self.trunk, self.item, things, self.aside);
-            let found = found.map_err(|cause| cause.to_string())?;
+        for (_, things) in kinds.into_iter().filter(|(count, _)| self.beside.has(count)) {
+            let found = things_out::entries(trunk, item, things, aside).map_err(|cause| cause.to_string())?;
             row.damaged += found.damaged;
             made.flaws.extend(found.flaws);
             all.extend(found.things);
@@ -156,27 +311,10 @@ impl Coming<'_> {
         if row.found == 0 {
             return Ok(());
         }
-        let mut there =
-            entries_there(self.profile).map_err(|cause| cause.to_string())?.into_iter().collect::<Present>();
-        let mut coming: Vec<Part> = Vec::new();
-        for mut part in all {
-            if part.unique_name().is_empty() {
-                let whole = to_calendar_of(std::slice::from_ref(&part), &[]);
-                part.name(&LetterPrint::of(whole.as_bytes()).to_string());
-            }
-            let print = print_of_entry(part.unique_name());
-            row.prints.push(print);
-            if there.take(&print) { row.doubles += 1 } else { coming.push(part) }
-        }
-        row.written = coming.len() as u64;
+        let coming = self.beside.new_entries(all, self.profile, &mut row)?;
         if !coming.is_empty() {
-            let name = format!("{CALENDARS}/porter-{}{IN_A_FILE}", self.mark());
-            let more = to_calendar_of(&coming, &zones);
-            let whole = match self.profile.read(&name) {
-                Some(there) => joined(&String::from_utf8_lossy(&there), &more),
-                None => more,
-            };
-            made.files.push(self.file(&name, whole.as_bytes())?);
+            let name = format!("{CALENDARS}/porter-{}{IN_A_FILE}", self.beside.mark());
+            made.files.push(self.beside.calendar(self.profile, &name, &coming, &zones)?);
             made.settings.extend(self.settings_of_calendar(&name)?);
         }
         made.brought.push(row);
@@ -188,7 +326,7 @@ impl Coming<'_> {
         let calendar = format!("calendar.registry.{}", self.long_mark("calendar"));
         let of = |what: &str, value| (format!("{calendar}.{what}"), value);
         Ok(vec![
-            of("name", Setting::Text(self.title.to_owned())),
+            of("name", Setting::Text(self.beside.title.to_owned())),
             of("type", Setting::Text("ics".to_owned())),
             of("uri", Setting::Text(file_url(self.family, &at))),
             of("cache.enabled", Setting::Flag(false)),
@@ -198,22 +336,10 @@ impl Coming<'_> {
 
     /// A name in the form of a UUID that this item always has.
     fn long_mark(&self, what: &str) -> String {
-        let whole = format!("{}\n{}\n{what}", self.trunk.label().machine.name, self.item.id);
+        let Beside { trunk, item, .. } = self.beside;
+        let whole = format!("{}\n{}\n{what}", trunk.label().machine.name, item.id);
         let digits = ContentHash::of(whole.as_bytes()).to_string();
         [0..8, 8..12, 12..16, 16..20, 20..32].map(|part| digits.get(part).unwrap_or_default()).join("-")
-    }
-
-    fn row(&self, kind: BroughtKind, found: u64, damaged: u64) -> LettersBrought {
-        let folder = vec![self.title.to_owned()];
-        let mail_at = self.profile.at.clone();
-        LettersBrought { kind, folder, mail_at, found, damaged, ..LettersBrought::default() }
-    }
-
-    fn file(&self, name: &str, content: &[u8]) -> Result<BroughtFile, String> {
-        let at = self.profile.path(name).ok_or("its path cannot be used")?;
-        let made = self.aside.join(name.replace('/', "-"));
-        fs::write(&made, content).map_err(|cause| cause.to_string())?;
-        Ok(BroughtFile { at, made, blake3: ContentHash::of(content), set_aside_too: Vec::new() })
     }
 }
 
@@ -257,13 +383,19 @@ fn people_there(profile: &ProfileFolder<'_>) -> Result<Vec<LetterPrint>, FormatE
         prints.extend(address_book::names(&book)?.iter().map(|row| print_of_person(&row.name, &row.address)));
         prints.extend(address_book::list_names(&book)?.iter().map(|name| print_of_list(name)));
     }
+    // Those that wait to be imported.
+    for name in profile.names_in("").iter().filter(|name| name.ends_with(VCARDS) || is_table(name)) {
+        let file = profile.read(name).unwrap_or_default();
+        prints.extend(in_file(name, &file).iter().map(print_of));
+    }
     Ok(prints)
 }
 
 fn entries_there(profile: &ProfileFolder<'_>) -> Result<Vec<LetterPrint>, FormatError> {
     let mut names = Vec::new();
-    for name in profile.names_in(CALENDARS).iter().filter(|name| name.ends_with(IN_A_FILE)) {
-        let file = profile.read(&format!("{CALENDARS}/{name}")).unwrap_or_default();
+    let of_program = profile.names_in(CALENDARS).into_iter().map(|name| format!("{CALENDARS}/{name}"));
+    for name in of_program.chain(profile.names_in("")).filter(|name| name.ends_with(IN_A_FILE)) {
+        let file = profile.read(&name).unwrap_or_default();
         let (events, tasks) = unique_names(&String::from_utf8_lossy(&file));
         names.extend(events.into_iter().chain(tasks));
     }

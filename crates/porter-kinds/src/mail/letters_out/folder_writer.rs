@@ -22,11 +22,19 @@ pub enum LetterForm {
 }
 
 /// See the module.
-pub(super) enum FolderWriter {
+pub(in crate::mail) enum FolderWriter {
     Mbox(MboxWriter<BufWriter<File>>),
     Letters { at: PathBuf, number: usize },
     Maildir { at: PathBuf, number: usize },
     Msg { at: PathBuf, number: usize },
+}
+
+/// A letter that was written.
+pub(in crate::mail) struct WrittenLetter {
+    /// How many of its parts could not be read.
+    pub(in crate::mail) missing: u64,
+    /// Its file, if it has one of its own.
+    pub(in crate::mail) at: Option<PathBuf>,
 }
 
 /// Between the name of a letter and its flags. Windows holds no colon in a name, and its programs write this
@@ -35,7 +43,12 @@ pub const MAILDIR_SEPARATOR: char = if cfg!(windows) { ';' } else { ':' };
 
 impl FolderWriter {
     /// Makes a folder below `to`, by the names down to it.
-    pub(super) fn begin(form: LetterForm, to: &Path, names: &mut Names, path: &[String]) -> io::Result<Self> {
+    pub(in crate::mail) fn begin(
+        form: LetterForm,
+        to: &Path,
+        names: &mut Names,
+        path: &[String],
+    ) -> io::Result<Self> {
         let (last, above) = path.split_last().map_or(("Letters", &[][..]), |(last, above)| (last, above));
         let within = above.iter().fold(to.to_path_buf(), |at, name| at.join(portable(name)));
         let at = match form {
@@ -56,43 +69,47 @@ impl FolderWriter {
         })
     }
 
-    /// Adds a letter. Returns how many of its parts could not be read.
-    pub(super) fn letter(&mut self, letter: &dyn MailLetter) -> io::Result<u64> {
+    /// Adds a letter.
+    pub(in crate::mail) fn letter(&mut self, letter: &dyn MailLetter) -> io::Result<WrittenLetter> {
         let summary = letter.summary();
         let (at_utc, flags) = (summary.at_utc, summary.flags);
         match self {
-            Self::Mbox(mailbox) => mailbox.letter(Envelope { at_utc, flags }, |to| letter.write(to)),
+            Self::Mbox(mailbox) => {
+                let missing = mailbox.letter(Envelope { at_utc, flags }, |to| letter.write(to))?;
+                Ok(WrittenLetter { missing, at: None })
+            }
             Self::Letters { at, number } => {
                 *number += 1;
-                written(&at.join(name_of(*number, &summary.subject, "eml")), |to| letter.write(to))
+                written(at.join(name_of(*number, &summary.subject, "eml")), |to| letter.write(to))
             }
             Self::Msg { at, number } => {
                 *number += 1;
                 let mut whole = Whole(Vec::new());
-                let incomplete = match letter.write(&mut whole) {
-                    Ok(incomplete) => incomplete,
+                let missing = match letter.write(&mut whole) {
+                    Ok(missing) => missing,
                     // Too long for a file of Outlook: it opens this one, too.
                     Err(cause) if cause.kind() == io::ErrorKind::FileTooLarge => {
                         let name = name_of(*number, &summary.subject, "eml");
-                        return written(&at.join(name), |to| letter.write(to));
+                        return written(at.join(name), |to| letter.write(to));
                     }
                     Err(cause) => return Err(cause),
                 };
                 let file = to_msg(&whole.0, &summary)?;
-                written(&at.join(name_of(*number, &summary.subject, "msg")), |to| to.write_all(&file))?;
-                Ok(incomplete)
+                written(at.join(name_of(*number, &summary.subject, "msg")), |to| {
+                    to.write_all(&file).map(|()| missing)
+                })
             }
             Self::Maildir { at, number } => {
                 *number += 1;
                 let seconds = at_utc.map_or(0, |at| at.unix_timestamp().max(0));
                 let marks = flags.to_maildir();
                 let name = format!("{seconds}.{number:05}.porter{MAILDIR_SEPARATOR}2,{marks}");
-                written(&at.join("cur").join(name), |to| letter.write(&mut LinesOfUnix(to)))
+                written(at.join("cur").join(name), |to| letter.write(&mut LinesOfUnix(to)))
             }
         }
     }
 
-    pub(super) fn finish(self) -> io::Result<()> {
+    pub(in crate::mail) fn finish(self) -> io::Result<()> {
         match self {
             Self::Mbox(mailbox) => mailbox.finish().map(drop),
             Self::Letters { .. } | Self::Maildir { .. } | Self::Msg { .. } => Ok(()),
@@ -124,11 +141,11 @@ impl Write for Whole {
     }
 }
 
-fn written<T>(at: &Path, write: impl FnOnce(&mut dyn Write) -> io::Result<T>) -> io::Result<T> {
-    let mut to = BufWriter::new(File::create_new(at)?);
-    let done = write(&mut to)?;
+fn written(at: PathBuf, write: impl FnOnce(&mut dyn Write) -> io::Result<u64>) -> io::Result<WrittenLetter> {
+    let mut to = BufWriter::new(File::create_new(&at)?);
+    let missing = write(&mut to)?;
     to.flush()?;
-    Ok(done)
+    Ok(WrittenLetter { missing, at: Some(at) })
 }
 
 /// Turns the line ends of the internet into those of Unix. No return stands for itself in a letter.

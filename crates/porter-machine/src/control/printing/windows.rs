@@ -6,6 +6,7 @@ use crate::registry::{RegistryKey, settings};
 use crate::setting::SettingKind;
 use crate::spooler::{self, NewPrinter};
 use crate::tcp_port::TcpPort;
+use porter_formats::print_defaults::PrintDefaults;
 use porter_names::Facts;
 use std::io;
 use winreg::RegKey;
@@ -70,6 +71,14 @@ pub(super) fn set_queue(becomes: &Facts) -> io::Result<()> {
         Some(now) if is_same_queue(&now, becomes) => Ok(()),
         _ => Err(io::Error::other("the print system made it otherwise")),
     });
+    if added.is_ok() {
+        let fact = |name: &str| becomes.get(name).map(String::as_str);
+        let defaults = PrintDefaults::from_facts(fact);
+        // What its driver does not take is told by the check: the queue is there without it.
+        if defaults != PrintDefaults::default() {
+            let _ = spooler::set_defaults(name, &defaults);
+        }
+    }
     if added.is_err() && !is_there && tcp.is_some() {
         let _ = spooler::delete_tcp_port(port);
     }

@@ -2,7 +2,7 @@
 #![allow(unsafe_code, reason = "calls of the system's interface")]
 
 use super::Sharing;
-use crate::library::{is_wine, lazily, wide};
+use crate::library::{done, is_wine, lazily, wide};
 use crate::registry::RegistryKey;
 use crate::shared_folder::{NAME, of_machine};
 use porter_names::Facts;
@@ -57,16 +57,5 @@ impl Sharing for Here {
         let name = wide(name);
         // SAFETY: the name ends with a NUL.
         done("NetShareDel", unsafe { NetShareDel(null(), name.as_ptr(), 0) })
-    }
-}
-
-fn done(doing: &str, code: Option<u32>) -> io::Result<()> {
-    match code {
-        Some(0) => Ok(()),
-        Some(code) => {
-            let cause = io::Error::from_raw_os_error(code.cast_signed());
-            Err(io::Error::new(cause.kind(), format!("{doing}: {cause}")))
-        }
-        None => Err(io::ErrorKind::Unsupported.into()),
     }
 }

@@ -6,7 +6,7 @@ use super::tell::Tell;
 use super::{
     accessibility, autostart, background, default_programs, effects, environment, file_view, formats,
     keyboard_layouts, languages, look, magnifier, mouse, network_drive, odbc, pointers, region, screen_saver,
-    sounds, taskbar, text_size, typing, usual_printer, wallpaper, window_fonts,
+    server_printer, sounds, taskbar, text_size, typing, usual_printer, wallpaper, window_fonts,
 };
 use crate::setting::Setting;
 
@@ -31,6 +31,7 @@ pub static ALL: &[&dyn PersonalSetting] = &[
     &taskbar::TASKBAR,
     &environment::Environment,
     &network_drive::NetworkDrives,
+    &server_printer::ServerPrinters,
     &usual_printer::UsualPrinter,
     &magnifier::MAGNIFIER,
     &odbc::DataSources,

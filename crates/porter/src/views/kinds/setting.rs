@@ -298,13 +298,26 @@ fn on_windows<'f>(
                 (Some(path), ..) => {
                     typed(POWERSHELL, vec![format!("rundll32 printui.dll,PrintUIEntry /in /n {}", q(path))])
                 }
+                (_, Some(address), Some(name)) if address.starts_with("ipp") => {
+                    let web = address.replacen("ipp", "http", 1);
+                    let line = format!("Add-Printer -Name {} -IppURL {}", q(name), q(&web));
+                    typed(&format!("{POWERSHELL_AS_ADMINISTRATOR}, since Windows 11"), vec![line])
+                }
                 (_, Some(address), Some(name)) => {
-                    let port = format!("IP_{address}");
-                    let mut lines = vec![format!(
-                        "Add-PrinterPort -Name {} -PrinterHostAddress {}",
-                        q(&port),
-                        q(host_of(address))
-                    )];
+                    let host = host_of(address);
+                    let port = format!("IP_{host}");
+                    let kind = match (fact("protocol"), address.strip_prefix("lpd://")) {
+                        (Some("lpr"), _) => {
+                            let queue = fact("queue").unwrap_or("print");
+                            format!("-LprHostAddress {} -LprQueueName {}", q(host), q(queue))
+                        }
+                        (_, Some(rest)) => {
+                            let queue = rest.split_once('/').map_or("print", |(_, queue)| queue);
+                            format!("-LprHostAddress {} -LprQueueName {}", q(host), q(queue))
+                        }
+                        _ => format!("-PrinterHostAddress {}", q(host)),
+                    };
+                    let mut lines = vec![format!("Add-PrinterPort -Name {} {kind}", q(&port))];
                     let driver = fact("driver").unwrap_or("NAME OF THE DRIVER");
                     lines.push(format!(
                         "Add-Printer -Name {} -DriverName {} -PortName {}",
