@@ -4,6 +4,7 @@ Run it with the system's Python, within `dbus-run-session`, with HOME and the XD
 """
 
 import configparser
+import ctypes
 import glob
 import json
 import os
@@ -17,6 +18,15 @@ gi.require_version("ECal", "2.0")
 from gi.repository import Camel, ECal, EDataServer  # noqa: E402
 
 
+class FolderInfo(ctypes.Structure):
+    """`CamelFolderInfo`: Python's binding shows its pointers as numbers."""
+
+    _fields_ = [
+        ("next", ctypes.c_void_p), ("parent", ctypes.c_void_p), ("child", ctypes.c_void_p),
+        ("full_name", ctypes.c_char_p), ("display_name", ctypes.c_char_p),
+    ]
+
+
 def letters_of(home, source, registry):
     """The folders of an account, by the path that its key file names, as the account's own library reads them."""
     extension = source.get_extension("Mail Account")
@@ -25,13 +35,15 @@ def letters_of(home, source, registry):
     keys.read(glob.glob(f"{home}/.config/evolution/sources/{source.get_uid()}.source"))
     session = Camel.Session(user_data_dir=f"{home}/.local/share/evolution", user_cache_dir=f"{home}/.cache/evolution")
     store = session.add_service(source.get_uid(), "mbox", Camel.ProviderType.STORE)
-    store.get_settings().set_property("path", keys["Mbox Backend"]["Path"])
+    store.ref_settings().set_property("path", keys["Mbox Backend"]["Path"])
     store.connect_sync(None)
     folders = {}
 
-    def look(info):
-        while info is not None:
-            folder = store.get_folder_sync(info.full_name, 0, None)
+    def look(at):
+        while at:
+            info = FolderInfo.from_address(at)
+            full_name = info.full_name.decode()
+            folder = store.get_folder_sync(full_name, 0, None)
             folder.refresh_info_sync(None)
             rows = []
             for uid in folder.get_uids():
@@ -42,16 +54,18 @@ def letters_of(home, source, registry):
                     "starred": bool(flags & Camel.MessageFlags.FLAGGED),
                 })
             if rows:
-                folders[info.full_name] = sorted(rows, key=lambda row: (row["subject"], row["read"]))
+                folders[full_name] = sorted(rows, key=lambda row: (row["subject"], row["read"]))
             look(info.child)
-            info = info.next
+            at = info.next
 
-    look(store.get_folder_info_sync(None, Camel.StoreGetFolderInfoFlags.RECURSIVE, None))
+    infos = store.get_folder_info_sync(None, Camel.StoreGetFolderInfoFlags.RECURSIVE, None)
+    look(hash(infos))
     return folders
 
 
 def entries_of(source, kind):
-    client = ECal.Client.connect_sync(source, kind, 30, None)
+    # It does not wait for a network.
+    client = ECal.Client.connect_sync(source, kind, 0xFFFFFFFF, None)
     _, entries = client.get_object_list_as_comps_sync("#t", None)
     return sorted(entry.get_summary().get_value() for entry in entries)
 

@@ -13,6 +13,7 @@ use porter_formats::contacts::{
     VcardVersion, from_ldif, from_table, from_vcards, from_windows_contact, to_ldif, to_table, to_vcards,
 };
 use porter_formats::gecko::{extensions, logins, moz_lz4, places, prefs, session};
+use porter_formats::gvdb::{Table, Variant};
 use porter_formats::ini::Ini;
 use porter_formats::ipp::Message;
 use porter_formats::mail::mapi::letter::Letter;
@@ -21,6 +22,7 @@ use porter_formats::mail::mbox_reader::MboxReader;
 use porter_formats::mail::parts;
 use porter_formats::mail::pst::mailbox::Mailbox;
 use porter_formats::mail::{apple_accounts, autocomplete, dbx, mbox, pst, tnef};
+use porter_formats::print_defaults::PrintDefaults;
 use porter_formats::wifi::Network;
 use porter_formats::{chromium, mork, ppd, property_list, safari, shortcut};
 use porter_hive::Hive;
@@ -81,6 +83,17 @@ fn packed_letter() -> Vec<u8> {
         attribute(2, 0x9005, &list(&[method, &object])),
     ]
     .concat()
+}
+
+/// A person's settings of a desktop.
+fn desktop_settings() -> Vec<u8> {
+    let variants = [
+        ("/org/gnome/desktop/input-sources/sources", Variant::pairs(&[("xkb", "gb"), ("xkb", "fr+bepo")])),
+        ("/org/gnome/desktop/peripherals/mouse/left-handed", Variant::boolean(true)),
+        ("/org/gnome/desktop/background/picture-uri", Variant::text("file:///home/odile/kite.jpg")),
+    ];
+    let variants = variants.map(|(name, value)| (name.to_owned(), value)).into();
+    Table { variants, ..Table::default() }.to_bytes()
 }
 
 /// Runs the formats of these names, or all.
@@ -389,10 +402,31 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
                 b"10.0.0.7 tide loft\n# x\nfd00::1\ttide\n".to_vec(),
             ],
             decode: |file, _| {
-                drop(Network::from_profile(file).map(|network| network.to_key_file("x")));
+                let both = |network: &Network| drop((network.to_key_file("x"), network.to_profile()));
+                let _ = Network::from_profile(file).as_ref().map(both);
                 drop(Network::from_key_file(file).map(|network| network.and_then(|network| network.to_key_file("x"))));
                 let names = [("tide", "10.0.0.8"), ("kite", "fd00::2 x")];
                 drop(hosts::with_names(file, names.into_iter(), Family::Linux));
+            },
+        },
+        Format {
+            name: "desktop-settings",
+            seeds: vec![desktop_settings()],
+            decode: |file, _| {
+                let Ok(table) = Table::from_bytes(file) else { return };
+                for value in table.variants.values() {
+                    drop((value.as_boolean(), value.as_text(), value.as_pairs()));
+                }
+                drop(Table::from_bytes(&table.to_bytes()));
+            },
+        },
+        Format {
+            name: "print-defaults",
+            seeds: vec![[[0; 68].as_slice(), &[220, 0, 0, 0, 3, 0x19, 0, 0, 1, 0, 9, 0], &[0; 140]].concat()],
+            decode: |file, _| {
+                let Ok(defaults) = PrintDefaults::from_devmode(file) else { return };
+                drop((defaults.facts(), PrintDefaults::from_options(&defaults.to_options())));
+                defaults.enter(&mut file.to_vec());
             },
         },
         Format {

@@ -69,6 +69,11 @@ pub trait Kind: Sync {
     fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
         let _ = (item, ground, row);
     }
+
+    /// Proves what restores brought of an item into another program. Asked whatever became of its files.
+    fn prove_brought(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
+        let _ = (item, ground, row);
+    }
 }
 
 /// The content that goes into a trunk in place of a file.

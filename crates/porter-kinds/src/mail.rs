@@ -194,8 +194,11 @@ impl Kind for Mail {
         into::land(items, ground, changes);
     }
 
-    fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
+    fn prove_brought(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
         into::prove(item, ground, row);
+    }
+
+    fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
         if item.parts.iter().any(|part| part.name == PROFILE_PART) {
             return profiles::proof::prove(item, ground, keeper_of, row);
         }

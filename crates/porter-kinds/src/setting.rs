@@ -1,5 +1,6 @@
 //! Settings as items: the system's facts about them go into the trunk.
 
+mod account_pictures;
 mod host_names;
 mod on_account_service;
 mod on_desktop;
@@ -54,6 +55,7 @@ impl Kind for Settings {
             on_desktop::land(item, ground, changes);
             host_names::land(item, ground, changes);
             shared_folders::land(item, ground, changes);
+            account_pictures::land(item, ground, changes);
         }
         wifi_networks::land(items, ground, changes);
     }

@@ -4,6 +4,7 @@
 //! before back if the control still has the value after.
 
 pub mod account;
+pub mod account_picture;
 pub mod printing;
 pub mod registry_key;
 pub mod registry_value;

@@ -2,6 +2,7 @@
 
 use super::control::Control;
 use super::control::account::Accounts;
+use super::control::account_picture::AccountPictures;
 use super::control::printing::{PrintQueues, UsualPrinter};
 use super::control::registry_key::RegistryKeys;
 use super::control::registry_value::RegistryValues;
@@ -19,6 +20,7 @@ pub static BUILT_IN: &[&dyn Control] = &[
     &SystemSettings,
     &SharedFolders,
     &WifiNetworks,
+    &AccountPictures,
 ];
 
 /// The one of that name.

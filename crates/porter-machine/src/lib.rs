@@ -4,6 +4,7 @@
 //! folders are which place on which system stands in [`layout`].
 
 pub mod account;
+pub mod account_picture;
 pub mod computer_name;
 pub mod control;
 pub mod controls;

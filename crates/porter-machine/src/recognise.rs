@@ -11,7 +11,7 @@ use super::people::{People, find_accounts};
 use super::program::{self, Program};
 use super::registry;
 use super::{Machine, PlaceState};
-use super::{hosts, linux, macos, shared_folder, wifi};
+use super::{account_picture, hosts, linux, macos, shared_folder, wifi};
 use porter_names::RelativePath;
 use porter_source::{Listed, ReadError, Volume};
 use porter_trunk::SystemLabel;
@@ -77,7 +77,13 @@ pub fn recognise_with(
         (None, Family::Drive) => (SystemFacts::default(), Vec::new()),
         (None, Family::Windows) => registry::hives::facts_of(&*volume, &mut looker, layout),
     };
-    let People { accounts, not_people, without_folder } = find_accounts(&mut looker, layout, &facts);
+    let People { mut accounts, not_people, without_folder } = find_accounts(&mut looker, layout, &facts);
+    if layout.family == Family::Windows {
+        for account in &mut accounts {
+            let sid = account.identifier.as_deref().unwrap_or_default();
+            account.settings.extend(account_picture::setting(&*volume, &mut looker, sid));
+        }
+    }
     let mut programs = facts.programs;
     for account in &facts.accounts {
         let owner = accounts

@@ -150,6 +150,9 @@ struct MeaningProof<'a> {
 impl MeaningProof<'_> {
     fn prove(&mut self, item: &TrunkItem, row: &mut ItemReceipt, whose: Whose) {
         let owned = self.ground.catalogue.rule_of(item).zip(self.ground.account_of(item));
+        for kind in self.kinds.all().filter(|kind| kind.has(item)) {
+            kind.prove_brought(item, self.ground, row);
+        }
         if item.parts.is_empty() || whose.is_the_trunks() {
             for kind in self.kinds.all().filter(|kind| kind.has(item)) {
                 kind.prove(item, self.ground, row);

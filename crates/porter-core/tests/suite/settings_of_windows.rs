@@ -4,6 +4,7 @@
 use porter_demo::{DemoSize, build_loft_pc, build_tidewater};
 use porter_hive::write::{Heading, Version, to_bytes};
 use porter_hive::{Hive, KeyTree, ValueKind};
+use porter_machine::SettingKind;
 use porter_machine::registry::KeyValues;
 use porter_machine::setting::windows::list::{ALL, called, names};
 use porter_machine::setting::windows::own::Own;
@@ -36,7 +37,7 @@ fn read(tree: &KeyTree) -> BTreeMap<String, Facts> {
     let own = Own::new(&root);
     ALL.iter()
         .flat_map(|setting| setting.read(&own))
-        .filter(|setting| !setting.facts.is_empty())
+        .filter(|setting| setting.kind == SettingKind::Setting && !setting.facts.is_empty())
         .map(|setting| (setting.id, setting.facts))
         .collect()
 }

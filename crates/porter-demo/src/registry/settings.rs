@@ -1,6 +1,6 @@
 //! Settings and printers in the demo's registries.
 
-use porter_hive::KeyTree;
+use porter_hive::{KeyTree, ValueKind};
 
 /// The folder in the driver store of the driver of each printer on the network.
 pub const PACKAGE: &str = "sail200.inf_amd64_0c4f2d9a7b31e865";
@@ -116,6 +116,11 @@ pub(super) fn of_machine(software: &mut KeyTree, control: &mut KeyTree, version:
             .set_text("Port", &port)
             .set_text("Printer Driver", printer.driver);
         if let Port::Network(address) = printer.port {
+            print.key(&format!("Printers\\{}", printer.name)).set(
+                "Default DevMode",
+                ValueKind::Bytes,
+                two_sided_a4(),
+            );
             let inf = format!("C:\\Windows\\System32\\DriverStore\\FileRepository\\{PACKAGE}\\sail200.inf");
             control
                 .key(&format!("Print\\Environments\\Windows x64\\Drivers\\Version-3\\{}", printer.driver))
@@ -132,4 +137,15 @@ pub(super) fn of_machine(software: &mut KeyTree, control: &mut KeyTree, version:
                 .set_number("PortNumber", 9100);
         }
     }
+}
+
+/// What a printer does of itself: A4, on both sides, and once (`DEVMODEW` of `wingdi.h`, 220 bytes).
+fn two_sided_a4() -> Vec<u8> {
+    let mut mode = vec![0; 220];
+    // Version, length, fields, direction, paper, copies, colour, sides.
+    let rows = [(64, 0x401), (68, 220), (72, 0x1903), (76, 1), (78, 9), (86, 1), (92, 2), (94, 2)];
+    for (at, value) in rows {
+        mode[at..at + 2].copy_from_slice(&u16::to_le_bytes(value));
+    }
+    mode
 }

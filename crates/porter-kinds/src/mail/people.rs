@@ -32,7 +32,7 @@ impl Kind for People {
         into::land(items, ground, changes);
     }
 
-    fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
+    fn prove_brought(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
         into::prove(item, ground, row);
     }
 }

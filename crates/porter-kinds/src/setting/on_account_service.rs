@@ -72,11 +72,13 @@ pub(super) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes)
 }
 
 /// The picture that the setting names, from the trunk.
-fn picture(item: &TrunkItem, ground: &Ground<'_>) -> Option<Vec<u8>> {
+pub(super) fn picture(item: &TrunkItem, ground: &Ground<'_>) -> Option<Vec<u8>> {
     let wanted = item.facts.get(BLAKE3)?;
     let mut entries = ground.trunk.entries().ok()?.flatten();
     let entry = entries.find(|entry| {
-        entry.item == FILES
+        let is_of_pictures =
+            || entry.address.path.to_string().replace('\\', "/").contains("AccountPictures/");
+        (entry.item == FILES || is_of_pictures())
             && matches!(&entry.content, Content::File { hash, .. } if hash.to_string() == *wanted)
     })?;
     trunk_file::read(ground.trunk, &entry, LARGEST_PICTURE_IN_BYTES)

@@ -279,7 +279,8 @@ fn brought_to(program: &str, new: &str, home: &str) -> (Workbench, Vec<String>) 
 #[test]
 fn evolution_finds_an_account_a_calendar_and_tasks_of_their_own() {
     let (bench, files) = brought_to("evolution", "LINUX", "home/odile");
-    let mark = files.iter().find_map(|file| file.split_once("porter-")?.1.get(..8)).unwrap();
+    let of_events = files.iter().find(|file| file.ends_with("-events.source")).unwrap();
+    let mark = of_events.split_once("porter-").unwrap().1.split_once('-').unwrap().0;
     let of = |kind: &str| format!(".config/evolution/sources/porter-{mark}-{kind}.source");
     for kind in ["mail", "events", "tasks"] {
         assert!(files.contains(&of(kind)), "{kind} in {files:?}");

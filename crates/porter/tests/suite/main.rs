@@ -47,6 +47,7 @@ mod mail_programs;
 mod moving_ground;
 mod networks;
 mod new_folders;
+mod pictures;
 mod placing;
 #[cfg(unix)]
 mod printers;

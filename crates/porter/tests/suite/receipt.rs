@@ -141,6 +141,7 @@ fn each_code_of_a_receipt_has_words_and_nothing_in_it_steers_a_terminal() {
         "now": {evil: evil}, "left": {"code": "medium", "detail": evil}, "folder": evil, "journal": evil, "path": evil,
         "what": evil, "detail": evil, "account": evil, "place": evil, "title": evil, "has": evil, "installed": evil,
         "name": evil, "file": evil, "why": evil, "problem": evil, "target": evil, "driver": evil,
+        "then": {evil: evil}, "into": evil,
     });
     receipt["machine"] = serde_json::json!({"name": evil, "system": receipt["trunk"]["machine"]["system"]});
     receipt["accounts"] = serde_json::json!([{"old": "odile", "new": evil}]);

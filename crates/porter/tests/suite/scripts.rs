@@ -19,7 +19,6 @@ fn a_script_of_powershell_has_each_command_once_in_its_section() {
     for line in [
         "[Environment]::SetEnvironmentVariable('KITECAD_LICENCE', '27000@LOFT-PC', 'Machine')",
         "if ($env:USERNAME -eq 'odile') {",
-        "rundll32 printui.dll,PrintUIEntry /in /n '\\\\TIDEHOUSE\\Plans A1'",
         "if (-not (Get-Printer -Name 'Front desk' -ErrorAction SilentlyContinue)) { Add-Printer -Name 'Front desk' \
          -DriverName 'Ropewalk Laser 200' -PortName 'IP_192.0.2.20' }",
     ] {
@@ -27,8 +26,10 @@ fn a_script_of_powershell_has_each_command_once_in_its_section() {
     }
     // Everybody's first: a person's printer needs its port.
     assert!(script.find("Add-Printer ").unwrap() < script.find("$env:USERNAME").unwrap());
-    // Settings that landed are nothing to type.
-    assert!(!script.contains("reg add") && !script.contains("net use"), "{script}");
+    // Settings that landed are nothing to type, nor is a printer of a server.
+    for set in ["reg add", "net use", "PrintUIEntry /in"] {
+        assert!(!script.contains(set), "{set} in {script}");
+    }
     // The receipt stays one document, and a script of another system is refused.
     bench.porter(&["check", "trunk", "TIDEWATER", "--json", "-", "--script", "again.ps1"]).json();
     assert_eq!(bench.read("again.ps1"), script);

@@ -3,6 +3,7 @@
 
 use crate::workbench::Workbench;
 use porter_demo::{DemoSize, build_windsock};
+use porter_formats::gvdb::{Table, Variant};
 use porter_hive::{Hive, ValueKind};
 use serde_json::Value;
 use std::fs;
@@ -68,6 +69,65 @@ fn settings_land_as_their_types_and_meanings_are_and_an_undo_takes_them_back() {
     );
     bench.porter(&["undo", "TIDEWATER", "--yes", "--quiet"]).with_status(0);
     assert!(fs::read(bench.path(HIVE)).unwrap() == before, "the registry is as it was");
+}
+
+/// Schemas of a desktop with mouse, picture, keyboard and hidden files, and without dark colours: made by
+/// `glib-compile-schemas`.
+const SCHEMAS: &[u8] = include_bytes!("../data/gschemas.compiled");
+
+#[test]
+fn settings_of_a_windows_come_to_the_desktop_of_a_linux_as_far_as_it_knows_them() {
+    let bench = Workbench::with_trunk();
+    bench.write("LINUX/etc/os-release", "PRETTY_NAME=\"Kite Linux 3\"\n");
+    bench.write("LINUX/etc/passwd", "odile:x:1000:1000::/home/odile:/bin/sh\n");
+    bench.write("LINUX/usr/share/glib-2.0/schemas/gschemas.compiled", SCHEMAS);
+    let clock = ("/org/gnome/desktop/interface/clock-format".to_owned(), Variant::text("24h"));
+    let own = Table { variants: [clock.clone()].into(), ..Table::default() }.to_bytes();
+    let file = "LINUX/home/odile/.config/dconf/user";
+    bench.write(file, &own);
+    let only = ["--only", "odile/setting/*", "--only", "odile/folder/pictures"];
+    bench.porter(&[&["restore", "trunk", "LINUX", "--yes", "--quiet"], &only[..]].concat());
+    let keys = Table::from_bytes(&fs::read(bench.path(file)).unwrap()).unwrap().variants;
+    assert_eq!(keys.get(&clock.0), Some(&clock.1), "what is there stays");
+    let key = |name: &str| keys.get(name);
+    let mouse = key("/org/gnome/desktop/peripherals/mouse/left-handed").and_then(Variant::as_boolean);
+    let picture = key("/org/gnome/desktop/background/picture-uri").and_then(Variant::as_text);
+    let layouts = key("/org/gnome/desktop/input-sources/sources").and_then(Variant::as_pairs).unwrap();
+    assert_eq!(mouse, Some(true));
+    assert_eq!(picture, Some("file:///home/odile/Pictures/2012/IMG_0000.png"));
+    assert_eq!(layouts[0], ("xkb".to_owned(), "gb".to_owned()));
+    assert!(key("/org/gnome/desktop/interface/color-scheme").is_none(), "it knows no dark colours");
+
+    let check = [&["check", "trunk", "LINUX", "--json", "-"], &only[..]].concat();
+    let rows = settings_of(&bench.porter(&check).json(), "odile");
+    let verdict = |id: &str| rows.iter().find(|row| row.0 == id).map(|row| (row.1.as_str(), row.2.as_str()));
+    assert_eq!(verdict("keyboard"), Some(("landed", "")));
+    assert_eq!(verdict("wallpaper"), Some(("landed", "")));
+    assert_eq!(verdict("mouse"), Some(("landed", "not-known-there")), "its wheel means nothing there");
+    assert_eq!(verdict("look"), Some(("kept_in_trunk", "set-by-hand")));
+    bench.porter(&["undo", "LINUX", "--yes", "--quiet"]).with_status(0);
+    assert!(fs::read(bench.path(file)).unwrap() == own, "the desktop is as it was");
+}
+
+#[test]
+fn printers_of_servers_are_entered_for_the_person_and_the_usual_one_with_them() {
+    let bench = Workbench::with_trunk();
+    bench
+        .porter(&["restore", "trunk", "TIDEWATER", "--yes", "--quiet", "--only", "odile/printer/*"])
+        .with_status(0);
+    let connection = "Printers\\Connections\\,,TIDEHOUSE,Plans A1";
+    assert_eq!(text(&bench, connection, "Server").as_deref(), Some("\\\\TIDEHOUSE"));
+    assert_eq!(value(&bench, connection, "LocalConnection"), Some((ValueKind::Number, vec![1, 0, 0, 0])));
+    let check = ["check", "trunk", "TIDEWATER", "--only", "odile/printer/*", "--json", "-"];
+    let receipt = bench.porter(&check).with_status(0).json();
+    let printer = receipt["items"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|item| item["kind"] == "printer" && item["account"] == "odile");
+    assert_eq!(printer.unwrap()["verdict"], "landed", "{printer:?}");
+    bench.porter(&["undo", "TIDEWATER", "--yes", "--quiet"]).with_status(0);
+    assert_eq!(text(&bench, connection, "Server"), None);
 }
 
 #[test]
