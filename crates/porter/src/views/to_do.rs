@@ -1,14 +1,16 @@
 //! The tasks left before a machine is handed over: by person, in the order of work.
 
+use super::kinds::setting::new_system;
 use super::kinds::words_of;
 use super::numbers::{count, counted};
 use super::task::Task;
 use crate::paths::quoted_id;
+use porter_kinds::crossing::old_paths::as_written;
 use porter_kinds::receipt::{ItemReceipt, PASSWORDS, Reason, Receipt, Verdict};
 use porter_machine::layout::Family;
 use porter_names::screen::on_screen;
 use porter_trunk::TrunkProgram;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// The tasks in order: programs first, because the others depend on them; then each person's things, mail
 /// before all others and these in the order of the trunk; then everybody's. A person's tasks on the old
@@ -22,7 +24,8 @@ pub(crate) fn tasks(receipt: &Receipt) -> Vec<Task> {
     let (set_by_hand, others): (Vec<Task>, Vec<Task>) =
         receipt.items.iter().flat_map(of_kinds).partition(|task| task.was_and_now.is_some());
     let kept = receipt.items.iter().filter_map(of_kept);
-    let waiting = receipt.items.iter().flat_map(to_import);
+    let system = new_system(receipt);
+    let waiting = receipt.items.iter().flat_map(|item| to_import(item, system));
     let mut tasks: Vec<Task> = others.into_iter().chain(waiting).chain(kept).chain(set_by_hand).collect();
     let people: Vec<Option<&str>> = receipt.items.iter().map(|item| item.account.as_deref()).collect();
     let rank = |task: &Task| {
@@ -33,15 +36,20 @@ pub(crate) fn tasks(receipt: &Receipt) -> Vec<Task> {
     programs(receipt).into_iter().chain(tasks).collect()
 }
 
-/// Letters, people and days that a person has a program import.
-fn to_import(item: &ItemReceipt) -> impl Iterator<Item = Task> {
-    item.findings.iter().filter_map(|finding| {
-        let Reason::LettersWait { into } = &finding.reason else { return None };
-        let at = on_screen(finding.path.to_string().as_bytes());
+/// Letters, people and days that a person has a program import: once for each folder that they wait in.
+fn to_import(item: &ItemReceipt, system: Family) -> Vec<Task> {
+    let mut places = BTreeSet::new();
+    for finding in &item.findings {
+        if let Reason::LettersWait { into } = &finding.reason {
+            places.insert((into, as_written(system, &finding.path)));
+        }
+    }
+    let task = |(into, at): (&String, String)| {
         let how = super::words::how_to_import(into);
-        let how = format!("It waits in \u{201c}{at}\u{201d}. {how}");
-        Some(Task { how, topic: Some("Mail"), ..Task::about(item) })
-    })
+        let how = format!("It waits in \u{201c}{}\u{201d}. {how}", on_screen(at.as_bytes()));
+        Task { how, topic: Some("Mail"), ..Task::about(item) }
+    };
+    places.into_iter().map(task).collect()
 }
 
 /// All that the new machine lacks is one thing to do: nobody installs one program at a time.
@@ -107,7 +115,10 @@ fn of_kept(item: &ItemReceipt) -> Option<Task> {
     if item.verdict != Verdict::KeptInTrunk || is_told {
         return None;
     }
+    // All of its letters are in another program by now.
+    let has_come = !item.letters.is_empty() && item.letters.iter().all(|row| row.found == row.there_now);
     let how = item.findings.iter().find_map(|finding| match &finding.reason {
+        Reason::NoSuchProgram { .. } if has_come => None,
         Reason::NoSuchProgram { .. } => Some(format!(
             "nothing on this system reads it: take it out with `porter take TRUNK {id} FOLDER` and import it, or land its files in the documents \
              with --land-held {id}",

@@ -563,6 +563,7 @@ pub(crate) fn how_to_import(program: &str) -> String {
             "Open a folder in Outlook, and drag the files of its folder there into it. Contacts.csv is imported by \
              File, Open & Export, Import/Export; a calendar is opened by a double click."
         }
+        "Evolution" => "In Evolution: File, Import, and choose Contacts.vcf; all else is there already.",
         _ => "Import it there: File, Import, and choose the file.",
     }
     .to_owned()
