@@ -1,5 +1,5 @@
-//! Tables of GVariants in a file (`gvdb-format.h` of GLib and dconf): a person's settings of a desktop, and the
-//! schemas that desktops have for them.
+//! Tables of GVariants in a file (`gvdb-format.h` of GLib and dconf): a person's settings of a desktop, and
+//! the schemas that desktops have for them.
 //!
 //! A key's name is its own part behind that of its parent. Numbers are little-endian; the files of machines
 //! that have them otherwise are not read.
@@ -11,7 +11,7 @@ const FORMAT: &str = "a table of GVariants";
 const MARK: &[u8; 8] = b"GVariant";
 const HEADER_IN_BYTES: usize = 24;
 const ITEM_IN_BYTES: usize = 24;
-/// Of a key without a parent.
+/// Stands for the parent of a key that has none.
 const NO_PARENT: u32 = u32::MAX;
 /// No desktop has more keys, or tables within tables within tables.
 const MOST_ITEMS: usize = 200_000;

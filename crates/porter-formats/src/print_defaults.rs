@@ -1,4 +1,5 @@
-//! What a printer does with a page unless somebody says otherwise: paper, sides, direction, colour, copies.
+//! The defaults of a printer, for pages of which nobody says otherwise: paper, sides, direction, colour,
+//! copies.
 //!
 //! Windows keeps it in a `DEVMODEW` (`wingdi.h`), whose further part is the driver's own and fits no other
 //! driver. CUPS has options: of a description (`PageSize`, `Duplex`, `ColorModel`), or of IPP (RFC 8011,
@@ -6,7 +7,7 @@
 
 use crate::FormatError;
 
-/// See the module. What is not said stays as the printer has it.
+/// See the module. A field without a value stays as the printer has it.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct PrintDefaults {
     /// The size of the paper.
@@ -135,7 +136,7 @@ const COPIES_FACT: &str = "copies";
 pub const FACTS: [&str; 5] = [PAPER_FACT, SIDES_FACT, DIRECTION_FACT, COLOUR_FACT, COPIES_FACT];
 
 impl PrintDefaults {
-    /// Of a `DEVMODEW`. Values that its fields do not announce, and those of the driver's own, are left out.
+    /// Reads a `DEVMODEW`, without values that its fields do not announce, and those of the driver's own.
     pub fn from_devmode(bytes: &[u8]) -> Result<Self, FormatError> {
         let damaged = |detail: &str| FormatError::damaged("a DEVMODE", detail);
         let number = |at: usize| {
@@ -183,7 +184,8 @@ impl PrintDefaults {
         true
     }
 
-    /// As facts of a printer. What a printer does of itself is none: one side, upright, in colour, once.
+    /// Tells them as facts of a printer. One side, upright, in colour and once are none: a printer does so
+    /// anyway.
     pub fn facts(&self) -> Vec<(&'static str, String)> {
         let facts = [
             (PAPER_FACT, self.paper.map(|paper| paper.row().1.to_owned())),
@@ -198,7 +200,7 @@ impl PrintDefaults {
         facts.into_iter().filter_map(|(name, value)| Some((name, value?))).collect()
     }
 
-    /// The same the other way. What is no fact is left as the new printer has it.
+    /// The same the other way. A fact that is missing leaves it as the new printer has it.
     pub fn from_facts<'f>(fact: impl Fn(&str) -> Option<&'f str>) -> Self {
         Self {
             paper: fact(PAPER_FACT).and_then(Paper::of_name),
@@ -227,7 +229,7 @@ impl PrintDefaults {
         options.into_iter().filter_map(|(name, value)| Some((name.to_owned(), value?))).collect()
     }
 
-    /// Of options of CUPS, by the names of IPP or those that most descriptions have.
+    /// Reads options of CUPS, by the names of IPP or those that most descriptions have.
     pub fn from_options(options: &[(String, String)]) -> Self {
         let option = |names: &[&str]| {
             let found = options.iter().find(|(name, _)| names.contains(&name.as_str()));
@@ -283,7 +285,7 @@ mod tests {
         assert!(wanted.enter(&mut bytes));
         assert_eq!(PrintDefaults::from_devmode(&bytes).unwrap(), wanted);
         assert!(bytes[220..].iter().all(|byte| *byte == 0xaa), "the driver's own part is the driver's");
-        // What nobody says stays.
+        // The rest stays.
         assert!(PrintDefaults::default().enter(&mut bytes));
         assert_eq!(PrintDefaults::from_devmode(&bytes).unwrap(), wanted);
     }

@@ -99,7 +99,7 @@ pub struct SetControl {
 }
 
 impl SetControl {
-    /// Something that is nobody's in particular.
+    /// For the whole machine, and without a password.
     pub fn new(
         item: &str,
         control: &'static dyn Control,

@@ -38,7 +38,7 @@ pub fn is_wine() -> bool {
     function("ntdll.dll", "wine_get_version").is_some()
 }
 
-/// What a call says that gives an error's number, or is not there; `doing` is its name.
+/// The result of a call that gives an error's number, or is not there; `doing` is its name.
 pub fn done(doing: &str, code: Option<u32>) -> io::Result<()> {
     match code {
         Some(0) => Ok(()),

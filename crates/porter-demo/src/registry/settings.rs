@@ -139,7 +139,7 @@ pub(super) fn of_machine(software: &mut KeyTree, control: &mut KeyTree, version:
     }
 }
 
-/// What a printer does of itself: A4, on both sides, and once (`DEVMODEW` of `wingdi.h`, 220 bytes).
+/// The defaults of a printer: A4, on both sides, and once (`DEVMODEW` of `wingdi.h`, 220 bytes).
 fn two_sided_a4() -> Vec<u8> {
     let mut mode = vec![0; 220];
     // Version, length, fields, direction, paper, copies, colour, sides.

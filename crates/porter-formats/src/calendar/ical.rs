@@ -2,7 +2,7 @@
 
 use super::entry::{Answer, Entry, Guest, OfKind, Reminder, Role, Secrecy};
 use super::moment::{Moment, clock, day, utc, value_of};
-use super::part::PartKind;
+use super::part_kind::PartKind;
 use super::recurrence::End;
 use super::zone::Zone;
 use crate::content_lines::{ContentLines, parameter};

@@ -1,6 +1,7 @@
 //! Two calendars (RFC 5545) as one text.
 
-use super::part::{PartKind, WrittenCalendar};
+use super::part::WrittenCalendar;
+use super::part_kind::PartKind;
 
 const BEGIN: &str = "BEGIN:";
 const END: &str = "END:VCALENDAR";

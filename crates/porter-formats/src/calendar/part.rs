@@ -1,51 +1,14 @@
-//! Events, tasks and notes of work on their way into a calendar: made of what a program knows, or as another calendar has
-//! them.
+//! Events, tasks and notes of work on their way into a calendar: made of what a program knows, or as another
+//! calendar has them.
 
-use super::entry::{Entry, OfKind};
+use super::entry::Entry;
 use super::ical::{begin, end, write_entries};
+use super::part_kind::PartKind;
 use crate::content_lines::ContentLine;
 use std::collections::{HashMap, HashSet};
 
 /// The part that is a zone.
 const ZONE: &str = "VTIMEZONE";
-
-/// The kinds of parts.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash)]
-pub enum PartKind {
-    /// An event.
-    #[default]
-    Event,
-    /// A task.
-    Task,
-    /// A note of work.
-    Journal,
-}
-
-impl PartKind {
-    const ALL: [Self; 3] = [Self::Event, Self::Task, Self::Journal];
-
-    /// Its name in iCalendar.
-    pub(super) fn name(self) -> &'static str {
-        match self {
-            Self::Event => "VEVENT",
-            Self::Task => "VTODO",
-            Self::Journal => "VJOURNAL",
-        }
-    }
-
-    fn called(name: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|kind| kind.name() == name)
-    }
-
-    /// The kind of an entry.
-    pub fn of(entry: &Entry) -> Self {
-        match entry.of_kind {
-            OfKind::Event { .. } => Self::Event,
-            OfKind::Task { .. } => Self::Task,
-            OfKind::Journal { .. } => Self::Journal,
-        }
-    }
-}
 
 /// An event, a task, or a note of work.
 #[derive(Debug, Clone, PartialEq)]

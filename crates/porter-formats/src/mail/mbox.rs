@@ -110,8 +110,8 @@ pub(super) fn is_envelope(line: &[u8]) -> bool {
     }
 }
 
-/// The flags, as Mozilla numbers them, of `X-Mozilla-Status: 0001`, of `X-Evolution: 0000001f-0010`, or of the
-/// `Status: RO` of other programs.
+/// The flags, as Mozilla numbers them, of `X-Mozilla-Status: 0001`, of `X-Evolution: 0000001f-0010`, or of
+/// the `Status: RO` of other programs.
 pub(super) fn status_in(line: &[u8]) -> Option<u32> {
     let colon = memchr(b':', line)?;
     let value = line[colon + 1..].trim_ascii();

@@ -1,5 +1,5 @@
-//! Mail of whatever program, brought to another one on the new machine, behind what is there, and nothing twice:
-//! into the local folders of the profile of Mozilla's that opens by default, or elsewhere.
+//! Mail of whatever program, brought to another one on the new machine, behind what is there, and nothing
+//! twice: into the local folders of the profile of Mozilla's that opens by default, or elsewhere.
 //!
 //! - `programs`: the others, `elsewhere`: how mail comes to them, and `evolution`: the files of one of them;
 //! - `staging`: the letters of an item on their way, folder by folder, into mailboxes that wait;
@@ -60,7 +60,7 @@ pub(super) fn land(items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Chan
         .iter()
         .filter(|item| (item.kind == MAIL || is_of_people(item)) && (has_letters(item) || has_things(item)))
     {
-        // What lands in the program's own form has its letters with it.
+        // An item that lands in the program's own form has its letters with it.
         let comes_whole = item.rule.as_deref().is_some_and(is_own) && changes.refused(&item.id).is_none();
         let Some(account) = ground.account_of(item).filter(|_| !comes_whole) else { continue };
         let (title, brought) = match (rule, other) {

@@ -110,7 +110,8 @@ fn holds_people(path: &RelativePath) -> bool {
     path.steps().count() == 1 && may_hold_people(&name)
 }
 
-/// The events, tasks or notes of work of an item: in Outlook's files, in calendars (`.ics`), and in a profile's database.
+/// The events, tasks or notes of work of an item: in Outlook's files, in calendars (`.ics`), and in a
+/// profile's database.
 pub fn entries(
     trunk: &dyn Trunk,
     item: &TrunkItem,

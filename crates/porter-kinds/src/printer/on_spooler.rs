@@ -62,7 +62,7 @@ fn facts_of(item: &TrunkItem, ground: &Ground<'_>, drivers: &[String], ports: &[
     Some(facts)
 }
 
-/// What the printer did with a page of itself, as a Windows tells of it.
+/// The defaults of a printer, as a Windows tells of them.
 pub(super) fn defaults_of(item: &TrunkItem, ground: &Ground<'_>) -> Facts {
     let is_of_cups = Family::from_name(&ground.label().machine.system.family).is_some_and(Family::has_cups);
     let defaults = match Queue::from_facts(&item.facts) {

@@ -119,7 +119,7 @@ pub enum Reason {
     },
     /// A printer is there, and does with a page of itself what the new machine says.
     PrinterDefaultsStay {
-        /// What the old one did, where it differs: paper, sides, direction, colour, copies.
+        /// The old one's, where they differ: paper, sides, direction, colour, copies.
         then: BTreeMap<String, String>,
     },
     /// A network is known, and somebody types its password when it is first joined.

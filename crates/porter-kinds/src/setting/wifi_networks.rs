@@ -1,5 +1,5 @@
-//! Wi-Fi networks: each becomes one of the new system's own, made of what the old machine's file says. Nothing
-//! else of that file comes: a connection may name programs, people and cards.
+//! Wi-Fi networks: each becomes one of the new system's own, made of what the old machine's file says.
+//! Nothing else of that file comes: a connection may name programs, people and cards.
 //!
 //! A Linux with NetworkManager gets a key file for each, a Windows that runs gets a profile.
 

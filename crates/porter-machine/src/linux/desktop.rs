@@ -1,8 +1,8 @@
-//! A person's settings of a desktop around GNOME: keys of dconf, in one file of the person's home. What they
-//! are called on a desktop stands in its schemas, which are compiled into one file of the system.
+//! A person's settings of a desktop around GNOME: keys of dconf, in one file of the person's home. The
+//! system's schemas, which are compiled into one file, say which keys its desktops know.
 //!
-//! A session that runs reads the file when somebody signs in, and its service reads it anew before each
-//! change, so that none is lost.
+//! A session reads the file when somebody signs in. Its service reads it again before each change: none is
+//! lost.
 
 use crate::keyboard_layout;
 use crate::setting::Setting;
@@ -71,8 +71,8 @@ pub(super) fn settings(volume: &dyn Volume, home: &RelativePath) -> Vec<Setting>
     .collect()
 }
 
-/// What a person's setting of a Windows is on a desktop, by the facts that it has there. `follow` leads from an
-/// old path to the new one. Nothing where it is the desktop's own way anyway, or where no desktop knows it.
+/// The facts that a person's setting of a Windows has on a desktop. `follow` leads from an old path to the
+/// new one. None where it is the desktop's own way anyway, or where no desktop knows it.
 pub fn meaning(setting: &str, facts: &Facts, follow: impl Fn(&str) -> Option<String>) -> Facts {
     let fact = |name: &str| facts.get(name).map(String::as_str);
     let is = |(id, name, value): (&str, &'static str, &str)| {
@@ -214,7 +214,7 @@ mod tests {
         assert_eq!(read[3].facts["file"], "/home/odile/Über kite.jpg");
         assert_eq!(read[4].facts["layouts"], "gb,us(intl)");
 
-        // What a desktop does anyway, what it cannot, and a file that nobody understands.
+        // A desktop does the first anyway, and cannot do the others.
         for (id, then) in [
             ("mouse", facts(&[("swap-buttons", "0"), ("wheel-lines", "5")])),
             ("keyboard", facts(&[("windows-layouts", "00000809 0000ffff")])),

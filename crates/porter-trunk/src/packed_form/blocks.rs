@@ -197,8 +197,8 @@ impl Blocks {
         self.cache.get(number, length_in_bytes, |number| self.read_block(number))
     }
 
-    /// Shows the contents of a block where the system keeps them, with its directory; false if the block has
-    /// to be read. What was seen counts only if this is true.
+    /// Shows the contents of a block where the system keeps them, with its directory. False if the block has
+    /// to be read; then nothing that was seen counts.
     pub(super) fn look_at_block(
         &self,
         number: u32,

@@ -237,7 +237,7 @@ fn people_of_folders_and_programs_of_their_own_come_too() {
     assert_eq!(rows(&report), BTreeSet::from([("contacts odile/folder/contacts".to_owned(), 5, 0, 4, 0)]));
 }
 
-/// What of the old machine's mail comes to a program that has no profile, with the files that are then there.
+/// Brings the old machine's mail to a program that has no profile, and lists the files that are then there.
 fn brought_to(program: &str, new: &str, home: &str) -> (Workbench, Vec<String>) {
     let bench = with_machines();
     if new == "LINUX" {
@@ -295,7 +295,7 @@ fn evolution_finds_an_account_a_calendar_and_tasks_of_their_own() {
     let receipt = bench.porter(&["check", "trunk", "LINUX"]).with_status(0).out;
     assert!(receipt.contains("File, Import"), "{receipt}");
 
-    // What was there before is the person's, and stays.
+    // An undo takes away all of it.
     bench.porter(&["undo", "LINUX", "--yes", "--quiet"]);
     bench.porter(&["undo", "LINUX", "--yes", "--quiet"]).with_status(0);
     assert!(!bench.path(&format!("LINUX/home/odile/{}", of("mail"))).exists());

@@ -1,5 +1,5 @@
-//! Mail on its way to a program that has no profile of Mozilla's: into files that it finds, or into a folder of
-//! the person's documents, from where the person has it import them.
+//! Mail on its way to a program that has no profile of Mozilla's: into files that it finds, or into a folder
+//! of the person's documents, from where the person has it import them.
 
 use super::evolution::Part;
 use super::present::Present;

@@ -1,12 +1,12 @@
-//! An account, a calendar and a list of tasks of their own in Evolution: each is a key file that says what it is,
-//! and files in a folder of that name (`e-source.h`, `e-source-camel.h` of Evolution's data server). Its
+//! An account, a calendar and a list of tasks of their own in Evolution: each is a key file that says what it
+//! is, and files in a folder of that name (`e-source.h`, `e-source-camel.h` of Evolution's data server). Its
 //! service sees new key files at once, and nothing of what a person has there is touched.
 
 use porter_names::RelativePath;
 
 /// The key files, below a home.
 const SOURCES: &str = ".config/evolution/sources";
-/// What they are about.
+/// The folders of the data, below a home.
 const DATA: &str = ".local/share/evolution";
 
 /// Something that Evolution shows.

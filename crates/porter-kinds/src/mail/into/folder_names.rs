@@ -1,5 +1,6 @@
-//! The files of folders of letters. As programs of Mozilla's and Evolution name them, `Kites` has the letters of a
-//! folder, and `Kites.sbd` the folders in it; where a person picks them, they are `Kites.mbox` and `Kites`.
+//! The files of folders of letters. As programs of Mozilla's and Evolution name them, `Kites` has the letters
+//! of a folder, and `Kites.sbd` the folders in it; where a person picks them, they are `Kites.mbox` and
+//! `Kites`.
 
 use crate::mail::given_names::portable;
 use porter_names::RelativePath;

@@ -27,7 +27,7 @@ pub(super) struct Staging<'s> {
     /// The folder that all others come into; none if they have one already.
     top: Option<&'s str>,
     folders: Vec<Staged>,
-    /// Of letters with files of their own.
+    /// The names of letters with files of their own.
     names: Names,
     /// The mailbox that is written, and which of the folders it is.
     open: Option<(MboxWriter<Counted>, usize)>,

@@ -1,8 +1,8 @@
-//! People, events and tasks on their way into a program: of Mozilla's, as an address book and a calendar of their
-//! own, which its settings name; of others, as files of vCard and iCalendar.
+//! People, events and tasks on their way into a program: of Mozilla's, as an address book and a calendar of
+//! their own, which its settings name; of others, as files of vCard and iCalendar.
 //!
-//! The calendar of Mozilla's programs is a file of iCalendar, too: they read it with all that a calendar can say,
-//! whatever the tables of their own database are this year.
+//! The calendar of Mozilla's programs is a file of iCalendar, too: they read it with all that a calendar can
+//! say, whatever the tables of their own database are this year.
 
 use super::present::Present;
 use crate::bringing::BroughtFile;

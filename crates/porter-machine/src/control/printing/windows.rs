@@ -74,7 +74,7 @@ pub(super) fn set_queue(becomes: &Facts) -> io::Result<()> {
     if added.is_ok() {
         let fact = |name: &str| becomes.get(name).map(String::as_str);
         let defaults = PrintDefaults::from_facts(fact);
-        // What its driver does not take is told by the check: the queue is there without it.
+        // The check tells of those that its driver does not take: the queue is there without them.
         if defaults != PrintDefaults::default() {
             let _ = spooler::set_defaults(name, &defaults);
         }

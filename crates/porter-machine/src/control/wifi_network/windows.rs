@@ -106,7 +106,7 @@ impl Service {
     fn profile(&self, card: &GUID, name: &str) -> io::Result<Option<String>> {
         let name = wide(name);
         let (mut profile, mut flags, mut access) = (null_mut(), WLAN_PROFILE_GET_PLAINTEXT_KEY, 0);
-        // SAFETY: the name ends with a NUL; the call gives a text that ends with one, which is given back once.
+        // SAFETY: the name ends with a NUL; so does the text that the call gives, which is given back once.
         unsafe {
             let code =
                 WlanGetProfile(self.0, card, name.as_ptr(), null(), &mut profile, &mut flags, &mut access);
