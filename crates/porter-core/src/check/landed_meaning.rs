@@ -41,7 +41,9 @@ impl LandedMeaning {
                 landed: now.captured,
             })
             .collect();
-        if !self.on_machine.has_what_it_needs {
+        // Without its program none of it landed, and none of it was to.
+        let has_program = !row.findings.iter().any(|row| matches!(row.reason, Reason::NoSuchProgram { .. }));
+        if !self.on_machine.has_what_it_needs && has_program {
             let was_so = !self.in_trunk.has_what_it_needs;
             row.find(Finding {
                 path: RelativePath::root(),

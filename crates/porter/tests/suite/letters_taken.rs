@@ -185,6 +185,13 @@ fn stores_of_outlook_express_and_letters_of_a_file_each_come_out_the_same_way() 
     assert_eq!(bench.read("files/Letters/00001 Nine.eml"), "Subject: Nine\r\n\r\nnine\r\n");
     let said = bench.porter(&["take", "trunk", documents, "people", "--as", "contacts"]).with_status(3);
     assert!(said.err.contains("torn.msg: it cannot be read"), "{}", said.err);
+    // On a Linux it stays in the trunk, as it should, and lacks nothing there.
+    bench.write("LINUX/etc/os-release", "PRETTY_NAME=\"Kite Linux 3\"\n");
+    bench.write("LINUX/etc/passwd", "bram:x:1000:1000::/home/bram:/bin/sh\n");
+    std::fs::create_dir_all(bench.path("LINUX/home/bram")).unwrap();
+    let only = ["--only", express, "--quiet"];
+    bench.porter(&[&["restore", "trunk", "LINUX", "--yes"], &only[..]].concat()).with_status(0);
+    bench.porter(&[&["check", "trunk", "LINUX"], &only[..]].concat()).with_status(0);
     // A store of which nothing can be read is no item without letters.
     let torn = bench.porter(&["take", "trunk", "bram/folder/desktop", "torn", "--as", "mbox"]).with_status(3);
     assert!(torn.out.contains("torn.dbx: ") && torn.out.contains("Taken: 0 of 0 letters"), "{}", torn.out);
