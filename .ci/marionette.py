@@ -38,6 +38,8 @@ class Marionette:
         self.number = 0
         self.read()
         self.ask("WebDriver:NewSession", {})
+        # Half a minute is not enough beside other work.
+        self.ask("WebDriver:SetTimeouts", {"script": 120000})
         self.ask("Marionette:SetContext", {"value": "chrome"})
 
     def read(self):

@@ -5,7 +5,7 @@
 //! that have them otherwise are not read.
 
 use crate::FormatError;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 const FORMAT: &str = "a table of GVariants";
 const MARK: &[u8; 8] = b"GVariant";
@@ -13,10 +13,12 @@ const HEADER_IN_BYTES: usize = 24;
 const ITEM_IN_BYTES: usize = 24;
 /// Stands for the parent of a key that has none.
 const NO_PARENT: u32 = u32::MAX;
-/// No desktop has more keys, or tables within tables within tables.
-const MOST_ITEMS: usize = 200_000;
+/// No desktop has keys in more folders, longer names, or tables within tables within tables.
 const DEEPEST_KEY: usize = 64;
+const LONGEST_NAME_IN_BYTES: usize = 4096;
 const DEEPEST_TABLE: usize = 4;
+/// A desktop's schemas take three megabytes.
+const LONGEST_IN_BYTES: usize = 16 << 20;
 /// The first word of a table without a bloom filter (`gvdb-builder.c`).
 const NO_BLOOM_FILTER: u32 = 5 << 27;
 
@@ -138,28 +140,30 @@ impl Table {
         if !file.starts_with(MARK) {
             return Err(FormatError::damaged(FORMAT, "its mark is missing"));
         }
+        if file.len() > LONGEST_IN_BYTES {
+            return Err(FormatError::damaged(FORMAT, "it is longer than any"));
+        }
         let damaged = || FormatError::damaged(FORMAT, "it leads out of itself");
         if number(file, 8) != Some(0) {
             return Err(FormatError::damaged(FORMAT, "it is of a later version"));
         }
-        let mut items_left = MOST_ITEMS;
-        read_table(file, file.get(16..24).ok_or_else(damaged)?, 0, &mut items_left).ok_or_else(damaged)
+        // Items, names and values share less than this in a file that a program wrote.
+        let mut left_in_bytes = 16 * file.len();
+        read_table(file, file.get(16..24).ok_or_else(damaged)?, 0, &mut left_in_bytes).ok_or_else(damaged)
     }
 
     /// A file with the variants, as dconf reads it: each `/` in a name ends the name of a folder, which lists
     /// what is in it.
     pub fn to_bytes(&self) -> Vec<u8> {
         // All names, folders too, with the keys that a folder lists.
-        let mut names: BTreeMap<&str, Vec<&str>> = BTreeMap::new();
+        let mut names: BTreeMap<&str, BTreeSet<&str>> = BTreeMap::new();
         for name in self.variants.keys() {
             let mut child = name.as_str();
             names.entry(child).or_default();
             while let Some(folder) = folder_of(child) {
-                let siblings = names.entry(folder).or_default();
-                if siblings.contains(&child) {
+                if !names.entry(folder).or_default().insert(child) {
                     break;
                 }
-                siblings.push(child);
                 child = folder;
             }
         }
@@ -245,7 +249,7 @@ fn pointed<'f>(file: &'f [u8], pointer: &[u8]) -> Option<&'f [u8]> {
     file.get(number(pointer, 0)? as usize..number(pointer, 4)? as usize)
 }
 
-fn read_table(file: &[u8], pointer: &[u8], depth: usize, items_left: &mut usize) -> Option<Table> {
+fn read_table(file: &[u8], pointer: &[u8], depth: usize, left_in_bytes: &mut usize) -> Option<Table> {
     let table = pointed(file, pointer)?;
     // An empty table may have no bytes.
     if table.is_empty() {
@@ -255,41 +259,54 @@ fn read_table(file: &[u8], pointer: &[u8], depth: usize, items_left: &mut usize)
     let buckets = number(table, 4)? as usize;
     let rows = table.get(8_usize.checked_add(bloom_words.checked_add(buckets)?.checked_mul(4)?)?..)?;
     let (rows, _) = rows.as_chunks::<ITEM_IN_BYTES>();
-    *items_left = items_left.checked_sub(rows.len())?;
-    let own_name = |row: &[u8]| {
-        let start = number(row, 8)? as usize;
-        let length = usize::from(u16::from_le_bytes(row.get(12..14)?.try_into().ok()?));
-        std::str::from_utf8(file.get(start..start.checked_add(length)?)?).ok()
-    };
-    let name_of = |row: &[u8]| {
-        let (mut parts, mut row) = (Vec::new(), row);
-        for _ in 0..DEEPEST_KEY {
-            parts.push(own_name(row)?);
-            match number(row, 4)? {
-                NO_PARENT => return Some(parts.into_iter().rev().collect::<String>()),
-                parent => row = rows.get(parent as usize)?,
-            }
-        }
-        None
-    };
+    *left_in_bytes = left_in_bytes.checked_sub(table.len())?;
     let mut read = Table::default();
     for row in rows {
         match row[14] {
             b'v' => {
                 let value = pointed(file, &row[16..])?;
+                *left_in_bytes = left_in_bytes.checked_sub(value.len())?;
                 let nul = value.iter().rposition(|byte| *byte == 0)?;
                 let type_text = std::str::from_utf8(&value[nul + 1..]).ok()?.to_owned();
-                read.variants.insert(name_of(row)?, Variant { type_text, data: value[..nul].to_vec() });
+                read.variants.insert(
+                    name_of(file, rows, row, left_in_bytes)?,
+                    Variant { type_text, data: value[..nul].to_vec() },
+                );
             }
             b'H' if depth < DEEPEST_TABLE => {
-                let within = read_table(file, &row[16..], depth + 1, items_left)?;
-                read.tables.insert(name_of(row)?, within);
+                let within = read_table(file, &row[16..], depth + 1, left_in_bytes)?;
+                read.tables.insert(name_of(file, rows, row, left_in_bytes)?, within);
             }
             // A folder's list, which the names tell as well.
             _ => {}
         }
     }
     Some(read)
+}
+
+/// The name of a row: its own part, behind those of the rows above it.
+fn name_of(
+    file: &[u8],
+    rows: &[[u8; ITEM_IN_BYTES]],
+    row: &[u8; ITEM_IN_BYTES],
+    left_in_bytes: &mut usize,
+) -> Option<String> {
+    let (mut parts, mut row, mut length_in_bytes) = (Vec::new(), row, 0);
+    for _ in 0..DEEPEST_KEY {
+        let start = number(row, 8)? as usize;
+        let length = usize::from(u16::from_le_bytes([row[12], row[13]]));
+        parts.push(std::str::from_utf8(file.get(start..start.checked_add(length)?)?).ok()?);
+        length_in_bytes += length;
+        *left_in_bytes = left_in_bytes.checked_sub(length)?;
+        if length_in_bytes > LONGEST_NAME_IN_BYTES {
+            return None;
+        }
+        match number(row, 4)? {
+            NO_PARENT => return Some(parts.into_iter().rev().collect()),
+            parent => row = rows.get(parent as usize)?,
+        }
+    }
+    None
 }
 
 #[cfg(test)]
