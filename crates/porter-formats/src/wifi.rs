@@ -270,7 +270,8 @@ impl Network {
     }
 }
 
-fn from_hex(digits: &str) -> Option<Vec<u8>> {
+/// The bytes that pairs of hexadecimal digits stand for.
+pub fn from_hex(digits: &str) -> Option<Vec<u8>> {
     let (pairs, []) = digits.as_bytes().as_chunks::<2>() else { return None };
     let digit = |byte: u8| char::from(byte).to_digit(16);
     pairs.iter().map(|[high, low]| Some((digit(*high)? * 16 + digit(*low)?) as u8)).collect()

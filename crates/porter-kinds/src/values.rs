@@ -103,3 +103,16 @@ pub(crate) fn note(row: &mut ItemReceipt, reason: Reason) {
         expected_at: None,
     });
 }
+
+/// Names the facts of a setting that the new system does not know.
+pub(crate) fn tell_of_unknown(names: &[String], row: &mut ItemReceipt) {
+    if !names.is_empty() {
+        row.find(Finding {
+            path: RelativePath::root(),
+            verdict: Verdict::KeptInTrunk,
+            reason: Reason::NotKnownThere { names: names.to_vec() },
+            needs_attention: false,
+            expected_at: None,
+        });
+    }
+}

@@ -40,7 +40,7 @@ use porter_machine::layout::Family;
 use porter_names::RelativePath;
 use porter_source::Volume;
 use porter_trunk::{ContentHash, MeaningCount, Trunk, TrunkItem};
-use staging::{StagedFile, StagedForm, Staging};
+use staging::{AllStaged, StagedFile, StagedForm, Staging};
 use std::fs::File;
 use std::io::{self, Write};
 use std::path::Path;
@@ -223,16 +223,9 @@ impl Making {
             if has_letters { Present::below(volume, &mail_at, go_on) } else { Ok(Present::default()) };
         let present = present.map_err(|error| error.to_string())?;
         let form = StagedForm::Mailboxes(Naming::Program, Marks::Mozilla);
-        let mut staging = Staging::new(aside, &self.choice, present, form, Some(&self.top));
-        let any = has_letters.then(|| mailboxes::visit(trunk, &self.item, aside, &mut staging, go_on));
-        if !go_on() {
-            return Err("stopped".to_owned());
-        }
-        if any.transpose().map_err(|cause| cause.to_string())? == Some(false) {
-            return Err("none of its letters can be read".to_owned());
-        }
-        let mut brought = Brought { flaws: std::mem::take(&mut staging.flaws), ..Brought::default() };
-        let staged = staging.finish().map_err(|cause| cause.to_string())?;
+        let staging = Staging::new(aside, &self.choice, present, form, Some(&self.top));
+        let (staged, flaws) = staged(trunk, &self.item, aside, staging, go_on)?;
+        let mut brought = Brought { flaws, ..Brought::default() };
         brought.files = brought_files(staged.files, volume, &local.at)?;
         brought.letters = staged.letters;
         for letters in &mut brought.letters {
@@ -255,6 +248,25 @@ impl Making {
         }
         Ok(brought)
     }
+}
+
+/// All letters of an item, staged, and what could not be read.
+fn staged(
+    trunk: &dyn Trunk,
+    item: &TrunkItem,
+    aside: &Path,
+    mut staging: Staging<'_>,
+    go_on: &dyn Fn() -> bool,
+) -> Result<(AllStaged, Vec<String>), String> {
+    let any = has_letters(item).then(|| mailboxes::visit(trunk, item, aside, &mut staging, go_on));
+    if !go_on() {
+        return Err("stopped".to_owned());
+    }
+    if any.transpose().map_err(|cause| cause.to_string())? == Some(false) {
+        return Err("none of its letters can be read".to_owned());
+    }
+    let flaws = std::mem::take(&mut staging.flaws);
+    Ok((staging.finish().map_err(|cause| cause.to_string())?, flaws))
 }
 
 /// The files that get their names below `base`: mailboxes with what is there first.

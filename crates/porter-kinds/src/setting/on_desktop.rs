@@ -5,12 +5,12 @@ use super::on_linux_home::edit;
 use crate::changes::Changes;
 use crate::crossing::old_paths::OldPaths;
 use crate::ground::Ground;
-use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
-use crate::values::same_on;
+use crate::receipt::ItemReceipt;
+use crate::values::{same_on, tell_of_unknown};
 use porter_machine::Setting;
 use porter_machine::layout::Family;
 use porter_machine::linux::desktop::{FILE, KnownKeys, meaning, with_setting};
-use porter_names::{Facts, RelativePath};
+use porter_names::Facts;
 use porter_trunk::TrunkItem;
 
 /// A setting as it is to be on the desktop.
@@ -51,15 +51,7 @@ impl<'i> Coming<'i> {
 
     /// Names what of it means nothing on a desktop.
     pub(super) fn tell_of_unknown(&self, row: &mut ItemReceipt) {
-        if !self.unknown.is_empty() {
-            row.find(Finding {
-                path: RelativePath::root(),
-                verdict: Verdict::KeptInTrunk,
-                reason: Reason::NotKnownThere { names: self.unknown.clone() },
-                needs_attention: false,
-                expected_at: None,
-            });
-        }
+        tell_of_unknown(&self.unknown, row);
     }
 }
 

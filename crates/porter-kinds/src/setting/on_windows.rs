@@ -3,9 +3,9 @@
 use crate::changes::Changes;
 use crate::crossing::old_paths::OldPaths;
 use crate::ground::Ground;
-use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
+use crate::receipt::{ItemReceipt, Reason, Verdict};
 use crate::registry_part::source::{self, RegistryTrouble, WithKey};
-use crate::values::same_on;
+use crate::values::{same_on, tell_of_unknown};
 use porter_machine::layout::Family;
 use porter_machine::registry::{KeyValues, RegistryKey};
 use porter_machine::setting::windows::list::called;
@@ -58,18 +58,10 @@ impl<'g> Coming<'g> {
 
     /// Names the facts that the new Windows does not know; if it knows none, the setting did not land.
     pub(super) fn tell_of_unknown(&self, row: &mut ItemReceipt) {
-        if !self.unknown.is_empty() {
-            if self.facts.is_empty() {
-                row.verdict = Verdict::KeptInTrunk;
-            }
-            row.find(Finding {
-                path: RelativePath::root(),
-                verdict: Verdict::KeptInTrunk,
-                reason: Reason::NotKnownThere { names: self.unknown.clone() },
-                needs_attention: false,
-                expected_at: None,
-            });
+        if !self.unknown.is_empty() && self.facts.is_empty() {
+            row.verdict = Verdict::KeptInTrunk;
         }
+        tell_of_unknown(&self.unknown, row);
     }
 }
 

@@ -9,7 +9,7 @@ mod system;
 
 use super::{Control, fact};
 use crate::wifi::{self, shown_ssid};
-use porter_formats::wifi::{Network, Password, Security};
+use porter_formats::wifi::{Network, Password, Security, from_hex};
 use porter_names::Facts;
 use std::io;
 
@@ -52,11 +52,7 @@ pub fn facts(network: &Network) -> Facts {
 /// The network that facts tell of, without a password. The facts of a journal may be anybody's.
 fn network_of(facts: &Facts) -> io::Result<Network> {
     let wrong = || io::Error::new(io::ErrorKind::InvalidData, "these are no facts of a network");
-    let (pairs, rest) = fact(facts, SSID)?.as_bytes().as_chunks::<2>();
-    let digit = |byte: u8| char::from(byte).to_digit(16);
-    let bytes = pairs.iter().map(|[high, low]| Some((digit(*high)? * 16 + digit(*low)?) as u8));
-    let ssid =
-        bytes.collect::<Option<Vec<u8>>>().filter(|ssid| rest.is_empty() && (1..=32).contains(&ssid.len()));
+    let ssid = from_hex(fact(facts, SSID)?).filter(|ssid| (1..=32).contains(&ssid.len()));
     Ok(Network {
         ssid: ssid.ok_or_else(wrong)?,
         security: Security::from_name(fact(facts, wifi::SECURITY)?).ok_or_else(wrong)?,

@@ -6,13 +6,12 @@ use super::present::Present;
 use super::programs::{self, Program, Way};
 use super::staging::Staging;
 use super::things::{self, Beside};
-use super::{brought_files, has_letters};
+use super::{brought_files, staged};
 use crate::bringing::{Bring, Brought, BroughtFile};
 use crate::crossing::old_paths::as_written;
 use crate::ground::Ground;
 use crate::mail::given_names::portable;
 use crate::mail::letter_choice::LetterChoice;
-use crate::mail::mailboxes;
 use crate::profiles::ProfileFolder;
 use crate::receipt::letters_brought::{BroughtKind, LettersBrought};
 use porter_machine::layout::Family;
@@ -94,17 +93,9 @@ impl Making {
     fn make(&self, trunk: &dyn Trunk, aside: &Path, go_on: &dyn Fn() -> bool) -> Result<Brought, String> {
         let letters_at = self.letters_at().ok_or("its path cannot be used")?;
         let present = Present::below(&*self.volume, &letters_at, go_on).map_err(|error| error.to_string())?;
-        let mut staging = Staging::new(aside, &self.choice, present, self.program.form, None);
-        let any =
-            has_letters(&self.item).then(|| mailboxes::visit(trunk, &self.item, aside, &mut staging, go_on));
-        if !go_on() {
-            return Err("stopped".to_owned());
-        }
-        if any.transpose().map_err(|cause| cause.to_string())? == Some(false) {
-            return Err("none of its letters can be read".to_owned());
-        }
-        let mut brought = Brought { flaws: std::mem::take(&mut staging.flaws), ..Brought::default() };
-        let staged = staging.finish().map_err(|cause| cause.to_string())?;
+        let staging = Staging::new(aside, &self.choice, present, self.program.form, None);
+        let (staged, flaws) = staged(trunk, &self.item, aside, staging, go_on)?;
+        let mut brought = Brought { flaws, ..Brought::default() };
         brought.files = brought_files(staged.files, &*self.volume, &letters_at)?;
         brought.letters = staged.letters;
         for row in &mut brought.letters {
