@@ -102,7 +102,9 @@ for (const server of MailServices.accounts.allServers) {
         all.push([server, folder]);
     }
 }
-await new Promise(resolve => Cc["@mozilla.org/timer;1"].createInstance(Ci.nsITimer).initWithCallback({ notify: resolve }, 3000, 0));
+// A timer that nobody holds may be swept away before it rings.
+const timer = Cc["@mozilla.org/timer;1"].createInstance(Ci.nsITimer);
+await new Promise(resolve => timer.initWithCallback({ notify: resolve }, 3000, 0));
 // As they are shown: the file of a folder may have another name.
 const shown = folder => folder.isServer ? [] : [...shown(folder.parent), folder.name];
 const folders = {};
