@@ -33,7 +33,7 @@ pub enum Sides {
     ShortEdge,
 }
 
-/// A size of paper that is known by all these names: a row of [`PAPERS`].
+/// A size of paper, by whatever name it is known: a row of the table below.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Paper(usize);
 
