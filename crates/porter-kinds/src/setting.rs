@@ -65,23 +65,19 @@ impl Kind for Settings {
             return;
         }
         let now = same_on(item, ground.machine, ground.accounts);
-        let is_met = match on_windows::Coming::of(item, ground) {
-            Some(coming) => {
+        let is_met = if let Some(coming) = on_windows::Coming::of(item, ground) {
+            coming.tell_of_unknown(row);
+            coming.is_met(now)
+        } else if let Some(coming) = on_desktop::Coming::of(item, ground) {
+            let is_met = coming.is_met(now);
+            if is_met {
                 coming.tell_of_unknown(row);
-                coming.is_met(now)
             }
-            None => {
-                let desktop = on_desktop::Coming::of(item, ground);
-                let shared = shared_folders::Coming::of(item, ground);
-                if let Some(coming) = desktop.as_ref().filter(|coming| coming.is_met(now)) {
-                    coming.tell_of_unknown(row);
-                }
-                match (desktop, shared) {
-                    (Some(coming), _) => coming.is_met(now),
-                    (None, Some(coming)) => coming.is_met(now),
-                    (None, None) => now.is_some_and(|now| is_met(item, now)),
-                }
-            }
+            is_met
+        } else if let Some(coming) = shared_folders::Coming::of(item, ground) {
+            coming.is_met(now)
+        } else {
+            now.is_some_and(|now| is_met(item, now))
         };
         if !is_met && item.id.ends_with(AUTOSTART) {
             note(row, Reason::ComesWithItsProgram);

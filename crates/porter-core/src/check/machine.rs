@@ -150,14 +150,15 @@ struct MeaningProof<'a> {
 impl MeaningProof<'_> {
     fn prove(&mut self, item: &TrunkItem, row: &mut ItemReceipt, whose: Whose) {
         let owned = self.ground.catalogue.rule_of(item).zip(self.ground.account_of(item));
+        let has_landed = item.parts.is_empty() || whose.is_the_trunks();
         for kind in self.kinds.all().filter(|kind| kind.has(item)) {
+            // What came into another program is proved whatever became of the item's own files.
             kind.prove_brought(item, self.ground, row);
-        }
-        if item.parts.is_empty() || whose.is_the_trunks() {
-            for kind in self.kinds.all().filter(|kind| kind.has(item)) {
+            if has_landed {
                 kind.prove(item, self.ground, row);
             }
-        } else if owned.is_some() {
+        }
+        if !has_landed && owned.is_some() {
             count_nothing(item, row);
         }
         if let Some((rule, account)) = owned {

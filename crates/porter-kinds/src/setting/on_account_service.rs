@@ -12,7 +12,7 @@ use porter_machine::linux::account_service::{
 };
 use porter_machine::small_file;
 use porter_names::RelativePath;
-use porter_trunk::{Content, TrunkItem};
+use porter_trunk::{Content, ContentHash, TrunkItem};
 
 /// The item that holds the files of the old machine's service.
 const FILES: &str = "machine/sign-in/accounts";
@@ -73,13 +73,11 @@ pub(super) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes)
 
 /// The picture that the setting names, from the trunk.
 pub(super) fn picture(item: &TrunkItem, ground: &Ground<'_>) -> Option<Vec<u8>> {
-    let wanted = item.facts.get(BLAKE3)?;
+    let wanted = ContentHash::from_hex(item.facts.get(BLAKE3)?)?;
     let mut entries = ground.trunk.entries().ok()?.flatten();
     let entry = entries.find(|entry| {
-        let is_of_pictures =
-            || entry.address.path.to_string().replace('\\', "/").contains("AccountPictures/");
-        (entry.item == FILES || is_of_pictures())
-            && matches!(&entry.content, Content::File { hash, .. } if hash.to_string() == *wanted)
+        matches!(entry.content, Content::File { hash, .. } if hash == wanted)
+            && (entry.item == FILES || entry.address.path.to_string().contains("AccountPictures/"))
     })?;
     trunk_file::read(ground.trunk, &entry, LARGEST_PICTURE_IN_BYTES)
 }
