@@ -14,6 +14,7 @@ use porter_formats::contacts::{
 };
 use porter_formats::gecko::{extensions, logins, moz_lz4, places, prefs, session};
 use porter_formats::gvdb::{Table, Variant};
+use porter_formats::inf::Inf;
 use porter_formats::ini::Ini;
 use porter_formats::ipp::Message;
 use porter_formats::mail::mapi::letter::Letter;
@@ -427,6 +428,18 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
                 let Ok(defaults) = PrintDefaults::from_devmode(file) else { return };
                 drop((defaults.facts(), PrintDefaults::from_options(&defaults.to_options())));
                 defaults.enter(&mut file.to_vec());
+            },
+        },
+        Format {
+            name: "driver-inf",
+            seeds: text(&[
+                "[Version]\nClass=Printer\nCatalogFile.NTamd64=%c% ; k\n[Manufacturer]\n%m%=R,NTamd64,\\\nNTx86.6.1\n[R.NTamd64]\n\"A \"\"B\"\"\"=S,h\n[R.NTx86.6.1]\n%m%=S\n[Strings]\nm=\"100%%\"\nc=s.cat\n",
+            ]),
+            decode: |file, _| {
+                let Ok(inf) = Inf::from_bytes(file) else { return };
+                for processor in ["x64", "x86", "arm64"] {
+                    drop((inf.models(processor), inf.catalogue(processor), inf.is_of_printers()));
+                }
             },
         },
         Format {

@@ -63,7 +63,12 @@ fn system(tree: &mut Tree) -> io::Result<()> {
         tree.file(&format!("{wifi}/{{{name}}}.xml"), profile.as_bytes())?;
     }
     let package = format!("Windows/System32/DriverStore/FileRepository/{PACKAGE}");
-    tree.file(&format!("{package}/sail200.inf"), b"[Version]\r\nClass=Printer\r\nProvider=\"Ropewalk\"\r\n")?;
+    let inf = "[Version]\r\nSignature=\"$Windows NT$\"\r\nClass=Printer\r\nClassGUID={4D36E979-E325-11CE-BFC1-08002BE10318}\r\n\
+               Provider=%maker%\r\nCatalogFile=sail200.cat\r\nDriverVer=03/14/2017,6.1.0.4\r\n\
+               [Manufacturer]\r\n%maker%=Ropewalk,NTamd64\r\n\
+               [Ropewalk.NTamd64]\r\n\"Ropewalk Laser 200\"=SAIL200,USBPRINT\\RopewalkLaser200\r\n\
+               [SAIL200]\r\nCopyFiles=@sail200.dll\r\n[Strings]\r\nmaker=\"Ropewalk\"\r\n";
+    tree.file(&format!("{package}/sail200.inf"), inf.as_bytes())?;
     tree.file(&format!("{package}/sail200.cat"), &writing::noise("catalogue of the driver", 9_000))?;
     tree.file(&format!("{package}/amd64/sail200.dll"), &writing::noise("driver", 120_000))?;
     let task = "<Task xmlns=\"http://schemas.microsoft.com/windows/2004/02/mit/task\"><Actions><Exec>\

@@ -19,6 +19,7 @@
 //! - [`mork`]: tables of old mail programs;
 //! - [`ipp`]: messages to a print system, and its answers;
 //! - [`ppd`]: descriptions of printers, with the options that were chosen;
+//! - [`inf`]: setup information of a driver's package;
 //! - [`print_defaults`]: what a printer does with a page of itself;
 //! - [`security_descriptor`]: who may do what, as Windows keeps it;
 //! - [`wifi`]: wireless networks, as Windows and NetworkManager know them;
@@ -37,6 +38,7 @@ pub mod folder_looks;
 pub mod gecko;
 pub mod gvdb;
 pub mod html;
+pub mod inf;
 pub mod ini;
 pub mod ipp;
 pub mod links;

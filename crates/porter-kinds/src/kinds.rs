@@ -18,11 +18,12 @@ static BUILT_IN: &[&dyn Kind] = &[
     &crate::browser::Browsers,
     &crate::mail::Mail,
     &crate::mail::people::People,
+    // Before what was at the root of the drive goes elsewhere, and before their printers.
+    &crate::printer_driver::PrinterDrivers,
     &crate::drive::Drive,
     &crate::also::Also,
     &crate::network_files::NetworkFiles,
     &crate::printer::Printers,
-    &crate::printer_driver::PrinterDrivers,
     &crate::setting::Settings,
 ];
 

@@ -47,7 +47,7 @@ impl Kind for Printers {
                 continue;
             }
             let becomes = if on_windows {
-                on_spooler::coming(item, ground)
+                on_spooler::coming(item, ground, changes)
             } else {
                 on_cups::Coming::of(item, ground).map(|coming| coming.facts(ground))
             };

@@ -2,12 +2,14 @@
 
 pub mod balance;
 pub mod compared;
+pub mod driver_unfit;
 pub mod letters_brought;
 pub mod reason;
 pub mod verdict;
 
 pub use balance::{Amount, Balance};
 pub use compared::Compared;
+pub use driver_unfit::DriverUnfit;
 pub use letters_brought::LettersReceipt;
 pub use reason::Reason;
 pub use verdict::{ByVerdict, Verdict};

@@ -19,6 +19,15 @@ pub struct KindWishes {
     pub setting: SettingWishes,
     /// About accounts.
     pub account: AccountWishes,
+    /// About printers.
+    pub printer: PrinterWishes,
+}
+
+/// A person's decisions about printers.
+#[derive(Debug, Clone, Default)]
+pub struct PrinterWishes {
+    /// True if drivers from the trunk are installed, with all the rights that a driver has.
+    pub install_drivers: bool,
 }
 
 /// Decisions about accounts, carried out before the restore was planned.

@@ -5,6 +5,7 @@
 
 pub mod account;
 pub mod account_picture;
+pub mod printer_driver;
 pub mod printing;
 pub mod registry_key;
 pub mod registry_value;

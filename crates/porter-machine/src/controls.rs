@@ -3,6 +3,7 @@
 use super::control::Control;
 use super::control::account::Accounts;
 use super::control::account_picture::AccountPictures;
+use super::control::printer_driver::PrinterDrivers;
 use super::control::printing::{PrintQueues, UsualPrinter};
 use super::control::registry_key::RegistryKeys;
 use super::control::registry_value::RegistryValues;
@@ -15,6 +16,7 @@ pub static BUILT_IN: &[&dyn Control] = &[
     &Accounts,
     &RegistryValues,
     &RegistryKeys,
+    &PrinterDrivers,
     &PrintQueues,
     &UsualPrinter,
     &SystemSettings,

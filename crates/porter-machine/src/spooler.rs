@@ -5,6 +5,8 @@ use crate::library::{lazily, wide};
 use crate::tcp_port::TcpPort;
 use porter_formats::print_defaults::PrintDefaults;
 use std::io;
+use std::os::windows::ffi::OsStrExt;
+use std::path::Path;
 use std::ptr::{null, null_mut};
 use windows_sys::Win32::Graphics::Gdi::DEVMODEW;
 use windows_sys::Win32::Graphics::Printing::{
@@ -16,6 +18,14 @@ lazily!("winspool.drv" {
     fn AddPrinterW(server: *const u16, level: u32, printer: *const u8) -> PRINTER_HANDLE;
     fn ClosePrinter(printer: PRINTER_HANDLE) -> i32;
     fn DeletePrinter(printer: PRINTER_HANDLE) -> i32;
+    fn DeletePrinterDriverExW(
+        server: *const u16,
+        environment: *const u16,
+        driver: *const u16,
+        flags: u32,
+        version: u32,
+    ) -> i32;
+    fn DeletePrinterDriverPackageW(server: *const u16, inf: *const u16, environment: *const u16) -> i32;
     fn DocumentPropertiesW(
         window: *mut std::ffi::c_void,
         printer: PRINTER_HANDLE,
@@ -42,6 +52,13 @@ lazily!("winspool.drv" {
         needed: *mut u32,
         count: *mut u32,
     ) -> i32;
+    fn InstallPrinterDriverFromPackageW(
+        server: *const u16,
+        inf: *const u16,
+        driver: *const u16,
+        environment: *const u16,
+        flags: u32,
+    ) -> i32;
     fn OpenPrinterW(
         name: *const u16,
         printer: *mut PRINTER_HANDLE,
@@ -49,6 +66,15 @@ lazily!("winspool.drv" {
     ) -> i32;
     fn SetPrinterW(printer: PRINTER_HANDLE, level: u32, becomes: *const u8, command: u32) -> i32;
     fn StartDocPrinterW(printer: PRINTER_HANDLE, level: u32, document: *const DOC_INFO_1W) -> u32;
+    fn UploadPrinterDriverPackageW(
+        server: *const u16,
+        inf: *const u16,
+        environment: *const u16,
+        flags: u32,
+        window: *mut std::ffi::c_void,
+        inf_in_store: *mut u16,
+        length: *mut u32,
+    ) -> i32;
     fn WritePrinter(
         printer: PRINTER_HANDLE,
         bytes: *const std::ffi::c_void,
@@ -284,6 +310,89 @@ pub fn delete_printer(name: &str) -> io::Result<()> {
         Err(io::Error::last_os_error())
     } else {
         Ok(())
+    }
+}
+
+/// Takes a package of a driver into the store, and returns the path of its setup information there. The
+/// system proves its signature, and asks nobody.
+pub fn take_in_package(inf: &Path, environment: &str) -> io::Result<String> {
+    // A flag of the call (`winspool.h`), and room for a path.
+    const SILENTLY: u32 = 1;
+    const LONGEST: u32 = 1024;
+    let mut inf: Vec<u16> = inf.as_os_str().encode_wide().collect();
+    inf.push(0);
+    let environment = wide(environment);
+    let mut in_store = vec![0_u16; LONGEST as usize];
+    let mut length = LONGEST;
+    // SAFETY: the texts end with a NUL, and the answer is as long as is said.
+    let answer = unsafe {
+        UploadPrinterDriverPackageW(
+            null(),
+            inf.as_ptr(),
+            environment.as_ptr(),
+            SILENTLY,
+            null_mut(),
+            in_store.as_mut_ptr(),
+            &mut length,
+        )
+    };
+    answered(answer)?;
+    let end = in_store.iter().position(|unit| *unit == 0).unwrap_or(in_store.len());
+    match String::from_utf16_lossy(&in_store[..end]) {
+        path if path.is_empty() => {
+            Err(io::Error::other("the print system does not say where its package is"))
+        }
+        path => Ok(path),
+    }
+}
+
+/// Installs a driver from the store.
+pub fn install_driver(inf_in_store: &str, driver: &str, environment: &str) -> io::Result<()> {
+    let [inf, driver, environment] = [inf_in_store, driver, environment].map(wide);
+    // SAFETY: the texts end with a NUL.
+    answered(unsafe {
+        InstallPrinterDriverFromPackageW(null(), inf.as_ptr(), driver.as_ptr(), environment.as_ptr(), 0)
+    })
+}
+
+/// Deletes a driver that no printer uses, with those of its files that no other driver uses.
+pub fn delete_driver(driver: &str, environment: &str) -> io::Result<()> {
+    const UNUSED_FILES_TOO: u32 = 1;
+    let [driver, environment] = [driver, environment].map(wide);
+    // SAFETY: the texts end with a NUL.
+    let deleted =
+        unsafe { DeletePrinterDriverExW(null(), environment.as_ptr(), driver.as_ptr(), UNUSED_FILES_TOO, 0) };
+    if deleted.unwrap_or(0) == 0 { Err(io::Error::last_os_error()) } else { Ok(()) }
+}
+
+/// Deletes a package from the store that no driver comes from.
+pub fn delete_package(inf_in_store: &str, environment: &str) -> io::Result<()> {
+    let [inf, environment] = [inf_in_store, environment].map(wide);
+    // SAFETY: the texts end with a NUL.
+    answered(unsafe { DeletePrinterDriverPackageW(null(), inf.as_ptr(), environment.as_ptr()) })
+}
+
+/// The answer of a call of the newer kind; none of a system that does not have it.
+fn answered(answer: Option<i32>) -> io::Result<()> {
+    // Answers of installation (`setupapi.h`, `winerror.h`) that the system has no words for.
+    const UNTRUSTED: [u32; 5] = [0xe000_0241, 0xe000_0242, 0xe000_0243, 0x800b_0109, 0x800b_0100];
+    const WITHOUT_CATALOGUE: [u32; 2] = [0xe000_022f, 0xe000_024b];
+    let other = |what: &str, answer: u32| Err(io::Error::other(format!("{what} ({answer:#x})")));
+    match answer.map(i32::cast_unsigned) {
+        None => Err(io::ErrorKind::Unsupported.into()),
+        Some(0) => Ok(()),
+        Some(answer) if UNTRUSTED.contains(&answer) => {
+            other("Windows does not trust the signature of its package", answer)
+        }
+        Some(answer) if WITHOUT_CATALOGUE.contains(&answer) => {
+            other("its package has files that are not signed", answer)
+        }
+        // An older number in the newer form.
+        Some(answer) if answer >> 16 == 0x8007 => {
+            Err(io::Error::from_raw_os_error((answer & 0xffff).cast_signed()))
+        }
+        Some(answer) if answer.cast_signed() > 0 => Ok(()),
+        Some(answer) => Err(io::Error::from_raw_os_error(answer.cast_signed())),
     }
 }
 

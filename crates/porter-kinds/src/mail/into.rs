@@ -147,8 +147,7 @@ pub(super) fn prove(item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt
                 Present::below(volume, mail_at, &|| true).map_err(|error| error.to_string())
             }
             _ => things::there(&ProfileFolder { volume, at: mail_at.clone() }, *kind)
-                .map(|prints| prints.into_iter().collect())
-                .map_err(|error| error.to_string()),
+                .map(|prints| prints.into_iter().collect()),
         };
         let mut present = match present {
             Ok(present) => present,
@@ -175,7 +174,9 @@ pub(super) fn prove(item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt
                 there_now,
             });
         }
-        if gone > 0 {
+        if gone > 0 && of_one.iter().any(elsewhere::waits) {
+            note(row, Reason::LettersTakenAway { into: into.clone(), letters: gone });
+        } else if gone > 0 {
             note(row, Reason::LettersGone { into: into.clone(), letters: gone });
         } else if of_one.iter().any(elsewhere::waits) {
             row.find(Finding {

@@ -1,6 +1,8 @@
 //! A printer in the print system of a running Windows.
 
+use crate::changes::Changes;
 use crate::ground::Ground;
+use crate::printer_driver;
 use porter_formats::print_defaults::PrintDefaults;
 use porter_machine::control::printing::{self, PORT_MADE};
 use porter_machine::cups::queue::Queue;
@@ -16,19 +18,21 @@ pub(super) fn runs(ground: &Ground<'_>) -> bool {
 }
 
 /// The facts of the queue as it is to be. None for one that cannot be made here yet: its driver is not
-/// installed, or it is on a cable that has to be plugged in first.
-pub(super) fn coming(item: &TrunkItem, ground: &Ground<'_>) -> Option<Facts> {
-    let ports = printing::ports();
-    facts_of(item, ground, &printing::drivers(), &ports)
+/// installed and does not come, or it is on a cable that has to be plugged in first.
+pub(super) fn coming(item: &TrunkItem, ground: &Ground<'_>, changes: &Changes) -> Option<Facts> {
+    let driver = item.facts.get("driver")?;
+    let is_it = |known: &String| known.eq_ignore_ascii_case(driver);
+    if !printer_driver::comes(changes, driver) && !printing::drivers().iter().any(is_it) {
+        return None;
+    }
+    facts_of(item, ground, &printing::ports())
 }
 
-fn facts_of(item: &TrunkItem, ground: &Ground<'_>, drivers: &[String], ports: &[String]) -> Option<Facts> {
+fn facts_of(item: &TrunkItem, ground: &Ground<'_>, ports: &[String]) -> Option<Facts> {
     if item.account.is_some() || item.facts.contains_key("members") {
         return None;
     }
     let is_of_cups = Family::from_name(&ground.label().machine.system.family)?.has_cups();
-    let driver = item.facts.get("driver")?;
-    drivers.iter().find(|known| known.eq_ignore_ascii_case(driver))?;
     let keep = [
         "name",
         "address",

@@ -31,6 +31,16 @@ impl ProfileFolder<'_> {
         small_file::read(self.volume, &self.path(below)?)
     }
 
+    /// The same, and empty if it is not there. One that is there and cannot be read is an error: nobody may
+    /// take it for empty.
+    pub fn read_or_empty(&self, below: &str) -> Result<Vec<u8>, String> {
+        match self.read(below) {
+            Some(content) => Ok(content),
+            None if self.has(below) => Err(format!("{below} cannot be read")),
+            None => Ok(Vec::new()),
+        }
+    }
+
     /// A database, as a copy; none if it is not there.
     pub fn database(&self, below: &str) -> Result<Option<DatabaseCopy>, FormatError> {
         match self.path(below).filter(|path| self.volume.metadata(path).is_ok()) {

@@ -1,6 +1,6 @@
 //! Why something did not simply land, as data. The words are the caller's.
 
-use super::Verdict;
+use super::{DriverUnfit, Verdict};
 use porter_trunk::{KeptState, LeftReason};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -107,6 +107,12 @@ pub enum Reason {
         /// The print system's words.
         detail: String,
     },
+    /// The driver of a printer is not installed from the trunk.
+    DriverNotInstalled {
+        /// Why.
+        #[serde(flatten)]
+        why: DriverUnfit,
+    },
     /// A printer is there, and prints only documents in its own language: no driver could be had.
     PrinterWithoutDriver {
         /// The old one.
@@ -172,6 +178,14 @@ pub enum Reason {
     /// Letters that were brought into a mail program are not there any more.
     LettersGone {
         /// The program and its profile.
+        into: String,
+        /// How many.
+        letters: u64,
+    },
+    /// Letters, people or days that lay ready for an import are not there any more. Whether the program has
+    /// them, nobody but the person can see.
+    LettersTakenAway {
+        /// The program.
         into: String,
         /// How many.
         letters: u64,
@@ -337,7 +351,10 @@ impl Reason {
     pub fn verdict(&self) -> Verdict {
         match self {
             Self::InTheWay { .. } => Verdict::KeptExisting,
-            Self::Held { .. } | Self::NoSuchProgram { .. } | Self::LinkNotMade { .. } => Verdict::KeptInTrunk,
+            Self::Held { .. }
+            | Self::NoSuchProgram { .. }
+            | Self::LinkNotMade { .. }
+            | Self::DriverNotInstalled { .. } => Verdict::KeptInTrunk,
             Self::NewerThanProgram { .. }
             | Self::LinkLeadsOut { .. }
             | Self::EntryRefused { .. }
@@ -349,7 +366,10 @@ impl Reason {
 
     /// True for what is said once of an item, and not of each file in it.
     pub fn is_of_whole_item(&self) -> bool {
-        matches!(self, Self::NoSuchProgram { .. } | Self::NewerThanProgram { .. })
+        matches!(
+            self,
+            Self::NoSuchProgram { .. } | Self::NewerThanProgram { .. } | Self::DriverNotInstalled { .. }
+        )
     }
 
     /// False if nobody has to do anything about what was refused for this reason.
@@ -372,6 +392,7 @@ impl Reason {
                 | Self::NotKnownThere { .. }
                 | Self::KeepsItsName { .. }
                 | Self::PrinterWithoutDriver { .. }
+                | Self::DriverNotInstalled { why: DriverUnfit::NotWished }
                 | Self::PrinterDefaultsStay { .. }
                 | Self::LettersWait { .. }
                 | Self::WifiWithoutPassword

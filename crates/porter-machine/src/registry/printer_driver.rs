@@ -24,10 +24,8 @@ pub(super) struct PrinterDriver {
 
 /// The driver of that name.
 pub(super) fn named(control_set: &impl RegistryKey, name: &str) -> Option<PrinterDriver> {
-    let environments = control_set.subkey("Control\\Print\\Environments")?;
     ENVIRONMENTS.iter().find_map(|(environment, processor)| {
-        let drivers = environments.subkey(&format!("{environment}\\Drivers"))?;
-        let known = MODELS.iter().find_map(|model| drivers.subkey(&format!("{model}\\{name}")))?;
+        let known = key_of(control_set, environment, name)?;
         let text = |name: &str| known.text(name).filter(|text| !text.is_empty());
         Some(PrinterDriver {
             processor,
@@ -35,6 +33,23 @@ pub(super) fn named(control_set: &impl RegistryKey, name: &str) -> Option<Printe
             package: text("InfPath").and_then(|path| package_of(&path)),
         })
     })
+}
+
+fn key_of<Key: RegistryKey>(control_set: &Key, environment: &str, name: &str) -> Option<Key> {
+    let drivers = control_set.subkey(&format!("Control\\Print\\Environments\\{environment}\\Drivers"))?;
+    MODELS.iter().find_map(|model| drivers.subkey(&format!("{model}\\{name}")))
+}
+
+/// The list of drivers for a kind of processor: `x64`, `x86` or `arm64`.
+pub(crate) fn environment_of(processor: &str) -> Option<&'static str> {
+    ENVIRONMENTS.iter().find_map(|(environment, known)| (*known == processor).then_some(*environment))
+}
+
+/// The path of the setup information that a driver came from, empty for one that came without a package; none
+/// if that list has no such driver.
+#[cfg(windows)]
+pub(crate) fn origin_of(control_set: &impl RegistryKey, environment: &str, name: &str) -> Option<String> {
+    Some(key_of(control_set, environment, name)?.text("InfPath").unwrap_or_default())
 }
 
 /// The folder's name in the path of an INF: `…\\FileRepository\\sail200.inf_amd64_0123\\sail200.inf`.

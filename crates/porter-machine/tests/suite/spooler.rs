@@ -7,6 +7,7 @@
 )]
 
 use porter_machine::control::Control;
+use porter_machine::control::printer_driver::{self, PrinterDrivers};
 use porter_machine::control::printing::{self, PrintQueues};
 use porter_names::Facts;
 use std::ptr::{null, null_mut};
@@ -95,7 +96,14 @@ fn a_queue_is_made_told_of_printed_on_and_deleted() {
     forget(&queue);
     let refused = PrintQueues.set("", &queue).unwrap_err().to_string();
     assert!(refused.contains("is not installed"), "{refused}");
+    let laser = facts(&[("driver", DRIVER), ("processor", "x64"), ("inf", "sail200.inf"), ("blake3", "0")]);
+    assert_eq!(printer_driver::processor(), Some("x64"));
+    assert_eq!(PrinterDrivers.read("", &laser).unwrap(), None);
+    assert!(PrinterDrivers.set("", &laser).is_err(), "no such package");
     install_driver(folder.path());
+    assert_eq!(PrinterDrivers.read("", &laser).unwrap(), Some(laser.clone()));
+    assert_eq!(PrinterDrivers.set("", &laser).unwrap_err().kind(), std::io::ErrorKind::AlreadyExists);
+    assert!(PrinterDrivers.remove("", &laser).is_err(), "it came from elsewhere");
     assert!(printing::drivers().iter().any(|known| known == DRIVER));
     let refused = PrintQueues.set("", &queue).unwrap_err().to_string();
     assert!(refused.contains("there is no port"), "{refused}");

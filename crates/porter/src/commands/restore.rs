@@ -18,10 +18,12 @@ use porter_kinds::choice::LandHeld;
 use porter_kinds::choice::Selection;
 use porter_kinds::existing::Side;
 use porter_kinds::existing::{Different, Existing};
+use porter_kinds::printer_driver;
 use porter_kinds::receipt::Receipt;
 use porter_kinds::value_kinds::has_only_values;
 use porter_kinds::wishes::{
-    AccountWishes, BrowserWishes, DriveWishes, KindWishes, MailWishes, NewerProfiles, SettingWishes,
+    AccountWishes, BrowserWishes, DriveWishes, KindWishes, MailWishes, NewerProfiles, PrinterWishes,
+    SettingWishes,
 };
 use porter_machine::control::Control;
 use porter_machine::control::printing::{PrintQueues, print_text};
@@ -82,6 +84,11 @@ pub(crate) struct RestoreArguments {
     /// each other's way: the old one must be gone
     #[arg(help_heading = LANDING, long)]
     rename_machine: bool,
+    /// Install drivers of printers from the trunk, where the new Windows lacks them and trusts their
+    /// signatures (the running Windows, as administrator). A driver runs with all rights: only from a machine
+    /// that you trust
+    #[arg(help_heading = LANDING, long)]
+    install_drivers: bool,
     /// Print a page on each printer that was set
     #[arg(help_heading = LANDING, long, conflicts_with = "try_only")]
     test_page: bool,
@@ -189,12 +196,15 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         settle(trunk, (&arguments.machine, &arguments.drives), settled, way, &passwords)?;
     drop(passwords);
     let kinds = open::kinds(&machine, &arguments.rules)?;
-    let land_held = LandHeld::new(&arguments.land_held)?;
+    let mut land_held = LandHeld::new(&arguments.land_held)?;
     if let Some(pattern) = land_held.unmatched(trunk.items().iter().map(|item| item.id.as_str())).first() {
         return Err(Failure::wrong_use(
             format!("--land-held: no item fits `{}`", porter_names::screen::on_screen(pattern.as_bytes())),
             "Nothing was changed. `porter look TRUNK` shows the ids of the items.",
         ));
+    }
+    if arguments.install_drivers {
+        land_held.add(printer_driver::missing_on(&machine, trunk.items()));
     }
     let browser = BrowserWishes {
         opens: arguments.restored_profiles_open,
@@ -218,7 +228,8 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         rename_machine: arguments.rename_machine,
     };
     let account = AccountWishes { made: made.keys().cloned().collect() };
-    let kind_wishes = KindWishes { browser, drive: DriveWishes { root }, mail, setting, account };
+    let printer = PrinterWishes { install_drivers: arguments.install_drivers };
+    let kind_wishes = KindWishes { browser, drive: DriveWishes { root }, mail, setting, account, printer };
     let mut always = None;
     let mut decide = |pair: &Different| match arguments.existing {
         ExistingWord::SetAside => Existing::SetAside,
@@ -263,6 +274,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         return Err(RestoreError::RecordsInTheWay(folder).into());
     };
     let accounts = plan.outline.accounts.clone();
+    let notes = plan.changes.notes().to_vec();
     let is_setting = |item: &&porter_trunk::TrunkItem| {
         plan.outline.items.contains(&item.id)
             && porter_machine::SettingKind::is_name(&item.kind)
@@ -274,7 +286,7 @@ pub(crate) fn run(arguments: &RestoreArguments) -> Result<Outcome, Failure> {
         run_plan(trunk, plan, Some(&records), &open::now_utc, conduct)
     })??;
     if arguments.json {
-        say_json(&views::restore::json(&report, &accounts));
+        say_json(&views::restore::json(&report, &accounts, &notes));
     } else {
         views::restore::show("Restored.", &report);
         if settings > 0 {

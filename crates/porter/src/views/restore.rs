@@ -302,6 +302,10 @@ fn refused_json(refused: &[Refused]) -> Vec<Value> {
     refused.iter().map(row).collect()
 }
 
+fn notes_json(notes: &[(String, Reason)]) -> Vec<Value> {
+    notes.iter().map(|(item, reason)| json!({"item": item, "reason": words::reason(reason)})).collect()
+}
+
 /// `porter-restore/1`, with nothing done.
 pub(crate) fn plan_json(plan: &Plan) -> Value {
     let renamed = plan.renamed.iter().map(|row| (row.key.path.clone(), row.at.clone()));
@@ -318,7 +322,7 @@ pub(crate) fn plan_json(plan: &Plan) -> Value {
         "same_machine": plan.outline.same_machine,
         "older_system": plan.outline.older_system.is_some(),
         "merged": plan.changes.merged().iter().map(|row| json!({"account": row.account, "into": row.into, "bookmarks": row.added.bookmarks, "folders": row.added.folders, "were_there": row.added.were_there})).collect::<Vec<_>>(),
-        "notes": plan.changes.notes().iter().map(|(item, reason)| json!({"item": item, "reason": words::reason(reason)})).collect::<Vec<_>>(),
+        "notes": notes_json(plan.changes.notes()),
         "letters": plan.changes.brings().iter().map(|bring| json!({"item": bring.item, "account": bring.account, "into": bring.into, "letters": bring.letters, "at": bring.at.to_string()})).collect::<Vec<_>>(),
         "close_first": plan.changes.close_first().collect::<Vec<_>>(),
         "refused": refused_json(&plan.refused),
@@ -330,7 +334,11 @@ pub(crate) fn plan_json(plan: &Plan) -> Value {
 }
 
 /// `porter-restore/1`.
-pub(crate) fn json(report: &RestoreReport, accounts: &BTreeMap<String, String>) -> Value {
+pub(crate) fn json(
+    report: &RestoreReport,
+    accounts: &BTreeMap<String, String>,
+    notes: &[(String, Reason)],
+) -> Value {
     let pairs = |pairs: &[(RelativePath, RelativePath)]| pairs_json(pairs.iter().cloned());
     json!({
         "format": "porter-restore/1",
@@ -343,6 +351,7 @@ pub(crate) fn json(report: &RestoreReport, accounts: &BTreeMap<String, String>) 
         "set_aside": pairs(&report.set_aside),
         "renamed": pairs(&report.renamed),
         "refused": refused_json(&report.refused),
+        "notes": notes_json(notes),
         "letters": super::letters::brought_json(report),
         "journal": report.journal.as_ref().map(|path| paths::shown(path)),
     })

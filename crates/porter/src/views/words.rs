@@ -4,7 +4,7 @@ use super::kinds::setting;
 use super::numbers::number_of;
 use super::numbers::{count, counted, date_and_time};
 use porter_kinds::caution::Caution;
-use porter_kinds::receipt::Reason;
+use porter_kinds::receipt::{DriverUnfit, Reason};
 use porter_names::screen::on_screen;
 use porter_trunk::{KeptState, LeftReason};
 
@@ -407,6 +407,10 @@ fn raw_reason(reason: &Reason) -> String {
             "{} that came into {into} are not there any more: somebody deleted them, or restore again",
             counted(*letters, "letter")
         ),
+        Reason::LettersTakenAway { into, letters } => format!(
+            "{} that lay ready for {into} are not there any more: look into {into} whether they were imported, else restore again",
+            counted(*letters, "thing")
+        ),
         Reason::LettersNotRead { into, detail } => {
             format!("whether its letters are in {into} cannot be known: {detail}")
         }
@@ -468,6 +472,7 @@ fn raw_reason(reason: &Reason) -> String {
         Reason::PrinterWithoutDriver { driver } => {
             format!("its driver ({driver}) is not here: choose its model in the settings of printers")
         }
+        Reason::DriverNotInstalled { why } => driver_unfit(why),
         Reason::LettersWait { into } => how_to_import(into),
         Reason::PrinterDefaultsStay { then } => {
             format!("it prints otherwise than it did unless somebody chooses: {}", setting::values(then))
@@ -545,6 +550,41 @@ fn raw_reason(reason: &Reason) -> String {
         }
         Reason::TrunkDamaged { detail } => format!("the trunk is damaged: {detail}"),
         Reason::NotWritten { detail } => format!("it could not be written ({detail})"),
+    }
+}
+
+/// Why a driver from a trunk is not installed.
+pub(crate) fn driver_unfit(why: &DriverUnfit) -> String {
+    match why {
+        DriverUnfit::NotOnARunningWindows => {
+            "drivers are installed on a running Windows, as administrator (`here`)".to_owned()
+        }
+        DriverUnfit::OtherProcessor { of: Some(of) } => {
+            format!(
+                "it is for another kind of processor ({}): get its maker's for this one",
+                on_screen(of.as_bytes())
+            )
+        }
+        DriverUnfit::OtherProcessor { of: None } => {
+            "the old machine did not say for which kind of processor it is".to_owned()
+        }
+        DriverUnfit::OlderWindows => {
+            "drivers go from a Windows to the same or a newer one, and this is older or does not say"
+                .to_owned()
+        }
+        DriverUnfit::WithoutSetupInformation => {
+            "its setup information (.inf) is not in the trunk as it was".to_owned()
+        }
+        DriverUnfit::NotInItsPackage => {
+            "the setup information of its package does not speak of it for this kind of processor".to_owned()
+        }
+        DriverUnfit::NotSigned => {
+            "its package is not signed, or the file that signs it (.cat) is not in the trunk".to_owned()
+        }
+        DriverUnfit::NotWished => "its files are here, and it is not installed".to_owned(),
+        DriverUnfit::Refused { detail } => {
+            format!("Windows did not install it: {}", on_screen(detail.as_bytes()))
+        }
     }
 }
 

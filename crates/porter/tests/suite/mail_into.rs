@@ -305,6 +305,8 @@ fn evolution_finds_an_account_a_calendar_and_tasks_of_their_own() {
     let restore = ["restore", "trunk", "NEXT", "--mail-into", "evolution", "--yes"];
     let said = bench.porter(&restore).with_status(3).out;
     assert!(said.contains("it is a program of Linux"), "{said}");
+    let said = bench.porter(&[&restore[..], &["--json"]].concat()).with_status(3).json();
+    assert!(said["notes"].to_string().contains("it is a program of Linux"), "{said}");
 }
 
 #[test]
@@ -313,12 +315,16 @@ fn letters_people_and_days_wait_where_other_programs_import_them() {
         ("apple-mail", "Apple Mail", "odile.pst/Inbox.mbox"),
         ("windows-mail", "Windows Mail", "odile.pst/Inbox/00001 "),
     ] {
-        let (_, files) = brought_to(program, "WINDOWS", "Users/odile");
+        let (bench, files) = brought_to(program, "WINDOWS", "Users/odile");
         let at = format!("Documents/For {title}/Outlook, data files (OLD)/");
         for name in [letter, "Contacts.vcf", "Calendar.ics", "Tasks.ics"] {
             let is_it = |file: &String| file.starts_with(&format!("{at}{name}"));
             assert!(files.iter().any(is_it), "{at}{name} in {files:?}");
         }
+        // Once they are imported, nobody but the person can see where they are.
+        std::fs::remove_dir_all(bench.path(&format!("WINDOWS/Users/odile/{at}"))).unwrap();
+        let receipt = bench.porter(&["check", "trunk", "WINDOWS"]).with_status(3).out;
+        assert!(receipt.contains(&format!("look into {title} whether they were imported")), "{receipt}");
     }
     // Outlook opens its own data file itself, and has letters of others as files of its form.
     let (_, files) = brought_to("outlook", "WINDOWS", "Users/odile");

@@ -52,6 +52,8 @@ pub(super) struct Beside<'c> {
 /// nothing of it.
 pub(super) type Made = (Option<BroughtFile>, Option<LettersBrought>, Vec<String>);
 
+type PeopleFound = (Vec<Contact>, Option<LettersBrought>, Vec<String>);
+
 /// Where things come from, and the profile that they go into.
 pub(super) struct Coming<'c> {
     pub(super) beside: Beside<'c>,
@@ -82,20 +84,26 @@ impl Beside<'_> {
         LettersBrought { kind, folder, mail_at, found, damaged, ..LettersBrought::default() }
     }
 
-    /// People as a file of vCards, or as a table if it is called so, behind those that are in it.
-    pub(super) fn people(&self, to: &ProfileFolder<'_>, name: &str) -> Result<Made, String> {
+    /// The people of the item, the row that counts them on their way to a folder, and what could not be read.
+    /// No row if there is nothing of them.
+    fn people_found(&self, to: &RelativePath) -> Result<PeopleFound, String> {
         if !self.has(CONTACTS) {
-            return Ok((None, None, Vec::new()));
+            return Ok((Vec::new(), None, Vec::new()));
         }
         let found = things_out::contacts(self.trunk, self.item, self.aside);
         let ThingsFound { things, damaged, flaws, .. } = found.map_err(|cause| cause.to_string())?;
-        if things.is_empty() && damaged == 0 {
-            return Ok((None, None, flaws));
-        }
-        let there = to.read(name).unwrap_or_default();
+        let number = things.len() as u64 + damaged;
+        let row = (number > 0).then(|| self.row(BroughtKind::Contacts, to, number, damaged));
+        Ok((things, row, flaws))
+    }
+
+    /// People as a file of vCards, or as a table if it is called so, behind those that are in it.
+    pub(super) fn people(&self, to: &ProfileFolder<'_>, name: &str) -> Result<Made, String> {
+        let (things, row, flaws) = self.people_found(&to.at)?;
+        let Some(mut row) = row else { return Ok((None, None, flaws)) };
+        let there = to.read_or_empty(name)?;
         let people_there = in_file(name, &there);
         let mut known = people_there.iter().map(print_of).collect::<Present>();
-        let mut row = self.row(BroughtKind::Contacts, &to.at, things.len() as u64 + damaged, damaged);
         let mut coming = Vec::new();
         for mut contact in things {
             if contact.unique_name.is_empty() {
@@ -155,8 +163,7 @@ impl Beside<'_> {
         to: &ProfileFolder<'_>,
         row: &mut LettersBrought,
     ) -> Result<Vec<Part>, String> {
-        let mut there =
-            entries_there(to).map_err(|cause| cause.to_string())?.into_iter().collect::<Present>();
+        let mut there = entries_there(to)?.into_iter().collect::<Present>();
         let mut coming: Vec<Part> = Vec::new();
         for mut part in all {
             if part.unique_name().is_empty() {
@@ -179,9 +186,10 @@ impl Beside<'_> {
         zones: &[String],
     ) -> Result<BroughtFile, String> {
         let more = to_calendar_of(coming, zones);
-        let whole = match to.read(name) {
-            Some(there) => joined(&String::from_utf8_lossy(&there), &more),
-            None => more,
+        let there = to.read_or_empty(name)?;
+        let whole = match there.is_empty() {
+            true => more,
+            false => joined(&String::from_utf8_lossy(&there), &more),
         };
         self.file(to, name, whole.as_bytes())
     }
@@ -230,20 +238,10 @@ impl Coming<'_> {
     }
 
     fn people(&self, made: &mut ThingsMade) -> Result<(), String> {
-        let Beside { trunk, item, aside, .. } = self.beside;
-        if !self.beside.has(CONTACTS) {
-            return Ok(());
-        }
-        let found = things_out::contacts(trunk, item, aside).map_err(|cause| cause.to_string())?;
-        let ThingsFound { things, damaged, flaws, .. } = found;
+        let (things, row, flaws) = self.beside.people_found(&self.profile.at)?;
         made.flaws.extend(flaws);
-        if things.is_empty() && damaged == 0 {
-            return Ok(());
-        }
-        let mut there =
-            people_there(self.profile).map_err(|cause| cause.to_string())?.into_iter().collect::<Present>();
-        let at = &self.profile.at;
-        let mut row = self.beside.row(BroughtKind::Contacts, at, things.len() as u64 + damaged, damaged);
+        let Some(mut row) = row else { return Ok(()) };
+        let mut there = people_there(self.profile)?.into_iter().collect::<Present>();
         let mut coming = Vec::new();
         for mut contact in things {
             let print = print_of(&contact);
@@ -367,7 +365,7 @@ fn file_url(family: Family, at: &RelativePath) -> String {
 }
 
 /// The things in a profile, by their prints.
-pub(super) fn there(profile: &ProfileFolder<'_>, kind: BroughtKind) -> Result<Vec<LetterPrint>, FormatError> {
+pub(super) fn there(profile: &ProfileFolder<'_>, kind: BroughtKind) -> Result<Vec<LetterPrint>, String> {
     match kind {
         BroughtKind::Contacts => people_there(profile),
         BroughtKind::Calendar => entries_there(profile),
@@ -375,32 +373,34 @@ pub(super) fn there(profile: &ProfileFolder<'_>, kind: BroughtKind) -> Result<Ve
     }
 }
 
-fn people_there(profile: &ProfileFolder<'_>) -> Result<Vec<LetterPrint>, FormatError> {
+fn people_there(profile: &ProfileFolder<'_>) -> Result<Vec<LetterPrint>, String> {
+    let words = |cause: FormatError| cause.to_string();
     let mut prints = Vec::new();
     for name in profile.names_in("").iter().filter(|name| is_address_book(name) && name.ends_with(".sqlite"))
     {
-        let Some(book) = profile.database(name)? else { continue };
-        prints.extend(address_book::names(&book)?.iter().map(|row| print_of_person(&row.name, &row.address)));
-        prints.extend(address_book::list_names(&book)?.iter().map(|name| print_of_list(name)));
+        let Some(book) = profile.database(name).map_err(words)? else { continue };
+        let people = address_book::names(&book).map_err(words)?;
+        prints.extend(people.iter().map(|row| print_of_person(&row.name, &row.address)));
+        prints.extend(address_book::list_names(&book).map_err(words)?.iter().map(|name| print_of_list(name)));
     }
     // Those that wait to be imported.
     for name in profile.names_in("").iter().filter(|name| name.ends_with(VCARDS) || is_table(name)) {
-        let file = profile.read(name).unwrap_or_default();
-        prints.extend(in_file(name, &file).iter().map(print_of));
+        prints.extend(in_file(name, &profile.read_or_empty(name)?).iter().map(print_of));
     }
     Ok(prints)
 }
 
-fn entries_there(profile: &ProfileFolder<'_>) -> Result<Vec<LetterPrint>, FormatError> {
+fn entries_there(profile: &ProfileFolder<'_>) -> Result<Vec<LetterPrint>, String> {
+    let words = |cause: FormatError| cause.to_string();
     let mut names = Vec::new();
     let of_program = profile.names_in(CALENDARS).into_iter().map(|name| format!("{CALENDARS}/{name}"));
     for name in of_program.chain(profile.names_in("")).filter(|name| name.ends_with(IN_A_FILE)) {
-        let file = profile.read(&name).unwrap_or_default();
+        let file = profile.read_or_empty(&name)?;
         let (events, tasks) = unique_names(&String::from_utf8_lossy(&file));
         names.extend(events.into_iter().chain(tasks));
     }
-    if let Some(own) = profile.database(CALENDAR)? {
-        names.extend(calendar::unique_names(&own)?);
+    if let Some(own) = profile.database(CALENDAR).map_err(words)? {
+        names.extend(calendar::unique_names(&own).map_err(words)?);
     }
     Ok(names.iter().map(|name| print_of_entry(name)).collect())
 }

@@ -5,8 +5,8 @@
 
 use crate::views::kind::KindWords;
 use crate::views::task::Task;
-use porter_kinds::printer_driver::id_of;
-use porter_kinds::receipt::{ItemReceipt, Reason, Receipt};
+use porter_kinds::printer_driver::{folder_name, id_of};
+use porter_kinds::receipt::{Finding, ItemReceipt, Reason, Receipt, Verdict};
 use porter_machine::computer_name::fits;
 use porter_machine::keyboard_layout;
 use porter_machine::layout::Family;
@@ -97,6 +97,29 @@ impl KindWords for PrinterDrivers {
 
     fn tells_what_is_kept(&self, _: &ItemReceipt) -> bool {
         true
+    }
+
+    fn tasks(&self, item: &ItemReceipt, receipt: &Receipt) -> Vec<Task> {
+        let lies_there = |finding: &Finding| {
+            finding.verdict == Verdict::Landed && matches!(finding.reason, Reason::DriverNotInstalled { .. })
+        };
+        let fact = |name: &str| item.facts.get(name).map(String::as_str);
+        let commands = |(package, driver): (&str, &str)| {
+            let folder = format!("Documents\\{}\\{package}\\*.inf", folder_name(&receipt.trunk.machine.name));
+            vec![
+                format!(
+                    "pnputil /add-driver (Join-Path $env:PUBLIC {}) /install",
+                    in_single_quotes_of_powershell(&folder)
+                ),
+                format!("Add-PrinterDriver -Name {}", in_single_quotes_of_powershell(driver)),
+            ]
+        };
+        let install = item.findings.iter().any(lies_there).then(|| Task {
+            how: format!("its files are in the public documents: install it {POWERSHELL_AS_ADMINISTRATOR}"),
+            commands: fact("driver-package").zip(fact("driver")).map(commands).unwrap_or_default(),
+            ..Task::about(item)
+        });
+        install.into_iter().collect()
     }
 }
 
@@ -326,8 +349,12 @@ fn on_windows<'f>(
                         q(&port)
                     ));
                     let packed = fact("driver-package").and(fact("driver")).map(|driver| {
+                        lines.insert(0, format!("Add-PrinterDriver -Name {}", q(driver)));
                         let item = id_of(driver);
-                        format!(" (it is in the trunk: porter take TRUNK {item} FOLDER, then pnputil /add-driver FOLDER\\*.inf /install)")
+                        format!(
+                            " (it is in the trunk: porter restore TRUNK here --install-drivers, on the running Windows; or porter take \
+                             TRUNK {item} FOLDER, then pnputil /add-driver FOLDER\\*.inf /install)"
+                        )
                     });
                     let how = format!(
                         "install its driver{}, and {POWERSHELL_AS_ADMINISTRATOR}",
