@@ -131,7 +131,7 @@ fn refuse_for(
     }
 }
 
-/// What is to be installed, after its files have landed in the folder that is returned.
+/// The facts of a driver that is to be installed, and the folder in which its files land first.
 fn coming(item: &TrunkItem, ground: &Ground<'_>) -> Result<(Facts, Moved), DriverUnfit> {
     let (old, machine) = (&ground.label().machine, ground.machine);
     let processor = control::processor();

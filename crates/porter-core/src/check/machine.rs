@@ -152,7 +152,7 @@ impl MeaningProof<'_> {
         let owned = self.ground.catalogue.rule_of(item).zip(self.ground.account_of(item));
         let has_landed = item.parts.is_empty() || whose.is_the_trunks();
         for kind in self.kinds.all().filter(|kind| kind.has(item)) {
-            // What came into another program is proved whatever became of the item's own files.
+            // Other programs have things of the item whatever became of its own files.
             kind.prove_brought(item, self.ground, row);
             if has_landed {
                 kind.prove(item, self.ground, row);

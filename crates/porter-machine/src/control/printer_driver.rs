@@ -15,8 +15,8 @@ use porter_names::{Facts, RelativePath};
 use porter_trunk::ContentHash;
 use std::io;
 
-/// See the module. Its facts are [`DRIVER`], [`PROCESSOR`], [`INF`], [`BLAKE3`] and, if the package was not in
-/// the store before, [`PACKAGE_ADDED`].
+/// See the module. Its facts are [`DRIVER`], [`PROCESSOR`], [`INF`], [`BLAKE3`] and, if the package was not
+/// in the store before, [`PACKAGE_ADDED`].
 pub struct PrinterDrivers;
 
 /// The fact that names the driver.
@@ -49,7 +49,8 @@ pub trait DriverStore {
     fn delete_package(&self, inf_in_store: &str, environment: &str) -> io::Result<()>;
 }
 
-/// What kind of processor the running Windows is for, whatever porter itself was built for; none elsewhere.
+/// The kind of processor that the running Windows is for, whatever porter itself was built for; none
+/// elsewhere.
 pub fn processor() -> Option<&'static str> {
     system::processor()
 }
