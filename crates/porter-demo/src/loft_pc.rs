@@ -167,6 +167,7 @@ const REGISTRY: Registry = Registry {
     variable: Some(("KITECAD_LICENCE", "27000@LOFT-PC")),
     share: Some(("plans", "C:\\Kite Plans")),
     stays_awake: true,
+    data_driver: None,
 };
 
 const ODILES_SETTINGS: OwnSettings = OwnSettings {

@@ -50,6 +50,8 @@ pub struct Registry {
     pub share: Option<(&'static str, &'static str)>,
     /// True if somebody has changed when it sleeps.
     pub stays_awake: bool,
+    /// A driver for sources of data that one of its programs brought.
+    pub data_driver: Option<&'static str>,
 }
 
 impl Registry {
@@ -303,6 +305,11 @@ fn hives(registry: &Registry, people: &[Person]) -> [(&'static str, KeyTree); 3]
     }
     let control = system.key("ControlSet001\\Control");
     settings::of_machine(&mut software, control, registry.version, registry.printers);
+    if let Some(driver) = registry.data_driver {
+        let drivers = software.key("ODBC\\ODBCINST.INI");
+        drivers.key("ODBC Drivers").set_text(driver, "Installed");
+        drivers.key(driver).set_text("Driver", "C:\\Program Files\\KiteCAD 5\\harbour64.dll");
+    }
 
     let mut sam = written("SAM");
     let account = sam.key("SAM\\Domains\\Account");

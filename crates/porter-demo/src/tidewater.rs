@@ -48,6 +48,7 @@ const REGISTRY: Registry = Registry {
     variable: None,
     share: None,
     stays_awake: false,
+    data_driver: Some("Harbour SQL"),
 };
 
 /// Builds the new machine's drive in `root`, which must not be there yet. Tamsin's account has another name

@@ -57,6 +57,7 @@ const REGISTRY: Registry = Registry {
     variable: None,
     share: None,
     stays_awake: false,
+    data_driver: None,
 };
 
 /// Builds the drive in `root`, which must not be there yet.

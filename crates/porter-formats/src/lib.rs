@@ -21,6 +21,7 @@
 //! - [`ppd`]: descriptions of printers, with the options that were chosen;
 //! - [`inf`]: setup information of a driver's package;
 //! - [`print_defaults`]: what a printer does with a page of itself;
+//! - [`scheduled_task`]: tasks that a Windows does by itself;
 //! - [`security_descriptor`]: who may do what, as Windows keeps it;
 //! - [`wifi`]: wireless networks, as Windows and NetworkManager know them;
 //! - [`percent`]: letters of addresses that are written as numbers;
@@ -50,6 +51,7 @@ pub mod print_defaults;
 pub mod property_list;
 pub mod registration;
 pub mod safari;
+pub mod scheduled_task;
 pub mod security_descriptor;
 pub mod shortcut;
 pub mod wifi;

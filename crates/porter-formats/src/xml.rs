@@ -1,6 +1,7 @@
 //! The elements of a small XML file, with their texts.
 
 use crate::FormatError;
+use quick_xml::escape::escape;
 use quick_xml::events::{BytesStart, Event};
 use quick_xml::{Reader, XmlVersion};
 use std::borrow::Cow;
@@ -77,6 +78,29 @@ impl Element {
     /// The text of an attribute.
     pub(crate) fn attribute(&self, name: &str) -> Option<&str> {
         self.attributes.iter().find(|(known, _)| known == name).map(|(_, value)| value.as_str())
+    }
+
+    /// The elements in it.
+    pub(crate) fn inside(&self) -> &[Self] {
+        &self.inside
+    }
+
+    /// Writes it, with what is in it but for elements of these names, wherever they are. An element has other
+    /// elements or a text.
+    pub(crate) fn write_without(&self, names: &[&str], to: &mut String) {
+        if names.contains(&self.name.as_str()) {
+            return;
+        }
+        to.extend(["<", &self.name]);
+        for (name, value) in &self.attributes {
+            to.extend([" ", name, "=\"", &escape(value), "\""]);
+        }
+        to.push('>');
+        match self.inside.as_slice() {
+            [] => to.push_str(&escape(&self.text)),
+            inside => inside.iter().for_each(|element| element.write_without(names, to)),
+        }
+        to.extend(["</", &self.name, ">"]);
     }
 
     /// Visits it and all elements in it.

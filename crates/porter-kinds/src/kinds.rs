@@ -25,6 +25,7 @@ static BUILT_IN: &[&dyn Kind] = &[
     &crate::network_files::NetworkFiles,
     &crate::printer::Printers,
     &crate::setting::Settings,
+    &crate::scheduled_task::ScheduledTasks,
 ];
 
 /// The kinds and the carry rules in force: all that porter knows to find.

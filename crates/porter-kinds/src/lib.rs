@@ -43,6 +43,7 @@ pub mod profiles;
 pub mod receipt;
 pub mod registry_part;
 pub mod ruled;
+pub mod scheduled_task;
 pub mod setting;
 mod trunk_file;
 mod unpacked;

@@ -1,6 +1,7 @@
 //! Settings as items: the system's facts about them go into the trunk.
 
 mod account_pictures;
+mod data_sources;
 mod host_names;
 mod on_account_service;
 mod on_desktop;
@@ -56,6 +57,7 @@ impl Kind for Settings {
             host_names::land(item, ground, changes);
             shared_folders::land(item, ground, changes);
             account_pictures::land(item, ground, changes);
+            data_sources::land(item, ground, changes);
         }
         wifi_networks::land(items, ground, changes);
     }

@@ -5,10 +5,12 @@
 
 pub mod account;
 pub mod account_picture;
+pub mod data_source;
 pub mod printer_driver;
 pub mod printing;
 pub mod registry_key;
 pub mod registry_value;
+pub mod scheduled_task;
 pub mod session;
 pub mod shared_folder;
 pub mod system_setting;

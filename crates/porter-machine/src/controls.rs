@@ -3,10 +3,12 @@
 use super::control::Control;
 use super::control::account::Accounts;
 use super::control::account_picture::AccountPictures;
+use super::control::data_source::DataSources;
 use super::control::printer_driver::PrinterDrivers;
 use super::control::printing::{PrintQueues, UsualPrinter};
 use super::control::registry_key::RegistryKeys;
 use super::control::registry_value::RegistryValues;
+use super::control::scheduled_task::ScheduledTasks;
 use super::control::shared_folder::SharedFolders;
 use super::control::system_setting::SystemSettings;
 use super::control::wifi_network::WifiNetworks;
@@ -23,6 +25,8 @@ pub static BUILT_IN: &[&dyn Control] = &[
     &SharedFolders,
     &WifiNetworks,
     &AccountPictures,
+    &DataSources,
+    &ScheduledTasks,
 ];
 
 /// The one of that name.

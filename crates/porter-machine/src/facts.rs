@@ -5,6 +5,7 @@
 
 use super::Place;
 use super::account::AccountRecord;
+use super::data_driver::DataDriver;
 use super::program::Program;
 use super::setting::Setting;
 use porter_names::RelativePath;
@@ -30,6 +31,8 @@ pub struct SystemFacts {
     pub programs: Vec<Program>,
     /// Settings of the whole machine, and its printers.
     pub settings: Vec<Setting>,
+    /// Drivers for sources of data (ODBC).
+    pub data_drivers: Vec<DataDriver>,
     /// The system's own words on the state that it was left in.
     pub state: StateFacts,
 }

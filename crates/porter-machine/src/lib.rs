@@ -9,6 +9,7 @@ pub mod computer_name;
 pub mod control;
 pub mod controls;
 pub mod cups;
+pub mod data_driver;
 pub mod database;
 pub mod facts;
 pub mod here;
@@ -49,6 +50,7 @@ pub use setting::{Setting, SettingKind};
 pub use without_system::{holds_people, recognise_drive, recognise_person};
 
 use crate::control::Control;
+use crate::data_driver::DataDriver;
 use crate::facts::StateFacts;
 use crate::layout::{Family, Layout};
 use crate::registry::hives::HiveTrouble;
@@ -89,6 +91,8 @@ pub struct Machine {
     pub programs: Vec<Program>,
     /// Settings of the whole machine, and its printers.
     pub settings: Vec<Setting>,
+    /// Drivers for sources of data (ODBC).
+    pub data_drivers: Vec<DataDriver>,
     /// The state in which the system was left.
     pub state: StateFacts,
     /// People who may sign in and have no folder: nothing of theirs is here.

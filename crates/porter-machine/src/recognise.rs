@@ -122,6 +122,7 @@ pub fn recognise_with(
         registry_troubles,
         programs: program::sorted(programs),
         settings,
+        data_drivers: facts.data_drivers,
         state: facts.state,
         without_folder,
         running: None,

@@ -106,6 +106,7 @@ fn bare(volume: &Arc<dyn Volume>, name: String, layout: &'static Layout, product
         registry_troubles: Vec::new(),
         programs: Vec::new(),
         settings: Vec::new(),
+        data_drivers: Vec::new(),
         state: StateFacts::default(),
         without_folder: Vec::new(),
         running: None,

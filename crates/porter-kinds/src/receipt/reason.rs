@@ -107,6 +107,13 @@ pub enum Reason {
         /// The print system's words.
         detail: String,
     },
+    /// A scheduled task is on the new machine.
+    TaskThere {
+        /// Its name there, with the folders that it is in.
+        name: String,
+        /// False as long as it is switched off.
+        is_enabled: bool,
+    },
     /// The driver of a printer is not installed from the trunk.
     DriverNotInstalled {
         /// Why.
@@ -392,6 +399,7 @@ impl Reason {
                 | Self::NotKnownThere { .. }
                 | Self::KeepsItsName { .. }
                 | Self::PrinterWithoutDriver { .. }
+                | Self::TaskThere { .. }
                 | Self::DriverNotInstalled { why: DriverUnfit::NotWished }
                 | Self::PrinterDefaultsStay { .. }
                 | Self::LettersWait { .. }

@@ -47,7 +47,8 @@ impl<'g> Coming<'g> {
         let old = ground.label().accounts.iter().find(|old| Some(&old.id) == item.account.as_ref())?;
         let paths = OldPaths::of_person(ground.label(), old, ground.machine, account);
         let known = item.facts.iter().filter(|(name, _)| !unknown.contains(name));
-        let facts = known.map(|(name, value)| (name.clone(), follow(&paths, value))).collect();
+        let mut facts: Facts = known.map(|(name, value)| (name.clone(), follow(&paths, value))).collect();
+        facts.extend(setting.of_machine(&item.facts, &ground.machine.data_drivers));
         Some(Self { setting, account, facts, unknown })
     }
 

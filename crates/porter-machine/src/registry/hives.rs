@@ -76,6 +76,7 @@ pub fn facts_of(
         };
         facts.accounts = describe::people(&software, &drive, &told, &own);
         facts.programs = programs::of_machine(&software);
+        facts.data_drivers = settings::data_drivers(&software);
     } else {
         if !facts.state.has_no_registry && reader.troubles.is_empty() {
             let at = RelativePath::from_bytes(format!("{}/SOFTWARE", CONFIG[0]).as_bytes());

@@ -3,6 +3,7 @@
 use super::RegistryKey;
 use super::printer_driver::{self, PrinterDriver};
 use crate::account::id_from_name;
+use crate::data_driver::{self, DataDriver};
 use crate::power_plan;
 use crate::setting::Setting;
 use crate::setting::variables::is_of_system;
@@ -16,6 +17,11 @@ use porter_formats::print_defaults::PrintDefaults;
 /// Ports that are not printers: fax, files, other programs.
 const NOT_PRINTERS: [&str; 6] =
     ["SHRFAX:", "XPSPORT:", "PORTPROMPT:", "NUL:", "FILE:", "MICROSOFT DOCUMENT IMAGING WRITER PORT:"];
+
+/// The drivers for sources of data, from the hive `SOFTWARE`.
+pub fn data_drivers(software: &impl RegistryKey) -> Vec<DataDriver> {
+    data_driver::drivers(&Own::new(software))
+}
 
 /// The settings of the machine: from its hive `SOFTWARE` and the control set in force.
 pub fn of_machine<K: RegistryKey>(software: Option<&K>, control_set: Option<&K>) -> Vec<Setting> {
@@ -35,17 +41,7 @@ pub fn of_machine<K: RegistryKey>(software: Option<&K>, control_set: Option<&K>)
         settings.extend(shared_folder::of_machine(set));
     }
     if let Some(software) = software {
-        let own = Own::new(software);
-        // 64-bit programs and those of 32 bits have a list each.
-        for (root, bits) in [("", "64"), ("Wow6432Node\\", "32")] {
-            let sources = odbc::read(&own, root).into_iter().map(|mut source| {
-                source.id = format!("{}-{bits}-bit", source.id);
-                source.title = format!("{} ({bits} bits)", source.title);
-                source.facts.insert("bits".to_owned(), bits.to_owned());
-                source
-            });
-            settings.extend(sources);
-        }
+        settings.extend(odbc::of_machine(&Own::new(software)));
     }
     let roots = [
         control_set.and_then(|set| set.subkey("Control\\Print")),

@@ -4,6 +4,7 @@ mod account;
 mod browser;
 mod mail;
 pub(crate) mod setting;
+mod task;
 
 use super::kind::KindWords;
 
@@ -38,7 +39,7 @@ pub(crate) static KINDS: &[&dyn KindWords] = &[
         told: &["machine/network/wifi", "machine/network/hosts"],
     },
     &setting::KeptInFiles { kind: "sign-in", heading: "Sign-in", told: &["machine/sign-in/accounts"] },
-    &Plain("task", "Scheduled tasks"),
+    &task::ScheduledTasks,
     &setting::KeptInFiles { kind: "print", heading: "Print", told: &["machine/print/cups"] },
     &setting::Settings { kind: "setting", heading: "Settings" },
     &setting::Settings { kind: "printer", heading: "Printers" },

@@ -472,6 +472,12 @@ fn raw_reason(reason: &Reason) -> String {
         Reason::PrinterWithoutDriver { driver } => {
             format!("its driver ({driver}) is not here: choose its model in the settings of printers")
         }
+        Reason::TaskThere { name, is_enabled: true } => {
+            format!("{} is there, and switched on", on_screen(name.as_bytes()))
+        }
+        Reason::TaskThere { name, is_enabled: false } => {
+            format!("{} is there, and switched off", on_screen(name.as_bytes()))
+        }
         Reason::DriverNotInstalled { why } => driver_unfit(why),
         Reason::LettersWait { into } => how_to_import(into),
         Reason::PrinterDefaultsStay { then } => {

@@ -46,7 +46,7 @@ fn settings_land_as_their_types_and_meanings_are_and_an_undo_takes_them_back() {
     let receipt = bench.porter(&["check", "trunk", "TIDEWATER", "--only", "odile/*", "--json", "-"]).json();
     let rows = settings_of(&receipt, "odile");
     let landed = rows.iter().filter(|(_, verdict, codes)| verdict == "landed" && codes.is_empty());
-    assert_eq!(landed.count(), 21, "{rows:?}");
+    assert_eq!(landed.count(), 22, "{rows:?}");
     // Windows takes 7 as a text, and 1 as a number.
     let utf16 = |text: &str| text.encode_utf16().chain([0]).flat_map(u16::to_le_bytes).collect::<Vec<u8>>();
     let mouse = "Control Panel\\Mouse";
@@ -67,6 +67,11 @@ fn settings_land_as_their_types_and_meanings_are_and_an_undo_takes_them_back() {
         text(&bench, "Environment", "Path").as_deref(),
         Some("%USERPROFILE%\\bin;C:\\Kite Plans\\tools")
     );
+    // A source of data comes with the new machine's own driver.
+    let source = |name| text(&bench, "Software\\ODBC\\ODBC.INI\\Order book", name);
+    let driver = "C:\\Program Files\\KiteCAD 5\\harbour64.dll";
+    assert_eq!((source("Driver").as_deref(), source("Server").as_deref()), (Some(driver), Some("harbour")));
+    assert_eq!(source("PWD"), None);
     bench.porter(&["undo", "TIDEWATER", "--yes", "--quiet"]).with_status(0);
     assert!(fs::read(bench.path(HIVE)).unwrap() == before, "the registry is as it was");
 }
@@ -148,7 +153,7 @@ fn settings_follow_to_another_folder_or_stay_if_wished() {
     assert_eq!(landed(&receipt), 1, "the layouts are the same already");
     bench.porter(&with(&["restore", "trunk", "TIDEWATER", "--yes", "--quiet"], &to_tamsin));
     let receipt = bench.porter(&with(&["check", "trunk", "TIDEWATER", "--json", "-"], &to_tamsin)).json();
-    assert_eq!(landed(&receipt), 21, "{:?}", settings_of(&receipt, "odile"));
+    assert_eq!(landed(&receipt), 22, "{:?}", settings_of(&receipt, "odile"));
     let hive = fs::read(bench.path("TIDEWATER/Users/tamsin.okafor/NTUSER.DAT")).unwrap();
     let hive = Hive::from_bytes(hive).unwrap();
     let text = |key: &str, name: &str| hive.key(key)?.value(name)?.text();

@@ -81,6 +81,7 @@ pub(super) fn facts(system_drive: &str, volume: &dyn Volume) -> SystemFacts {
         };
         facts.accounts = describe::people(&software, system_drive, &accounts::told_of, &of_person);
         facts.programs = programs::of_machine(&software);
+        facts.data_drivers = settings::data_drivers(&software);
     }
     facts
 }

@@ -2,6 +2,7 @@
 
 use super::own::Own;
 use super::tell::Tell;
+use crate::data_driver::DataDriver;
 use crate::registry::KeyValues;
 use crate::setting::Setting;
 use porter_names::Facts;
@@ -13,6 +14,12 @@ pub trait PersonalSetting: Sync {
 
     /// Reads it, or all of them. Nothing where it is what every Windows has of itself.
     fn read(&self, own: &Own<'_>) -> Vec<Setting>;
+
+    /// Facts that the new machine alone has, which are none of the old one's.
+    fn of_machine(&self, facts: &Facts, drivers: &[DataDriver]) -> Facts {
+        let _ = (facts, drivers);
+        Facts::new()
+    }
 
     /// The values that make it so in a registry. Facts that are missing set nothing.
     fn values(&self, facts: &Facts, there: &Own<'_>) -> Vec<KeyValues> {
