@@ -71,6 +71,9 @@ fn system(tree: &mut Tree) -> io::Result<()> {
     tree.file(&format!("{package}/sail200.inf"), inf.as_bytes())?;
     tree.file(&format!("{package}/sail200.cat"), &writing::noise("catalogue of the driver", 9_000))?;
     tree.file(&format!("{package}/amd64/sail200.dll"), &writing::noise("driver", 120_000))?;
+    // One that somebody installed for everybody, and one that Windows brings.
+    tree.file("Windows/Fonts/Halyard Hand.ttf", &writing::noise("a font for everybody", 48_000))?;
+    tree.file("Windows/Fonts/segoeui.ttf", &writing::noise("a font of the system", 60_000))?;
     let task = "<Task xmlns=\"http://schemas.microsoft.com/windows/2004/02/mit/task\"><Actions><Exec>\
                 <Command>C:\\Kite Plans\\tools\\backup.cmd</Command></Exec></Actions></Task>";
     let task: Vec<u8> =

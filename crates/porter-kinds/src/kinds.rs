@@ -26,6 +26,7 @@ static BUILT_IN: &[&dyn Kind] = &[
     &crate::printer::Printers,
     &crate::setting::Settings,
     &crate::scheduled_task::ScheduledTasks,
+    &crate::font::Fonts,
 ];
 
 /// The kinds and the carry rules in force: all that porter knows to find.

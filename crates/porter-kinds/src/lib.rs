@@ -27,6 +27,7 @@ pub mod choice;
 pub mod crossing;
 pub mod drive;
 pub mod existing;
+pub mod font;
 pub mod forms;
 pub mod ground;
 pub mod item;

@@ -6,6 +6,7 @@
 pub mod account;
 pub mod account_picture;
 pub mod data_source;
+pub mod installed_font;
 pub mod printer_driver;
 pub mod printing;
 pub mod registry_key;

@@ -4,6 +4,7 @@ use super::control::Control;
 use super::control::account::Accounts;
 use super::control::account_picture::AccountPictures;
 use super::control::data_source::DataSources;
+use super::control::installed_font::InstalledFonts;
 use super::control::printer_driver::PrinterDrivers;
 use super::control::printing::{PrintQueues, UsualPrinter};
 use super::control::registry_key::RegistryKeys;
@@ -27,6 +28,7 @@ pub static BUILT_IN: &[&dyn Control] = &[
     &AccountPictures,
     &DataSources,
     &ScheduledTasks,
+    &InstalledFonts,
 ];
 
 /// The one of that name.

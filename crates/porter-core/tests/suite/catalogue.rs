@@ -68,6 +68,7 @@ fn windows_vista_and_later() {
             "odile/notes/sticky-notes",
         ),
         ("~/AppData/Local/Microsoft/Windows/Fonts/Halyard.ttf", "odile/font/own"),
+        ("Windows/Fonts/Halyard Hand.ttf", "machine/font/everybody"),
         ("~/AppData/Roaming/Microsoft/Network/Connections/Pbk/rasphone.pbk", "odile/network/dial-up"),
         ("~/AppData/Roaming/KiteCAD/a.ini", "odile/folder/roaming-data"),
         ("~/.ssh/id_ed25519", "odile/keys/ssh"),

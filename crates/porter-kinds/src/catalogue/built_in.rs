@@ -76,6 +76,7 @@ static FILES: &[BuiltIn] = &files![
     "folder/shared-home",
     "folder/shared-data",
     "font/shared",
+    "font/everybody",
     "network/hosts",
     "network/wifi",
     "network/shared-dial-up",

@@ -107,6 +107,11 @@ pub enum Reason {
         /// The print system's words.
         detail: String,
     },
+    /// Fonts lie in the folder of fonts, and the system does not list them yet.
+    FontsNotListed {
+        /// Their files.
+        fonts: Vec<String>,
+    },
     /// A scheduled task is on the new machine.
     TaskThere {
         /// Its name there, with the folders that it is in.
@@ -400,6 +405,7 @@ impl Reason {
                 | Self::KeepsItsName { .. }
                 | Self::PrinterWithoutDriver { .. }
                 | Self::TaskThere { .. }
+                | Self::FontsNotListed { .. }
                 | Self::DriverNotInstalled { why: DriverUnfit::NotWished }
                 | Self::PrinterDefaultsStay { .. }
                 | Self::LettersWait { .. }

@@ -1,7 +1,7 @@
 //! All tests of the crate in one program: each program more is linked for every system that they run on.
 
 #[cfg(windows)]
-mod data_source;
+mod for_everybody;
 #[cfg(unix)]
 mod print_system;
 #[cfg(windows)]

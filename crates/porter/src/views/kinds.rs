@@ -2,6 +2,7 @@
 
 mod account;
 mod browser;
+mod font;
 mod mail;
 pub(crate) mod setting;
 mod task;
@@ -32,7 +33,7 @@ pub(crate) static KINDS: &[&dyn KindWords] = &[
     &Plain("notes", "Notes"),
     &Plain("office", "Office"),
     &Plain("keys", "Keys"),
-    &Plain("font", "Fonts"),
+    &font::Fonts,
     &setting::KeptInFiles {
         kind: "network",
         heading: "Network",

@@ -472,6 +472,10 @@ fn raw_reason(reason: &Reason) -> String {
         Reason::PrinterWithoutDriver { driver } => {
             format!("its driver ({driver}) is not here: choose its model in the settings of printers")
         }
+        Reason::FontsNotListed { fonts } => format!(
+            "they are in Windows\\Fonts, and Windows does not list them yet: right-click each there, and choose Install for all users ({})",
+            on_screen(fonts.join(", ").as_bytes())
+        ),
         Reason::TaskThere { name, is_enabled: true } => {
             format!("{} is there, and switched on", on_screen(name.as_bytes()))
         }

@@ -134,7 +134,7 @@ fn each_code_of_a_receipt_has_words_and_nothing_in_it_steers_a_terminal() {
     let mut receipt: serde_json::Value = serde_json::from_str(&bench.read("whole.json")).unwrap();
     let evil = "\u{1b}[2J\u{202e}kites\u{7}\r";
     let time = "2026-10-30T16:42:00Z";
-    let details = serde_json::json!({
+    let mut details = serde_json::json!({
         "captured_size": 1, "found_size": 2, "values": 3, "files": 4, "line": 5, "most_in_bytes": 6, "missing": 7, "captured": 8,
         "said": 9, "there": 1, "capture": 2, "missing_in_bytes": 3, "size_in_bytes": 4, "messages": 5, "is_copy": false,
         "started_utc": time, "landed_utc": time, "changed_utc": time, "was_so": false, "names": [evil], "needs": [evil],
@@ -143,6 +143,8 @@ fn each_code_of_a_receipt_has_words_and_nothing_in_it_steers_a_terminal() {
         "name": evil, "file": evil, "why": evil, "problem": evil, "target": evil, "driver": evil,
         "then": {evil: evil}, "into": evil,
     });
+    let more = serde_json::json!({"unfit": "refused", "letters": 3, "fonts": [evil], "is_enabled": false});
+    details.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
     receipt["machine"] = serde_json::json!({"name": evil, "system": receipt["trunk"]["machine"]["system"]});
     receipt["accounts"] = serde_json::json!([{"old": "odile", "new": evil}]);
     let mut told = std::collections::BTreeSet::new();

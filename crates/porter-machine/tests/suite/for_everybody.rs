@@ -1,8 +1,10 @@
-//! A source of data of a Windows: set where its driver is, told of, taken away; and a task. Needs a Windows.
+//! Parts of a Windows that everybody has, set and taken away: a source of data, a font, a task. Needs a
+//! Windows.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 use porter_machine::control::Control;
 use porter_machine::control::data_source::DataSources;
+use porter_machine::control::installed_font::{self, InstalledFonts};
 use porter_machine::control::scheduled_task::ScheduledTasks;
 use porter_names::Facts;
 use winreg::RegKey;
@@ -42,6 +44,23 @@ fn a_source_is_set_where_its_driver_is_and_taken_away_again() {
     assert_eq!(DataSources.read("", &book).unwrap(), None);
     assert!(machine.open_subkey(SOURCE).is_err());
     drivers.delete_value("Harbour SQL").unwrap();
+}
+
+#[test]
+fn a_font_is_listed_once_its_file_is_there() {
+    let font = installed_font::facts("Halyard Hand.ttf").unwrap();
+    let file = std::path::Path::new("C:\\windows\\Fonts\\Halyard Hand.ttf");
+    let _ = (InstalledFonts.remove("", &font), std::fs::remove_file(file));
+    assert!(InstalledFonts.set("", &font).is_err(), "its file did not land");
+    std::fs::create_dir_all(file.parent().unwrap()).unwrap();
+    std::fs::write(file, b"no outlines").unwrap();
+    assert_eq!(installed_font::is_listed("halyard hand.ttf"), Some(false));
+    InstalledFonts.set("", &font).unwrap();
+    assert_eq!(InstalledFonts.read("", &font).unwrap(), Some(font.clone()));
+    InstalledFonts.tell("", &[&font]);
+    InstalledFonts.remove("", &font).unwrap();
+    assert_eq!(installed_font::is_listed("Halyard Hand.ttf"), Some(false));
+    std::fs::remove_file(file).unwrap();
 }
 
 #[test]
