@@ -7,21 +7,21 @@
 
 use crate::FormatError;
 use crate::encoding::{by_mark, western};
+use std::collections::{BTreeSet, HashMap};
 
 const WHAT: &str = "setup information";
+/// No device and no file has a longer name.
+const LONGEST_NAME: usize = 1024;
 /// The class of printers (`devguid.h`).
 const PRINTERS: &str = "{4d36e979-e325-11ce-bfc1-08002be10318}";
 
 /// See the module.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Inf {
-    sections: Vec<Section>,
-}
-
-#[derive(Debug, Clone, PartialEq, Eq)]
-struct Section {
-    name: String,
-    lines: Vec<Line>,
+    /// By their names in small letters; several of one name are one.
+    sections: HashMap<String, Vec<Line>>,
+    /// The texts that names stand for.
+    strings: HashMap<String, String>,
 }
 
 /// `KEY = FIELD, FIELD`. A line without a sign has fields alone.
@@ -39,7 +39,8 @@ impl Inf {
         } else {
             western(file)
         };
-        let mut sections: Vec<Section> = Vec::new();
+        let mut sections: HashMap<String, Vec<Line>> = HashMap::new();
+        let mut now = None;
         let mut lines = text.lines();
         while let Some(line) = lines.next() {
             let mut tokens = tokens_of(line);
@@ -47,21 +48,26 @@ impl Inf {
                 tokens.pop();
                 tokens.extend(lines.next().map(tokens_of).unwrap_or_default());
             }
-            match (tokens.as_slice(), sections.last_mut()) {
+            match (tokens.as_slice(), &now) {
                 ([], _) => {}
                 ([Token::Text(text), ..], _) if text.starts_with('[') => {
                     let name = text.trim_start_matches('[').split(']').next().unwrap_or_default();
-                    sections.push(Section { name: name.trim().to_owned(), lines: Vec::new() });
+                    let name = name.trim().to_lowercase();
+                    sections.entry(name.clone()).or_default();
+                    now = Some(name);
                 }
-                (tokens, Some(section)) => section.lines.push(line_of(tokens)),
+                (tokens, Some(name)) => sections.entry(name.clone()).or_default().push(line_of(tokens)),
                 (_, None) => {}
             }
         }
-        let inf = Self { sections };
-        if inf.lines("Version").next().is_none() {
+        let strings = sections.get("strings").map(Vec::as_slice).unwrap_or_default().iter();
+        let string = |line: &Line| Some((line.key.as_ref()?.to_lowercase(), line.fields.first()?.clone()));
+        // The first of one name counts.
+        let strings = strings.rev().filter_map(string).collect();
+        if sections.get("version").is_none_or(Vec::is_empty) {
             return Err(FormatError::damaged(WHAT, "it has no section `Version`"));
         }
-        Ok(inf)
+        Ok(Self { sections, strings })
     }
 
     /// True for a driver of printers.
@@ -80,10 +86,11 @@ impl Inf {
         name.into_iter().find_map(|name| self.version(name)).filter(|name| !name.is_empty())
     }
 
-    /// The devices that it has drivers for on such a processor, as Windows names them.
-    pub fn models(&self, processor: &str) -> Vec<String> {
-        let Some(decoration) = decoration_of(processor) else { return Vec::new() };
-        let mut models = Vec::new();
+    /// True if it has a driver for a device of that name, as Windows names it, on such a processor.
+    pub fn has_model(&self, processor: &str, model: &str) -> bool {
+        let Some(decoration) = decoration_of(processor) else { return false };
+        // Many makers may name one section: each is gone through once.
+        let mut sections: BTreeSet<&str> = BTreeSet::new();
         for maker in self.lines("Manufacturer") {
             // A name alone is that of its section.
             let (section, targets) = match (&maker.key, maker.fields.as_slice()) {
@@ -97,19 +104,15 @@ impl Inf {
                 first.eq_ignore_ascii_case(decoration)
                     || (processor == "x86" && first.eq_ignore_ascii_case("NT"))
             });
-            let mut sections: Vec<String> = wanted.map(|target| format!("{section}.{target}")).collect();
+            let named = wanted.map(|target| format!("{section}.{target}"));
             // A section without a mark is for x86 alone (since Windows Server 2003).
-            if processor == "x86" {
-                sections.push(section);
-            }
-            for section in sections {
-                let named = self.lines(&section).filter_map(|line| line.key.as_ref());
-                models.extend(named.map(|name| self.in_full(name)));
-            }
+            let named = named.chain((processor == "x86").then(|| section.clone()));
+            let known = named.filter_map(|name| self.sections.get_key_value(&name.to_lowercase()));
+            sections.extend(known.map(|(name, _)| name.as_str()));
         }
-        models.sort_unstable();
-        models.dedup();
-        models
+        let mut models =
+            sections.iter().flat_map(|section| self.lines(section)).filter_map(|line| line.key.as_ref());
+        models.any(|name| self.in_full(name).eq_ignore_ascii_case(model))
     }
 
     fn version(&self, name: &str) -> Option<String> {
@@ -117,38 +120,31 @@ impl Inf {
         Some(self.in_full(self.lines("Version").find(is_it)?.fields.first()?))
     }
 
-    /// All lines of a section; several of one name are one.
-    fn lines<'i>(&'i self, section: &str) -> impl Iterator<Item = &'i Line> + use<'i> {
-        let section = section.to_lowercase();
-        let is_it = move |known: &&Section| known.name.to_lowercase() == section;
-        self.sections.iter().filter(is_it).flat_map(|section| &section.lines)
+    fn lines(&self, section: &str) -> impl Iterator<Item = &Line> {
+        self.sections.get(&section.to_lowercase()).into_iter().flatten()
     }
 
-    /// A text with what it stands for, once: a text of the section `Strings` holds no further names.
+    /// A text with what it stands for, once: a text of the section `Strings` holds no further names. One that
+    /// is longer than any name ends there.
     fn in_full(&self, text: &str) -> String {
         let mut full = String::new();
         let mut rest = text;
-        while let Some((before, behind)) = rest.split_once('%') {
+        while let Some((before, behind)) = rest.split_once('%').filter(|_| full.len() <= LONGEST_NAME) {
             full.push_str(before);
             let Some((name, behind)) = behind.split_once('%') else {
                 full.push('%');
                 rest = behind;
                 break;
             };
-            match self.string(name) {
+            match self.strings.get(&name.to_lowercase()) {
                 _ if name.is_empty() => full.push('%'),
-                Some(known) => full.push_str(known),
+                Some(known) => full.extend(known.chars().take(LONGEST_NAME)),
                 None => full.extend(["%", name, "%"]),
             }
             rest = behind;
         }
         full.push_str(rest);
         full
-    }
-
-    fn string(&self, name: &str) -> Option<&str> {
-        let is_it = |line: &&Line| line.key.as_ref().is_some_and(|key| key.eq_ignore_ascii_case(name));
-        self.lines("Strings").find(is_it)?.fields.first().map(String::as_str)
     }
 }
 
@@ -248,16 +244,17 @@ mod tests {
         for file in [SAIL.as_bytes(), &utf16] {
             let inf = Inf::from_bytes(file).unwrap();
             assert!(inf.is_of_printers());
-            assert_eq!(inf.models("x64"), ["Laser 100%", "Ropewalk Laser 200"]);
-            assert_eq!(inf.models("x86"), ["Ropewalk \"Old\"", "Ropewalk Label 4"]);
-            assert_eq!(inf.models("arm64"), [""; 0]);
+            let has = |processor, model| inf.has_model(processor, model);
+            assert!(has("x64", "Laser 100%") && has("x64", "ropewalk laser 200"));
+            assert!(has("x86", "Ropewalk \"Old\"") && has("x86", "Ropewalk Label 4"));
+            assert!(!has("x86", "Laser 100%") && !has("arm64", "Ropewalk Label 4"));
             assert_eq!(inf.catalogue("x64").as_deref(), Some("sail 64.cat"));
             assert_eq!(inf.catalogue("x86").as_deref(), Some("sail.cat"));
         }
         let unsigned =
             Inf::from_bytes(b"[Version]\nClass=Net\nCatalogFile=\n[Manufacturer]\n%none%=a,NTx86\n");
         let unsigned = unsigned.unwrap();
-        assert!(!unsigned.is_of_printers() && unsigned.models("x86").is_empty());
+        assert!(!unsigned.is_of_printers() && !unsigned.has_model("x86", ""));
         assert_eq!(unsigned.catalogue("x64"), None);
         assert!(Inf::from_bytes(b"MZ\x90\0[Strings]\na=b\n").is_err());
     }

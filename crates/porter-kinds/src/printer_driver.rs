@@ -100,8 +100,7 @@ impl Package {
     /// Says why a driver of it is not to be installed, before the system is asked.
     fn refuse(&self, driver: &str, processor: &str) -> Result<(), DriverUnfit> {
         let inf = Inf::from_bytes(&self.inf).map_err(|_| DriverUnfit::WithoutSetupInformation)?;
-        let is_it = |model: &String| model.eq_ignore_ascii_case(driver);
-        if !inf.is_of_printers() || !inf.models(processor).iter().any(is_it) {
+        if !inf.is_of_printers() || !inf.has_model(processor, driver) {
             return Err(DriverUnfit::NotInItsPackage);
         }
         let signs = |name: &str| self.beside.iter().any(|file| fold::same_name(file, name.as_bytes()));
