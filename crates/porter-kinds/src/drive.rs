@@ -26,7 +26,12 @@ impl Kind for Drive {
 
     fn land(&self, items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Changes) {
         let Some(to) = &ground.wishes.drive.root else { return };
-        for item in items {
+        // Fonts, for one, have a folder of their own on each system.
+        let has_own_place = |item: &TrunkItem| {
+            let rule = ground.catalogue.rule_of(item);
+            rule.is_some_and(|rule| rule.finds_on(ground.machine.layout.family).next().is_some())
+        };
+        for item in items.iter().filter(|item| !has_own_place(item)) {
             let own: Vec<Moved> = from_drive_root(item, to, ground.earlier).collect();
             for moved in own {
                 // Another kind may have decided already: mail that comes into its profile.

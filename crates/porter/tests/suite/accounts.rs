@@ -149,6 +149,56 @@ fn what_would_run_by_itself_is_carried_and_not_installed() {
 }
 
 #[test]
+fn a_driver_waits_in_the_documents_of_a_windows_that_does_not_run_and_is_never_in_its_store() {
+    let bench = Workbench::with_trunk();
+    let only = ["--only", "machine/printer-driver/*"];
+    let restore = [&["restore", "trunk", "TIDEWATER", "--yes"], &only[..]].concat();
+    let said = bench.porter(&[&restore[..], &["--install-drivers"]].concat()).with_status(3).out;
+    assert!(said.contains("drivers are installed on a running Windows, as administrator"), "{said}");
+    let said = bench.porter(&[&restore[..], &["--install-drivers", "--json"]].concat()).json();
+    assert_eq!(said["notes"][0]["item"], "machine/printer-driver/ropewalk-laser-200", "{said}");
+
+    bench.porter(&[&restore[..], &["--land-held", "machine/printer-driver"]].concat()).with_status(0);
+    let of_drivers = || {
+        let paths = bench.snapshot("TIDEWATER").into_keys().map(|path| path.display().to_string());
+        paths.filter(|path| path.contains("sail200")).collect::<Vec<_>>()
+    };
+    let drivers = of_drivers();
+    let folder = "Users/Public/Documents/Printer drivers from LOFT-PC/sail200.inf_amd64_";
+    assert!(drivers.len() >= 3 && drivers.iter().all(|path| path.contains(folder)), "{drivers:?}");
+    let receipt = bench.porter(&[&["check", "trunk", "TIDEWATER", "--json", "-"], &only[..]].concat()).json();
+    let driver = item(&receipt, "machine/printer-driver/ropewalk-laser-200");
+    assert_eq!((&driver["verdict"], &driver["files"]["landed"]), (&"landed".into(), &3.into()), "{driver}");
+    for _ in 0..3 {
+        bench.porter(&["undo", "TIDEWATER", "--yes", "--quiet"]);
+    }
+    assert_eq!(of_drivers(), [""; 0], "an undo takes them away");
+}
+
+#[test]
+fn fonts_that_somebody_installed_come_and_those_of_windows_stay() {
+    let bench = Workbench::with_trunk();
+    let only = ["--only", "machine/font/*"];
+    bench
+        .porter(&[&["restore", "trunk", "TIDEWATER", "--yes", "--quiet"], &only[..]].concat())
+        .with_status(0);
+    let fonts = bench.path("TIDEWATER/Windows/Fonts");
+    assert!(fonts.join("Halyard Hand.ttf").is_file() && !fonts.join("segoeui.ttf").exists());
+    let receipt = bench.porter(&[&["check", "trunk", "TIDEWATER", "--json", "-"], &only[..]].concat()).json();
+    let font = item(&receipt, "machine/font/everybody");
+    assert_eq!(font["verdict"], "landed", "{font}");
+    assert_eq!(font["reasons"][0]["details"]["fonts"][0], "Halyard Hand.ttf", "it is not listed: {font}");
+    // A Linux finds it in its own folder, and lists it itself.
+    add_linux(&bench);
+    bench.porter(&[&["restore", "trunk", "NEW", "--yes", "--quiet"], &only[..]].concat()).with_status(0);
+    assert!(bench.path("NEW/usr/local/share/fonts/Halyard Hand.ttf").is_file());
+    let receipt = bench.porter(&[&["check", "trunk", "NEW", "--json", "-"], &only[..]].concat()).json();
+    let font = item(&receipt, "machine/font/everybody");
+    assert_eq!(font["verdict"], "landed", "{font}");
+    assert!(!font["reasons"].to_string().contains("fonts-not-listed"), "{font}");
+}
+
+#[test]
 fn settings_that_were_to_stay_are_not_left_to_be_done() {
     let bench = Workbench::with_trunk();
     let only = ["--only", "odile/setting/*"];
