@@ -17,13 +17,17 @@ use porter_formats::gvdb::{Table, Variant};
 use porter_formats::inf::Inf;
 use porter_formats::ini::Ini;
 use porter_formats::ipp::Message;
+use porter_formats::mail::head::summary;
 use porter_formats::mail::mapi::letter::Letter;
 use porter_formats::mail::mapi::{contact, event, rtf, task};
 use porter_formats::mail::mbox_reader::MboxReader;
+use porter_formats::mail::msg::MsgFile;
+use porter_formats::mail::msg_writer::to_msg;
 use porter_formats::mail::parts;
 use porter_formats::mail::pst::mailbox::Mailbox;
 use porter_formats::mail::{apple_accounts, autocomplete, dbx, mbox, pst, tnef};
 use porter_formats::print_defaults::PrintDefaults;
+use porter_formats::scheduled_task::ScheduledTask;
 use porter_formats::wifi::Network;
 use porter_formats::{chromium, mork, ppd, property_list, safari, shortcut};
 use porter_hive::Hive;
@@ -58,6 +62,13 @@ struct Format {
     name: &'static str,
     seeds: Vec<Vec<u8>>,
     decode: Decode,
+}
+
+/// A letter with a file and another letter in it, as Outlook keeps one by itself.
+fn outlook_letter() -> Vec<u8> {
+    let letter = b"From: a@x\r\nTo: b@x\r\nSubject: kites\r\nContent-Type: multipart/mixed; boundary=m\r\n\r\n--m\r\nContent-Type: text/plain\r\n\r\n\
+                   Caf\xe9\r\n--m\r\nContent-Disposition: attachment; filename=a.pdf\r\n\r\n%PDF\r\n--m\r\nContent-Type: message/rfc822\r\n\r\nSubject: x\r\n\r\nx\r\n--m--\r\n";
+    to_msg(letter, &summary(letter)).unwrap_or_default()
 }
 
 /// A letter of Outlook in one file: a subject, somebody, and a file with a letter in it.
@@ -361,6 +372,31 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
                     drop(reader.body(&mut std::io::sink()));
                 }
                 drop(parts::readable(file));
+            },
+        },
+        Format {
+            name: "outlook-letters",
+            seeds: vec![outlook_letter()],
+            decode: |file, _| {
+                let Ok(file) = MsgFile::open(file) else { return };
+                let Ok(thing) = file.thing() else { return };
+                drop((to_vcards(&[contact::contact(&thing)], VcardVersion::Four), task::task(&thing)));
+                drop(event::event(&thing).map(|event| to_calendar(&[event])));
+                let letter = Letter::from(thing);
+                drop((letter.summary(), letter.write(&mut std::io::sink())));
+            },
+        },
+        Format {
+            name: "scheduled-task",
+            seeds: text(&[
+                "<Task version=\"1.3\"><Triggers><LogonTrigger><UserId>a</UserId></LogonTrigger></Triggers><Settings><Enabled>true</Enabled></Settings><Actions><Exec><Command>a &amp; b</Command><Arguments/></Exec></Actions></Task>",
+            ]),
+            decode: |file, _| {
+                let Ok(task) = ScheduledTask::from_bytes(file) else { return };
+                // What is made of it is read again before a system takes it.
+                if let Ok(again) = ScheduledTask::from_bytes(task.to_disabled().as_bytes()) {
+                    assert!(!again.is_enabled());
+                }
             },
         },
         Format {

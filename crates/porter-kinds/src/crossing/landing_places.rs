@@ -1,6 +1,7 @@
 //! Where on a machine restored things may be: a trunk or a journal is no reason to touch anything else.
 
-use crate::catalogue::Catalogue;
+use crate::catalogue::patterns::PathPattern;
+use crate::catalogue::{Catalogue, Find};
 use porter_machine::{Machine, Place};
 use porter_names::{RelativePath, fold};
 
@@ -59,7 +60,9 @@ impl<'m> LandingPlaces<'m> {
         let own_records = || self.records.as_ref().is_some_and(|records| is_in(folder, records));
         folder.is_root()
             || self.refuse(folder).is_ok()
-            || (!own_records() && self.machine.all_places().any(|place| is_in(&place.path, folder)))
+            || (!own_records()
+                && (self.machine.all_places().any(|place| is_in(&place.path, folder))
+                    || self.leads_to_a_rule(folder)))
     }
 
     /// True for what lies in a person's own places.
@@ -74,11 +77,25 @@ impl<'m> LandingPlaces<'m> {
         self.is_personal(at) || shared.into_iter().any(|(_, place)| is_in(at, &place.path))
     }
 
+    /// Where rules look outside of people's places.
+    fn finds(&self) -> impl Iterator<Item = &'m Find> {
+        let rules = self.catalogue.rules.iter().filter(|rule| !rule.is_personal());
+        rules.flat_map(|rule| rule.finds_on(self.machine.layout.family))
+    }
+
+    /// True for a folder that what a rule names lies in: `usr/local` of the fonts of the whole machine.
+    fn leads_to_a_rule(&self, folder: &RelativePath) -> bool {
+        self.finds().any(|find| {
+            let place = self.machine.place(None, find.place);
+            let named = find.path.as_ref().and_then(PathPattern::literal);
+            let at = place.zip(named).and_then(|(place, below)| place.path.join_path(&below).ok());
+            at.is_some_and(|at| is_in(&at, folder))
+        })
+    }
+
     /// True for what a rule names outside of people's places: the fonts of the whole machine.
     fn is_of_a_rule(&self, at: &RelativePath) -> bool {
-        let finds = self.catalogue.rules.iter().filter(|rule| !rule.is_personal());
-        let mut finds = finds.flat_map(|rule| rule.finds_on(self.machine.layout.family));
-        finds.any(|find| {
+        self.finds().any(|find| {
             let place = self.machine.place(None, find.place);
             let below = place.and_then(|place| at.below(&place.path));
             below.is_some_and(|below| find.path.is_some() && find.begins(&below))
