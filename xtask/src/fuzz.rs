@@ -393,7 +393,7 @@ fn formats(bench: &Path) -> Result<Vec<Format>, String> {
             ]),
             decode: |file, _| {
                 let Ok(task) = ScheduledTask::from_bytes(file) else { return };
-                // What is made of it is read again before a system takes it.
+                // The text of it is read again before a system takes it.
                 if let Ok(again) = ScheduledTask::from_bytes(task.to_disabled().as_bytes()) {
                     assert!(!again.is_enabled());
                 }
