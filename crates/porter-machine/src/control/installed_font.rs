@@ -11,7 +11,7 @@ use super::{Control, fact};
 use porter_names::Facts;
 use std::io;
 
-/// See the module. Its facts are [`FILE`] and [`LABEL`].
+/// See the module. Its facts are [`FILE`] and `label`, the name of its value in the registry.
 pub struct InstalledFonts;
 
 /// The fact that names the file, in the system's folder of fonts.
