@@ -8,14 +8,14 @@ use crate::changes::{Changes, SetControl};
 use crate::ground::Ground;
 use crate::item::Item;
 use crate::kind::Kind;
-use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
+use crate::receipt::{ItemReceipt, Reason};
 use crate::setting::on_windows;
-use crate::values::{items_of, same_on, set_by_hand};
+use crate::values::{items_of, same_on, set_by_hand, tell_of_landed};
 use porter_machine::cups::queue::{Queue, queue_name};
 use porter_machine::layout::Family;
 use porter_machine::tcp_port::TcpPort;
 use porter_machine::{Machine, Setting, SettingKind};
-use porter_names::{Facts, RelativePath};
+use porter_names::Facts;
 use porter_trunk::TrunkItem;
 
 /// See the module.
@@ -70,26 +70,15 @@ impl Kind for Printers {
             let mut then = on_spooler::defaults_of(item, ground);
             then.retain(|name, then| now.is_some_and(|now| now.facts.get(name) != Some(then)));
             if !then.is_empty() {
-                tell(row, Reason::PrinterDefaultsStay { then });
+                tell_of_landed(row, Reason::PrinterDefaultsStay { then });
             }
         }
         let has_driver = |facts: &Facts| facts.contains_key("driver");
         if has_driver(&item.facts) && now.is_some_and(|now| !has_driver(&now.facts)) {
             let driver = item.facts.get("driver").cloned().unwrap_or_default();
-            tell(row, Reason::PrinterWithoutDriver { driver });
+            tell_of_landed(row, Reason::PrinterWithoutDriver { driver });
         }
     }
-}
-
-/// Says something of a printer that landed.
-fn tell(row: &mut ItemReceipt, reason: Reason) {
-    row.find(Finding {
-        path: RelativePath::root(),
-        verdict: Verdict::Landed,
-        reason,
-        needs_attention: false,
-        expected_at: None,
-    });
 }
 
 /// True if the new machine prints in the same way to the same printer. From one print system to another one

@@ -8,8 +8,9 @@ use crate::item::Item;
 use crate::kind::Kind;
 use crate::part::{Part, What};
 use crate::profiles::version::version_numbers;
-use crate::receipt::{DriverUnfit, Finding, ItemReceipt, Reason, Verdict};
-use crate::trunk_file;
+use crate::receipt::{DriverUnfit, ItemReceipt, Reason};
+use crate::trunk_file::{self, files_of};
+use crate::values::tell_of_landed;
 use porter_formats::inf::Inf;
 use porter_machine::account::{id_from_name, unused_id};
 use porter_machine::control::printer_driver::{
@@ -19,8 +20,9 @@ use porter_machine::control::{Control, printing};
 use porter_machine::layout::Family;
 use porter_machine::registry::printer_driver::STORE;
 use porter_machine::{Machine, Place, PlaceState, SettingKind};
+use porter_names::portable::as_one_step;
 use porter_names::{Facts, RelativePath, fold};
-use porter_trunk::{Content, ContentHash, Entry, SystemLabel, TrunkItem};
+use porter_trunk::{ContentHash, Entry, SystemLabel, TrunkItem};
 use std::sync::Arc;
 
 /// See the module.
@@ -40,7 +42,7 @@ pub fn id_of(driver: &str) -> String {
 
 /// The folder of the public documents that drivers from a machine land in.
 pub fn folder_name(machine: &str) -> String {
-    format!("Printer drivers from {}", machine.replace(['/', '\\', ':'], "-"))
+    format!("Printer drivers from {}", as_one_step(machine))
 }
 
 /// The ids of the drivers that a running Windows does not have, and that land if a person wishes drivers
@@ -55,7 +57,7 @@ pub fn missing_on(machine: &Machine, items: &[TrunkItem]) -> Vec<String> {
 }
 
 fn installs(machine: &Machine) -> bool {
-    machine.here.is_some_and(|here| here.as_administrator) && machine.layout.family == Family::Windows
+    machine.may_be_set() && machine.layout.family == Family::Windows
 }
 
 fn is_among(drivers: &[String], item: &TrunkItem) -> bool {
@@ -80,12 +82,8 @@ struct Package {
 impl Package {
     fn of(item: &TrunkItem, ground: &Ground<'_>) -> Option<Self> {
         let folder = RelativePath::from_bytes(item.parts.first()?.path.as_bytes()).ok()?;
-        let is_in_it = |entry: &Entry| {
-            entry.item == item.id
-                && entry.address.path.parent().as_ref() == Some(&folder)
-                && matches!(entry.content, Content::File { .. })
-        };
-        let files: Vec<Entry> = ground.trunk.entries().ok()?.flatten().filter(is_in_it).collect();
+        let is_in_it = |entry: &Entry| entry.address.path.parent().as_ref() == Some(&folder);
+        let files: Vec<Entry> = files_of(ground.trunk, item).ok()?.filter(is_in_it).collect();
         let name_of = |entry: &Entry| entry.address.path.name().unwrap_or_default().to_vec();
         // The store calls a package `NAME.inf_PROCESSOR_HASH`.
         let store_name = String::from_utf8_lossy(folder.name()?).to_lowercase();
@@ -200,13 +198,7 @@ impl Kind for PrinterDrivers {
 
     fn prove(&self, item: &TrunkItem, ground: &Ground<'_>, row: &mut ItemReceipt) {
         if installs(ground.machine) && !is_among(&printing::drivers(), item) {
-            row.find(Finding {
-                path: RelativePath::root(),
-                verdict: Verdict::Landed,
-                reason: Reason::DriverNotInstalled { why: DriverUnfit::NotWished },
-                needs_attention: false,
-                expected_at: None,
-            });
+            tell_of_landed(row, Reason::DriverNotInstalled { why: DriverUnfit::NotWished });
         }
     }
 

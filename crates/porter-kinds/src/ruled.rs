@@ -13,6 +13,7 @@ use porter_machine::account::{id_from_name, unused_id};
 use porter_machine::database::{NoSnapshot, is_beside_database, snapshot};
 use porter_machine::looker::Looker;
 use porter_machine::{Account, Machine, Place, PlaceState};
+use porter_names::portable::as_one_step;
 use porter_names::{RelativePath, screen::on_screen};
 use porter_source::EntryKind;
 use porter_trunk::{LeftReason, TrunkItem};
@@ -191,8 +192,7 @@ fn into_documents<'i>(
     machine: &'i str,
     title: &'i str,
 ) -> impl Iterator<Item = Moved> + 'i {
-    let name = |text: &str| text.replace(['/', '\\', ':'], "-");
-    let folder = format!("From {}/{}", name(machine), name(title));
+    let folder = format!("From {}/{}", as_one_step(machine), as_one_step(title));
     let parts = item.parts.iter().filter(|_| item.account.is_some());
     parts.filter_map(move |part| {
         let from = RelativePath::from_bytes(part.path.as_bytes()).ok()?;

@@ -104,6 +104,17 @@ pub(crate) fn note(row: &mut ItemReceipt, reason: Reason) {
     });
 }
 
+/// Says something of an item that landed, and that needs no attention.
+pub(crate) fn tell_of_landed(row: &mut ItemReceipt, reason: Reason) {
+    row.find(Finding {
+        path: RelativePath::root(),
+        verdict: Verdict::Landed,
+        reason,
+        needs_attention: false,
+        expected_at: None,
+    });
+}
+
 /// Names the facts of a setting that the new system does not know.
 pub(crate) fn tell_of_unknown(names: &[String], row: &mut ItemReceipt) {
     if !names.is_empty() {

@@ -106,6 +106,11 @@ pub struct Machine {
 }
 
 impl Machine {
+    /// True if it runs, and an administrator runs us: all of it can be set.
+    pub fn may_be_set(&self) -> bool {
+        self.here.is_some_and(|here| here.as_administrator)
+    }
+
     /// Every place of everybody, and of the machine.
     pub fn all_places(&self) -> impl Iterator<Item = &FoundPlace> {
         self.accounts.iter().flat_map(|account| account.places.values()).chain(self.places.values())

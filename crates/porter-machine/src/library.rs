@@ -2,8 +2,10 @@
 //! printers starts slower, and not at all where one of them is missing.
 #![allow(unsafe_code, reason = "calls of the system's interface")]
 
-use std::ffi::{CString, c_void};
+use std::ffi::{CString, OsString, c_void};
 use std::io;
+use std::os::windows::ffi::{OsStrExt, OsStringExt};
+use std::path::PathBuf;
 use windows_sys::Win32::Foundation::HMODULE;
 use windows_sys::Win32::System::LibraryLoader::{GetProcAddress, LoadLibraryW};
 use windows_sys::Win32::System::SystemInformation::GetSystemDirectoryW;
@@ -12,19 +14,27 @@ use windows_sys::Win32::System::SystemInformation::GetSystemDirectoryW;
 /// library stays loaded.
 pub fn function(library: &str, name: &str) -> Option<*const c_void> {
     let name = CString::new(name).ok()?;
-    let mut folder = [0_u16; 512];
-    // SAFETY: the buffer is as long as is said; the path and the name end with a NUL.
+    // By its full path: a library of that name elsewhere is not the system's.
+    let path = system_folder()?.join(library);
+    let path: Vec<u16> = path.as_os_str().encode_wide().chain([0]).collect();
+    // SAFETY: the path and the name end with a NUL.
     unsafe {
-        let length = GetSystemDirectoryW(folder.as_mut_ptr(), folder.len() as u32) as usize;
-        let folder = folder.get(..length).filter(|folder| !folder.is_empty())?;
-        // By its full path: a library of that name elsewhere is not the system's.
-        let path: Vec<u16> = folder.iter().copied().chain(format!("\\{library}\0").encode_utf16()).collect();
         let module: HMODULE = LoadLibraryW(path.as_ptr());
         if module.is_null() {
             return None;
         }
         GetProcAddress(module, name.as_ptr().cast()).map(|found| found as *const c_void)
     }
+}
+
+/// The folder of the system's own programs and libraries, whatever a variable says; none if the system does
+/// not tell.
+pub fn system_folder() -> Option<PathBuf> {
+    let mut folder = [0_u16; 512];
+    // SAFETY: the buffer is as long as is said.
+    let length = unsafe { GetSystemDirectoryW(folder.as_mut_ptr(), folder.len() as u32) } as usize;
+    let folder = folder.get(..length).filter(|folder| !folder.is_empty())?;
+    Some(PathBuf::from(OsString::from_wide(folder)))
 }
 
 /// A text as the system's interface takes it, with a NUL at its end.

@@ -14,6 +14,11 @@ use std::collections::HashSet;
 /// The endings of companions: files and folders that a program finds by the name of another and one of these.
 pub const COMPANION_ENDINGS: [&str; 2] = [".sbd", ".msf"];
 
+/// A text that becomes one step of a path: what would part it, or stand for a drive, is a hyphen.
+pub fn as_one_step(text: &str) -> String {
+    text.replace(['/', '\\', ':'], "-")
+}
+
 /// The names that a place can hold.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct NameRules {

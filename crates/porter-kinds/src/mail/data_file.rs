@@ -13,6 +13,7 @@ use porter_formats::mail::{prf, pst};
 use porter_machine::layout::Family;
 use porter_machine::{Account, Machine, Place, small_file};
 use porter_names::RelativePath;
+use porter_names::portable::as_one_step;
 use porter_source::Volume;
 use porter_trunk::{TrunkItem, TrunkPart};
 use std::collections::{BTreeMap, BTreeSet};
@@ -85,7 +86,7 @@ fn place_of_moved(item: &TrunkItem, moved: &Moved, ground: &Ground<'_>) -> Optio
 /// Where the file is that the data files of one person are opened by, which came from a machine of this name.
 pub fn opener_of(machine: &Machine, account: &Account, old_machine: &str) -> Option<RelativePath> {
     let documents = machine.place(Some(account), Place::Documents)?;
-    let name = format!("{}.prf", old_machine.replace(['/', '\\', ':'], "-"));
+    let name = format!("{}.prf", as_one_step(old_machine));
     documents.path.join(OWN_FOLDER.as_bytes()).ok()?.join(name.as_bytes()).ok()
 }
 
@@ -130,7 +131,7 @@ fn landing_of(
     let account = ground.account_of(item);
     let place = ground.machine.place(account.filter(|_| to_place.is_personal()), to_place)?;
     let (stem, ending) = name.rsplit_once('.').unwrap_or((&name, ""));
-    let old = ground.label().machine.name.replace(['/', '\\', ':'], "-");
+    let old = as_one_step(&ground.label().machine.name);
     let names = (0_u32..1000).map(|number| match number {
         0 => name.clone(),
         1 => format!("{stem} ({old}).{ending}"),

@@ -10,7 +10,6 @@ mod visitor;
 
 pub(super) use data_files::{each_data_file, flaw_of, folder_of};
 pub(super) use single::{content_of, each_msg_file};
-pub(super) use visitor::files_of;
 pub(crate) use visitor::unpack;
 pub use visitor::{MailFolder, MailLetter, Visitor};
 

@@ -11,6 +11,7 @@ use porter_machine::layout::Family;
 use porter_machine::registry::RegistryKey;
 use porter_machine::{Account, Place, PlaceState, small_file};
 use porter_names::RelativePath;
+use porter_names::portable::as_one_step;
 use porter_trunk::{Entry, TrunkItem};
 use std::collections::HashMap;
 
@@ -111,7 +112,7 @@ fn as_its_profile(
     let registry = source::open(ground.machine, account).ok();
     let Some(profile) = registry.and_then(|registry| registry.read(DefaultProfile)).flatten() else { return };
     let Some(folder) = folder_in(Place::RoamingData, OLD, account, ground) else { return };
-    let name = format!("{}.nk2", profile.replace(['/', '\\', ':'], "-"));
+    let name = format!("{}.nk2", as_one_step(&profile));
     if let Ok(at) = folder.join(name.as_bytes())
         && ground.machine.looker().find_path(&at).state == PlaceState::Absent
     {

@@ -2,9 +2,10 @@
 
 use super::contacts::{People, may_hold_people, people_in};
 use super::given_names::{Names, portable};
-use super::mailboxes::{MailFolder, content_of, each_data_file, each_msg_file, files_of, flaw_of, folder_of};
+use super::mailboxes::{MailFolder, content_of, each_data_file, each_msg_file, flaw_of, folder_of};
 use super::thunderbird::CALENDAR;
 use crate::not_taken::NotTaken;
+use crate::trunk_file::files_of;
 use crate::unpacked::Unpacked;
 use porter_formats::FormatError;
 use porter_formats::calendar::entry::Entry;

@@ -27,7 +27,7 @@ const SCHEMES: [&str; 12] =
 /// True if printers can be set on the machine: it runs, its system is one with CUPS, and we may change it.
 pub(super) fn runs(ground: &Ground<'_>) -> bool {
     let machine = ground.machine;
-    machine.here.is_some_and(|here| here.as_administrator)
+    machine.may_be_set()
         && machine.layout.family.has_cups()
         && machine.controls.iter().any(|control| control.name() == QUEUES.name())
 }

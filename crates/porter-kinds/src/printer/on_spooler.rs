@@ -14,7 +14,7 @@ use porter_trunk::TrunkItem;
 /// True if printers can be set on the machine.
 pub(super) fn runs(ground: &Ground<'_>) -> bool {
     let machine = ground.machine;
-    machine.here.is_some_and(|here| here.as_administrator) && machine.layout.family == Family::Windows
+    machine.may_be_set() && machine.layout.family == Family::Windows
 }
 
 /// The facts of the queue as it is to be. None for one that cannot be made here yet: its driver is not

@@ -18,7 +18,7 @@ const CONTROL: &dyn Control = &AccountPictures;
 /// Decides about one setting. A picture that is there stays.
 pub(super) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes) {
     let machine = ground.machine;
-    let may_set = machine.here.is_some_and(|here| here.as_administrator);
+    let may_set = machine.may_be_set();
     if !item.id.ends_with("/setting/picture") || machine.layout.family != Family::Windows || !may_set {
         return;
     }

@@ -16,7 +16,7 @@ const CONTROL: &dyn Control = &DataSources;
 /// receipt, with what to type.
 pub(super) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes) {
     let machine = ground.machine;
-    let may_set = machine.here.is_some_and(|here| here.as_administrator);
+    let may_set = machine.may_be_set();
     let is_one = item.id.starts_with("machine/setting/odbc/") && machine.layout.family == Family::Windows;
     if !may_set || !is_one || same_on(item, machine, ground.accounts).is_some() {
         return;

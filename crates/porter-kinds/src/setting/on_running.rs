@@ -19,7 +19,7 @@ const CONTROL: &dyn Control = &SystemSettings;
 pub(super) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes) {
     let machine = ground.machine;
     // Only an administrator may; everybody else finds it on the receipt, with what to type.
-    let may_set = machine.here.is_some_and(|here| here.as_administrator);
+    let may_set = machine.may_be_set();
     if !may_set || item.account.is_some() {
         return;
     }

@@ -46,7 +46,7 @@ impl Coming {
 /// Decides about one of them. One of that name that is there stays as it is.
 pub(super) fn land(item: &TrunkItem, ground: &Ground<'_>, changes: &mut Changes) {
     let Some(Coming(facts)) = Coming::of(item, ground) else { return };
-    let may_set = ground.machine.here.is_some_and(|here| here.as_administrator);
+    let may_set = ground.machine.may_be_set();
     if !may_set || same_on(item, ground.machine, ground.accounts).is_some() {
         return;
     }

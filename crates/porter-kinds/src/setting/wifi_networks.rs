@@ -5,9 +5,9 @@
 
 use crate::changes::{Changes, Edit, SetControl};
 use crate::ground::Ground;
-use crate::receipt::{Finding, ItemReceipt, Reason, Verdict};
+use crate::receipt::{ItemReceipt, Reason};
 use crate::trunk_file;
-use crate::values::same_on;
+use crate::values::{same_on, tell_of_landed};
 use porter_formats::wifi::{Network, Password, Security};
 use porter_machine::account::id_from_name;
 use porter_machine::control::Control;
@@ -34,7 +34,7 @@ pub(super) fn land(items: &[&TrunkItem], ground: &Ground<'_>, changes: &mut Chan
     // A Windows that does not run has no service that could take one.
     let may = match (machine.layout.family, machine.here) {
         (Family::Linux, here) => here.is_none_or(|here| here.as_administrator) && has_key_files(machine),
-        (Family::Windows, here) => here.is_some_and(|here| here.as_administrator),
+        (Family::Windows, _) => machine.may_be_set(),
         _ => false,
     };
     if missing.is_empty() || !may {
@@ -83,13 +83,7 @@ pub(super) fn tell_of_password(item: &TrunkItem, now: Option<&Setting>, row: &mu
     let asks = fact(SECURITY).and_then(Security::from_name).is_some_and(Security::has_password)
         && fact(PASSWORD).is_none();
     if item.id.starts_with(PREFIX) && asks {
-        row.find(Finding {
-            path: RelativePath::root(),
-            verdict: Verdict::Landed,
-            reason: Reason::WifiWithoutPassword,
-            needs_attention: false,
-            expected_at: None,
-        });
+        tell_of_landed(row, Reason::WifiWithoutPassword);
     }
 }
 

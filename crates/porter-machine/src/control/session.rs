@@ -17,6 +17,12 @@ pub(super) fn broadcast(section: &str) {
     system::broadcast(section);
 }
 
+/// Tells all windows that there are other fonts.
+#[cfg(windows)]
+pub(super) fn fonts_changed() {
+    system::fonts_changed();
+}
+
 /// Tells the session of changes of a person's registry, each once. Does nothing for anybody else's: a message
 /// is of no use to a session that shows somebody else's settings.
 pub fn tell(owner: &str, tells: &BTreeSet<Tell>) {

@@ -1,8 +1,9 @@
 //! Letters in Outlook's data files.
 
-use super::visitor::{MailFolder, MailLetter, Visitor, files_of, with_file_aside};
+use super::visitor::{MailFolder, MailLetter, Visitor, with_file_aside};
 use crate::mail::data_file;
 use crate::not_taken::NotTaken;
+use crate::trunk_file::files_of;
 use porter_formats::FormatError;
 use porter_formats::mail::head::Summary;
 use porter_formats::mail::mapi::letter::Letter;

@@ -1,7 +1,8 @@
 //! Letters one behind the other in a file.
 
-use super::visitor::{MailFolder, MailLetter, Visitor, files_of, shown_names};
+use super::visitor::{MailFolder, MailLetter, Visitor, shown_names};
 use crate::not_taken::NotTaken;
+use crate::trunk_file::files_of;
 use porter_formats::mail::head::Summary;
 use porter_formats::mail::mbox;
 use porter_formats::mail::mbox_reader::{MboxLetter, MboxReader};

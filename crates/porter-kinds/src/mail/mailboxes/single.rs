@@ -1,8 +1,9 @@
 //! Letters that are a file each.
 
-use super::visitor::{MailFolder, MailLetter, Visitor, files_of, names_down_to, shown_names, written_lines};
+use super::visitor::{MailFolder, MailLetter, Visitor, names_down_to, shown_names, written_lines};
 use crate::mail::letters::BESIDE_NUMBERS;
 use crate::not_taken::NotTaken;
+use crate::trunk_file::files_of;
 use porter_formats::mail::head::{self, Summary};
 use porter_formats::mail::letter_flags::LetterFlags;
 use porter_formats::mail::mapi::letter::Letter;

@@ -1,7 +1,8 @@
 //! Letters in stores of Outlook Express.
 
-use super::visitor::{MailFolder, MailLetter, Visitor, files_of, with_file_aside, written_lines};
+use super::visitor::{MailFolder, MailLetter, Visitor, with_file_aside, written_lines};
 use crate::not_taken::NotTaken;
+use crate::trunk_file::files_of;
 use porter_formats::mail::dbx;
 use porter_formats::mail::head::{self, Summary};
 use porter_formats::mail::letter_flags::LetterFlags;

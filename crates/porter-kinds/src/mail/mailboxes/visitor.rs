@@ -6,7 +6,7 @@ use porter_formats::mail::pst::mailbox::FolderKind;
 use porter_formats::mail::role::Role;
 use porter_names::RelativePath;
 use porter_source::{HostFolder, Volume, VolumeFile};
-use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, TrunkItem, in_pieces};
+use porter_trunk::{Content, ContentHasher, Entry, PieceFailed, Trunk, in_pieces};
 use std::fs::File;
 use std::io::{self, Write};
 use std::path::Path;
@@ -48,15 +48,6 @@ pub trait Visitor {
     fn other(&mut self, folder: &MailFolder, kind: FolderKind, number: u64);
     /// A file, or a part of one, that cannot be read, in words.
     fn flaw(&mut self, flaw: String);
-}
-
-/// The files of an item.
-pub(in crate::mail) fn files_of<'t>(
-    trunk: &'t dyn Trunk,
-    item: &'t TrunkItem,
-) -> Result<impl Iterator<Item = Entry> + 't, NotTaken> {
-    let is_file = |entry: &Entry| entry.item == item.id && matches!(entry.content, Content::File { .. });
-    Ok(trunk.entries()?.flatten().filter(is_file))
 }
 
 /// Copies a content out of a trunk, proved on the way.

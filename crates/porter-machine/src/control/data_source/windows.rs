@@ -1,7 +1,7 @@
 //! Windows has them in its registry, and each program reads them there when it asks for one.
 
 use crate::data_driver::{BITS, driver_of, drivers};
-use crate::setting::windows::odbc::{NAME, SOURCES_KEY, of_machine, values_of};
+use crate::setting::windows::odbc::{NAME, SOURCES, SOURCES_KEY, of_machine, values_of};
 use crate::setting::windows::own::Own;
 use porter_names::Facts;
 use std::io;
@@ -50,6 +50,6 @@ pub(super) fn remove(name: &str, root: &str) -> io::Result<()> {
         return Err(io::Error::new(io::ErrorKind::InvalidData, "it has no name that a source may have"));
     }
     let sources = software()?.open_subkey(format!("{root}{SOURCES_KEY}"))?;
-    sources.open_subkey_with_flags("ODBC Data Sources", KEY_SET_VALUE)?.delete_value(name)?;
+    sources.open_subkey_with_flags(SOURCES, KEY_SET_VALUE)?.delete_value(name)?;
     sources.delete_subkey(name)
 }

@@ -1,38 +1,23 @@
 //! Windows lists them in its registry, and takes a new one into the session that runs.
 #![allow(unsafe_code, reason = "calls of the system's interface")]
 
-use crate::library::{lazily, wide};
+use crate::control::session;
+use crate::library::{self, lazily, wide};
 use std::io;
 use std::path::PathBuf;
-use windows_sys::Win32::Foundation::HWND;
-use windows_sys::Win32::UI::WindowsAndMessaging::{HWND_BROADCAST, SMTO_ABORTIFHUNG, WM_FONTCHANGE};
 use winreg::RegKey;
 use winreg::enums::{HKEY_LOCAL_MACHINE, KEY_QUERY_VALUE, KEY_SET_VALUE};
 
 const KEY: &str = "SOFTWARE\\Microsoft\\Windows NT\\CurrentVersion\\Fonts";
-/// A window that hangs is not waited for any longer.
-const LONGEST_WAIT_IN_MILLISECONDS: u32 = 2000;
 
 lazily!("gdi32.dll" {
     fn AddFontResourceW(path: *const u16) -> i32;
     fn RemoveFontResourceW(path: *const u16) -> i32;
 });
 
-lazily!("user32.dll" {
-    fn SendMessageTimeoutW(
-        window: HWND,
-        message: u32,
-        first: usize,
-        second: isize,
-        how: u32,
-        milliseconds: u32,
-        result: *mut usize,
-    ) -> isize;
-});
-
-fn path_of(file: &str) -> PathBuf {
-    let windows = std::env::var_os("SystemRoot").unwrap_or_else(|| "C:\\Windows".into());
-    PathBuf::from(windows).join("Fonts").join(file)
+fn path_of(file: &str) -> io::Result<PathBuf> {
+    let system = library::system_folder().ok_or(io::ErrorKind::NotFound)?;
+    Ok(system.with_file_name("Fonts").join(file))
 }
 
 fn key(rights: u32) -> io::Result<RegKey> {
@@ -48,7 +33,7 @@ pub(super) fn is_listed(file: &str) -> io::Result<bool> {
 }
 
 pub(super) fn list(file: &str, label: &str) -> io::Result<()> {
-    let path = path_of(file);
+    let path = path_of(file)?;
     if !path.is_file() {
         return Err(io::Error::new(io::ErrorKind::NotFound, "its file did not land"));
     }
@@ -70,24 +55,12 @@ pub(super) fn remove(file: &str, label: &str) -> io::Result<()> {
     if !listed.eq_ignore_ascii_case(file) {
         return Err(io::Error::other("another font has its name there by now"));
     }
-    let path = wide(&path_of(file).to_string_lossy());
+    let path = wide(&path_of(file)?.to_string_lossy());
     // SAFETY: the path ends with a NUL. The system lets go of the file.
     unsafe { RemoveFontResourceW(path.as_ptr()) };
     key.delete_value(label)
 }
 
 pub(super) fn tell() {
-    let mut answer = 0;
-    // SAFETY: the message has no parts, and the answer is one number.
-    unsafe {
-        SendMessageTimeoutW(
-            HWND_BROADCAST,
-            WM_FONTCHANGE,
-            0,
-            0,
-            SMTO_ABORTIFHUNG,
-            LONGEST_WAIT_IN_MILLISECONDS,
-            &raw mut answer,
-        );
-    }
+    session::fonts_changed();
 }

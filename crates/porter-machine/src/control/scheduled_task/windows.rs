@@ -2,7 +2,7 @@
 //! of its name.
 
 use super::Scheduler;
-use porter_formats::scheduled_task::FOLDER;
+use crate::library;
 use std::io::{self, Read, Write};
 use std::path::PathBuf;
 use std::process::{Command, Stdio};
@@ -12,14 +12,14 @@ const LONGEST_IN_BYTES: u64 = 1 << 20;
 
 pub(super) struct Here;
 
-fn windows() -> PathBuf {
-    PathBuf::from(std::env::var_os("SystemRoot").unwrap_or_else(|| "C:\\Windows".into()))
+/// Something in the system's own folder.
+fn of_system(name: &str) -> io::Result<PathBuf> {
+    Ok(library::system_folder().ok_or(io::ErrorKind::NotFound)?.join(name))
 }
 
 /// Runs the program of the system's own folder, and takes its words if it fails.
 fn schtasks(arguments: &[&std::ffi::OsStr]) -> io::Result<()> {
-    let program = windows().join("System32").join("schtasks.exe");
-    let done = Command::new(program).args(arguments).stdin(Stdio::null()).output()?;
+    let done = Command::new(of_system("schtasks.exe")?).args(arguments).stdin(Stdio::null()).output()?;
     if done.status.success() {
         return Ok(());
     }
@@ -31,7 +31,7 @@ fn schtasks(arguments: &[&std::ffi::OsStr]) -> io::Result<()> {
 
 impl Scheduler for Here {
     fn definition(&self, name: &str) -> io::Result<Option<Vec<u8>>> {
-        let file = windows().join(FOLDER.replace('/', "\\").trim_start_matches("Windows\\")).join(name);
+        let file = of_system("Tasks")?.join(name);
         let mut definition = Vec::new();
         match std::fs::File::open(file) {
             Ok(file) => file.take(LONGEST_IN_BYTES).read_to_end(&mut definition)?,

@@ -17,7 +17,7 @@ use windows_sys::Win32::UI::WindowsAndMessaging::{
     SPI_SETDOUBLECLICKTIME, SPI_SETKEYBOARDDELAY, SPI_SETKEYBOARDSPEED, SPI_SETMOUSE, SPI_SETMOUSEBUTTONSWAP,
     SPI_SETMOUSEHOVERTIME, SPI_SETMOUSESPEED, SPI_SETMOUSETRAILS, SPI_SETSCREENSAVEACTIVE,
     SPI_SETSCREENSAVETIMEOUT, SPI_SETSNAPTODEFBUTTON, SPI_SETWHEELSCROLLCHARS, SPI_SETWHEELSCROLLLINES,
-    SPIF_SENDCHANGE, SPIF_UPDATEINIFILE, WM_SETTINGCHANGE,
+    SPIF_SENDCHANGE, SPIF_UPDATEINIFILE, WM_FONTCHANGE, WM_SETTINGCHANGE,
 };
 
 lazily!("user32.dll" {
@@ -140,16 +140,25 @@ fn call(action: u32, number: u32, value: *mut c_void) {
     }
 }
 
-#[allow(unsafe_code, reason = "a call of the system's interface")]
 pub(super) fn broadcast(section: &str) {
     let section = wide(section);
-    // SAFETY: the text ends with a NUL, and is there until all windows have seen it.
+    // The text ends with a NUL, and is there until all windows have seen it.
+    tell_all_windows(WM_SETTINGCHANGE, section.as_ptr() as isize);
+}
+
+pub(super) fn fonts_changed() {
+    tell_all_windows(WM_FONTCHANGE, 0);
+}
+
+#[allow(unsafe_code, reason = "a call of the system's interface")]
+fn tell_all_windows(message: u32, about: isize) {
+    // SAFETY: it is what the message is about: nothing, or a text that is there until the call is over.
     unsafe {
         SendMessageTimeoutW(
             HWND_BROADCAST,
-            WM_SETTINGCHANGE,
+            message,
             0,
-            section.as_ptr() as isize,
+            about,
             SMTO_ABORTIFHUNG,
             LONGEST_WAIT_IN_MILLISECONDS,
             null_mut(),

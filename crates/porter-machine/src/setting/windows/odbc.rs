@@ -12,7 +12,7 @@ use porter_names::Facts;
 /// Below `Software` of a person, or `SOFTWARE` of the machine.
 pub const SOURCES_KEY: &str = "ODBC\\ODBC.INI";
 /// Names of sources, with those of their drivers.
-const SOURCES: &str = "ODBC Data Sources";
+pub const SOURCES: &str = "ODBC Data Sources";
 /// Values that are not carried: the driver's file is another one on each machine, and passwords stay.
 const LEFT: [&str; 4] = ["Driver", "Setup", "PWD", "Password"];
 /// The fact that names a source.
