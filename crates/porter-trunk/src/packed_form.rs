@@ -11,6 +11,7 @@
 //! The format is described in `docs/trunk-format.md`.
 
 mod audit;
+mod begins;
 mod block;
 mod block_cache;
 mod block_file;

@@ -7,7 +7,6 @@
 //! as a whole by the caller who reads it.
 
 use super::block::{ContentId, Directory, Head, Kind, Proving};
-use super::block_cache::Ready;
 use super::block_file::{BlockFile, NotRead};
 use super::blocks::Blocks;
 use super::file_frame::Role;
@@ -144,30 +143,32 @@ impl Audit for PackedAudit<'_> {
     fn prove_block(&self, number: usize) -> Vec<(u32, Damage)> {
         let Some(DueBlock { number, ones, parts }) = self.due.get(number) else { return Vec::new() };
         let (number, ones) = (*number, &self.ones[ones.clone()]);
-        if parts.is_empty() {
-            let mut proved = None;
-            let seen = self.blocks.look_at_block(number, &mut |directory, body| {
-                proved = Some(self.prove_contents(number, &directory.rows, body, ones, &[]));
-            });
-            match (seen, proved) {
-                (Ok(true), Some(proved)) => return self.noted(number, proved),
-                (Err(damage), _) => return ones.iter().map(|one| (one.row, damage.clone())).collect(),
-                (Ok(_), _) => {}
+        let prove = |directory: &Directory, body: &[u8]| {
+            let in_parts = self.scattered.contents_in(parts.clone(), directory.rows.len());
+            let hashed = self.scattered.hash(parts.clone(), directory, body);
+            (hashed, self.prove_contents(number, &directory.rows, body, ones, &in_parts))
+        };
+        let mut looked_at = None;
+        let seen = self.blocks.look_at_block(number, &mut |directory, body| {
+            looked_at = Some(prove(directory, body));
+        });
+        let proved = match (seen, looked_at) {
+            (Ok(true), Some(proved)) => Ok(proved),
+            (Ok(_), _) => self.blocks.read_block(number).map(|block| prove(&block.directory, block.body())),
+            (Err(damage), _) => Err(damage),
+        };
+        match proved {
+            Ok((hashed, proved)) => {
+                let mut wrong = self.scattered.take(parts.clone(), hashed);
+                wrong.extend(self.noted(number, proved));
+                wrong
+            }
+            Err(damage) => {
+                let mut wrong = self.scattered.take_damaged(parts.clone(), &damage);
+                wrong.extend(ones.iter().map(|one| (one.row, damage.clone())));
+                wrong
             }
         }
-        let ready = match self.blocks.read_block(number) {
-            Ok(unpacked) => Ready::new(unpacked),
-            Err(damage) => {
-                let mut wrong = self.scattered.prove(parts.clone(), Err(&damage));
-                wrong.extend(ones.iter().map(|one| (one.row, damage.clone())));
-                return wrong;
-            }
-        };
-        let mut wrong = self.scattered.prove(parts.clone(), Ok(&ready));
-        let in_parts = self.scattered.contents_in(parts.clone(), ready.rows().len());
-        let proved = self.prove_contents(number, ready.rows(), ready.body(), ones, &in_parts);
-        wrong.extend(self.noted(number, proved));
-        wrong
     }
 
     fn finish(self: Box<Self>) -> Result<Vec<Damage>, TrunkError> {

@@ -1,6 +1,7 @@
 //! The blocks of contents that were read last: neighbours in a folder mostly share one.
 
-use super::block::{ContentId, Unpacked};
+use super::begins::Begins;
+use super::block::Unpacked;
 use crate::Damage;
 use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -16,35 +17,22 @@ const BLOCKS_AHEAD: usize = 6;
 /// An unpacked block, with the beginning of each content in it.
 pub(super) struct Ready {
     unpacked: Unpacked,
-    begins: Vec<u32>,
+    begins: Begins,
 }
 
 impl Ready {
     pub(super) fn new(unpacked: Unpacked) -> Self {
-        let mut begin = 0_u32;
-        let mut begins = vec![0];
-        for (_, length) in &unpacked.directory.rows {
-            // They come out even with the body: the directory was read so.
-            begin = begin.saturating_add(*length);
-            begins.push(begin);
-        }
+        let begins = Begins::of(&unpacked.directory);
         Self { unpacked, begins }
     }
 
     /// The range of some consecutive contents in the body; none if it has fewer.
     pub(super) fn range(&self, first: u32, count: u32) -> Option<std::ops::Range<usize>> {
-        let begin = *self.begins.get(first as usize)? as usize;
-        let end = *self.begins.get(first.checked_add(count)? as usize)? as usize;
-        (end <= self.unpacked.body().len()).then_some(begin..end)
+        self.begins.range(first, count).filter(|range| range.end <= self.unpacked.body().len())
     }
 
     pub(super) fn body(&self) -> &[u8] {
         self.unpacked.body()
-    }
-
-    /// Ids and lengths of its contents.
-    pub(super) fn rows(&self) -> &[(ContentId, u32)] {
-        &self.unpacked.directory.rows
     }
 }
 

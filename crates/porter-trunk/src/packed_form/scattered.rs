@@ -2,7 +2,8 @@
 //! mailboxes before. Read from first to last, they would have blocks unpacked again and again; so each part
 //! is hashed when its block is at hand, and the tree of the hash joins the parts.
 
-use super::block_cache::Ready;
+use super::begins::Begins;
+use super::block::Directory;
 use super::blocks::Blocks;
 use crate::content_hash::pieces::{Piece, Pieces};
 use crate::{ContentHash, Damage, Entry, Extent};
@@ -61,6 +62,9 @@ struct Part {
     at: u64,
     length_in_bytes: u64,
 }
+
+/// A part as a piece of its file's hash, or why it is none.
+pub(super) type Hashed = Result<Piece, Damage>;
 
 impl Part {
     fn rows(&self) -> Range<usize> {
@@ -144,19 +148,24 @@ impl Scattered {
         covered
     }
 
-    /// Proves the parts of one block, or takes why the block cannot be read. Returns the rows of files that
-    /// are known by now not to be whole.
-    pub(super) fn prove(&self, parts: Range<usize>, block: Result<&Ready, &Damage>) -> Vec<(u32, Damage)> {
+    /// Hashes the parts of one block. Nothing counts before [`Self::take`] has them: a body may turn out not
+    /// to have been seen.
+    pub(super) fn hash(&self, parts: Range<usize>, directory: &Directory, body: &[u8]) -> Vec<Hashed> {
+        let begins = Begins::of(directory);
+        let hash = |part: &Part| {
+            let bytes = begins.range(part.first, part.count).and_then(|range| body.get(range));
+            let bytes = bytes.filter(|bytes| bytes.len() as u64 == part.length_in_bytes);
+            let bytes = bytes.ok_or_else(|| Damage::ListsDisagree(part.block.to_string()))?;
+            Ok(Piece::of(part.at, bytes, self.files[part.file as usize].size_in_bytes))
+        };
+        self.parts[parts].iter().map(hash).collect()
+    }
+
+    /// Takes the hashed parts of one block. Returns the rows of files that are known by now not to be whole.
+    pub(super) fn take(&self, parts: Range<usize>, hashed: Vec<Hashed>) -> Vec<(u32, Damage)> {
         let mut wrong = Vec::new();
-        for part in &self.parts[parts] {
+        for (part, found) in self.parts[parts].iter().zip(hashed) {
             let file = &self.files[part.file as usize];
-            let found = block.map_err(Clone::clone).and_then(|block| {
-                let range = block.range(part.first, part.count);
-                let bytes = range.map(|range| &block.body()[range]);
-                let bytes = bytes.filter(|bytes| bytes.len() as u64 == part.length_in_bytes);
-                let bytes = bytes.ok_or_else(|| Damage::ListsDisagree(part.block.to_string()))?;
-                Ok(Piece::of(part.at, bytes, file.size_in_bytes))
-            });
             let mut state = file.state.lock().unwrap_or_else(PoisonError::into_inner);
             match (&mut *state, found) {
                 (State::Open(pieces), Ok(piece)) => match pieces.take(piece) {
@@ -172,6 +181,12 @@ impl Scattered {
             }
         }
         wrong
+    }
+
+    /// The same for a block that cannot be read.
+    pub(super) fn take_damaged(&self, parts: Range<usize>, damage: &Damage) -> Vec<(u32, Damage)> {
+        let all = parts.clone().map(|_| Err(damage.clone())).collect();
+        self.take(parts, all)
     }
 
     /// The blocks of files that are not whole.

@@ -12,24 +12,41 @@ use porter_trunk::spare::{Mended, mend};
 use porter_trunk::{
     Content, ContentHash, Depth, Entry, Extents, Inventory, Tally, Trunk, TrunkError, TrunkWriter,
 };
+use std::collections::BTreeSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 
 const PASSPHRASE: &str = "forty kites at four o'clock";
 const SECRET_TEXT: &str = "The order of the lighthouse keeper";
 
+fn noise(length_in_bytes: usize, mut state: u64) -> Vec<u8> {
+    let next = |_| {
+        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
+        (state >> 33) as u8
+    };
+    (0..length_in_bytes).map(next).collect()
+}
+
 /// A trunk of some texts, tables, and noise that is cut into pieces; several packs.
 fn fill(folder: &Path, seal: Option<&Seal>, spare_in_percent: Option<f64>) -> PathBuf {
+    let mut files: Vec<(String, Vec<u8>)> = (0..200)
+        .map(|number| (format!("lighthouse order {number}.txt"), SECRET_TEXT.repeat(number).into_bytes()))
+        .collect();
+    files.push(("film.mp4".to_owned(), noise(18 << 20, 7)));
+    files.push(("table.bin".to_owned(), (0..90_000_u32).flat_map(u32::to_le_bytes).collect()));
+    fill_with(folder, seal, spare_in_percent, &files)
+}
+
+fn fill_with(
+    folder: &Path,
+    seal: Option<&Seal>,
+    spare_in_percent: Option<f64>,
+    files: &[(String, Vec<u8>)],
+) -> PathBuf {
     let path = folder.join("trunk");
     let options = PackedOptions { pack_in_bytes: 16 << 20, spare_in_percent };
     let trunk = PackedTrunkWriter::create(&path, label(), seal, &options).unwrap();
     trunk.announce(&Inventory { items: &[item(Tally::default())], programs: &[] }).unwrap();
-    let mut noise = vec![0; 18 << 20];
-    let mut state = 7_u64;
-    for byte in &mut noise {
-        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
-        *byte = (state >> 33) as u8;
-    }
     let mut tally = Tally::default();
     let mut put = |name: &str, content: &[u8]| {
         let mut entry = entry(name, None);
@@ -39,11 +56,7 @@ fn fill(folder: &Path, seal: Option<&Seal>, spare_in_percent: Option<f64>) -> Pa
         entry.extents = stored.extents;
         trunk.record(&entry).unwrap();
     };
-    for number in 0..200 {
-        put(&format!("lighthouse order {number}.txt"), SECRET_TEXT.repeat(number).as_bytes());
-    }
-    put("film.mp4", &noise);
-    put("table.bin", &(0..90_000_u32).flat_map(u32::to_le_bytes).collect::<Vec<u8>>());
+    files.iter().for_each(|(name, content)| put(name, content));
     trunk.close(&Inventory { items: &[item(tally)], programs: &[] }, NOW).unwrap();
     trunk.publish().unwrap();
     path
@@ -185,6 +198,76 @@ fn damage_hurts_only_the_files_it_is_in_and_a_lost_list_is_made_anew() {
         }
         rewrite(&list, &bytes);
     }
+}
+
+/// The names of the files that a full check finds wrong, with their blocks where that proves them.
+fn wrong_files(path: &Path) -> BTreeSet<String> {
+    let trunk = PackedTrunk::load(&[path.to_path_buf()], None).unwrap();
+    let entries: Vec<Entry> = trunk.entries().unwrap().map(Result::unwrap).collect();
+    let mut audit = trunk.audit(Depth::Full).unwrap();
+    let mut wrong = BTreeSet::new();
+    for (row, entry) in (0_u32..).zip(&entries) {
+        let Content::File { hash, .. } = entry.content else { continue };
+        let found = if trunk.is_proved_by_block(entry) {
+            audit.see_for_block(row, entry)
+        } else {
+            let read = trunk.open_content(entry).map(|mut content| ContentHash::of_reader(&mut *content));
+            let is_whole = read.is_ok_and(|found| found.is_ok_and(|found| found == hash));
+            wrong.extend((!is_whole).then_some(row));
+            audit.see(entry, is_whole)
+        };
+        wrong.extend(found.map(|_| row));
+    }
+    for block in 0..audit.blocks().len() {
+        wrong.extend(audit.prove_block(block).into_iter().map(|(row, _)| row));
+    }
+    assert_eq!(audit.finish().unwrap().is_empty(), wrong.is_empty(), "a block is whole if its files are");
+    wrong.into_iter().map(|row| entries[row as usize].address.path.to_string()).collect()
+}
+
+#[test]
+fn a_file_that_is_scattered_over_the_packs_is_proved_part_by_part() {
+    let words = |of: u64| -> Vec<u8> {
+        noise(700_000, of)
+            .iter()
+            .flat_map(|byte| ["spar ", "sail ", "line "][usize::from(byte % 3)].bytes())
+            .collect()
+    };
+    let (early, text, late) = (noise(700_000, 1), words(2), noise(700_000, 3));
+    let between = (0..18).map(|number| (format!("between {number}.bin"), noise(1 << 20, 100 + number)));
+    let mut files = vec![("early.bin".to_owned(), early.clone()), ("text.txt".to_owned(), text.clone())];
+    files.extend(between);
+    files.push(("late.bin".to_owned(), late.clone()));
+    files.push(("joined.bin".to_owned(), [&early[..], &text, &late].concat()));
+    let folder = tempfile::tempdir().unwrap();
+    let path = fill_with(folder.path(), None, None, &files);
+    let trunk = PackedTrunk::load(std::slice::from_ref(&path), None).unwrap();
+    let joined = trunk.entries().unwrap().map(Result::unwrap).last().unwrap();
+    assert!(trunk.is_proved_by_block(&joined) && joined.extents.as_slice().len() >= 3);
+    drop(trunk);
+    assert!(wrong_files(&path).is_empty());
+
+    // Each stands in its pack as it is.
+    for (stretch, harmed) in [(&early[300_000..300_100], "early.bin"), (&late[400_000..400_100], "late.bin")]
+    {
+        let (file, whole, at) = file_with(&path, stretch);
+        let mut changed = whole.clone();
+        changed[at + 50] ^= 4;
+        rewrite(&file, &changed);
+        assert_eq!(wrong_files(&path), [harmed, "joined.bin"].map(str::to_owned).into());
+        rewrite(&file, &whole);
+    }
+    assert!(wrong_files(&path).is_empty());
+}
+
+/// The file of a trunk in which some bytes stand, all of it, and where they begin.
+fn file_with(path: &Path, wanted: &[u8]) -> (PathBuf, Vec<u8>, usize) {
+    let place = |file: PathBuf| {
+        let bytes = fs::read(&file).unwrap();
+        let at = bytes.windows(wanted.len()).position(|window| window == wanted)?;
+        Some((file, bytes, at))
+    };
+    files(path).into_iter().find_map(place).unwrap()
 }
 
 #[test]
