@@ -8,8 +8,8 @@ mod system;
 mod system;
 
 pub(crate) use system::{
-    create_new, forget_cached, forget_cached_stretch, is_named, open_plain_file, open_plain_file_to_write,
-    read_exact_at, will_be_read,
+    create_new, forget_cached, forget_cached_stretch, is_named, open_plain_file, open_plain_file_past_memory,
+    open_plain_file_to_write, read_at, read_exact_at, will_be_read,
 };
 
 use crate::TrunkError;
@@ -57,6 +57,15 @@ pub(crate) fn read_small(path: &Path, longest_in_bytes: u64) -> io::Result<Vec<u
         return Err(io::Error::new(io::ErrorKind::InvalidData, "it is longer than it may be"));
     }
     Ok(bytes)
+}
+
+/// Asks the system to forget what it remembers of the files in a folder.
+pub(crate) fn forget_files_in(folder: &Path) {
+    for row in std::fs::read_dir(folder).into_iter().flatten().flatten() {
+        if let Ok(file) = open_plain_file(&row.path()) {
+            forget_cached(&file);
+        }
+    }
 }
 
 /// Ending of a small file while it is written aside, in the place of its own.

@@ -26,6 +26,7 @@ mod file_frame;
 pub(crate) mod layout;
 mod lines;
 pub(crate) mod list;
+mod opened_file;
 mod pack_writer;
 mod part_row;
 mod parts;

@@ -43,12 +43,15 @@ pub(super) fn flush_volume(folder: &Path) -> io::Result<()> {
 }
 
 /// Asks the system to forget what it remembers of a file, so that the next read comes from the medium.
-/// Only a wish: a system that cannot do it still reads the right bytes.
-pub(crate) fn forget_cached(file: &File) {
+/// Only a wish: a system that cannot do it, and says so, still reads the right bytes.
+pub(crate) fn forget_cached(file: &File) -> bool {
     #[cfg(any(target_os = "linux", target_os = "android"))]
-    let _ = rustix::fs::fadvise(file, 0, None, rustix::fs::Advice::DontNeed);
+    return rustix::fs::fadvise(file, 0, None, rustix::fs::Advice::DontNeed).is_ok();
     #[cfg(not(any(target_os = "linux", target_os = "android")))]
-    let _ = file;
+    {
+        let _ = file;
+        false
+    }
 }
 
 /// The same for a stretch of it.
@@ -84,6 +87,17 @@ pub(crate) fn open_plain_file_to_write(path: &Path) -> io::Result<File> {
     open_unless_a_link(path, OFlags::RDWR)
 }
 
+/// The same for reading from the medium, whole pages at a time. Fails where the volume cannot do that.
+pub(crate) fn open_plain_file_past_memory(path: &Path) -> io::Result<File> {
+    #[cfg(any(target_os = "linux", target_os = "android"))]
+    return open_unless_a_link(path, OFlags::RDONLY | OFlags::DIRECT);
+    #[cfg(not(any(target_os = "linux", target_os = "android")))]
+    {
+        let _ = path;
+        Err(io::ErrorKind::Unsupported.into())
+    }
+}
+
 fn open_unless_a_link(path: &Path, access: OFlags) -> io::Result<File> {
     let flags = access | OFlags::NOFOLLOW | OFlags::CLOEXEC | OFlags::NONBLOCK;
     let not_plain = || io::Error::new(io::ErrorKind::InvalidInput, "not a plain file");
@@ -93,6 +107,11 @@ fn open_unless_a_link(path: &Path, access: OFlags) -> io::Result<File> {
         Err(cause) => return Err(cause.into()),
     };
     if file.metadata()?.is_file() { Ok(file) } else { Err(not_plain()) }
+}
+
+/// Reads up to so much from a place in a file, without moving anybody else's place.
+pub(crate) fn read_at(file: &File, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize> {
+    std::os::unix::fs::FileExt::read_at(file, buffer, offset_in_bytes)
 }
 
 /// Reads exactly so much from a place in a file, without moving anybody else's place.

@@ -69,8 +69,10 @@ pub(super) fn flush_volume(folder: &Path) -> io::Result<()> {
     Ok(())
 }
 
-/// Windows has no such call; the read-back may come from the system's memory.
-pub(crate) fn forget_cached(_file: &File) {}
+/// Windows has no such call.
+pub(crate) fn forget_cached(_file: &File) -> bool {
+    false
+}
 
 /// Windows has no such call.
 pub(crate) fn forget_cached_stretch(_file: &File, _offset_in_bytes: u64, _length_in_bytes: u64) {}
@@ -80,16 +82,24 @@ pub(crate) fn will_be_read(_file: &File, _offset_in_bytes: u64, _length_in_bytes
 
 /// Opens a file for reading; a link, or anything else that is not a file, is `InvalidInput`.
 pub(crate) fn open_plain_file(path: &Path) -> io::Result<File> {
-    open_unless_a_link(path, false)
+    open_unless_a_link(path, false, 0)
+}
+
+/// The same for reading from the medium, whole sectors at a time. Fails where the volume cannot do that.
+pub(crate) fn open_plain_file_past_memory(path: &Path) -> io::Result<File> {
+    /// `FILE_FLAG_NO_BUFFERING`.
+    const PAST_MEMORY: u32 = 0x2000_0000;
+    open_unless_a_link(path, false, PAST_MEMORY)
 }
 
 /// The same for reading and writing.
 pub(crate) fn open_plain_file_to_write(path: &Path) -> io::Result<File> {
-    open_unless_a_link(path, true)
+    open_unless_a_link(path, true, 0)
 }
 
-fn open_unless_a_link(path: &Path, to_write: bool) -> io::Result<File> {
-    let file = OpenOptions::new().read(true).write(to_write).custom_flags(OPEN_LINK_ITSELF).open(path)?;
+fn open_unless_a_link(path: &Path, to_write: bool, flags: u32) -> io::Result<File> {
+    let flags = OPEN_LINK_ITSELF | flags;
+    let file = OpenOptions::new().read(true).write(to_write).custom_flags(flags).open(path)?;
     let found = file.metadata()?;
     if found.is_file() && !found.is_symlink() {
         Ok(file)
@@ -98,11 +108,20 @@ fn open_unless_a_link(path: &Path, to_write: bool) -> io::Result<File> {
     }
 }
 
+/// Reads up to so much from a place in a file; nothing at its end.
+pub(crate) fn read_at(file: &File, offset_in_bytes: u64, buffer: &mut [u8]) -> io::Result<usize> {
+    /// `ERROR_HANDLE_EOF`, of a file that is read past the system's memory.
+    const AT_END: i32 = 38;
+    match std::os::windows::fs::FileExt::seek_read(file, buffer, offset_in_bytes) {
+        Err(cause) if cause.raw_os_error() == Some(AT_END) => Ok(0),
+        read => read,
+    }
+}
+
 /// Reads exactly so much from a place in a file.
 pub(crate) fn read_exact_at(file: &File, mut offset_in_bytes: u64, mut buffer: &mut [u8]) -> io::Result<()> {
-    use std::os::windows::fs::FileExt;
     while !buffer.is_empty() {
-        match file.seek_read(buffer, offset_in_bytes) {
+        match read_at(file, offset_in_bytes, buffer) {
             Ok(0) => return Err(io::ErrorKind::UnexpectedEof.into()),
             Ok(read) => {
                 buffer = &mut buffer[read..];

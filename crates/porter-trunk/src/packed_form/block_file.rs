@@ -6,6 +6,7 @@
 use super::block::{self, Directory, HEAD_IN_BYTES, Head, Kind, Opened, Proving};
 use super::buffers::Buffer;
 use super::file_frame::{BadFileHead, FILE_HEAD_IN_BYTES, FileHead, Role, TAIL_IN_BYTES, mark_of, tail};
+use super::opened_file::OpenedFile;
 use crate::host::{open_plain_file, read_exact_at};
 use crate::sealing::{FileKey, TrunkKey};
 use crate::{Damage, TrunkId};
@@ -25,6 +26,8 @@ pub(super) struct BlockFile {
     pub(super) name: String,
     pub(super) head: FileHead,
     key: Option<FileKey>,
+    /// Read from the medium, not from what the system remembers of writing it.
+    past_memory: bool,
     pub(super) length_in_bytes: u64,
     /// Every block, with its place in the file.
     pub(super) rows: Vec<(u64, Head)>,
@@ -100,7 +103,16 @@ impl BlockFile {
         if expected_at != index_at {
             return Err(changed());
         }
-        Ok(Self { path: path.to_path_buf(), name, head, key, length_in_bytes, rows, proof })
+        Ok(Self {
+            path: path.to_path_buf(),
+            name,
+            head,
+            key,
+            past_memory: false,
+            length_in_bytes,
+            rows,
+            proof,
+        })
     }
 
     /// Opens a file whose beginning, index or end is damaged, by the heads of its blocks. Nothing of it is
@@ -161,19 +173,28 @@ impl BlockFile {
             }
         }
         let key = key.filter(|_| head.sealed).map(|key| key.file_key(&head.salt));
-        Ok(Self { path: path.to_path_buf(), name, head, key, length_in_bytes, rows, proof: [0; 32] })
+        let (path, past_memory, proof) = (path.to_path_buf(), false, [0; 32]);
+        Ok(Self { path, name, head, key, past_memory, length_in_bytes, rows, proof })
     }
 
-    pub(super) fn file(&self) -> Result<File, Damage> {
-        open_plain_file(&self.path).map_err(|cause| Damage::of_reading(&cause, &self.name))
+    pub(super) fn file(&self) -> Result<OpenedFile, Damage> {
+        let open = if self.past_memory { OpenedFile::open_past_memory } else { OpenedFile::open };
+        open(&self.path).map_err(|cause| Damage::of_reading(&cause, &self.name))
     }
 
     /// Reads one block, by its place in `rows`.
     pub(super) fn read(&self, row: usize, proving: Proving) -> Result<Opened, Damage> {
         let changed = || Damage::ContentChanged(self.name.clone());
-        let (offset_in_bytes, head) = self.rows.get(row).ok_or_else(changed)?;
-        let opened = read_block(&self.file()?, *offset_in_bytes, self.key.as_ref(), proving, &self.name)?;
-        if opened.head == *head { Ok(opened) } else { Err(changed()) }
+        let (offset_in_bytes, listed) = self.rows.get(row).ok_or_else(changed)?;
+        let mut head = [0; HEAD_IN_BYTES];
+        let mut payload = room_for(listed).ok_or_else(changed)?;
+        self.file()?
+            .read_parts_at(*offset_in_bytes, &mut [&mut head, &mut payload])
+            .map_err(|cause| Damage::of_reading(&cause, &self.name))?;
+        if Head::from_bytes(&head).ok().as_ref() != Some(listed) {
+            return Err(changed());
+        }
+        block::open(*listed, payload, self.key.as_ref(), proving).map_err(|_| changed())
     }
 
     /// Proves every byte of it.
@@ -189,7 +210,8 @@ impl BlockFile {
             return Ok(self.read(row, Proving::Nothing)?.directory);
         }
         let mut bytes = vec![0; head.directory_in_bytes as usize];
-        read_exact_at(&self.file()?, offset_in_bytes + HEAD_IN_BYTES as u64, &mut bytes)
+        self.file()?
+            .read_exact_at(offset_in_bytes + HEAD_IN_BYTES as u64, &mut bytes)
             .map_err(|cause| Damage::of_reading(&cause, &self.name))?;
         Directory::from_bytes(&bytes, head.raw_in_bytes).map_err(|_| changed())
     }
@@ -200,7 +222,8 @@ impl BlockFile {
         let changed = || Damage::ContentChanged(self.name.clone());
         let (offset_in_bytes, listed) = self.rows.get(row).ok_or_else(changed)?;
         let mut bytes = vec![0; HEAD_IN_BYTES + listed.directory_in_bytes as usize];
-        read_exact_at(&self.file()?, *offset_in_bytes, &mut bytes)
+        self.file()?
+            .read_exact_at(*offset_in_bytes, &mut bytes)
             .map_err(|cause| Damage::of_reading(&cause, &self.name))?;
         let (head, directory) = bytes.split_at(HEAD_IN_BYTES);
         let head = Head::from_bytes(head).ok().filter(|head| head == listed).ok_or_else(changed)?;
@@ -213,15 +236,19 @@ impl BlockFile {
 
     /// Asks the system to forget what it remembers of a block.
     pub(super) fn forget_cached_block(&self, row: usize) {
-        if let (Ok(file), Some((offset_in_bytes, head))) = (self.file(), self.rows.get(row)) {
-            crate::host::forget_cached_stretch(&file, *offset_in_bytes, head.whole_in_bytes());
+        if let (Ok(file), Some((offset_in_bytes, head))) = (self.file(), self.rows.get(row))
+            && let Some(file) = file.remembered()
+        {
+            crate::host::forget_cached_stretch(file, *offset_in_bytes, head.whole_in_bytes());
         }
     }
 
-    /// Asks the system to forget what it remembers of the file, so that the next read comes from the medium.
-    pub(super) fn forget_cached(&self) {
-        if let Ok(file) = self.file() {
-            crate::host::forget_cached(&file);
+    /// Has the file read from the medium from now on. A system that forgets a file when it is asked to is
+    /// quicker then than one that is passed by: it fetches ahead.
+    pub(super) fn read_from_medium(&mut self) {
+        match open_plain_file(&self.path) {
+            Ok(file) if crate::host::forget_cached(&file) => {}
+            _ => self.past_memory = OpenedFile::can_be_read_past_memory(&self.path),
         }
     }
 }
@@ -294,9 +321,15 @@ pub(super) fn read_block(
     let mut head = [0; HEAD_IN_BYTES];
     read_exact_at(file, offset_in_bytes, &mut head).map_err(unreadable)?;
     let head = Head::from_bytes(&head).map_err(|_| changed())?;
-    let length = usize::try_from(head.payload_in_bytes()).map_err(|_| changed())?;
-    let mut payload = Buffer::with_room(length + crate::sealing::TAG_LENGTH_IN_BYTES);
-    payload.resize(length, 0);
+    let mut payload = room_for(&head).ok_or_else(changed)?;
     read_exact_at(file, offset_in_bytes + HEAD_IN_BYTES as u64, &mut payload).map_err(unreadable)?;
     block::open(head, payload, key, proving).map_err(|_| changed())
+}
+
+/// A buffer as long as all that follows a head, with room for a seal behind it; none if no system holds that.
+fn room_for(head: &Head) -> Option<Buffer> {
+    let length = usize::try_from(head.payload_in_bytes()).ok()?;
+    let mut payload = Buffer::with_room(length + crate::sealing::TAG_LENGTH_IN_BYTES);
+    payload.resize(length, 0);
+    Some(payload)
 }

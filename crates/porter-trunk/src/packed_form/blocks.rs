@@ -70,7 +70,7 @@ impl Blocks {
                 let path = FileName::Pack(row.number).in_folder(folder);
                 let trunk = &self.list.contents.label.trunk_id;
                 let opened = BlockFile::open(&path, Role::Pack, row.number, trunk, self.key.as_ref());
-                let file = match opened {
+                let mut file = match opened {
                     Ok(file) => {
                         if !row.fits(&file) {
                             packs.damage.push(Damage::ContentChanged(file.name.clone()));
@@ -101,7 +101,7 @@ impl Blocks {
                     }
                 };
                 if self.from_medium {
-                    file.forget_cached();
+                    file.read_from_medium();
                 }
                 for (at, (_, head)) in file.rows.iter().enumerate() {
                     if head.kind == Kind::Contents {
@@ -215,8 +215,10 @@ impl Blocks {
         }
         let (directory, body_at) = file.read_plain_directory(row, self.proves_blocks())?;
         let length_in_bytes = head.raw_in_bytes as usize;
-        let is_seen =
-            look_at_file(&file.file()?, body_at, length_in_bytes, &mut |body| look(&directory, body));
+        let opened = file.file()?;
+        let is_seen = opened.remembered().is_some_and(|opened| {
+            look_at_file(opened, body_at, length_in_bytes, &mut |body| look(&directory, body))
+        });
         if is_seen {
             self.done_with_block(file, row);
             self.note_proved(number);

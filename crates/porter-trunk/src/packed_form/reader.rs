@@ -74,7 +74,14 @@ impl PackedTrunk {
         from_medium: bool,
     ) -> Result<Self, TrunkError> {
         let trunk = parts.outside()?.trunk_id.clone();
-        let list = List::open(path, number, &trunk, key.as_ref())?;
+        if from_medium {
+            // The list, the indexes of packs and recovery data, too.
+            parts.folders().for_each(|(_, folder)| crate::host::forget_files_in(folder));
+        }
+        let mut list = List::open(path, number, &trunk, key.as_ref())?;
+        if from_medium {
+            list.file.read_from_medium();
+        }
         if let Some(row) = list.contents.packs.iter().find(|row| parts.folder_of(row.part).is_none()) {
             return Err(TrunkError::PartMissing { part: row.part, trunk_id: trunk });
         }

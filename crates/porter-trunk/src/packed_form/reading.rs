@@ -8,10 +8,10 @@ use super::block::Codec;
 use super::block_cache::Ready;
 use super::blocks::Blocks;
 use super::buffers::Buffer;
-use crate::host::{read_exact_at, will_be_read};
+use super::opened_file::OpenedFile;
+use crate::host::will_be_read;
 use crate::{ContentHasher, Damage, Extent, TrunkContent};
 use porter_source::look_at_file;
-use std::fs::File;
 use std::io::{self, BufRead, Read};
 use std::ops::Range;
 use std::sync::Arc;
@@ -20,6 +20,9 @@ use std::sync::Arc;
 const SHORTEST_STRETCH_IN_BYTES: u64 = 256 << 10;
 /// Windows cannot be told what will be read next, so it is asked for more at once.
 const PIECE_IN_BYTES: usize = if cfg!(windows) { 1 << 20 } else { 128 << 10 };
+
+/// Nothing is fetched ahead where the system's memory is passed by.
+const FROM_MEDIUM_IN_BYTES: usize = 1 << 20;
 
 /// A disk that spins reads this much before it goes elsewhere.
 const TURN_IN_BYTES: usize = 4 << 20;
@@ -30,7 +33,7 @@ pub(super) struct Reading<'t> {
     now: Now,
     rest_in_bytes: u64,
     /// The pack that the last stretch was in: the next is mostly in the same.
-    pack: Option<(usize, File)>,
+    pack: Option<(usize, OpenedFile)>,
 }
 
 enum Now {
@@ -113,8 +116,9 @@ impl<'t> Reading<'t> {
         }
         let begin = body_at + before;
         // A disk that spins is asked for more only by who has its turn.
-        if let Some((_, open)) = self.pack.as_ref().filter(|_| !self.blocks.spins()) {
-            will_be_read(open, begin, length);
+        let pack = self.pack.as_ref().filter(|_| !self.blocks.spins());
+        if let Some(remembered) = pack.and_then(|(_, open)| open.remembered()) {
+            will_be_read(remembered, begin, length);
         }
         Ok(Some(Stretch {
             piece: Buffer::with_room(PIECE_IN_BYTES),
@@ -144,10 +148,14 @@ impl<'t> Reading<'t> {
         let Some((_, pack)) = self.pack.as_ref().filter(|_| stretch.unread.is_empty()) else { return Ok(()) };
         let length = stretch.ahead.end - stretch.ahead.start;
         let turn = self.blocks.turn();
-        let at_once = if turn.is_some() { TURN_IN_BYTES } else { PIECE_IN_BYTES };
+        let at_once = match (&turn, pack.remembered()) {
+            (Some(_), _) => TURN_IN_BYTES,
+            (None, None) => FROM_MEDIUM_IN_BYTES,
+            (None, Some(_)) => PIECE_IN_BYTES,
+        };
         let length = usize::try_from(length).unwrap_or(usize::MAX).min(at_once);
         stretch.piece.resize(length, 0);
-        read_exact_at(pack, stretch.ahead.start, &mut stretch.piece[..length]).map_err(|cause| {
+        pack.read_exact_at(stretch.ahead.start, &mut stretch.piece[..length]).map_err(|cause| {
             let name = &self.blocks.packs().files[stretch.of.0].name;
             io::Error::other(Damage::of_reading(&cause, name))
         })?;
@@ -184,7 +192,8 @@ impl TrunkContent for Reading<'_> {
         }
         let before = hasher.clone();
         let at_once = usize::try_from(length_in_bytes).ok()?;
-        if !look_at_file(pack, stretch.ahead.start, at_once, &mut |bytes| hasher.update(bytes)) {
+        if !look_at_file(pack.remembered()?, stretch.ahead.start, at_once, &mut |bytes| hasher.update(bytes))
+        {
             *hasher = before;
             return None;
         }
