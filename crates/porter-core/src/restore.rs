@@ -28,6 +28,7 @@ mod set_controls;
 pub mod target;
 mod whole_folder;
 mod write_ahead;
+mod writing_back;
 
 pub use plan::{Action, Outline, Plan, Refused, Step};
 pub use planning::{Wishes, homeless, plan_restore, plan_take};

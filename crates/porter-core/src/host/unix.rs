@@ -8,6 +8,7 @@ use rustix::io::Errno;
 use std::ffi::OsStr;
 use std::fs::{self, File, FileTimes};
 use std::io;
+use std::ops::Range;
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::Path;
@@ -153,6 +154,21 @@ fn can_name_open_files() -> bool {
 /// Returns when all that was written to the volume of `folder` is on the medium.
 pub(crate) fn flush(folder: &Path) -> io::Result<()> {
     porter_trunk::flush_volume(folder)
+}
+
+/// Asks the system to begin writing a stretch of a file to the medium, and does not wait for it. Only a wish.
+#[cfg_attr(target_os = "linux", allow(unsafe_code, reason = "a call of the system's interface"))]
+pub(crate) fn begin_writing_back(file: &File, stretch: Range<u64>) {
+    #[cfg(target_os = "linux")]
+    if let (Ok(offset), Ok(length)) =
+        (i64::try_from(stretch.start), i64::try_from(stretch.end - stretch.start))
+    {
+        use std::os::fd::AsRawFd;
+        // SAFETY: the call takes numbers alone, and the file is open.
+        unsafe { libc::sync_file_range(file.as_raw_fd(), offset, length, libc::SYNC_FILE_RANGE_WRITE) };
+    }
+    #[cfg(not(target_os = "linux"))]
+    let _ = (file, stretch);
 }
 
 /// Makes a link that leads to `target`, in the words of this system.

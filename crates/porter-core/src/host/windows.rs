@@ -6,6 +6,7 @@ use porter_trunk::Entry;
 use std::ffi::OsStr;
 use std::fs::{self, File, FileTimes};
 use std::io;
+use std::ops::Range;
 use std::os::windows::ffi::OsStrExt;
 use std::os::windows::fs::{FileTimesExt, MetadataExt, OpenOptionsExt};
 use std::path::{Path, PathBuf};
@@ -85,6 +86,9 @@ impl Folder {
 pub(crate) fn flush(_folder: &Path) -> io::Result<()> {
     Ok(())
 }
+
+/// Windows begins on its own.
+pub(crate) fn begin_writing_back(_file: &File, _stretch: Range<u64>) {}
 
 /// Makes a link that leads to `target`. Windows lets administrators do that, others only where developers
 /// may.

@@ -1,6 +1,7 @@
 //! Putting one file or link in its place: written aside, proved, and only then given its name.
 
 use super::landed_before::LandedBefore;
+use super::writing_back::WritingBack;
 use crate::events::{Cancelled, Conduct, Event};
 use crate::host;
 use crate::journal::waiting::waiting_name;
@@ -309,13 +310,16 @@ fn copy_proved(source: Source<'_>, entry: &Entry, mut to: &File) -> Result<(), N
         return to.write_all(&content).map_err(not_written);
     }
     let mut ends_in_hole = false;
+    let mut writing_back = WritingBack::default();
     prove(source, entry, |piece| {
         ends_in_hole = entry.sparse && piece.iter().all(|byte| *byte == 0);
         if ends_in_hole {
-            to.seek_relative(i64::try_from(piece.len()).map_err(io::Error::other)?)
+            to.seek_relative(i64::try_from(piece.len()).map_err(io::Error::other)?)?;
         } else {
-            to.write_all(piece)
+            to.write_all(piece)?;
         }
+        writing_back.wrote(piece.len(), to);
+        Ok(())
     })?;
     if ends_in_hole { to.set_len(entry.size_in_bytes()).map_err(not_written) } else { Ok(()) }
 }
