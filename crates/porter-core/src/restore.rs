@@ -11,6 +11,7 @@
 //! link is followed, and none is made that leads out of its place.
 
 mod brings;
+mod by_depth;
 mod edits;
 mod flusher;
 mod judge;

@@ -1,10 +1,11 @@
 //! Carrying out a plan.
 
 use super::RestoreError;
+use super::by_depth::{First, by_depth};
 use super::flusher::flush_meanwhile;
 use super::landed_before::LandedBefore;
 use super::lots::WholeFolders;
-use super::plan::{Action, Due, Plan, Refused};
+use super::plan::{Action, Due, NewFolder, Plan, Refused};
 use super::report::RestoreReport;
 use super::runner::{Runner, StepFailed};
 use super::set_controls::{Turn, set_controls};
@@ -18,7 +19,8 @@ use crate::journal::{runs_in, sweep};
 use porter_kinds::receipt::Reason;
 use porter_trunk::{Content, Entry, Tally, Trunk, TrunkId};
 use std::path::Path;
-use std::sync::Mutex;
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Mutex, PoisonError};
 use time::OffsetDateTime;
 
 /// Takes the steps of a plan. With a `records` folder each step is first written to a journal there.
@@ -77,12 +79,9 @@ pub fn run_plan(
     }
     set_controls(&plan, Turn::First, &|lines| runner.see_written(lines), &mut report)?;
     runner.note_folders(&plan)?;
-    for folder in plan.folders.iter().filter(|folder| !runner.whole_folders.contain(&folder.at)) {
-        runner.make_folder(folder)?;
-        if let Some(to) = &folder.set_aside {
-            report.set_aside.push((folder.at.clone(), to.clone()));
-        }
-    }
+    // A disk's arm would go to and fro between the folders of several threads.
+    let threads = if plan.spins { 1 } else { workers() };
+    make_folders(&runner, &plan, threads, &mut report)?;
     flush_meanwhile(&plan.drives, || {
         let mut folders = Vec::new();
         take_steps(&runner, &plan, &mut report, |due| match due.entry.content {
@@ -105,13 +104,21 @@ pub fn run_plan(
         runner.edit(&plan, &mut report)?;
         runner.bring(&plan, &mut report)?;
         set_controls(&plan, Turn::Last, &|lines| runner.see_written(lines), &mut report)?;
-        // The innermost first, because making a thing in a folder changes the folder's time.
-        for (at, entry) in folders.iter().rev() {
-            if let Ok(path) = plan.target.reach_folder(at) {
-                host::set_folder_metadata(&path.itself(), entry);
-                report.written += Tally::FOLDER;
-            }
-        }
+        // A folder may be shut to us when it has its own rights, so those in it come first.
+        let set = AtomicU64::new(0);
+        by_depth(
+            threads,
+            First::Innermost,
+            &folders,
+            |(at, _)| at,
+            |(at, entry)| {
+                if let Ok(path) = plan.target.reach_folder(at) {
+                    host::set_folder_metadata(&path.itself(), entry);
+                    set.fetch_add(1, Ordering::Relaxed);
+                }
+            },
+        );
+        report.written += Tally { folders: set.into_inner(), ..Tally::default() };
         Ok(())
     })?;
     for drive in &plan.drives {
@@ -122,6 +129,35 @@ pub fn run_plan(
     }
     conduct.send(&Event::StageEnded { stage: Stage::Restore });
     Ok(report)
+}
+
+/// Makes the folders of a plan that are there before anything lands in them.
+fn make_folders(
+    runner: &Runner<'_>,
+    plan: &Plan,
+    threads: usize,
+    report: &mut RestoreReport,
+) -> Result<(), RestoreError> {
+    let own = |folder: &&NewFolder| !runner.whole_folders.contain(&folder.at);
+    let folders: Vec<&NewFolder> = plan.folders.iter().filter(own).collect();
+    let failed = Mutex::new(None);
+    let failure = || failed.lock().unwrap_or_else(PoisonError::into_inner);
+    by_depth(
+        threads,
+        First::Outermost,
+        &folders,
+        |folder| &folder.at,
+        |folder| {
+            if failure().is_none()
+                && let Err(cause) = runner.make_folder(folder)
+            {
+                failure().get_or_insert(cause);
+            }
+        },
+    );
+    let set_aside = folders.iter().filter_map(|folder| Some((folder.at.clone(), folder.set_aside.clone()?)));
+    report.set_aside.extend(set_aside);
+    failed.into_inner().unwrap_or_else(PoisonError::into_inner).map_or(Ok(()), Err)
 }
 
 /// The number of steps written to the journal and flushed at once: one by one, the flushes would take all the
