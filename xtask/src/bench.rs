@@ -110,6 +110,9 @@ fn measure_set(
     let (pc, porter) = (pc.display().to_string(), porter.display().to_string());
     let documents = format!("{pc}/Users/odile/Documents");
     let all_of = |folder: &str| format!("find '{folder}' -type f -print0 | xargs -0");
+    let inside = format!("find '{documents}' -mindepth 1 -maxdepth 1 -print0");
+    let by_two_folders = by_two(&inside)?;
+    let by_two_files = by_two(&format!("find '{documents}' -type f -print0"))?;
     let mut runs: BTreeMap<&'static str, Vec<Took>> = BTreeMap::new();
     let mut sizes = (0.0, 0.0);
     // Warm, and everything on the medium.
@@ -145,12 +148,11 @@ fn measure_set(
         measure("the drive alone", &format!("cd '{proved}' && {drive_alone}"))?;
         let two = there("two");
         fs::create_dir_all(&two).map_err(|cause| cause.to_string())?;
-        let by_two = format!("find '{documents}' -mindepth 1 -maxdepth 1 -print0 | xargs -0 -P2 -n8");
         let mut writers = [
             ("cp -a", format!("cp -a '{documents}' {copy} && {sync}")),
             ("restore", format!("{porter} restore --quiet --yes {trunk} {new}")),
             ("zstd -d | tar", format!("zstd -q -d -c {tar} | tar -xf - -C {untar} && {sync}")),
-            ("two cp -a at once", format!("{by_two} cp -a -t {two} && {sync}")),
+            ("two cp -a at once", format!("{inside} | {by_two_folders} cp -a -t {two} && {sync}")),
         ];
         writers.rotate_left(round % 4);
         for (what, command) in &writers {
@@ -158,7 +160,9 @@ fn measure_set(
         }
         measure("check machine", &format!("{porter} check --quiet {trunk} {new}"))?;
         measure("b3sum", &format!("{} b3sum", all_of(&new_documents)))?;
-        measure("two b3sum at once", &format!("{} -P2 -n64 b3sum --num-threads 1", all_of(&new_documents)))?;
+        let two_sums =
+            format!("find '{new_documents}' -type f -print0 | {by_two_files} b3sum --num-threads 1");
+        measure("two b3sum at once", &two_sums)?;
         let both = format!("{} sha256sum; {} sha256sum", all_of(&documents), all_of(&copy));
         measure("sha256sum of both", &both)?;
         sizes = (size_of(Path::new(&trunk))?, size_of(Path::new(&tar))?);
@@ -259,6 +263,14 @@ pub(crate) fn scale(sets: &[&str], largest: f64) -> Result<(), String> {
         fs::remove_dir_all(&bench).map_err(|cause| cause.to_string())?;
     }
     Ok(())
+}
+
+/// Hands what `find` lists to two programs at once, in some eight shares: with fewer, one waits for the other
+/// at the end.
+fn by_two(find: &str) -> Result<String, String> {
+    let listed = Command::new("sh").args(["-c", find]).output().map_err(|cause| cause.to_string())?;
+    let names = listed.stdout.iter().filter(|byte| **byte == 0).count();
+    Ok(format!("xargs -0 -P2 -n{}", names.div_ceil(8).max(1)))
 }
 
 /// All that a file or folder holds.
